@@ -1,0 +1,35 @@
+// Package interval says when a device is next due, and why.
+package interval
+
+import (
+	"fmt"
+	"time"
+)
+
+// Due is a next date with the reason for it.
+type Due struct {
+	On     time.Time `json:"on"`
+	Reason string    `json:"reason"`
+}
+
+// Fixed is the calendar school: so many months (1 to 120) after the day of the
+// run. A day that the target month lacks becomes that month's last day.
+func Fixed(done time.Time, months int, why string) (Due, error) {
+	if months < 1 || months > 120 {
+		return Due{}, fmt.Errorf("the interval must be 1 to 120 months, it is %d", months)
+	}
+	day := time.Date(done.Year(), done.Month(), done.Day(), 0, 0, 0, 0, done.Location())
+	on := day.AddDate(0, months, 0)
+	if on.Day() != day.Day() {
+		on = on.AddDate(0, 0, -on.Day())
+	}
+	unit := "months"
+	if months == 1 {
+		unit = "month"
+	}
+	reason := fmt.Sprintf("%d %s after %s, a fixed interval", months, unit, done.Format(time.DateOnly))
+	if why != "" {
+		reason += ": " + why
+	}
+	return Due{on, reason}, nil
+}

@@ -1,0 +1,151 @@
+// Package method holds the measuring methods that a procedure can name. A method
+// turns the inputs of one point into the reference value, the indicated value and
+// the terms of its uncertainty budget. A device family adds its methods in a file
+// of its own, and registers them here by name.
+package method
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"northneedle/core/conformity"
+	"northneedle/core/uncertainty"
+)
+
+// Certified is one line of a standard's certificate: a value, or a range that the
+// standard realises, with expanded uncertainty U and coverage factor K in Unit.
+type Certified struct {
+	Quantity string  `json:"quantity"`        // what it is a value of: "CO2", "SpO2", "mass"
+	Piece    string  `json:"piece,omitempty"` // which piece of a kit
+	Value    float64 `json:"value,omitempty"`
+	From     float64 `json:"from,omitempty"` // of a range; From = To = 0 means Value alone
+	To       float64 `json:"to,omitempty"`
+	Unit     string  `json:"unit"`
+	U        float64 `json:"u"`
+	K        float64 `json:"k"`
+}
+
+// Check reports a certificate line that cannot carry a measurement.
+func (c Certified) Check() error {
+	switch {
+	case c.Quantity == "":
+		return fmt.Errorf("the certificate line has no quantity")
+	case !(c.U > 0) || math.IsInf(c.U, 0):
+		return fmt.Errorf("%s: the certificate states no uncertainty U: a reference without one cannot be used", c.Quantity)
+	case !(c.K > 0):
+		return fmt.Errorf("%s: the certificate states no coverage factor k", c.Quantity)
+	case math.IsNaN(c.Value) || math.IsInf(c.Value, 0):
+		return fmt.Errorf("%s: the certificate value is not a number", c.Quantity)
+	case c.From > c.To:
+		return fmt.Errorf("%s: the certificate's range runs backwards", c.Quantity)
+	}
+	return nil
+}
+
+// Covers reports whether the line realises the value.
+func (c Certified) Covers(value float64) bool {
+	if c.From == 0 && c.To == 0 {
+		return true
+	}
+	slack := 1e-9 * math.Max(math.Abs(c.From), math.Abs(c.To))
+	return value >= c.From-slack && value <= c.To+slack
+}
+
+// Ambient is the recorded state of the room. UPressureHPa is the expanded
+// uncertainty (k = 2) of the pressure.
+type Ambient struct {
+	TemperatureC    float64 `json:"temperature_c"`
+	PressureHPa     float64 `json:"pressure_hpa"`
+	HumidityPercent float64 `json:"humidity_percent"`
+	UPressureHPa    float64 `json:"u_pressure_hpa,omitempty"`
+	Source          string  `json:"source"`
+	Recorded        bool    `json:"recorded"`
+}
+
+// Input is what one point brings. Readings are in the device's own unit; without
+// any, the method still says what the device should show.
+type Input struct {
+	Target     float64 // what the procedure asks for, in Unit
+	Unit       string  // the procedure's unit, in which its tolerance is written
+	Shown      string  // the device's own unit
+	Certified  []Certified
+	Readings   []float64
+	Resolution float64 // of the device's display, in Shown
+	Ambient    Ambient
+	Settings   map[string]string // of the device: conventions, units
+	Plate      map[string]float64
+}
+
+// Outcome is the point computed. All values are in Unit, the device's own unit;
+// Factor is how many of those make one of the procedure's unit.
+type Outcome struct {
+	Reference float64            `json:"reference"`
+	Indicated float64            `json:"indicated"`
+	Unit      string             `json:"unit"`
+	Factor    float64            `json:"factor"`
+	Terms     []uncertainty.Term `json:"terms"`
+	Formula   string             `json:"formula"`
+	Do        string             `json:"do,omitempty"` // what to set up for this point: "load 20 kg + 5 kg"
+}
+
+// Method computes a point. It must fill everything but Indicated and the
+// readings' own terms, which [Evaluate] adds alike for all.
+type Method func(Input) (Outcome, error)
+
+// LimitsFunc gives limits that a table or the data plate decides rather than a text.
+type LimitsFunc func(reference float64, plate map[string]float64) (conformity.Limits, error)
+
+var methods = map[string]Method{}
+var tables = map[string]LimitsFunc{}
+
+func register(name string, m Method) { methods[name] = m }
+
+func registerLimits(name string, f LimitsFunc) { tables[name] = f }
+
+// Names lists the methods a procedure can name.
+func Names() []string {
+	names := make([]string, 0, len(methods))
+	for name := range methods {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Known reports whether a procedure may name this method.
+func Known(name string) bool { return methods[name] != nil }
+
+// Limits finds a table of limits by its name; nil where there is none.
+func Limits(name string) LimitsFunc { return tables[name] }
+
+// Evaluate computes one point by the named method: the reference, the mean of the
+// readings, and the budget terms of reference, display and repeatability.
+func Evaluate(name string, in Input) (Outcome, error) {
+	m := methods[name]
+	if m == nil {
+		return Outcome{}, fmt.Errorf("method %q is not known: use one of %v", name, Names())
+	}
+	for _, c := range in.Certified {
+		if err := c.Check(); err != nil {
+			return Outcome{}, err
+		}
+	}
+	out, err := m(in)
+	if err != nil {
+		return Outcome{}, err
+	}
+	for _, r := range in.Readings {
+		if math.IsNaN(r) || math.IsInf(r, 0) {
+			return Outcome{}, fmt.Errorf("a reading is not a number")
+		}
+		out.Indicated += r / float64(len(in.Readings))
+	}
+	if in.Resolution > 0 {
+		out.Terms = append(out.Terms, uncertainty.Resolution("Resolution of the display", in.Resolution))
+	}
+	if term, ok := uncertainty.Repeatability(in.Readings); ok {
+		out.Terms = append(out.Terms, term)
+	}
+	return out, nil
+}

@@ -1,0 +1,287 @@
+package procedure
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"northneedle/core/conformity"
+	"northneedle/core/fit"
+	"northneedle/core/method"
+	"northneedle/core/quantity"
+)
+
+// FieldError is one mistake in a procedure. Path leads to the field, as in
+// "steps[3].points[0].at"; a loader turns it into a line.
+type FieldError struct {
+	Path    string
+	Message string
+}
+
+func (e FieldError) Error() string { return e.Path + ": " + e.Message }
+
+type checker struct {
+	p      Procedure
+	errors []FieldError
+}
+
+func (c *checker) say(path, format string, args ...any) {
+	c.errors = append(c.errors, FieldError{path, fmt.Sprintf(format, args...)})
+}
+
+func (c *checker) need(path, value string) {
+	if strings.TrimSpace(value) == "" {
+		c.say(path, "is missing")
+	}
+}
+
+// Check finds every mistake in a settled procedure; none means that it can be run.
+func (p Procedure) Check() []FieldError {
+	c := &checker{p: p}
+	c.need("id", p.ID)
+	if p.ID != "" && Slug(p.ID) != p.ID {
+		c.say("id", "%q must be lower case letters, digits and hyphens: %q would do", p.ID, Slug(p.ID))
+	}
+	if p.Revision < 1 {
+		c.say("revision", "must be 1 or more, it is %d", p.Revision)
+	}
+	c.need("title", p.Title)
+	c.need("family", p.Family)
+	if len(p.Cautions) == 0 {
+		c.say("cautions", "is missing: every procedure states its cautions")
+	}
+	if p.Next.Months < 1 || p.Next.Months > 120 {
+		c.say("next.months", "must be 1 to 120, it is %d", p.Next.Months)
+	}
+	if p.Policy != nil {
+		if err := p.Policy.Check(); err != nil {
+			c.say("policy", "%s", err)
+		}
+	}
+	if p.Rule != nil {
+		if err := p.Rule.Check(); err != nil {
+			c.say("rule", "%s", err)
+		}
+	}
+	if p.Review != "" && p.Review != ReviewNever && p.Review != ReviewOnFailure && p.Review != ReviewAlways {
+		c.say("review", "%q is not known: use never, on failure or always", p.Review)
+	}
+	c.roles()
+	c.steps()
+	return c.errors
+}
+
+func (c *checker) roles() {
+	seen := map[string]bool{}
+	for i, r := range c.p.Roles {
+		at := fmt.Sprintf("roles[%d]", i)
+		c.need(at+".role", r.ID)
+		c.need(at+".title", r.Title)
+		c.need(at+".kind", r.Kind)
+		if seen[r.ID] {
+			c.say(at+".role", "%q stands twice", r.ID)
+		}
+		seen[r.ID] = true
+		for j, n := range r.Needs {
+			path := fmt.Sprintf("%s.needs[%d]", at, j)
+			c.need(path+".quantity", n.Quantity)
+			if _, err := quantity.ParseUnit(n.Unit); err != nil {
+				c.say(path+".unit", "%s", err)
+			}
+			if n.From > n.To {
+				c.say(path+".from", "%g is above to, %g", n.From, n.To)
+			}
+		}
+	}
+}
+
+func (c *checker) steps() {
+	if len(c.p.Steps) == 0 {
+		c.say("steps", "is missing: a procedure has at least one step")
+	}
+	seen := map[string]bool{bringID: true, cautionsID: true, signID: true}
+	measured := map[string]bool{}
+	opened := map[string]bool{}
+	for i, s := range c.p.Steps {
+		at := fmt.Sprintf("steps[%d]", i)
+		if s.Kind() == "" {
+			c.say(at, "needs exactly one of check, act, wait, ambient, record, measure, finding")
+			continue
+		}
+		if seen[s.ID] {
+			c.say(at, "has the id %q of an earlier step: give it an id of its own", s.ID)
+		}
+		seen[s.ID] = true
+		if s.Opens != "" {
+			opened[s.Opens] = true
+		}
+		for j, end := range s.Closes {
+			if !opened[end] {
+				c.say(fmt.Sprintf("%s.closes[%d]", at, j), "%q was not opened by an earlier step", end)
+			}
+		}
+		c.step(at, s, measured)
+	}
+	for i, s := range c.p.Steps {
+		if s.Kind() == StepMeasure {
+			if _, ok := c.p.FindingOf(s.ID); !ok {
+				c.say(fmt.Sprintf("steps[%d].measure", i), "%q is judged by no finding", s.ID)
+			}
+		}
+	}
+}
+
+func (c *checker) step(at string, s Step, measured map[string]bool) {
+	switch s.Kind() {
+	case StepWait:
+		if !(s.Minutes > 0 && s.Minutes <= 24*60) {
+			c.say(at+".minutes", "must be above 0 and at most 1440, it is %g", s.Minutes)
+		}
+		c.need(at+".why", s.Why)
+	case StepRecord:
+		if len(s.Fields) == 0 {
+			c.say(at+".fields", "is missing")
+		}
+		for j, f := range s.Fields {
+			c.need(fmt.Sprintf("%s.fields[%d].id", at, j), f.ID)
+			if _, err := quantity.ParseUnit(f.Unit); err != nil {
+				c.say(fmt.Sprintf("%s.fields[%d].unit", at, j), "%s", err)
+			}
+		}
+	case StepMeasure:
+		measured[s.ID] = true
+		c.measure(at, s)
+	case StepFinding:
+		if len(s.Judges) == 0 {
+			c.say(at+".judges", "is missing: name the measures it judges")
+		}
+		for j, m := range s.Judges {
+			if !measured[m] {
+				c.say(fmt.Sprintf("%s.judges[%d]", at, j), "%q is not a measure that comes before", m)
+			}
+		}
+		for j, k := range s.Controls {
+			path := fmt.Sprintf("%s.controls[%d]", at, j)
+			c.need(path+".id", k.ID)
+			c.need(path+".label", k.Label)
+			if !(k.Step > 0) {
+				c.say(path+".step", "must be above zero, it is %g", k.Step)
+			}
+			if k.Kind != fit.Offset && k.Kind != fit.Gain {
+				c.say(path+".kind", "%q is not known: use offset or gain", k.Kind)
+			}
+		}
+	}
+}
+
+func (c *checker) measure(at string, s Step) {
+	if !method.Known(s.Method) {
+		c.say(at+".method", "%q is not known: use one of %s", s.Method, strings.Join(method.Names(), ", "))
+	}
+	if _, err := quantity.ParseUnit(s.Unit); err != nil {
+		c.say(at+".unit", "%s", err)
+	}
+	if _, err := limitsOf(s.Tolerance); err != nil {
+		c.say(at+".tolerance", "%s", err)
+	}
+	if !(s.Resolution > 0) {
+		c.say(at+".resolution", "must be above zero, it is %g", s.Resolution)
+	}
+	if s.Gross <= 1 {
+		c.say(at+".gross", "is a multiple of the tolerance above 1, it is %g", s.Gross)
+	}
+	if s.Repeats < 1 || s.Repeats > 50 {
+		c.say(at+".repeats", "must be 1 to 50, it is %d", s.Repeats)
+	}
+	if len(s.Points) == 0 {
+		c.say(at+".points", "is missing")
+	}
+	if k := s.Capture; k != nil {
+		if !slices.Contains([]string{"capnogram", "rate", "steady"}, k.Kind) {
+			c.say(at+".capture.kind", "%q is not known: use capnogram, rate or steady", k.Kind)
+		}
+		if !(k.Limit > 0) {
+			c.say(at+".capture.limit", "must be above zero, it is %g", k.Limit)
+		}
+		c.need(at+".capture.instrument", k.Instrument)
+		c.need(at+".capture.channel", k.Channel)
+	}
+	seen := map[string]bool{}
+	for j, point := range s.Points {
+		path := fmt.Sprintf("%s.points[%d]", at, j)
+		c.need(path+".label", point.Label)
+		if seen[point.ID] {
+			c.say(path, "has the id %q of an earlier point: give it an id of its own", point.ID)
+		}
+		seen[point.ID] = true
+		c.point(path, s, point)
+	}
+}
+
+func (c *checker) point(path string, s Step, point Point) {
+	target, err := parseTarget(point.At)
+	if err != nil {
+		c.say(path+".at", "%s", err)
+		return
+	}
+	role := point.Role
+	if target.role != "" {
+		role = target.role
+	}
+	if role == "" {
+		if point.U <= 0 {
+			c.say(path+".u", "is missing: without a role, say how uncertain the value is")
+		}
+		return
+	}
+	r, ok := c.p.RoleOf(role)
+	if !ok {
+		c.say(path+".at", "role %q is not declared under roles", role)
+		return
+	}
+	name := s.Quantity
+	if target.quantity != "" {
+		name = target.quantity
+	}
+	if !slices.ContainsFunc(r.Needs, func(n Need) bool { return n.Quantity == name }) {
+		c.say(path+".at", "role %q does not say that it needs the quantity %q", role, name)
+	}
+}
+
+// target is a point's "at", parsed.
+type target struct {
+	value          float64 // of a number, or the percentage
+	role, quantity string
+	of             string // the data plate's field of a percentage
+}
+
+func parseTarget(text string) (target, error) {
+	clean := strings.TrimSpace(text)
+	if number, field, ok := strings.Cut(clean, "% of "); ok {
+		v, err := quantity.ParseNumber(number)
+		if err != nil || strings.TrimSpace(field) == "" {
+			return target{}, fmt.Errorf("%q is not understood: write it like \"25 %% of capacity\"", text)
+		}
+		return target{value: v, of: strings.TrimSpace(field)}, nil
+	}
+	if v, err := quantity.ParseNumber(clean); err == nil {
+		return target{value: v}, nil
+	}
+	role, name, ok := strings.Cut(clean, ".")
+	if !ok || role == "" || name == "" {
+		return target{}, fmt.Errorf("%q is not understood: use a number, \"role.quantity\" or \"25 %% of capacity\"", text)
+	}
+	return target{role: role, quantity: name}, nil
+}
+
+// limitsOf reads a tolerance: a named table, or the text form.
+func limitsOf(text string) (method.LimitsFunc, error) {
+	if table := method.Limits(text); table != nil {
+		return table, nil
+	}
+	t, err := conformity.ParseTolerance(text)
+	if err != nil {
+		return nil, err
+	}
+	return func(reference float64, _ map[string]float64) (conformity.Limits, error) { return t.Limits(reference) }, nil
+}

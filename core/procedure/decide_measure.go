@@ -1,0 +1,368 @@
+package procedure
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"northneedle/core/adjust"
+	"northneedle/core/quantity"
+	"northneedle/core/signal"
+)
+
+// CaptureReading takes a reading of a point, typed or from a link. The phase and
+// the round follow from the run.
+type CaptureReading struct {
+	Reading   string // its id
+	Measure   string
+	Point     string
+	Typed     string          // as it was typed
+	Values    []float64       // from a link, in the device's own unit
+	Link      string          // which
+	Steady    bool            // as judged from the trace
+	Trace     []signal.Sample // kept with the reading
+	Detail    string
+	Early     string // why it is taken although it is not steady
+	Confirmed bool   // a questioned magnitude was confirmed
+}
+
+func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
+	m, p, finding, err := r.point(c.Measure, c.Point)
+	if err != nil {
+		return nil, err
+	}
+	round, err := r.openRound(finding)
+	if err != nil {
+		return nil, err
+	}
+	if round == 0 {
+		if err := r.inOrder(m, o.At); err != nil {
+			return nil, err
+		}
+	}
+	switch {
+	case r.complete(m, p, round) && r.Omitted[pointKey{m.ID, p.ID, round}] == "":
+		return nil, refuse(Conflict, "complete", "point", "%s, %s has its readings. Withdraw one with a reason to take it again.", m.Title, p.Label)
+	case r.grossOpen(m, p, round) && !r.setUpChecked(m, p, round):
+		return nil, refuse(Conflict, "gross", "point", "%s, %s is far out. Look at the set-up first, and note what you saw; then repeat the point.", m.Title, p.Label)
+	}
+	fact := ReadingCaptured{Reading: c.Reading, Measure: m.ID, Point: p.ID, Phase: phaseOf(round), Round: round, Source: Typed, Typed: c.Typed, Early: r.cutShortBefore(m)}
+	if err := c.values(r, m, p, &fact); err != nil {
+		return nil, err
+	}
+	return []Fact{fact}, nil
+}
+
+// values fills the fact with what was typed or taken over the link.
+func (c CaptureReading) values(r Run, m Step, p Point, fact *ReadingCaptured) error {
+	expected, err := r.Expect(m, p)
+	if err != nil {
+		return refuse(Conflict, "not-ready", "point", "%s, %s: %s.", m.Title, p.Label, err)
+	}
+	if c.Link != "" {
+		if len(c.Values) == 0 {
+			return refuse(Conflict, "no-reading", "link", "There is no reading on the link yet. Wait for it, or type what the device shows.")
+		}
+		if !c.Steady && strings.TrimSpace(c.Early) == "" {
+			return refuse(Question, "not-steady", "early", "The reading is not steady yet. Wait, or say why it is taken now; it will be marked.")
+		}
+		fact.Source, fact.Link, fact.Values, fact.Trace, fact.Detail = Linked, c.Link, c.Values, c.Trace, c.Detail
+		if !c.Steady {
+			fact.Early = strings.TrimSpace(c.Early)
+		}
+	} else {
+		v, err := quantity.ParseNumber(c.Typed)
+		if err != nil {
+			return refuse(Invalid, "number", "typed", "%s. Nothing was recorded.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		}
+		if likelier := slipped(v, expected, m.Gross); likelier != "" && !c.Confirmed {
+			return refuse(Question, "magnitude", "typed", "%s %s expected, %s typed: is that what the device shows? %s would fit.",
+				quantity.Format(expected.Reference, r.resolution(m)), strings.TrimSpace(quantity.ShowUnit(expected.Unit)), c.Typed, likelier)
+		}
+		fact.Values = []float64{v}
+	}
+	for _, v := range fact.Values {
+		if math.IsNaN(v) || math.IsInf(v, 0) {
+			return refuse(Invalid, "number", "values", "The reading is not a number. Nothing was recorded.")
+		}
+	}
+	return nil
+}
+
+// slipped says which value would be plausible with the decimal mark moved, where the typed one is not.
+func slipped(v float64, e Expected, gross float64) string {
+	if e.Low == nil || e.High == nil || v == 0 {
+		return ""
+	}
+	half := gross * (*e.High - *e.Low) / 2
+	plausible := func(x float64) bool { return math.Abs(x-e.Reference) <= half }
+	if plausible(v) {
+		return ""
+	}
+	for _, shift := range []int{-1, 1, -2, 2, -3, 3} {
+		if moved := v * math.Pow10(shift); plausible(moved) {
+			return quantity.Format(moved, math.Pow10(int(math.Floor(math.Log10(math.Abs(moved))))-3))
+		}
+	}
+	return ""
+}
+
+func (r Run) setUpChecked(m Step, p Point, round int) bool {
+	_, ok := r.SetUp[pointKey{m.ID, p.ID, round}]
+	return ok
+}
+
+// cutShortBefore says which waits before a measure were cut short, and why.
+func (r Run) cutShortBefore(m Step) string {
+	var words []string
+	for _, s := range r.Procedure.Steps {
+		if s.ID == m.ID {
+			break
+		}
+		if t := r.Timers[s.ID]; t.Cut != "" {
+			words = append(words, fmt.Sprintf("%s cut short: %s", s.Title, t.Cut))
+		}
+	}
+	return strings.Join(words, "; ")
+}
+
+func (r Run) point(measure, point string) (m Step, p Point, finding Step, err error) {
+	if m, err = r.step(measure, StepMeasure); err != nil {
+		return
+	}
+	var ok bool
+	if p, ok = m.Point(point); !ok {
+		err = refuse(Invalid, "no-such-point", "point", "%s has no point %q.", m.Title, point)
+		return
+	}
+	finding, _ = r.Procedure.FindingOf(measure)
+	return
+}
+
+// openRound is the round a finding's points are being read in.
+func (r Run) openRound(finding Step) (int, error) {
+	state := r.Findings[finding.ID]
+	switch {
+	case state.Closed == 0:
+		return 0, nil
+	case !state.adjusting():
+		return 0, refuse(Conflict, "closed", "point", "As found is closed and does not change any more. Decide in %q what to do next.", finding.Title)
+	case !r.adjusted(finding, state.Closed):
+		return 0, refuse(Conflict, "not-adjusted", "point", "%s: note the adjustment first, then take the points as left.", finding.Title)
+	}
+	return state.Closed, nil
+}
+
+func (r Run) adjusted(finding Step, round int) bool {
+	return slices.ContainsFunc(r.Findings[finding.ID].Adjustments, func(a AdjustmentMade) bool { return a.Round == round })
+}
+
+// WithdrawReading takes a reading out of the count. It stays in the record.
+type WithdrawReading struct{ Reading, Reason string }
+
+func (c WithdrawReading) decide(r Run, o Order) ([]Fact, error) {
+	for _, reading := range r.Readings {
+		if reading.Reading != c.Reading {
+			continue
+		}
+		_, _, finding, err := r.point(reading.Measure, reading.Point)
+		if err != nil {
+			return nil, err
+		}
+		round, err := r.openRound(finding)
+		switch {
+		case err != nil || round != reading.Round:
+			return nil, refuse(Conflict, "closed", "reading", "The readings %s are closed and do not change any more.", reading.Phase)
+		case reading.Withdrawn != "":
+			return nil, refuse(Conflict, "withdrawn", "reading", "This reading was withdrawn already.")
+		case strings.TrimSpace(c.Reason) == "":
+			return nil, refuse(Invalid, "reason-needed", "reason", "Say why the reading is withdrawn. It stays visible in the record.")
+		}
+		return []Fact{ReadingWithdrawn{c.Reading, strings.TrimSpace(c.Reason)}}, nil
+	}
+	return nil, refuse(Invalid, "no-such-reading", "reading", "There is no such reading in this run.")
+}
+
+// OmitPoint leaves a point out, with a reason.
+type OmitPoint struct{ Measure, Point, Reason string }
+
+func (c OmitPoint) decide(r Run, o Order) ([]Fact, error) {
+	m, p, finding, err := r.point(c.Measure, c.Point)
+	if err != nil {
+		return nil, err
+	}
+	round, err := r.openRound(finding)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case strings.TrimSpace(c.Reason) == "":
+		return nil, refuse(Invalid, "reason-needed", "reason", "%s, %s: say why it is left out. The certificate will state it.", m.Title, p.Label)
+	case len(r.taken(m.ID, p.ID, round)) > 0:
+		return nil, refuse(Conflict, "measured", "point", "%s, %s has readings: withdraw them first.", m.Title, p.Label)
+	}
+	return []Fact{PointOmitted{m.ID, p.ID, phaseOf(round), round, strings.TrimSpace(c.Reason)}}, nil
+}
+
+// omitAll leaves out every point of a measure that has no reading yet.
+func (r Run) omitAll(m Step, reason string) ([]Fact, error) {
+	finding, _ := r.Procedure.FindingOf(m.ID)
+	round, err := r.openRound(finding)
+	if err != nil {
+		return nil, err
+	}
+	var facts []Fact
+	for _, p := range m.Points {
+		if !r.complete(m, p, round) && len(r.taken(m.ID, p.ID, round)) == 0 {
+			facts = append(facts, PointOmitted{m.ID, p.ID, phaseOf(round), round, reason})
+		}
+	}
+	if len(facts) == 0 {
+		return nil, refuse(Conflict, "measured", "step", "%s has no point left that could be left out.", m.Title)
+	}
+	return facts, nil
+}
+
+// CheckSetUp says what a look at the set-up showed after a gross error.
+type CheckSetUp struct{ Measure, Point, Note string }
+
+func (c CheckSetUp) decide(r Run, o Order) ([]Fact, error) {
+	m, p, finding, err := r.point(c.Measure, c.Point)
+	if err != nil {
+		return nil, err
+	}
+	round, err := r.openRound(finding)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case !r.grossOpen(m, p, round):
+		return nil, refuse(Conflict, "not-gross", "point", "%s, %s is not far out: there is nothing to look for.", m.Title, p.Label)
+	case strings.TrimSpace(c.Note) == "":
+		return nil, refuse(Invalid, "note-needed", "note", "Note what you looked at and what you found, even if it was nothing.")
+	}
+	return []Fact{SetUpChecked{m.ID, p.ID, round, strings.TrimSpace(c.Note)}}, nil
+}
+
+// ClosePhase closes as found, or a round as left, of a finding. What is closed never changes.
+type ClosePhase struct{ Finding string }
+
+func (c ClosePhase) decide(r Run, o Order) ([]Fact, error) {
+	finding, err := r.step(c.Finding, StepFinding)
+	if err != nil {
+		return nil, err
+	}
+	round, err := r.openRound(finding)
+	if err != nil {
+		return nil, err
+	}
+	read := 0
+	for _, id := range finding.Judges {
+		m, _ := r.Procedure.Step(id)
+		for _, p := range m.Points {
+			switch {
+			case r.grossOpen(m, p, round):
+				return nil, refuse(Conflict, "gross", "point", "%s, %s is far out: look at the set-up, note what you saw, and repeat the point before closing.", m.Title, p.Label)
+			case !r.complete(m, p, round):
+				return nil, refuse(Conflict, "incomplete", "point", "%s, %s is still to be read, or left out with a reason.", m.Title, p.Label)
+			}
+			read += len(r.taken(id, p.ID, round))
+		}
+	}
+	if read == 0 {
+		return nil, refuse(Conflict, "nothing-read", "finding", "Every point was left out: leave %q out too, with a reason.", finding.Title)
+	}
+	return []Fact{PhaseClosed{finding.ID, phaseOf(round), round}}, nil
+}
+
+// DecideFinding decides what is done about a finding. Anything but the advice needs a reason.
+type DecideFinding struct {
+	Finding  string
+	Decision adjust.Decision
+	Reason   string
+}
+
+func (c DecideFinding) decide(r Run, o Order) ([]Fact, error) {
+	finding, err := r.step(c.Finding, StepFinding)
+	if err != nil {
+		return nil, err
+	}
+	state := r.Findings[finding.ID]
+	switch {
+	case !c.Decision.Valid():
+		return nil, refuse(Invalid, "decision", "decision", "The decision is leave, adjust, investigate or withdraw.")
+	case state.Closed == 0:
+		return nil, refuse(Conflict, "as-found-open", "finding", "Close as found first: nothing is judged before all its points are read.")
+	case state.adjusting():
+		return nil, refuse(Conflict, "adjusting", "finding", "Round %d is under way: adjust, take the points as left and close it first.", state.Closed)
+	case state.done():
+		return nil, refuse(Conflict, "decided", "finding", "%s is decided already.", finding.Title)
+	}
+	advice, err := r.Advise(finding)
+	if err != nil {
+		return nil, refuse(Conflict, "no-advice", "finding", "%s: %s.", finding.Title, err)
+	}
+	reason := strings.TrimSpace(c.Reason)
+	if c.Decision != advice.Decision && reason == "" {
+		return nil, refuse(Invalid, "reason-needed", "reason", "The advice is to %s. To %s instead, say why; the record keeps both.", advice.Decision, c.Decision)
+	}
+	round := state.Closed - 1
+	var facts []Fact
+	if c.Decision == adjust.Adjust {
+		if err := r.mayAdjust(finding); err != nil {
+			return nil, err
+		}
+		round = state.Closed
+		if finding.Opens != "" && !r.isOpen(finding.Opens) {
+			facts = append(facts, LooseEndOpened{finding.Opens, finding.ID})
+		}
+	}
+	decided := FindingDecided{Finding: finding.ID, Decision: c.Decision, Advised: advice.Decision, Why: advice.Why, Round: round}
+	if c.Decision != advice.Decision {
+		decided.Reason = reason
+	}
+	return append([]Fact{decided}, facts...), nil
+}
+
+func (r Run) mayAdjust(finding Step) error {
+	if len(finding.Controls) == 0 {
+		return refuse(Conflict, "no-control", "decision", "%s: nothing here can be adjusted.", finding.Title)
+	}
+	for _, b := range r.Bound {
+		if b.Override != "" {
+			return refuse(Conflict, "as-found-only", "decision", "%s was allowed for as-found readings only: adjust with a standard that is in order.", b.Standard.Tag)
+		}
+	}
+	return nil
+}
+
+// MakeAdjustment notes what was moved, in the control's own steps.
+type MakeAdjustment struct {
+	Finding, Control string
+	Steps            int
+	Note             string
+}
+
+func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
+	finding, err := r.step(c.Finding, StepFinding)
+	if err != nil {
+		return nil, err
+	}
+	state := r.Findings[finding.ID]
+	if !state.adjusting() {
+		return nil, refuse(Conflict, "not-adjusting", "finding", "Nothing is adjusted before as found is closed and the decision is to adjust.")
+	}
+	if !slices.ContainsFunc(finding.Controls, func(k adjust.Control) bool { return k.ID == c.Control }) {
+		return nil, refuse(Invalid, "no-such-control", "control", "%s has no control %q.", finding.Title, c.Control)
+	}
+	if c.Steps == 0 {
+		return nil, refuse(Invalid, "steps", "steps", "Say how many presses were made: more than none.")
+	}
+	for _, reading := range r.Readings {
+		if m, _ := r.Procedure.FindingOf(reading.Measure); m.ID == finding.ID && reading.Round == state.Closed && reading.Withdrawn == "" {
+			return nil, refuse(Conflict, "round-read", "finding", "Points were read in this round. Close it and decide on another round.")
+		}
+	}
+	return []Fact{AdjustmentMade{finding.ID, state.Closed, c.Control, c.Steps, strings.TrimSpace(c.Note)}}, nil
+}

@@ -1,0 +1,290 @@
+// Package procedure holds the procedure language and the run as a fold of events.
+package procedure
+
+import (
+	"strings"
+
+	"northneedle/core/adjust"
+	"northneedle/core/conformity"
+)
+
+// Procedure is one immutable revision of how a family of devices is verified. It
+// is data: written in YAML, checked by [Procedure.Check], never changed once used.
+type Procedure struct {
+	ID       string           `json:"id" yaml:"id"`
+	Revision int              `json:"revision" yaml:"revision"`
+	Title    string           `json:"title" yaml:"title"`
+	Family   string           `json:"family" yaml:"family"`
+	Summary  string           `json:"summary,omitempty" yaml:"summary"`
+	Cautions []string         `json:"cautions" yaml:"cautions"`
+	Roles    []Role           `json:"roles" yaml:"roles"`
+	Policy   *adjust.Policy   `json:"policy,omitempty" yaml:"policy"` // overrides the lab's
+	Rule     *conformity.Rule `json:"rule,omitempty" yaml:"rule"`     // overrides the lab's
+	Review   Review           `json:"review,omitempty" yaml:"review"` // overrides the lab's
+	Steps    []Step           `json:"steps" yaml:"steps"`
+	Next     Next             `json:"next" yaml:"next"`
+}
+
+// Review says when a second person countersigns.
+type Review string
+
+const (
+	ReviewNever     Review = "never"
+	ReviewOnFailure Review = "on failure"
+	ReviewAlways    Review = "always"
+)
+
+// Next is the fixed interval to the next due date.
+type Next struct {
+	Months int    `json:"months" yaml:"months"`
+	Why    string `json:"why,omitempty" yaml:"why"`
+}
+
+// Role is something the run needs: a standard of a kind that covers what it is used for.
+type Role struct {
+	ID       string  `json:"id" yaml:"role"`
+	Title    string  `json:"title" yaml:"title"`
+	Kind     string  `json:"kind" yaml:"kind"`
+	Needs    []Need  `json:"needs" yaml:"needs"`
+	Litres   float64 `json:"litres,omitempty" yaml:"litres"` // gas the run uses
+	TUR      float64 `json:"tur,omitempty" yaml:"tur"`       // the least tolerance ÷ U wanted, shown as a warning below it
+	Optional bool    `json:"optional,omitempty" yaml:"optional"`
+}
+
+// Need is a quantity the role's standard must realise, from From to To in Unit.
+type Need struct {
+	Quantity string  `json:"quantity" yaml:"quantity"`
+	From     float64 `json:"from" yaml:"from"`
+	To       float64 `json:"to" yaml:"to"`
+	Unit     string  `json:"unit" yaml:"unit"`
+}
+
+// StepKind says what the technician does at a step.
+type StepKind string
+
+const (
+	StepBring    StepKind = "bring"    // fill the roles
+	StepCautions StepKind = "cautions" // acknowledge them
+	StepCheck    StepKind = "check"    // fine, not fine, does not apply
+	StepAct      StepKind = "act"      // do something, which may open or close a loose end
+	StepWait     StepKind = "wait"     // a timer
+	StepAmbient  StepKind = "ambient"  // room conditions
+	StepRecord   StepKind = "record"   // figures from the data plate
+	StepMeasure  StepKind = "measure"
+	StepFinding  StepKind = "finding"
+	StepSign     StepKind = "sign"
+)
+
+// Step is one step of the way. Exactly one of the keys check, act, wait, ambient,
+// record, measure and finding is given, and holds its title (for measure and
+// finding, its id).
+type Step struct {
+	ID      string `json:"id,omitempty" yaml:"id"` // made from the title where none is given
+	Title   string `json:"title,omitempty" yaml:"title"`
+	Check   string `json:"check,omitempty" yaml:"check"`
+	Act     string `json:"act,omitempty" yaml:"act"`
+	Wait    string `json:"wait,omitempty" yaml:"wait"`
+	Ambient string `json:"ambient,omitempty" yaml:"ambient"`
+	Record  string `json:"record,omitempty" yaml:"record"`
+	Measure string `json:"measure,omitempty" yaml:"measure"`
+	Finding string `json:"finding,omitempty" yaml:"finding"`
+
+	Do      string   `json:"do,omitempty" yaml:"do"`           // how, in a sentence or two
+	Symptom string   `json:"symptom,omitempty" yaml:"symptom"` // what the mistake would look like
+	Opens   string   `json:"opens,omitempty" yaml:"opens"`     // the loose end it opens
+	Closes  []string `json:"closes,omitempty" yaml:"closes"`   // those it closes
+
+	Minutes float64 `json:"minutes,omitempty" yaml:"minutes"` // wait
+	Why     string  `json:"why,omitempty" yaml:"why"`
+
+	UPressure float64 `json:"u_pressure_hpa,omitempty" yaml:"u_pressure_hpa"` // ambient
+
+	Fields []Field `json:"fields,omitempty" yaml:"fields"` // record
+
+	Method     string   `json:"method,omitempty" yaml:"method"` // measure
+	Role       string   `json:"role,omitempty" yaml:"role"`
+	Quantity   string   `json:"quantity,omitempty" yaml:"quantity"`
+	Unit       string   `json:"unit,omitempty" yaml:"unit"`
+	Resolution float64  `json:"resolution,omitempty" yaml:"resolution"`
+	Tolerance  string   `json:"tolerance,omitempty" yaml:"tolerance"`
+	Gross      float64  `json:"gross,omitempty" yaml:"gross"`
+	Repeats    int      `json:"repeats,omitempty" yaml:"repeats"`
+	Points     []Point  `json:"points,omitempty" yaml:"points"`
+	Capture    *Capture `json:"capture,omitempty" yaml:"capture"`
+	SetUp      []string `json:"set_up,omitempty" yaml:"set_up"` // what to look at on a gross error
+
+	Judges   []string            `json:"judges,omitempty" yaml:"judges"` // finding
+	Controls []adjust.Control    `json:"controls,omitempty" yaml:"controls"`
+	Causes   map[string][]string `json:"causes,omitempty" yaml:"causes"` // likely causes by shape
+}
+
+// Field is one figure of a data plate.
+type Field struct {
+	ID    string  `json:"id" yaml:"id"`
+	Label string  `json:"label" yaml:"label"`
+	Unit  string  `json:"unit" yaml:"unit"`
+	Min   float64 `json:"min,omitempty" yaml:"min"`
+	Max   float64 `json:"max,omitempty" yaml:"max"`
+}
+
+// Point is one value at which the device is compared.
+type Point struct {
+	ID    string            `json:"id,omitempty" yaml:"id"`
+	Label string            `json:"label" yaml:"label"`
+	At    string            `json:"at" yaml:"at"`         // a number, "role.quantity", or "25 % of capacity"
+	U     float64           `json:"u,omitempty" yaml:"u"` // expanded (k = 2), where no standard realises the value
+	Role  string            `json:"role,omitempty" yaml:"role"`
+	Drive map[string]string `json:"drive,omitempty" yaml:"drive"` // what a linked instrument is set to
+	Do    string            `json:"do,omitempty" yaml:"do"`
+}
+
+// Capture says how a reading is taken over a link.
+type Capture struct {
+	Kind       string  `json:"kind" yaml:"kind"`             // capnogram, rate or steady
+	Instrument string  `json:"instrument" yaml:"instrument"` // kind of linked instrument
+	Channel    string  `json:"channel" yaml:"channel"`
+	Breaths    int     `json:"breaths,omitempty" yaml:"breaths"` // alike, for capnogram and rate
+	Seconds    float64 `json:"seconds,omitempty" yaml:"seconds"` // window, for steady
+	Limit      float64 `json:"limit" yaml:"limit"`               // how alike or steady, in the measure's unit
+	Floor      float64 `json:"floor,omitempty" yaml:"floor"`     // the least swing that is a breath
+}
+
+// Kind is what the technician does at the step; empty where none or several of the keys are given.
+func (s Step) Kind() StepKind {
+	kind, n := StepKind(""), 0
+	for _, k := range []struct {
+		kind StepKind
+		key  string
+	}{{StepCheck, s.Check}, {StepAct, s.Act}, {StepWait, s.Wait}, {StepAmbient, s.Ambient}, {StepRecord, s.Record}, {StepMeasure, s.Measure}, {StepFinding, s.Finding}} {
+		if k.key != "" {
+			kind, n = k.kind, n+1
+		}
+	}
+	if n == 0 && (s.ID == bringID || s.ID == cautionsID || s.ID == signID) {
+		return map[string]StepKind{bringID: StepBring, cautionsID: StepCautions, signID: StepSign}[s.ID]
+	}
+	if n != 1 {
+		return ""
+	}
+	return kind
+}
+
+const (
+	bringID    = "bring-together"
+	cautionsID = "cautions"
+	signID     = "sign"
+)
+
+// settled fills in what follows from the rest: ids, titles, defaults.
+func (s Step) settled() Step {
+	words := s.Check + s.Act + s.Wait + s.Ambient + s.Record + s.Measure + s.Finding
+	if s.ID == "" {
+		s.ID = Slug(words)
+	}
+	if s.Title == "" {
+		s.Title = words
+	}
+	if s.Kind() == StepMeasure {
+		if s.Repeats == 0 {
+			s.Repeats = 1
+		}
+		if s.Gross == 0 {
+			s.Gross = 3
+		}
+		points := make([]Point, len(s.Points))
+		for i, p := range s.Points {
+			if p.ID == "" {
+				p.ID = Slug(p.Label)
+			}
+			if p.Role == "" {
+				p.Role = s.Role
+			}
+			points[i] = p
+		}
+		s.Points = points
+	}
+	return s
+}
+
+// Settled returns the procedure with every default that follows from the rest filled in.
+func (p Procedure) Settled() Procedure {
+	steps := make([]Step, len(p.Steps))
+	for i, s := range p.Steps {
+		steps[i] = s.settled()
+	}
+	p.Steps = steps
+	return p
+}
+
+// Way is the whole order of a run: what every run begins with, the procedure's own steps, and signing.
+func (p Procedure) Way() []Step {
+	way := []Step{{ID: bringID, Title: "Bring together"}, {ID: cautionsID, Title: "Cautions"}}
+	way = append(way, p.Steps...)
+	return append(way, Step{ID: signID, Title: "Sign"})
+}
+
+// Step finds a step of the way by its id.
+func (p Procedure) Step(id string) (Step, bool) {
+	for _, s := range p.Way() {
+		if s.ID == id {
+			return s, true
+		}
+	}
+	return Step{}, false
+}
+
+// FindingOf is the finding that judges a measure.
+func (p Procedure) FindingOf(measure string) (Step, bool) {
+	for _, s := range p.Steps {
+		if s.Kind() == StepFinding {
+			for _, m := range s.Judges {
+				if m == measure {
+					return s, true
+				}
+			}
+		}
+	}
+	return Step{}, false
+}
+
+// RoleOf finds a role by its id.
+func (p Procedure) RoleOf(id string) (Role, bool) {
+	for _, r := range p.Roles {
+		if r.ID == id {
+			return r, true
+		}
+	}
+	return Role{}, false
+}
+
+// Point finds a point of a measure by its id.
+func (s Step) Point(id string) (Point, bool) {
+	for _, p := range s.Points {
+		if p.ID == id {
+			return p, true
+		}
+	}
+	return Point{}, false
+}
+
+// Slug makes an id from a title: lower case letters and digits joined by hyphens.
+func Slug(title string) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range strings.ToLower(title) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
+			if gap && b.Len() > 0 {
+				b.WriteByte('-')
+			}
+			gap = false
+			b.WriteRune(r)
+		case r >= '₀' && r <= '₉':
+			gap = false
+			b.WriteRune('0' + r - '₀')
+		default:
+			gap = true
+		}
+	}
+	return b.String()
+}

@@ -1,0 +1,146 @@
+package procedure
+
+import (
+	"fmt"
+	"math"
+	"strings"
+	"time"
+
+	"northneedle/core/gas"
+	"northneedle/core/method"
+	"northneedle/core/quantity"
+)
+
+// Standard is a reference standard as it stood when it was bound to a run.
+type Standard struct {
+	ID          string             `json:"id"`
+	Tag         string             `json:"tag"`
+	Name        string             `json:"name"`
+	Kind        string             `json:"kind"`
+	Serial      string             `json:"serial"`
+	Status      string             `json:"status"` // usable, quarantined or retired
+	Certificate Certificate        `json:"certificate"`
+	Values      []method.Certified `json:"values"`
+	Cylinder    *gas.Cylinder      `json:"cylinder,omitempty"`
+}
+
+// Certificate is what makes a standard's values traceable. Dates are days.
+type Certificate struct {
+	Number     string    `json:"number"`
+	Issuer     string    `json:"issuer"`
+	On         time.Time `json:"on"`
+	DueOn      time.Time `json:"due_on"`
+	Accredited bool      `json:"accredited"`
+}
+
+// Standard status.
+const (
+	Usable      = "usable"
+	Quarantined = "quarantined"
+	Retired     = "retired"
+)
+
+// Fitness is whether a standard can fill a role, and what speaks against it.
+type Fitness struct {
+	Blocks   []string `json:"blocks"`   // each a sentence; none means it can be used
+	Warnings []string `json:"warnings"` // worth knowing, not in the way
+}
+
+// Fits checks a standard against a role on a day: kind, status, certificate in
+// date, uncertainty stated, range covering what the role needs, gas enough.
+func (r Role) Fits(s Standard, on time.Time) Fitness {
+	var f Fitness
+	block := func(format string, args ...any) { f.Blocks = append(f.Blocks, fmt.Sprintf(format, args...)) }
+	if s.Kind != r.Kind {
+		block("%s is a %s; this role needs a %s.", s.Tag, s.Kind, r.Kind)
+		return f
+	}
+	if s.Status != Usable {
+		block("%s is %s.", s.Tag, s.Status)
+	}
+	due := s.Certificate.DueOn
+	switch {
+	case s.Certificate.Number == "" || due.IsZero():
+		block("%s has no certificate on file.", s.Tag)
+	case on.After(due.AddDate(0, 0, 1)):
+		block("The certificate of %s ran out on %s.", s.Tag, due.Format(time.DateOnly))
+	case on.AddDate(0, 1, 0).After(due):
+		f.Warnings = append(f.Warnings, fmt.Sprintf("The certificate of %s runs out on %s.", s.Tag, due.Format(time.DateOnly)))
+	}
+	for _, need := range r.Needs {
+		if problem := need.unmet(s); problem != "" {
+			block("%s", problem)
+		}
+	}
+	if s.Cylinder != nil && r.Litres > 0 {
+		usable := s.Cylinder.Usable()
+		switch {
+		case usable < r.Litres:
+			block("%s has about %.0f L above its reserve; this run uses about %.0f L.", s.Tag, usable, r.Litres)
+		case usable < 3*r.Litres:
+			f.Warnings = append(f.Warnings, fmt.Sprintf("%s has about %.0f L left above its reserve.", s.Tag, usable))
+		}
+	}
+	return f
+}
+
+func (n Need) unmet(s Standard) string {
+	found := false
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, v := range s.Values {
+		if v.Quantity != n.Quantity {
+			continue
+		}
+		if err := v.Check(); err != nil {
+			return fmt.Sprintf("%s cannot be used: %s.", s.Tag, err)
+		}
+		from, to := v.From, v.To
+		if from == 0 && to == 0 {
+			from, to = v.Value, v.Value
+			if v.Piece != "" {
+				from = 0
+				to = math.Max(0, v.Value)
+				if found {
+					to += high
+				}
+			}
+		}
+		a, err := quantity.Convert(from, v.Unit, n.Unit)
+		b, err2 := quantity.Convert(to, v.Unit, n.Unit)
+		if err != nil || err2 != nil {
+			return fmt.Sprintf("%s states %s in %s, which is not a %s.", s.Tag, n.Quantity, quantity.ShowUnit(v.Unit), quantity.ShowUnit(n.Unit))
+		}
+		found, low, high = true, math.Min(low, a), math.Max(high, b)
+	}
+	unit := quantity.ShowUnit(n.Unit)
+	switch {
+	case !found:
+		return fmt.Sprintf("%s has no certified value for %s.", s.Tag, n.Quantity)
+	case n.single(s) && (low < n.From || high > n.To):
+		return strings.TrimSpace(fmt.Sprintf("%s is certified at %g %s; this role needs %g to %g %s.", s.Tag, low, unit, n.From, n.To, unit))
+	case !n.single(s) && (low > n.From || high < n.To):
+		return strings.TrimSpace(fmt.Sprintf("%s covers %g to %g %s; this role needs %g to %g %s.", s.Tag, low, high, unit, n.From, n.To, unit))
+	}
+	return ""
+}
+
+// single reports whether the standard has one value (a gas), which must lie within the need, rather than a range that must cover it.
+func (n Need) single(s Standard) bool {
+	for _, v := range s.Values {
+		if v.Quantity == n.Quantity && (v.From != 0 || v.To != 0 || v.Piece != "") {
+			return false
+		}
+	}
+	return true
+}
+
+// values are the standard's lines for a quantity that realise the given value.
+func (s Standard) values(name string, value float64, covering bool) []method.Certified {
+	var lines []method.Certified
+	for _, v := range s.Values {
+		if v.Quantity == name && (!covering || v.Covers(value)) {
+			lines = append(lines, v)
+		}
+	}
+	return lines
+}

@@ -1,0 +1,452 @@
+package procedure
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/interval"
+	"northneedle/core/method"
+	"northneedle/core/quantity"
+)
+
+// View is everything a screen or a certificate shows of a run, computed from the
+// fold at one moment.
+type View struct {
+	ID          string         `json:"id"`
+	Status      Status         `json:"status"`
+	Seq         int            `json:"seq"`
+	OpenedAt    time.Time      `json:"opened_at"`
+	OpenedBy    Person         `json:"opened_by"`
+	Device      Device         `json:"device"`
+	Procedure   ProcedureBrief `json:"procedure"`
+	Lab         string         `json:"lab"`
+	Rule        string         `json:"rule"` // the decision rule's meaning
+	Replaces    string         `json:"replaces,omitempty"`
+	Current     string         `json:"current"` // the step to do now
+	Now         string         `json:"now"`     // what to do, in words, for the dock
+	Steps       []StepView     `json:"steps"`
+	Roles       []RoleView     `json:"roles"`
+	Ambient     method.Ambient `json:"ambient"`
+	Measures    []MeasureView  `json:"measures"`
+	Findings    []FindingView  `json:"findings"`
+	LooseEnds   []LooseEndView `json:"loose_ends"`
+	Notes       []Note         `json:"notes"`
+	Blockers    []string       `json:"blockers"`
+	Result      Result         `json:"result"`
+	ResultWhy   string         `json:"result_why"`
+	NeedsReview bool           `json:"needs_review"`
+	Timer       *TimerView     `json:"timer,omitempty"` // the one that ends next, or ended last
+	Signature   *SignatureView `json:"signature,omitempty"`
+	Returned    string         `json:"returned,omitempty"`
+	EndReason   string         `json:"end_reason,omitempty"`
+	Next        *interval.Due  `json:"next,omitempty"`
+	Remarks     []string       `json:"remarks"` // what the certificate must say: cut waits, skipped steps, exceptions
+}
+
+// ProcedureBrief names the procedure.
+type ProcedureBrief struct {
+	ID       string   `json:"id"`
+	Revision int      `json:"revision"`
+	Title    string   `json:"title"`
+	Hash     string   `json:"hash"`
+	Cautions []string `json:"cautions"`
+}
+
+// StepView is one step of the way.
+type StepView struct {
+	ID      string             `json:"id"`
+	Kind    StepKind           `json:"kind"`
+	Title   string             `json:"title"`
+	Do      string             `json:"do,omitempty"`
+	Symptom string             `json:"symptom,omitempty"`
+	Why     string             `json:"why,omitempty"`
+	Opens   string             `json:"opens,omitempty"`
+	Closes  []string           `json:"closes,omitempty"`
+	Minutes float64            `json:"minutes,omitempty"`
+	Fields  []Field            `json:"fields,omitempty"`
+	Plate   map[string]float64 `json:"plate,omitempty"`
+	Done    bool               `json:"done"`
+	Summary string             `json:"summary,omitempty"`
+	At      *time.Time         `json:"at,omitempty"`
+	Answer  Answer             `json:"answer,omitempty"`
+	Note    string             `json:"note,omitempty"`
+	Skipped string             `json:"skipped,omitempty"`
+	Timer   *TimerView         `json:"timer,omitempty"`
+	Waits   string             `json:"waits,omitempty"` // why it cannot be done yet
+}
+
+// TimerView is a timer.
+type TimerView struct {
+	Step    string    `json:"step"`
+	Title   string    `json:"title"`
+	Started time.Time `json:"started"`
+	Until   time.Time `json:"until"`
+	Cut     string    `json:"cut,omitempty"`
+	Over    bool      `json:"over"`
+}
+
+// RoleView is a role and what fills it.
+type RoleView struct {
+	Role
+	Standard *Standard `json:"standard,omitempty"`
+	Override string    `json:"override,omitempty"`
+	Problems []string  `json:"problems,omitempty"`
+}
+
+// MeasureView is a measure with its points.
+type MeasureView struct {
+	ID         string      `json:"id"`
+	Title      string      `json:"title"`
+	Finding    string      `json:"finding"`
+	Do         string      `json:"do,omitempty"`
+	Unit       string      `json:"unit"`  // UCUM
+	Shown      string      `json:"shown"` // as it is read
+	Resolution float64     `json:"resolution"`
+	Tolerance  string      `json:"tolerance"`
+	Repeats    int         `json:"repeats"`
+	Capture    *Capture    `json:"capture,omitempty"`
+	SetUp      []string    `json:"set_up,omitempty"`
+	Round      int         `json:"round"`   // being read
+	Reading    bool        `json:"reading"` // whether a round is open
+	Points     []PointView `json:"points"`
+}
+
+// PointView is one point: what is expected, read and found.
+type PointView struct {
+	ID        string        `json:"id"`
+	Label     string        `json:"label"`
+	Do        string        `json:"do,omitempty"`
+	Expected  *Expected     `json:"expected,omitempty"`
+	Missing   string        `json:"missing,omitempty"` // what is needed before it can be read
+	Found     *Verdict      `json:"found,omitempty"`
+	Left      *Verdict      `json:"left,omitempty"`
+	Readings  []ReadingView `json:"readings"`
+	Omitted   string        `json:"omitted,omitempty"`
+	Complete  bool          `json:"complete"` // in the round being read, or the last
+	GrossOpen bool          `json:"gross_open"`
+	SetUpSeen bool          `json:"set_up_seen"`
+	SetUpNote string        `json:"set_up_note,omitempty"`
+}
+
+// ReadingView is a reading as the record shows it.
+type ReadingView struct {
+	ID        string    `json:"id"`
+	Phase     Phase     `json:"phase"`
+	Round     int       `json:"round"`
+	Values    []float64 `json:"values"`
+	Typed     string    `json:"typed,omitempty"`
+	Source    string    `json:"source"`
+	Link      string    `json:"link,omitempty"`
+	Detail    string    `json:"detail,omitempty"`
+	Early     string    `json:"early,omitempty"`
+	Withdrawn string    `json:"withdrawn,omitempty"`
+	At        time.Time `json:"at"`
+	By        string    `json:"by"`
+}
+
+// FindingView is a finding: what was advised and decided.
+type FindingView struct {
+	ID          string           `json:"id"`
+	Title       string           `json:"title"`
+	Judges      []string         `json:"judges"`
+	Controls    []adjust.Control `json:"controls"`
+	Closed      int              `json:"closed"`
+	CanClose    bool             `json:"can_close"` // every point of the round is complete
+	Adjusting   bool             `json:"adjusting"`
+	Adjusted    bool             `json:"adjusted"` // in this round
+	Done        bool             `json:"done"`
+	Advice      *adjust.Advice   `json:"advice,omitempty"`
+	Causes      []string         `json:"causes,omitempty"`
+	Decisions   []FindingDecided `json:"decisions"`
+	Adjustments []AdjustmentMade `json:"adjustments"`
+}
+
+// LooseEndView is a loose end.
+type LooseEndView struct {
+	What     string     `json:"what"`
+	OpenedAt time.Time  `json:"opened_at"`
+	By       string     `json:"by"`
+	ClosedAt *time.Time `json:"closed_at,omitempty"`
+	Note     string     `json:"note,omitempty"`
+}
+
+// SignatureView is who stated what.
+type SignatureView struct {
+	Statement  string     `json:"statement"`
+	Result     Result     `json:"result"`
+	At         time.Time  `json:"at"`
+	By         Person     `json:"by"`
+	Reviewer   string     `json:"reviewer,omitempty"` // who is asked to review
+	ReviewedAt *time.Time `json:"reviewed_at,omitempty"`
+	ReviewedBy string     `json:"reviewed_by,omitempty"`
+	ReviewNote string     `json:"review_note,omitempty"`
+}
+
+// View computes what there is to show at a moment.
+func (r Run) View(now time.Time) View {
+	p := r.Procedure
+	v := View{ID: r.ID, Status: r.Status, Seq: r.Seq, OpenedAt: r.OpenedAt, OpenedBy: r.OpenedBy, Device: r.Device, Lab: r.Lab.Name, Replaces: r.Replaces,
+		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions}, Rule: r.Rule().Meaning(),
+		Ambient: r.Ambient, Notes: append([]Note{}, r.Notes...), Returned: r.Returned, EndReason: r.EndReason, Next: r.Next()}
+	for _, s := range p.Way() {
+		sv := r.viewStep(s, now)
+		if !sv.Done && v.Current == "" {
+			v.Current, v.Now = s.ID, sv.Title
+		}
+		v.Steps = append(v.Steps, sv)
+		switch s.Kind() {
+		case StepMeasure:
+			v.Measures = append(v.Measures, r.viewMeasure(s))
+		case StepFinding:
+			v.Findings = append(v.Findings, r.viewFinding(s))
+		}
+	}
+	for _, role := range p.Roles {
+		rv := RoleView{Role: role}
+		if b, ok := r.Bound[role.ID]; ok {
+			rv.Standard, rv.Override, rv.Problems = &b.Standard, b.Override, b.Problems
+		}
+		v.Roles = append(v.Roles, rv)
+	}
+	v.LooseEnds = r.viewLooseEnds()
+	v.Timer = r.viewNextTimer(now)
+	v.Result, v.ResultWhy = r.Outcome()
+	v.Remarks = r.remarks()
+	if r.Status == Open {
+		v.Blockers = r.Blockers(now)
+		v.NeedsReview = r.NeedsReview(r.OpenedBy)
+	} else {
+		v.Blockers = []string{}
+		v.Current, v.Now = "", string(r.Status)
+	}
+	if s := r.Signature; s != nil {
+		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By, Reviewer: s.Reviewer}
+		v.Result = s.Result
+		if r.Reviewed != nil {
+			v.Signature.ReviewedAt, v.Signature.ReviewedBy, v.Signature.ReviewNote = &r.Reviewed.At, r.Reviewed.By.Name, r.Reviewed.Note
+		}
+	}
+	return v
+}
+
+func (r Run) viewStep(s Step, now time.Time) StepView {
+	v := StepView{ID: s.ID, Kind: s.Kind(), Title: s.Title, Do: s.Do, Symptom: s.Symptom, Why: s.Why, Opens: s.Opens, Closes: s.Closes,
+		Minutes: s.Minutes, Fields: s.Fields, Done: r.stepDone(s, now)}
+	if mark, ok := r.Marks[s.ID]; ok {
+		v.At, v.Answer, v.Note, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Skipped
+	}
+	if t, ok := r.Timers[s.ID]; ok {
+		v.Timer = r.viewTimer(s, t, now)
+		v.At = &t.Started
+	}
+	if kind := s.Kind(); !v.Done && (kind == StepAct || kind == StepMeasure) {
+		if err := r.inOrder(s, now); err != nil {
+			v.Waits = err.Error()
+		}
+	}
+	if s.Kind() == StepRecord {
+		v.Plate = r.Plate
+	}
+	v.Summary = r.summary(s, v)
+	return v
+}
+
+// summary is the line under a step's title.
+func (r Run) summary(s Step, v StepView) string {
+	if v.Skipped != "" {
+		return "left out: " + v.Skipped
+	}
+	switch s.Kind() {
+	case StepBring:
+		return fmt.Sprintf("%d of %d", len(r.Bound), len(r.Procedure.Roles))
+	case StepAmbient:
+		if a := r.Ambient; v.Done {
+			return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
+		}
+	case StepWait:
+		switch {
+		case v.Timer == nil:
+			return quantity.Format(s.Minutes, 0.1) + " min"
+		case v.Timer.Cut != "":
+			return "cut short: " + v.Timer.Cut
+		}
+	case StepMeasure:
+		return r.progress(s)
+	case StepFinding:
+		if d := r.Findings[s.ID].last(); d.Decision != "" {
+			return string(d.Decision)
+		}
+	case StepCheck:
+		if v.Answer == NotFine {
+			return "not fine: " + v.Note
+		}
+		return string(v.Answer)
+	case StepAct:
+		switch {
+		case !v.Done && s.Opens != "":
+			return "opens: " + strings.ToLower(s.Opens)
+		case !v.Done && len(s.Closes) > 0:
+			return "closes: " + strings.ToLower(strings.Join(s.Closes, ", "))
+		}
+	}
+	return ""
+}
+
+func (r Run) progress(m Step) string {
+	done := 0
+	for _, p := range m.Points {
+		if r.complete(m, p, 0) {
+			done++
+		}
+	}
+	return fmt.Sprintf("%d of %d points", done, len(m.Points))
+}
+
+func (r Run) viewTimer(s Step, t Timer, now time.Time) *TimerView {
+	return &TimerView{Step: s.ID, Title: s.Title, Started: t.Started, Until: t.Until, Cut: t.Cut, Over: t.Over(now)}
+}
+
+// viewNextTimer is the running timer that ends first; without one, none.
+func (r Run) viewNextTimer(now time.Time) *TimerView {
+	var next *TimerView
+	for _, s := range r.Procedure.Steps {
+		if t, ok := r.Timers[s.ID]; ok && !t.Over(now) && (next == nil || t.Until.Before(next.Until)) {
+			next = r.viewTimer(s, t, now)
+		}
+	}
+	return next
+}
+
+func (r Run) viewMeasure(m Step) MeasureView {
+	finding, _ := r.Procedure.FindingOf(m.ID)
+	unit := r.shownUnit(m)
+	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.resolution(m),
+		Tolerance: r.tolerance(m), Repeats: m.Repeats, Capture: m.Capture, SetUp: m.SetUp}
+	round, err := r.openRound(finding)
+	v.Reading = err == nil && r.Status == Open
+	v.Round = round
+	if err != nil {
+		v.Round = max(0, r.Findings[finding.ID].Closed-1)
+	}
+	for _, p := range m.Points {
+		v.Points = append(v.Points, r.viewPoint(m, p, v.Round))
+	}
+	return v
+}
+
+func (r Run) viewPoint(m Step, p Point, round int) PointView {
+	v := PointView{ID: p.ID, Label: p.Label, Do: p.Do, Omitted: r.Omitted[pointKey{m.ID, p.ID, round}], Complete: r.complete(m, p, round),
+		GrossOpen: r.grossOpen(m, p, round), SetUpSeen: r.setUpChecked(m, p, round), SetUpNote: r.SetUpNote[pointKey{m.ID, p.ID, round}], Readings: []ReadingView{}}
+	if e, err := r.Expect(m, p); err == nil {
+		v.Expected = &e
+		if v.Do == "" {
+			v.Do = e.Do
+		}
+	} else {
+		v.Missing = err.Error()
+	}
+	v.Found, _ = r.judge(m, p, 0)
+	for last := round; last > 0 && v.Left == nil; last-- {
+		v.Left, _ = r.judge(m, p, last)
+	}
+	for _, reading := range r.Readings {
+		if reading.Measure == m.ID && reading.Point == p.ID {
+			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round, Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
+				Link: reading.Link, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn, At: reading.At, By: reading.By.Name})
+		}
+	}
+	return v
+}
+
+func (r Run) viewFinding(s Step) FindingView {
+	state := r.Findings[s.ID]
+	v := FindingView{ID: s.ID, Title: s.Title, Judges: s.Judges, Controls: append([]adjust.Control{}, s.Controls...), Closed: state.Closed, Adjusting: state.adjusting(), Done: state.done(),
+		Adjusted: r.adjusted(s, state.Closed), Decisions: append([]FindingDecided{}, state.Decisions...), Adjustments: append([]AdjustmentMade{}, state.Adjustments...)}
+	if state.Closed > 0 && !state.adjusting() {
+		if advice, err := r.Advise(s); err == nil {
+			v.Advice = &advice
+			v.Causes = s.Causes[string(advice.Anatomy.Shape)]
+		}
+	} else if state.adjusting() {
+		if advice, err := r.Advise(s); err == nil {
+			v.Advice = &advice
+		}
+	}
+	if round, err := r.openRound(s); err == nil {
+		v.CanClose = true
+		for _, id := range s.Judges {
+			m, _ := r.Procedure.Step(id)
+			v.CanClose = v.CanClose && !slices.ContainsFunc(m.Points, func(p Point) bool { return !r.complete(m, p, round) })
+		}
+	}
+	return v
+}
+
+func (r Run) viewLooseEnds() []LooseEndView {
+	ends := make([]LooseEndView, len(r.LooseEnds))
+	for i, e := range r.LooseEnds {
+		ends[i] = LooseEndView{What: e.What, OpenedAt: e.OpenedAt, By: e.By.Name, Note: e.Note}
+		if !e.ClosedAt.IsZero() {
+			ends[i].ClosedAt = &r.LooseEnds[i].ClosedAt
+		}
+	}
+	return ends
+}
+
+// remarks are what a certificate must not keep silent.
+func (r Run) remarks() []string {
+	remarks := []string{}
+	for _, s := range r.Procedure.Way() {
+		if mark := r.Marks[s.ID]; mark.Skipped != "" {
+			remarks = append(remarks, fmt.Sprintf("%s was left out: %s.", s.Title, mark.Skipped))
+		} else if mark.Answer == NotFine {
+			remarks = append(remarks, fmt.Sprintf("%s was not fine: %s.", s.Title, mark.Note))
+		}
+		if t := r.Timers[s.ID]; t.Cut != "" {
+			remarks = append(remarks, fmt.Sprintf("%s was cut short: %s.", s.Title, t.Cut))
+		}
+		for _, p := range s.Points {
+			for key, reason := range r.Omitted {
+				if key.measure == s.ID && key.point == p.ID {
+					remarks = append(remarks, fmt.Sprintf("%s, %s (%s) was left out: %s.", s.Title, p.Label, phaseOf(key.round), reason))
+				}
+			}
+			for _, reading := range r.Readings {
+				if reading.Measure == s.ID && reading.Point == p.ID && reading.Withdrawn != "" {
+					remarks = append(remarks, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", s.Title, p.Label, reading.Phase, reading.Withdrawn))
+				}
+			}
+		}
+		for _, d := range r.Findings[s.ID].Decisions {
+			if d.Reason != "" {
+				remarks = append(remarks, fmt.Sprintf("%s: the advice was to %s, the decision to %s: %s.", s.Title, d.Advised, d.Decision, d.Reason))
+			}
+		}
+	}
+	for _, role := range r.Procedure.Roles {
+		if b := r.Bound[role.ID]; b.Override != "" {
+			remarks = append(remarks, fmt.Sprintf("%s was used as an exception, for as-found readings only: %s", b.Standard.Tag, b.Override))
+		}
+	}
+	return remarks
+}
+
+// CaptureOf is how a point's reading is taken over a link: what the instrument is
+// set to, and how alike the readings must be in the device's own unit.
+func (r Run) CaptureOf(measure, point string) (m Step, p Point, limit float64, err error) {
+	m, p, _, err = r.point(measure, point)
+	if err == nil && m.Capture == nil {
+		err = refuse(Conflict, "no-link", "measure", "%s is read from the display and typed.", m.Title)
+	}
+	if err != nil {
+		return m, p, 0, err
+	}
+	e, err := r.Expect(m, p)
+	if err != nil {
+		return m, p, 0, refuse(Conflict, "not-ready", "point", "%s, %s: %s.", m.Title, p.Label, err)
+	}
+	return m, p, e.Steady, nil
+}

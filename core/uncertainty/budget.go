@@ -1,0 +1,152 @@
+// Package uncertainty combines what is known about a measurement's uncertainty,
+// in the manner of JCGM 100 (GUM).
+package uncertainty
+
+import (
+	"fmt"
+	"math"
+
+	"gonum.org/v1/gonum/stat/distuv"
+)
+
+// Distribution says how a term's half-width becomes a standard uncertainty.
+type Distribution string
+
+const (
+	Normal      Distribution = "normal"      // expanded uncertainty U over its k
+	Rectangular Distribution = "rectangular" // half-width over √3
+	Triangular  Distribution = "triangular"  // half-width over √6
+	UShaped     Distribution = "u-shaped"    // half-width over √2
+)
+
+// coverage is the one-sided quantile for 95.45 % two-sided coverage.
+const coverage = 0.97725
+
+// Term is one contribution. Width is U for a normal term and the half-width
+// otherwise, in the unit of the input, not negative. K matters for normal terms
+// (0 means 1). Sensitivity turns the input's unit into the result's (0 means 1).
+// DOF is the degrees of freedom (0 means infinite).
+type Term struct {
+	Name         string       `json:"name"`
+	Distribution Distribution `json:"distribution"`
+	Width        float64      `json:"width"`
+	K            float64      `json:"k,omitempty"`
+	Sensitivity  float64      `json:"sensitivity,omitempty"`
+	DOF          float64      `json:"dof,omitempty"`
+}
+
+// Standard is the term's standard uncertainty, in the unit of its input.
+func (t Term) Standard() (float64, error) {
+	if !(t.Width >= 0) || math.IsInf(t.Width, 0) {
+		return 0, fmt.Errorf("%s: the uncertainty must be a number not below zero, it is %g", t.Name, t.Width)
+	}
+	switch t.Distribution {
+	case Normal:
+		if t.K == 0 {
+			return t.Width, nil
+		}
+		if !(t.K > 0) || math.IsInf(t.K, 0) {
+			return 0, fmt.Errorf("%s: the coverage factor k must be above zero, it is %g", t.Name, t.K)
+		}
+		return t.Width / t.K, nil
+	case Rectangular:
+		return t.Width / math.Sqrt(3), nil
+	case Triangular:
+		return t.Width / math.Sqrt(6), nil
+	case UShaped:
+		return t.Width / math.Sqrt2, nil
+	}
+	return 0, fmt.Errorf("%s: the distribution %q is not known", t.Name, t.Distribution)
+}
+
+func (t Term) sensitivity() float64 {
+	if t.Sensitivity == 0 {
+		return 1
+	}
+	return t.Sensitivity
+}
+
+// Line is a term as a row of the budget table.
+type Line struct {
+	Term
+	StandardUncertainty float64 `json:"standard_uncertainty"`
+	Contribution        float64 `json:"contribution"` // |c|·u, in the unit of the result
+	Share               float64 `json:"share"`        // of the combined variance, 0 to 1
+}
+
+// Budget is the combined result, in the unit of the measurement. EffectiveDOF is 0 where it is infinite.
+type Budget struct {
+	Lines        []Line  `json:"lines"`
+	Combined     float64 `json:"combined"`
+	EffectiveDOF float64 `json:"effective_dof,omitempty"`
+	K            float64 `json:"k"`
+	Expanded     float64 `json:"expanded"`
+}
+
+// Combine adds the terms in quadrature, finds the effective degrees of freedom
+// (Welch and Satterthwaite) and expands to 95.45 % coverage: k is Student's t for
+// the effective degrees of freedom truncated to a whole number (at least 1), or 2
+// where they are infinite. JCGM 100:2008, 4.3, 5.1 and G.4. An empty budget is an
+// error, since an uncertainty of zero is never true.
+func Combine(terms ...Term) (Budget, error) {
+	if len(terms) == 0 {
+		return Budget{}, fmt.Errorf("the budget has no term: at least the reference's uncertainty is needed")
+	}
+	budget := Budget{Lines: make([]Line, len(terms)), K: 2}
+	variance, slip := 0.0, 0.0
+	for i, term := range terms {
+		u, err := term.Standard()
+		if err != nil {
+			return Budget{}, err
+		}
+		if term.DOF < 0 || math.IsNaN(term.DOF) {
+			return Budget{}, fmt.Errorf("%s: degrees of freedom must be above zero, they are %g", term.Name, term.DOF)
+		}
+		part := math.Abs(term.sensitivity()) * u
+		budget.Lines[i] = Line{Term: term, StandardUncertainty: u, Contribution: part}
+		variance += part * part
+		if term.DOF > 0 && !math.IsInf(term.DOF, 1) {
+			slip += math.Pow(part, 4) / term.DOF
+		}
+	}
+	budget.Combined = math.Sqrt(variance)
+	for i := range budget.Lines {
+		if variance > 0 {
+			budget.Lines[i].Share = budget.Lines[i].Contribution * budget.Lines[i].Contribution / variance
+		}
+	}
+	if slip > 0 {
+		budget.EffectiveDOF = variance * variance / slip
+		budget.K = coverageFactor(budget.EffectiveDOF)
+	}
+	budget.Expanded = budget.K * budget.Combined
+	return budget, nil
+}
+
+func coverageFactor(dof float64) float64 {
+	whole := math.Floor(dof * (1 + 1e-9))
+	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: math.Max(1, whole)}.Quantile(coverage)
+}
+
+// Resolution is the term for a display that steps by the given amount.
+func Resolution(name string, step float64) Term {
+	return Term{Name: name, Distribution: Rectangular, Width: step / 2}
+}
+
+// Repeatability is the term for the mean of repeated readings: s/√n with n−1
+// degrees of freedom. It has no meaning for fewer than two readings, and says so.
+func Repeatability(readings []float64) (Term, bool) {
+	n := float64(len(readings))
+	if n < 2 {
+		return Term{}, false
+	}
+	mean := 0.0
+	for _, r := range readings {
+		mean += r / n
+	}
+	sum := 0.0
+	for _, r := range readings {
+		sum += (r - mean) * (r - mean)
+	}
+	return Term{Name: "Repeatability of the readings", Distribution: Normal, Width: math.Sqrt(sum / (n - 1) / n), K: 1, DOF: n - 1}, true
+}

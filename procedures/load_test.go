@@ -1,0 +1,116 @@
+package procedures_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"northneedle/procedures"
+
+	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestShippedFilesMeetTheSchema(t *testing.T) {
+	document, err := jsonschema.UnmarshalJSON(bytes.NewReader(procedures.Schema()))
+	require.NoError(t, err)
+	compiler := jsonschema.NewCompiler()
+	require.NoError(t, compiler.AddResource("procedure.json", document))
+	schema, err := compiler.Compile("procedure.json")
+	require.NoError(t, err)
+
+	files, err := filepath.Glob("*.yaml")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		var data any
+		require.NoError(t, yaml.Unmarshal(text, &data))
+		plain, err := json.Marshal(data)
+		require.NoError(t, err)
+		value, err := jsonschema.UnmarshalJSON(bytes.NewReader(plain))
+		require.NoError(t, err)
+		assert.NoError(t, schema.Validate(value), file)
+
+		broken := value.(map[string]any)
+		broken["steps"].([]any)[0].(map[string]any)["wait"] = "two kinds at once"
+		assert.Error(t, schema.Validate(broken), "the schema must refuse a step of two kinds")
+	}
+	shipped, err := procedures.Shipped()
+	require.NoError(t, err)
+	assert.Len(t, shipped, len(files))
+}
+
+func TestMistakesNameFileLineAndField(t *testing.T) {
+	text, err := os.ReadFile("capnograph.yaml")
+	require.NoError(t, err)
+	for _, c := range []struct{ name, old, new, want string }{
+		{"tolerance", `tolerance: "±(0.43 + 8 % of reading)"`, `tolerance: "±(0.43 + 8 % of"`, "tolerance"},
+		{"unit", `unit: "%{vol}"` + "\n    resolution", `unit: furlong` + "\n    resolution", "unit"},
+		{"method", "method: co2", "method: guess", "method"},
+		{"unknown field", "minutes: 5", "minuets: 5", "minuets"},
+		{"role", "at: gas10.CO2", "at: gas11.CO2", "points[2].at"},
+		{"loose end", "closes: [Gas open]", "closes: [Tap open]", "closes[0]"},
+		{"judges", "judges: [spo2, pulse]", "judges: [spo2, puls]", "judges[1]"},
+		{"revision", "revision: 1", "revision: 0", "revision"},
+		{"not yaml", "family: capnograph", "family: [capnograph", ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			require.Contains(t, string(text), c.old)
+			_, err := procedures.Read("lab.yaml", []byte(strings.Replace(string(text), c.old, c.new, 1)))
+			require.Error(t, err)
+			line := 1 + strings.Count(string(text[:strings.Index(string(text), c.old)]), "\n")
+			first, _, _ := strings.Cut(err.Error(), "\n")
+			assert.Regexp(t, `^lab\.yaml:\d+: `, first)
+			assert.Contains(t, err.Error(), c.want)
+			if c.name != "not yaml" && c.name != "unit" {
+				assert.Contains(t, err.Error(), "lab.yaml:"+itoa(line)+":", "the line of the mistake")
+			}
+		})
+	}
+}
+
+func itoa(n int) string { b, _ := json.Marshal(n); return string(b) }
+
+func TestLabFolderOverridesByID(t *testing.T) {
+	folder := t.TempDir()
+	text, err := os.ReadFile("capnograph.yaml")
+	require.NoError(t, err)
+	own := strings.Replace(strings.Replace(string(text), "revision: 1", "revision: 7", 1), "minutes: 5", "minutes: 0.5", 1)
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "own.yaml"), []byte(own), 0o600))
+	all, err := procedures.All(folder)
+	require.NoError(t, err)
+	shipped, _ := procedures.Shipped()
+	require.Len(t, all, len(shipped))
+	for i, p := range all {
+		if p.ID == "capnograph-oximeter-verification" {
+			assert.Equal(t, 7, p.Revision)
+			assert.NotEqual(t, procedures.Hash(shipped[i]), procedures.Hash(p))
+		}
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	files, _ := filepath.Glob("*.yaml")
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(f, err)
+		f.Add(text)
+	}
+	f.Add([]byte("id: x\nsteps: [{check: &a b}, {check: *a}]"))
+	f.Add([]byte("steps:\n  - measure: m\n    points: [{at: '% of '}]\n"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		if p, err := procedures.Read("fuzz.yaml", text); err == nil {
+			require.Empty(t, p.Check())
+			require.NotEmpty(t, p.Way())
+		} else {
+			require.NotEmpty(t, err.Error())
+		}
+	})
+}
