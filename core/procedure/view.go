@@ -232,6 +232,28 @@ func (r Run) View(now time.Time) View {
 	return v
 }
 
+// Brief is what a list shows of a run.
+type Brief struct {
+	Now   string
+	Timer *TimerView
+}
+
+// Brief computes what a list shows, without judging every point.
+func (r Run) Brief(now time.Time) Brief {
+	b := Brief{Now: string(r.Status)}
+	if r.Status != Open {
+		return b
+	}
+	b.Timer = r.viewNextTimer(now)
+	for _, s := range r.Procedure.Way() {
+		if !r.stepDone(s, now) {
+			b.Now = s.Title
+			break
+		}
+	}
+	return b
+}
+
 func (r Run) viewStep(s Step, now time.Time) StepView {
 	v := StepView{ID: s.ID, Kind: s.Kind(), Title: s.Title, Do: s.Do, Symptom: s.Symptom, Why: s.Why, Opens: s.Opens, Closes: s.Closes,
 		Minutes: s.Minutes, Fields: s.Fields, Done: r.stepDone(s, now)}

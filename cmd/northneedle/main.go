@@ -1,0 +1,293 @@
+// Command northneedle is the product: the server, its demo, the simulated
+// instruments, and the care of the record.
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/api"
+	"northneedle/internal/bench"
+	"northneedle/internal/demo"
+	"northneedle/internal/ledger"
+	"northneedle/internal/link"
+	"northneedle/internal/people"
+	"northneedle/internal/standin"
+	"northneedle/procedures"
+
+	"github.com/alecthomas/kong"
+)
+
+// version is set when a release is built.
+var version = "development"
+
+type place struct {
+	Data string `env:"NEEDLE_DATA" default:"needle-data" help:"Folder the record is kept in." type:"path"`
+}
+
+type network struct {
+	place
+	Addr string `env:"NEEDLE_ADDR" default:"localhost:8360" help:"Address to serve on."`
+}
+
+var commands struct {
+	Serve    serve    `cmd:"" help:"Serve the workshop's record."`
+	Demo     demoCmd  `cmd:"" help:"Serve a made-up health service, with simulated instruments."`
+	Standins standins `cmd:"" help:"Run the simulated instruments by themselves."`
+	Verify   verify   `cmd:"" help:"Check the whole record's chain; name the first broken event."`
+	People   struct {
+		Add peopleAdd `cmd:"" help:"Register someone who may sign in; the password is read from standard input."`
+	} `cmd:"" help:"Who may sign in."`
+	Generate generate `cmd:"" help:"Fill a folder with many made-up devices and readings, to measure with."`
+	Openapi  openapi  `cmd:"" help:"Print the description of the API."`
+	Check    check    `cmd:"" help:"Check procedure files."`
+	Version  show     `cmd:"" help:"Print the version."`
+}
+
+func main() {
+	ctx := kong.Parse(&commands, kong.Name("northneedle"), kong.Description("Verify and calibrate medical devices against reference standards."), kong.UsageOnError())
+	ctx.FatalIfErrorf(ctx.Run())
+}
+
+type serve struct{ network }
+
+// Run serves until it is told to stop.
+func (s serve) Run() error {
+	return s.run(false, nil)
+}
+
+func (n network) run(isDemo bool, fill func(*ledger.Ledger, []procedure.Procedure) error) error {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	all, err := procedures.All(filepath.Join(n.Data, "procedures"))
+	if err != nil {
+		return fmt.Errorf("procedures with mistakes; nothing was started:\n%w", err)
+	}
+	l, err := ledger.Open(n.Data)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	if fill != nil {
+		if err := fill(l, all); err != nil {
+			return err
+		}
+	}
+	instruments, err := l.Instruments()
+	if err != nil {
+		return err
+	}
+	b := bench.Connect(ctx, instruments, link.DefaultTiming)
+	house := &api.House{Ledger: l, Bench: b, Procedures: all, Clock: time.Now, Demo: isDemo, Version: version}
+	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
+	err = api.Serve(ctx, n.Addr, api.Handler(house))
+	stop()
+	b.Wait()
+	return err
+}
+
+type demoCmd struct {
+	network
+	Fresh bool   `help:"Start over: remove the demo's data first."`
+	Seed  uint64 `default:"1" help:"Seed of the made-up data."`
+	Ports int    `default:"8361" help:"First port of the simulated instruments; 0 takes free ones."`
+}
+
+// Run serves the demo.
+func (d demoCmd) Run() error {
+	if d.Fresh {
+		for _, suffix := range []string{"", "-wal", "-shm"} {
+			if err := os.Remove(filepath.Join(d.Data, ledger.File+suffix)); err != nil && !errors.Is(err, os.ErrNotExist) {
+				return err
+			}
+		}
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	defer stop()
+	instruments, servers, err := startStandIns(ctx, d.Ports)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		stop()
+		for _, s := range servers {
+			s.Wait()
+		}
+	}()
+	return d.run(true, func(l *ledger.Ledger, all []procedure.Procedure) error {
+		everyone, err := l.People()
+		if err != nil {
+			return err
+		}
+		if len(everyone) > 0 {
+			for _, i := range instruments {
+				if err := l.Save(&i); err != nil {
+					return err
+				}
+			}
+			return nil
+		}
+		slog.Info("filling a new record with made-up data")
+		return demo.Fill(l, all, instruments, api.DemoPassword, d.Seed, time.Now())
+	})
+}
+
+// startStandIns starts every simulated instrument on the loopback address.
+func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*standin.Server, error) {
+	kinds := []struct {
+		id, name, kind string
+		model          standin.Model
+	}{
+		{"gas-bench", "Gas bench", "gas-bench", standin.NewGasBench(demo.Cylinders())},
+		{"finger", "Finger simulator", "finger-simulator", standin.NewFinger()},
+	}
+	var instruments []ledger.Instrument
+	var servers []*standin.Server
+	for i, k := range kinds {
+		port := 0
+		if first > 0 {
+			port = first + i
+		}
+		s, err := standin.Serve(ctx, fmt.Sprintf("127.0.0.1:%d", port), k.model)
+		if err != nil {
+			return nil, nil, err
+		}
+		servers = append(servers, s)
+		instruments = append(instruments, ledger.Instrument{ID: k.id, Name: k.name, Kind: k.kind, Address: s.Address()})
+	}
+	return instruments, servers, nil
+}
+
+type standins struct {
+	Ports int `default:"8361" help:"First port."`
+}
+
+// Run runs the stand-ins until it is told to stop.
+func (s standins) Run() error {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	instruments, servers, err := startStandIns(ctx, s.Ports)
+	if err != nil {
+		return err
+	}
+	for _, i := range instruments {
+		fmt.Printf("%s on %s\n", i.Name, i.Address)
+	}
+	for _, server := range servers {
+		server.Wait()
+	}
+	return nil
+}
+
+type verify struct {
+	place
+	Rebuild bool `help:"Also compute every list anew from the events."`
+}
+
+// Run checks the chain.
+func (v verify) Run() error {
+	l, err := ledger.Open(v.Data)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	n, err := l.Verify()
+	if err != nil {
+		return err
+	}
+	fmt.Printf("The record holds: %d events checked.\n", n)
+	if v.Rebuild {
+		return l.RebuildAll()
+	}
+	return nil
+}
+
+type peopleAdd struct {
+	place
+	Name string `required:"" help:"Full name."`
+	Role string `required:"" enum:"trainee,technician,lead,manager" help:"trainee, technician, lead or manager."`
+}
+
+// Run registers a person.
+func (p peopleAdd) Run() error {
+	fmt.Fprint(os.Stderr, "Password (at least 8 characters): ")
+	password, err := bufio.NewReader(os.Stdin).ReadString('\n')
+	if err != nil && password == "" {
+		return fmt.Errorf("no password was given on standard input")
+	}
+	l, err := ledger.Open(p.Data)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	return people.Add(l, p.Name, procedure.PersonRole(p.Role), strings.TrimRight(password, "\r\n"))
+}
+
+type generate struct {
+	place
+	Assets   int    `default:"50000" help:"How many devices."`
+	Readings int    `default:"1000000" help:"How many results."`
+	Seed     uint64 `default:"1"`
+}
+
+// Run generates.
+func (g generate) Run() error {
+	l, err := ledger.Open(g.Data)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	return demo.Generate(l, g.Assets, g.Readings, g.Seed, time.Now(), func(done string) { fmt.Fprintln(os.Stderr, done) })
+}
+
+type openapi struct{}
+
+// Run prints the description.
+func (openapi) Run() error {
+	text, err := api.Description()
+	if err != nil {
+		return err
+	}
+	_, err = os.Stdout.Write(text)
+	return err
+}
+
+type check struct {
+	Files []string `arg:"" type:"existingfile" help:"Procedure files in YAML."`
+}
+
+// Run checks files.
+func (c check) Run() error {
+	var all []error
+	for _, file := range c.Files {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		p, err := procedures.Read(file, text)
+		if err != nil {
+			all = append(all, err)
+			continue
+		}
+		fmt.Printf("%s: %s, revision %d, is in order\n", file, p.ID, p.Revision)
+	}
+	return errors.Join(all...)
+}
+
+type show struct{}
+
+// Run prints the version.
+func (show) Run() error {
+	fmt.Println("northneedle", version)
+	return nil
+}

@@ -1,0 +1,155 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net/http"
+
+	"northneedle/core/adjust"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// CommandBody is a command for a run. Kind says which; the other fields are those it needs.
+type CommandBody struct {
+	ID     string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
+	Expect int    `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
+	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,open-loose-end,close-loose-end,note,sign,review,return,abandon"`
+
+	Step        string            `json:"step,omitempty" maxLength:"100"`
+	Role        string            `json:"role,omitempty" maxLength:"100"`
+	Standard    string            `json:"standard,omitempty" maxLength:"60"`
+	Answer      string            `json:"answer,omitempty" enum:"fine,not fine,does not apply"`
+	Note        string            `json:"note,omitempty" maxLength:"4000"`
+	Reason      string            `json:"reason,omitempty" maxLength:"1000"`
+	Temperature string            `json:"temperature,omitempty" maxLength:"40"`
+	Pressure    string            `json:"pressure,omitempty" maxLength:"40"`
+	Humidity    string            `json:"humidity,omitempty" maxLength:"40"`
+	Source      string            `json:"source,omitempty" maxLength:"200"`
+	Values      map[string]string `json:"values,omitempty"`
+	Measure     string            `json:"measure,omitempty" maxLength:"100"`
+	Point       string            `json:"point,omitempty" maxLength:"100"`
+	Typed       string            `json:"typed,omitempty" maxLength:"40" doc:"a reading as it was typed"`
+	Linked      bool              `json:"linked,omitempty" doc:"take the reading from the link"`
+	Confirmed   bool              `json:"confirmed,omitempty" doc:"a questioned magnitude is confirmed"`
+	Reading     string            `json:"reading,omitempty" maxLength:"60"`
+	Finding     string            `json:"finding,omitempty" maxLength:"100"`
+	Decision    string            `json:"decision,omitempty" enum:"leave,adjust,investigate,withdraw"`
+	Control     string            `json:"control,omitempty" maxLength:"60"`
+	Steps       int               `json:"steps,omitempty" minimum:"-1000" maximum:"1000"`
+	What        string            `json:"what,omitempty" maxLength:"200"`
+	Statement   string            `json:"statement,omitempty" maxLength:"2000"`
+	Reviewer    string            `json:"reviewer,omitempty" maxLength:"60"`
+}
+
+func registerCommands(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "command", Method: http.MethodPost, Path: "/api/runs/{id}/commands", Summary: "Do something in a run"},
+		func(ctx context.Context, in *struct {
+			runPath
+			Body CommandBody
+		}) (*runOutput, error) {
+			do, err := h.command(ctx, in.ID, in.Body)
+			if err != nil {
+				return nil, fail(err)
+			}
+			run, err := h.Ledger.Carry(in.ID, ledger.Command{ID: in.Body.ID, Expect: in.Body.Expect, Do: do, Order: procedure.Order{At: h.Clock(), By: person(ctx)}})
+			if err != nil {
+				return nil, fail(err)
+			}
+			return h.runView(run), nil
+		})
+}
+
+// command turns what was sent into the core's command.
+func (h *House) command(ctx context.Context, run string, b CommandBody) (procedure.Command, error) {
+	switch b.Kind {
+	case "bind":
+		s, err := h.Ledger.Standard(b.Standard)
+		if errors.Is(err, ledger.ErrNotFound) {
+			return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "no-such-standard", Field: "standard", Message: "There is no reference with that tag."}
+		}
+		return procedure.BindStandard{Role: b.Role, Standard: s.Core(), Override: b.Reason}, err
+	case "answer":
+		return procedure.AnswerCheck{Step: b.Step, Answer: procedure.Answer(b.Answer), Note: b.Note}, nil
+	case "do":
+		return procedure.DoStep{Step: b.Step}, nil
+	case "skip":
+		return procedure.SkipStep{Step: b.Step, Reason: b.Reason}, nil
+	case "ambient":
+		return procedure.RecordAmbient{Step: b.Step, Temperature: b.Temperature, Pressure: b.Pressure, Humidity: b.Humidity, Source: b.Source}, nil
+	case "plate":
+		return procedure.RecordPlate{Step: b.Step, Values: b.Values}, nil
+	case "start-wait":
+		return procedure.StartWait{Step: b.Step}, nil
+	case "cut-wait":
+		return procedure.CutWait{Step: b.Step, Reason: b.Reason}, nil
+	case "capture":
+		return h.capture(ctx, run, b)
+	case "withdraw":
+		return procedure.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
+	case "omit":
+		return procedure.OmitPoint{Measure: b.Measure, Point: b.Point, Reason: b.Reason}, nil
+	case "check-set-up":
+		return procedure.CheckSetUp{Measure: b.Measure, Point: b.Point, Note: b.Note}, nil
+	case "close-phase":
+		return procedure.ClosePhase{Finding: b.Finding}, nil
+	case "decide":
+		return procedure.DecideFinding{Finding: b.Finding, Decision: adjust.Decision(b.Decision), Reason: b.Reason}, nil
+	case "adjust":
+		return procedure.MakeAdjustment{Finding: b.Finding, Control: b.Control, Steps: b.Steps, Note: b.Note}, nil
+	}
+	return h.ending(b)
+}
+
+// ending are the commands about loose ends, notes and the end of a run.
+func (h *House) ending(b CommandBody) (procedure.Command, error) {
+	switch b.Kind {
+	case "open-loose-end":
+		return procedure.OpenLooseEnd{What: b.What}, nil
+	case "close-loose-end":
+		return procedure.CloseLooseEnd{What: b.What, Note: b.Note}, nil
+	case "note":
+		return procedure.AddNote{Text: b.Note}, nil
+	case "sign":
+		sign := procedure.SignRun{Statement: b.Statement}
+		if b.Reviewer != "" {
+			p, err := h.Ledger.Person(b.Reviewer)
+			if err != nil {
+				return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "reviewer-missing", Field: "reviewer", Message: "There is no such reviewer: name a lead."}
+			}
+			sign.Reviewer = &procedure.Person{ID: p.ID, Name: p.Name, Role: p.Role}
+		}
+		return sign, nil
+	case "review":
+		return procedure.ReviewRun{Note: b.Note}, nil
+	case "return":
+		return procedure.ReturnRun{Reason: b.Reason}, nil
+	case "abandon":
+		return procedure.AbandonRun{Reason: b.Reason}, nil
+	}
+	return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "kind", Field: "kind", Message: "This command is not known."}
+}
+
+// capture reads the link at this moment, or takes what was typed.
+func (h *House) capture(ctx context.Context, id string, b CommandBody) (procedure.Command, error) {
+	c := procedure.CaptureReading{Reading: b.ID, Measure: b.Measure, Point: b.Point, Typed: b.Typed, Early: b.Reason, Confirmed: b.Confirmed}
+	if !b.Linked {
+		return c, nil
+	}
+	run, err := h.Ledger.Run(id)
+	if err != nil {
+		return nil, err
+	}
+	m, ok := run.Procedure.Step(b.Measure)
+	if !ok || m.Capture == nil {
+		return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "no-link", Field: "linked", Message: "This measure is read from the display: type what the device shows."}
+	}
+	watch, err := h.Bench.Watch(ctx, run, b.Measure, b.Point, false)
+	if err != nil {
+		return nil, err
+	}
+	watch.Take(m.Capture.Instrument, &c)
+	return c, nil
+}

@@ -1,0 +1,184 @@
+// Package api is the second floor: HTTP for the interface and for other programs.
+// It translates, authorises and reports; the rules of the job are in core.
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/conformity"
+	"northneedle/core/procedure"
+	"northneedle/internal/bench"
+	"northneedle/internal/ledger"
+	"northneedle/internal/people"
+	"northneedle/procedures"
+	"northneedle/web"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+)
+
+// maxBody is the largest request that is read.
+const maxBody = 1 << 20
+
+// House is everything the server works with.
+type House struct {
+	Ledger     *ledger.Ledger
+	Bench      *bench.Bench
+	Procedures []procedure.Procedure
+	Clock      func() time.Time
+	Demo       bool // lists the demo's people on the sign-in page
+	Version    string
+
+	desk    *people.Desk
+	changes *changes
+}
+
+// DefaultLab is how a workshop judges until it says otherwise.
+func DefaultLab() procedure.Lab {
+	return procedure.Lab{Name: "Biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
+		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
+}
+
+// lab is the lab's settings.
+func (h *House) lab() (procedure.Lab, error) {
+	lab := DefaultLab()
+	err := h.Ledger.Setting("lab", &lab)
+	return lab, err
+}
+
+// Handler is the whole server.
+func Handler(h *House) http.Handler {
+	h.desk = people.NewDesk(h.Ledger, h.Clock)
+	h.changes = newChanges()
+	h.Ledger.OnChange(h.changes.tell)
+
+	router := chi.NewRouter()
+	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, middleware.Compress(5, "text/html", "text/css", "application/javascript", "text/javascript", "application/json", "image/svg+xml"))
+	router.Use(h.desk.Middleware, h.signedIn)
+	API(h, router)
+	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Content-Type", "application/schema+json")
+		w.Write(procedures.Schema())
+	})
+	router.NotFound(page(web.Files()))
+	return router
+}
+
+// API registers every operation; with a nil House it serves to write the description.
+func API(h *House, router chi.Router) huma.API {
+	useProblems()
+	config := huma.DefaultConfig("North Needle", "1")
+	config.Info.Description = "Verification and calibration of medical devices against reference standards."
+	config.DocsPath, config.SchemasPath = "", ""
+	config.CreateHooks = nil // no $schema links in answers
+	api := humachi.New(router, config)
+	registerSession(api, h)
+	registerToday(api, h)
+	registerAssets(api, h)
+	registerStandards(api, h)
+	registerRuns(api, h)
+	registerCommands(api, h)
+	registerLive(api, h)
+	registerPaper(api, h)
+	return api
+}
+
+// Description is the OpenAPI 3.1 description of the API.
+func Description() ([]byte, error) {
+	text, err := json.MarshalIndent(API(nil, chi.NewRouter()).OpenAPI(), "", " ")
+	return append(text, '\n'), err
+}
+
+// Serve runs the server until the context ends, and then lets requests under way finish.
+func Serve(ctx context.Context, address string, handler http.Handler) error {
+	server := &http.Server{Addr: address, Handler: handler, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16,
+		BaseContext: nil}
+	failed := make(chan error, 1)
+	go func() { failed <- server.ListenAndServe() }()
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	slog.Info("stopping")
+	grace, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	defer cancel()
+	if err := server.Shutdown(grace); err != nil {
+		return server.Close() // streams that stay open do not hold up the stop
+	}
+	return nil
+}
+
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		set := w.Header().Set
+		set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
+		set("X-Content-Type-Options", "nosniff")
+		set("Referrer-Policy", "same-origin")
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+func limitBody(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		r.Body = http.MaxBytesReader(w, r.Body, maxBody)
+		next.ServeHTTP(w, r)
+	})
+}
+
+type personKey struct{}
+
+// person is who makes the request.
+func person(ctx context.Context) procedure.Person {
+	p, _ := ctx.Value(personKey{}).(procedure.Person)
+	return p
+}
+
+// signedIn lets nobody past the sign-in page who is not signed in.
+func (h *House) signedIn(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		who, ok := h.desk.Who(r.Context())
+		path := r.URL.Path
+		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") || strings.HasPrefix(path, "/schemas/")
+		if !ok && data && path != "/api/session" {
+			problem := &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "Sign in first.", Code: "not-signed-in"}
+			problem.write(w)
+			return
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, who)))
+	})
+}
+
+// page serves the interface: its files as they are, and its first page for every view.
+func page(files fs.FS) http.HandlerFunc {
+	server := http.FileServerFS(files)
+	return func(w http.ResponseWriter, r *http.Request) {
+		if r.Method != http.MethodGet && r.Method != http.MethodHead || strings.HasPrefix(r.URL.Path, "/api/") {
+			problem := &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is nothing at " + r.URL.Path + ".", Code: "not-found"}
+			problem.write(w)
+			return
+		}
+		name := strings.TrimPrefix(r.URL.Path, "/")
+		if info, err := fs.Stat(files, name); name != "" && err == nil && !info.IsDir() {
+			if strings.HasPrefix(name, "assets/") {
+				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			server.ServeHTTP(w, r)
+			return
+		}
+		w.Header().Set("Cache-Control", "no-cache")
+		http.ServeFileFS(w, r, files, "index.html")
+	}
+}

@@ -1,0 +1,91 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// StandardView is a reference standard in the register.
+type StandardView struct {
+	procedure.Standard
+	Maker   string   `json:"maker"`
+	Place   string   `json:"place"`
+	Note    string   `json:"note,omitempty"`
+	Days    int      `json:"days" doc:"until the certificate runs out; negative is past"`
+	Uses    int      `json:"uses" doc:"runs it was used in"`
+	LastUse string   `json:"last_use,omitempty"`
+	UsableL *float64 `json:"usable_l,omitempty" doc:"gas above the reserve, in litres at one standard atmosphere"`
+}
+
+// CandidateView is a standard offered for a role, with what speaks for and against it.
+type CandidateView struct {
+	Standard procedure.Standard `json:"standard"`
+	Fitness  procedure.Fitness  `json:"fitness"`
+}
+
+func registerStandards(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "standards", Method: http.MethodGet, Path: "/api/standards", Summary: "The reference standards"},
+		func(ctx context.Context, in *struct {
+			Kind string `query:"kind" maxLength:"60"`
+		}) (*struct{ Body []StandardView }, error) {
+			view, err := h.standards(in.Kind)
+			return &struct{ Body []StandardView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "candidates", Method: http.MethodGet, Path: "/api/runs/{id}/roles/{role}", Summary: "Standards that could fill a role of a run"},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Role string `path:"role" maxLength:"60"`
+		}) (*struct{ Body []CandidateView }, error) {
+			view, err := h.candidates(in.ID, in.Role)
+			return &struct{ Body []CandidateView }{view}, fail(err)
+		})
+}
+
+func (h *House) standards(kind string) ([]StandardView, error) {
+	found, err := h.Ledger.Standards(kind)
+	if err != nil {
+		return nil, err
+	}
+	counts, err := h.Ledger.UseCounts()
+	used := map[string]ledger.UseCount{}
+	for _, c := range counts {
+		used[c.StandardID] = c
+	}
+	views := make([]StandardView, len(found))
+	for i, s := range found {
+		views[i] = StandardView{Standard: s.Core(), Maker: s.Maker, Place: s.Place, Note: s.Note, Days: h.days(s.Certificate.DueOn), Uses: used[s.ID].Runs, LastUse: used[s.ID].Last}
+		if s.Cylinder != nil {
+			usable := s.Cylinder.Usable()
+			views[i].UsableL = &usable
+		}
+	}
+	return views, err
+}
+
+// candidates lists the standards of a role's kind, those that fit first.
+func (h *House) candidates(id, roleID string) ([]CandidateView, error) {
+	run, err := h.Ledger.Run(id)
+	if err != nil {
+		return nil, err
+	}
+	role, ok := run.Procedure.RoleOf(roleID)
+	if !ok {
+		return nil, ledger.ErrNotFound
+	}
+	found, err := h.Ledger.Standards(role.Kind)
+	fits, unfit := []CandidateView{}, []CandidateView{}
+	for _, s := range found {
+		c := CandidateView{s.Core(), role.Fits(s.Core(), h.Clock())}
+		if len(c.Fitness.Blocks) == 0 {
+			fits = append(fits, c)
+		} else {
+			unfit = append(unfit, c)
+		}
+	}
+	return append(fits, unfit...), err
+}

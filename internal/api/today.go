@@ -1,0 +1,242 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"sort"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/bench"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// listed is how many rows Today shows of each list; the counts are whole.
+const listed = 40
+
+// DueView is an activity that is due on a device.
+type DueView struct {
+	Asset     string    `json:"asset"`
+	Tag       string    `json:"tag"`
+	Device    string    `json:"device"`
+	Family    string    `json:"family"`
+	Site      string    `json:"site"`
+	Place     string    `json:"place"`
+	Status    string    `json:"status"`
+	Title     string    `json:"title"`
+	Procedure string    `json:"procedure,omitempty" doc:"empty where no procedure covers the family yet"`
+	DueOn     time.Time `json:"due_on"`
+	Days      int       `json:"days" doc:"until due; negative is overdue"`
+	Risk      int       `json:"risk"`
+	Reason    string    `json:"reason"`
+	Run       string    `json:"run,omitempty" doc:"a run in progress on the device"`
+}
+
+// RunBrief is a run in a list.
+type RunBrief struct {
+	ID         string           `json:"id"`
+	Asset      string           `json:"asset"`
+	Tag        string           `json:"tag"`
+	Device     string           `json:"device"`
+	Family     string           `json:"family"`
+	Site       string           `json:"site"`
+	Place      string           `json:"place"`
+	Title      string           `json:"title"`
+	Status     procedure.Status `json:"status"`
+	Result     procedure.Result `json:"result,omitempty"`
+	OpenedAt   time.Time        `json:"opened_at"`
+	EndedAt    *time.Time       `json:"ended_at,omitempty"`
+	By         string           `json:"by"`
+	Mine       bool             `json:"mine"`
+	Reviewer   string           `json:"reviewer,omitempty"`
+	Now        string           `json:"now"`
+	TimerTitle string           `json:"timer_title,omitempty"`
+	TimerStart *time.Time       `json:"timer_start,omitempty"`
+	TimerUntil *time.Time       `json:"timer_until,omitempty"`
+	Loose      int              `json:"loose"`
+	Paper      bool             `json:"paper" doc:"taken over from an older record, without its events"`
+}
+
+// LooseEndBrief is an open loose end, for the top bar.
+type LooseEndBrief struct {
+	Run      string    `json:"run"`
+	Tag      string    `json:"tag"`
+	What     string    `json:"what"`
+	By       string    `json:"by"`
+	OpenedAt time.Time `json:"opened_at"`
+}
+
+// BringView is a kind of standard that the day's work needs.
+type BringView struct {
+	Kind      string   `json:"kind"`
+	Title     string   `json:"title"`
+	For       int      `json:"for" doc:"how many of the day's jobs need it"`
+	Standards []string `json:"standards" doc:"tags of those that can be used"`
+	Problem   string   `json:"problem,omitempty"`
+}
+
+// TodayView is what there is to do now.
+type TodayView struct {
+	Overdue      []DueView   `json:"overdue"`
+	OverdueCount int64       `json:"overdue_count"`
+	Due          []DueView   `json:"due" doc:"within 14 days"`
+	Open         []RunBrief  `json:"open"`
+	Review       []RunBrief  `json:"review"`
+	Bring        []BringView `json:"bring"`
+	Troubles     []string    `json:"troubles" doc:"references that need attention"`
+}
+
+// BenchState is what every screen shows along its edges.
+type BenchState struct {
+	Now       time.Time       `json:"now" doc:"the server's clock"`
+	Dock      []RunBrief      `json:"dock"`
+	LooseEnds []LooseEndBrief `json:"loose_ends"`
+	Links     []bench.Link    `json:"links"`
+}
+
+func registerToday(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "today", Method: http.MethodGet, Path: "/api/today", Summary: "What to do now"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body TodayView }, error) {
+			view, err := h.today(person(ctx))
+			return &struct{ Body TodayView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "bench-state", Method: http.MethodGet, Path: "/api/bench", Summary: "Runs in progress, loose ends, links"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body BenchState }, error) {
+			view, err := h.benchState(person(ctx))
+			return &struct{ Body BenchState }{view}, fail(err)
+		})
+}
+
+func (h *House) today(who procedure.Person) (TodayView, error) {
+	now := h.Clock()
+	day := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	view := TodayView{Overdue: []DueView{}, Due: []DueView{}}
+	overdue, err := h.Ledger.Overdue(day, listed)
+	if err != nil {
+		return view, err
+	}
+	if view.OverdueCount, err = h.Ledger.CountDue(day); err != nil {
+		return view, err
+	}
+	due, err := h.Ledger.DueBetween(day, day.AddDate(0, 0, 14), listed)
+	if err != nil {
+		return view, err
+	}
+	if view.Open, err = h.runsIn(procedure.Open, who); err != nil {
+		return view, err
+	}
+	if view.Review, err = h.runsIn(procedure.InReview, who); err != nil {
+		return view, err
+	}
+	running := map[string]string{}
+	for _, r := range view.Open {
+		running[r.Asset] = r.ID
+	}
+	for _, d := range overdue {
+		view.Overdue = append(view.Overdue, dueView(d, day, running))
+	}
+	for _, d := range due {
+		view.Due = append(view.Due, dueView(d, day, running))
+	}
+	view.Bring, view.Troubles, err = h.bring(append(append([]DueView{}, view.Overdue...), view.Due...), now)
+	return view, err
+}
+
+func dueView(d ledger.Due, day time.Time, running map[string]string) DueView {
+	return DueView{Asset: d.AssetID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: d.Status, Title: d.Title,
+		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: int(d.DueOn.Sub(day).Hours()/24 + 0.5), Risk: d.Risk, Reason: d.Reason, Run: running[d.AssetID]}
+}
+
+func (h *House) runsIn(status procedure.Status, who procedure.Person) ([]RunBrief, error) {
+	rows, err := h.Ledger.RunsIn(status, listed)
+	briefs := make([]RunBrief, len(rows))
+	for i, r := range rows {
+		briefs[i] = h.brief(r, who)
+	}
+	return briefs, err
+}
+
+// brief is a run in a list; a timer that has run out since the last event says so.
+func (h *House) brief(r ledger.Run, who procedure.Person) RunBrief {
+	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device, Family: r.Family, Site: r.Site, Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
+		OpenedAt: r.OpenedAt, EndedAt: r.EndedAt, By: r.By, Mine: r.ByID == who.ID, Reviewer: r.Reviewer, Now: r.Now, TimerTitle: r.TimerTitle, TimerStart: r.TimerStart,
+		TimerUntil: r.TimerUntil, Loose: r.Loose, Paper: r.Paper}
+	if r.TimerUntil != nil && !h.Clock().Before(*r.TimerUntil) {
+		if state, err := h.Ledger.Run(r.ID); err == nil {
+			b.Now = state.Brief(h.Clock()).Now
+		}
+	}
+	return b
+}
+
+func (h *House) benchState(who procedure.Person) (BenchState, error) {
+	view := BenchState{Now: h.Clock(), LooseEnds: []LooseEndBrief{}, Links: h.Bench.Links()}
+	var err error
+	if view.Dock, err = h.runsIn(procedure.Open, who); err != nil {
+		return view, err
+	}
+	sort.SliceStable(view.Dock, func(i, j int) bool { return view.Dock[i].Mine && !view.Dock[j].Mine })
+	ends, err := h.Ledger.LooseEnds()
+	for _, e := range ends {
+		view.LooseEnds = append(view.LooseEnds, LooseEndBrief{e.RunID, e.Tag, e.What, e.By, e.OpenedAt})
+	}
+	return view, err
+}
+
+// bring lists what the due jobs need, and the references that cannot be used.
+func (h *House) bring(jobs []DueView, now time.Time) ([]BringView, []string, error) {
+	standards, err := h.Ledger.Standards("")
+	if err != nil {
+		return nil, nil, err
+	}
+	needed := map[string]int{}
+	for _, j := range jobs {
+		needed[j.Procedure]++
+	}
+	bring, at := []BringView{}, map[string]int{}
+	for _, p := range h.Procedures {
+		if needed[p.ID] == 0 {
+			continue
+		}
+		for _, role := range p.Roles {
+			if i, seen := at[role.Title]; seen {
+				bring[i].For += needed[p.ID]
+				continue
+			}
+			at[role.Title] = len(bring)
+			bring = append(bring, h.fill(role, standards, needed[p.ID], now))
+		}
+	}
+	return bring, troubles(standards, now), nil
+}
+
+func (h *House) fill(role procedure.Role, standards []ledger.Standard, jobs int, now time.Time) BringView {
+	view := BringView{Kind: role.Kind, Title: role.Title, For: jobs, Standards: []string{}}
+	for _, s := range standards {
+		if s.Kind != role.Kind {
+			continue
+		}
+		if len(role.Fits(s.Core(), now).Blocks) == 0 {
+			view.Standards = append(view.Standards, s.Tag)
+		}
+	}
+	if len(view.Standards) == 0 {
+		view.Problem = "None can be used today."
+	}
+	return view
+}
+
+func troubles(standards []ledger.Standard, now time.Time) []string {
+	words := []string{}
+	for _, s := range standards {
+		switch {
+		case s.Status == procedure.Quarantined:
+			words = append(words, s.Tag+" "+s.Name+" is in quarantine: "+s.Note)
+		case s.Status == procedure.Usable && now.After(s.Certificate.DueOn.AddDate(0, 0, 1)):
+			words = append(words, s.Tag+" "+s.Name+": its certificate ran out on "+s.Certificate.DueOn.Format(time.DateOnly)+".")
+		}
+	}
+	return words
+}

@@ -1,0 +1,55 @@
+package demo
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"time"
+
+	"northneedle/core/conformity"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+)
+
+// Generate fills a ledger with many devices and results, to measure its speed with:
+// the lists as they would be, without events behind them.
+func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time, say func(string)) error {
+	random := rand.New(rand.NewPCG(seed, 50000))
+	perRun := 10
+	runs := max(1, readings/perRun/max(1, assets))
+	var devices []ledger.Asset
+	var activities []ledger.Activity
+	var history []ledger.Run
+	var results []ledger.Result
+	flush := func(done int) error {
+		if err := l.Bulk(&devices, &activities, &history, &results); err != nil {
+			return err
+		}
+		devices, activities, history, results = nil, nil, nil, nil
+		say(fmt.Sprintf("%d of %d devices", done, assets))
+		return nil
+	}
+	for i := range assets {
+		md := models[i%len(models)]
+		site := sites[random.IntN(len(sites))]
+		a := ledger.Asset{ID: fmt.Sprintf("gen-%06d", i), Tag: fmt.Sprintf("GX-%06d", i), Serial: fmt.Sprintf("G%07d", random.IntN(1e7)), Maker: md.maker, Model: md.name, Family: md.family,
+			Site: site.name, Place: site.places[random.IntN(len(site.places))], Status: ledger.InUse, Risk: 1 + random.IntN(5)}
+		a.Search = ledger.Searchable(a)
+		devices = append(devices, a)
+		activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d", i), AssetID: a.ID, Title: md.duty, Months: md.months, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
+		for r := range runs {
+			at := now.AddDate(0, 0, -30-365*r-random.IntN(300))
+			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: md.duty, Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true}
+			history = append(history, run)
+			for p := range perRun {
+				lean := 0.4 * random.NormFloat64()
+				results = append(results, ledger.Result{RunID: run.ID, AssetID: a.ID, At: at, Measure: "m", Point: fmt.Sprint(p), Label: fmt.Sprintf("point %d", p), Unit: "1", Phase: procedure.AsFound, Reference: float64(p), Indicated: float64(p) + lean, Error: lean, U: 0.2, Zone: conformity.Inside, Lean: lean, Fan: 0.2})
+			}
+		}
+		if len(devices) == 1000 {
+			if err := flush(i + 1); err != nil {
+				return err
+			}
+		}
+	}
+	return flush(assets)
+}

@@ -1,0 +1,162 @@
+// Package demo fills a new ledger with the made-up Hallowmere Sound Health Service:
+// the same from the same seed, with dates relative to the day it starts.
+package demo
+
+import (
+	"northneedle/core/gas"
+	"northneedle/core/method"
+	"northneedle/core/procedure"
+)
+
+// model is an invented device model.
+type model struct {
+	family, maker, name string
+	risk, months        int
+	settings, limits    map[string]string
+	resolution          map[string]float64
+	duty                string // what recurs
+	points              []paperPoint
+}
+
+// paperPoint is a point of the older records taken over for families without a procedure yet.
+type paperPoint struct {
+	measure, label, unit string
+	at, limit, u         float64
+}
+
+var models = []model{
+	{family: "capnograph", maker: "Ostrel", name: "C2 capnograph", risk: 5, months: 12, limits: map[string]string{"co2": "±(0.2 + 4 % of reading)"}, duty: "Capnograph with pulse oximeter, verification"},
+	{family: "capnograph", maker: "Velloway", name: "Aire 4 capnograph", risk: 4, months: 12, settings: map[string]string{"unit.co2": "mm[Hg]", "co2_basis": "btps"}, resolution: map[string]float64{"co2": 0.1}, duty: "Capnograph with pulse oximeter, verification"},
+	{family: "patient-scale", maker: "Kestmoor", name: "column scale 200", risk: 3, months: 12, duty: "Patient scale, verification"},
+	{family: "patient-scale", maker: "Fenwick & Dray", name: "chair scale 200", risk: 3, months: 12, duty: "Patient scale, verification"},
+	{family: "ventilator", maker: "Ostrel", name: "V7 ventilator", risk: 5, months: 12, duty: "Ventilator, performance verification",
+		points: []paperPoint{{"vt", "tidal volume 300 mL", "mL", 300, 49, 8}, {"vt", "tidal volume 500 mL", "mL", 500, 79, 12}, {"peep", "PEEP 10 cmH₂O", "cm[H2O]", 10, 2.4, 0.2}, {"o2", "oxygen 60 %", "%", 60, 4, 0.8}}},
+	{family: "infusion-pump", maker: "Marrable", name: "P1 volumetric pump", risk: 4, months: 12, duty: "Infusion pump, flow and occlusion",
+		points: []paperPoint{{"flow", "25 mL/h", "mL/h", 25, 1.25, 0.2}, {"flow", "100 mL/h", "mL/h", 100, 5, 0.5}, {"flow", "400 mL/h", "mL/h", 400, 20, 1.6}}},
+	{family: "infusion-pump", maker: "Thornquay", name: "S3 syringe driver", risk: 4, months: 12, duty: "Syringe driver, flow and occlusion",
+		points: []paperPoint{{"flow", "1 mL/h", "mL/h", 1, 0.05, 0.012}, {"flow", "10 mL/h", "mL/h", 10, 0.5, 0.06}}},
+	{family: "spirometer", maker: "Velloway", name: "F2 spirometer", risk: 2, months: 12, duty: "Spirometer, linearity",
+		points: []paperPoint{{"volume", "3 L slow", "L", 3, 0.09, 0.018}, {"volume", "3 L medium", "L", 3, 0.09, 0.018}, {"volume", "3 L fast", "L", 3, 0.09, 0.02}}},
+	{family: "metabolic-cart", maker: "Fenwick & Dray", name: "M9 metabolic cart", risk: 2, months: 12, duty: "Metabolic cart, yearly service",
+		points: []paperPoint{{"o2", "16 % O₂", "%{vol}", 16, 0.2, 0.04}, {"co2", "4 % CO₂", "%{vol}", 4, 0.1, 0.03}}},
+	{family: "audiometer", maker: "Kestmoor", name: "A5 audiometer", risk: 1, months: 12, duty: "Audiometer, exhaustive calibration",
+		points: []paperPoint{{"level", "right 1 kHz", "dB", 70, 3, 0.7}, {"level", "left 1 kHz", "dB", 70, 3, 0.7}, {"level", "right 4 kHz", "dB", 70, 3, 0.8}, {"level", "left 4 kHz", "dB", 70, 3, 0.8}}},
+	{family: "blood-gas-analyser", maker: "Thornquay", name: "B3 blood-gas analyser", risk: 4, months: 1, duty: "Liquid controls, three levels",
+		points: []paperPoint{{"ph", "pH level 2", "[pH]", 7.4, 0.02, 0.006}, {"pco2", "pCO₂ level 2", "mm[Hg]", 40, 3, 0.8}, {"po2", "pO₂ level 2", "mm[Hg]", 100, 6, 1.8}}},
+	{family: "photometer", maker: "Marrable", name: "L2 photometer", risk: 2, months: 12, duty: "Photometric check",
+		points: []paperPoint{{"absorbance", "0.5 A", "1", 0.5, 0.02, 0.005}, {"absorbance", "1.0 A", "1", 1, 0.03, 0.007}}},
+	{family: "breath-monitor", maker: "Velloway", name: "CO breath monitor", risk: 1, months: 6, duty: "Breath monitor, gas check",
+		points: []paperPoint{{"co", "50 ppm", "[ppm]", 50, 5, 1.2}}},
+	{family: "warm-chamber", maker: "Kestmoor", name: "W6 warm chamber", risk: 3, months: 12, duty: "Warm chamber, mapping",
+		points: []paperPoint{{"temperature", "upper left", "Cel", 37, 0.1, 0.05}, {"temperature", "upper right", "Cel", 37, 0.1, 0.05}, {"temperature", "lower left", "Cel", 37, 0.1, 0.05}}},
+	{family: "collection-bag-meter", maker: "Fenwick & Dray", name: "dry-gas meter", risk: 1, months: 12, duty: "Dry-gas meter, dead space and gain",
+		points: []paperPoint{{"volume", "6 L", "L", 6, 0.12, 0.03}, {"volume", "12 L", "L", 12, 0.24, 0.05}}},
+}
+
+// where devices are: site, its tag letters, and its places.
+var sites = []struct {
+	name, letters string
+	room          [3]string
+	places        []string
+}{
+	{"Merrowby General", "MB", [3]string{"21.4", "1008", "46"}, []string{"Theatre 1", "Theatre 2", "Recovery", "Ward 3", "Ward 5", "Intensive care", "Lung-function room", "Laboratory", "Workshop"}},
+	{"Stranna Head Cottage Hospital", "SH", [3]string{"20.1", "1011", "58"}, []string{"Day room", "Ward", "Minor theatre"}},
+	{"Quillet Island Clinic", "QI", [3]string{"19.6", "1013", "61"}, []string{"Treatment room", "Antenatal", "Store"}},
+	{"Ardrennish Ridge Sanatorium", "AR", [3]string{"20.8", "872", "38"}, []string{"Ward North", "Ward South", "Exercise lab"}},
+	{"Hospital boat Petrel", "PT", [3]string{"22.0", "1010", "66"}, []string{"Cabin 1", "Bridge deck"}},
+}
+
+// fleet says how many of each model stand at each site, in the order of models and sites.
+var fleet = [][5]int{
+	{6, 1, 1, 1, 1}, {2, 1, 0, 1, 0}, {5, 2, 2, 1, 1}, {3, 1, 1, 1, 0}, {6, 1, 0, 1, 1}, {10, 3, 1, 2, 1}, {6, 2, 1, 1, 0}, {3, 1, 1, 1, 0},
+	{1, 0, 0, 1, 0}, {2, 1, 1, 0, 0}, {2, 1, 0, 0, 1}, {2, 0, 1, 0, 0}, {3, 1, 1, 1, 0}, {3, 0, 0, 0, 0}, {1, 0, 0, 1, 0},
+}
+
+// Demo people, by id.
+var cast = []struct {
+	id, name string
+	role     procedure.PersonRole
+}{
+	{"tamsin", "Tamsin Orrery", procedure.Lead}, {"idris", "Idris Vail", procedure.Technician}, {"noor", "Noor Bexley", procedure.Technician},
+	{"fenn", "Fenn Castellan", procedure.Trainee}, {"odile", "Odile Marsh", procedure.Manager},
+}
+
+// reference is a standard; ages are in days before today.
+type reference struct {
+	tag, name, kind, maker string
+	certified, due         int // days ago, days ahead (negative: overdue)
+	accredited             bool
+	values                 []method.Certified
+	cylinder               *gas.Cylinder
+	status, note           string
+}
+
+func co2(value, u float64) []method.Certified {
+	return []method.Certified{{Quantity: "CO2", Value: value, Unit: "%{vol}", U: u, K: 2}}
+}
+
+func ranged(name string, from, to float64, unit string, u float64) method.Certified {
+	return method.Certified{Quantity: name, From: from, To: to, Unit: unit, U: u, K: 2}
+}
+
+func cylinder(bar float64) *gas.Cylinder {
+	return &gas.Cylinder{WaterVolumeL: 2, GaugeBar: bar, ReserveBar: 5}
+}
+
+// kit is a set of certified weights; U grows with the mass as a class M1 certificate's does.
+func kit(pieces ...float64) []method.Certified {
+	var lines []method.Certified
+	for i, kg := range pieces {
+		lines = append(lines, method.Certified{Quantity: "mass", Piece: trim(kg) + " kg", Value: kg * (1 + 1e-6*float64(i%5-2)), Unit: "kg", U: kg * 1.6e-5, K: 2})
+	}
+	return lines
+}
+
+var finger = []method.Certified{ranged("SpO2", 50, 100, "%", 0.6), ranged("pulse", 20, 250, "/min", 0.2)}
+
+var references = []reference{
+	{tag: "HG-22", name: "5 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 210, due: 520, accredited: true, values: co2(5.02, 0.05), cylinder: cylinder(61)},
+	{tag: "HG-23", name: "10 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 210, due: 520, accredited: true, values: co2(10.04, 0.10), cylinder: cylinder(84)},
+	{tag: "HG-19", name: "5 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 500, due: 230, accredited: true, values: co2(4.98, 0.05), cylinder: cylinder(37), status: procedure.Quarantined, note: "read 0.35 vol% low against HG-22; back to its maker for analysis"},
+	{tag: "HG-20", name: "10 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 640, due: 90, accredited: true, values: co2(9.97, 0.10), cylinder: cylinder(7)},
+	{tag: "HG-24", name: "16 % O₂, 4 % CO₂ in nitrogen", kind: "gas-pair", maker: "Marrable", certified: 120, due: 610, accredited: true, values: []method.Certified{{Quantity: "O2", Value: 16.01, Unit: "%{vol}", U: 0.03, K: 2}, {Quantity: "CO2", Value: 4.03, Unit: "%{vol}", U: 0.03, K: 2}}, cylinder: cylinder(112)},
+	{tag: "HG-25", name: "50 ppm CO in air", kind: "gas-co", maker: "Marrable", certified: 300, due: 65, accredited: true, values: []method.Certified{{Quantity: "CO", Value: 49.6, Unit: "[ppm]", U: 1, K: 2}}, cylinder: cylinder(28)},
+	{tag: "GB-1", name: "Gas bench", kind: "gas-bench", maker: "Thornquay", certified: 150, due: 215, values: []method.Certified{ranged("rate", 4, 60, "/min", 0.1)}},
+	{tag: "FS-1", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 160, due: 205, accredited: true, values: finger},
+	{tag: "FS-2", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 410, due: -45, accredited: true, values: finger},
+	{tag: "WK-1", name: "Weights, 5 × 20 kg and small pieces", kind: "weights", maker: "Fenwick & Dray", certified: 330, due: 400, accredited: true, values: kit(20, 20, 20, 20, 20, 10, 5, 5, 2, 2, 1)},
+	{tag: "WK-2", name: "Weights, 5 × 20 kg and a 10 kg", kind: "weights", maker: "Fenwick & Dray", certified: 90, due: 640, accredited: true, values: kit(20, 20, 20, 20, 20, 10)},
+	{tag: "FA-1", name: "Flow analyser", kind: "flow-analyser", maker: "Velloway", certified: 200, due: 165, accredited: true, values: []method.Certified{ranged("volume", 0.02, 2, "L", 0.012), ranged("pressure", 0, 120, "cm[H2O]", 0.3)}},
+	{tag: "FA-2", name: "Flow analyser", kind: "flow-analyser", maker: "Velloway", certified: 340, due: 25, accredited: true, values: []method.Certified{ranged("volume", 0.02, 2, "L", 0.012), ranged("pressure", 0, 120, "cm[H2O]", 0.3)}},
+	{tag: "SY-1", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 250, due: 115, accredited: true, values: []method.Certified{{Quantity: "volume", Value: 3.001, Unit: "L", U: 0.012, K: 2}}},
+	{tag: "SY-2", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 100, due: 265, accredited: true, values: []method.Certified{{Quantity: "volume", Value: 2.998, Unit: "L", U: 0.012, K: 2}}},
+	{tag: "BL-1", name: "Balance 2 kg / 1 mg", kind: "balance", maker: "Fenwick & Dray", certified: 280, due: 85, accredited: true, values: []method.Certified{ranged("mass", 0, 2, "kg", 5e-6)}},
+	{tag: "TP-1", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 190, due: 175, accredited: true, values: []method.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
+	{tag: "TP-2", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 20, due: 345, accredited: true, values: []method.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
+	{tag: "RC-01", name: "Room conditions, workshop", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []method.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
+	{tag: "RC-02", name: "Room conditions, van", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []method.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
+	{tag: "AC-1", name: "Acoustic calibrator 1 kHz", kind: "acoustic-calibrator", maker: "Velloway", certified: 130, due: 235, accredited: true, values: []method.Certified{{Quantity: "level", Value: 94, Unit: "dB[SPL]", U: 0.2, K: 2}}},
+	{tag: "AN-1", name: "Sound-level analyser", kind: "sound-analyser", maker: "Velloway", certified: 130, due: 235, accredited: true, values: []method.Certified{ranged("level", 20, 130, "dB[SPL]", 0.5)}},
+	{tag: "EC-1", name: "Ear simulator", kind: "coupler", maker: "Velloway", certified: 130, due: 600, accredited: true, values: []method.Certified{ranged("level", 20, 130, "dB[SPL]", 0.4)}},
+	{tag: "TL-1", name: "Test lung", kind: "test-lung", maker: "Ostrel", certified: 310, due: 55, values: []method.Certified{{Quantity: "compliance", Value: 0.05, Unit: "L/cm[H2O]", U: 0.002, K: 2}}},
+	{tag: "PG-1", name: "Pressure gauge", kind: "pressure", maker: "Marrable", certified: 60, due: 305, accredited: true, values: []method.Certified{ranged("pressure", 0, 150, "kPa", 0.4)}},
+	{tag: "FL-1", name: "Absorbance filters", kind: "absorbance", maker: "Marrable", certified: 400, due: 330, accredited: true, values: []method.Certified{ranged("absorbance", 0, 2, "1", 0.004)}},
+	{tag: "PP-1", name: "Pipette 10–100 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, values: []method.Certified{ranged("volume", 10, 100, "uL", 0.8)}},
+	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, values: []method.Certified{ranged("volume", 100, 1000, "uL", 4)}},
+	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125, accredited: true, values: []method.Certified{ranged("current", 0, 0.01, "A", 0.00005)}},
+	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75, values: []method.Certified{ranged("time", 0, 36000, "s", 0.1)}},
+}
+
+// Cylinders are the gases of the scenario as the gas bench stand-in really has
+// them: HG-19 is not what its certificate says.
+func Cylinders() map[string]float64 {
+	really := map[string]float64{"HG-19": 4.63}
+	for _, r := range references {
+		for _, v := range r.values {
+			if _, known := really[r.tag]; v.Quantity == "CO2" && !known {
+				really[r.tag] = v.Value
+			}
+		}
+	}
+	return really
+}

@@ -1,0 +1,205 @@
+package demo
+
+import (
+	"fmt"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/procedure"
+
+	"github.com/oklog/ulid/v2"
+)
+
+// Truth is what a simulated device really does.
+type Truth interface {
+	// Read is what the device shows where the reference is expected.
+	Read(measure, point string, expected float64) float64
+	// Turn moves a control of the device by an amount in the control's unit.
+	Turn(control string, change float64)
+}
+
+// Technician works through a run by the book: every step in order, every reading
+// from a simulated device, every decision as advised.
+type Technician struct {
+	Person   procedure.Person
+	Reviewer procedure.Person
+	At       time.Time                                                       // of the next thing done
+	Standard func(run procedure.Run, role procedure.Role) procedure.Standard // to fill a role
+	Room     [3]string                                                       // temperature, pressure, humidity
+	Plate    map[string]string
+	Truth    Truth
+	Until    string // stop before this step; empty works to the signature
+
+	run    procedure.Run
+	events []procedure.Event
+	n      int
+}
+
+// Work opens a run of a procedure and carries it on; it returns the run and its events.
+func (t *Technician) Work(p procedure.Procedure, open procedure.RunOpened) (procedure.Run, []procedure.Event, error) {
+	t.run, t.events = procedure.NewRun(p), nil
+	t.run.ID = ulid.MustNew(ulid.Timestamp(t.At), &counter{n: uint64(t.At.UnixNano()) ^ uint64(len(open.Device.Tag))<<7 ^ sum(open.Device.Tag)}).String()
+	if err := t.do(procedure.OpenRun{RunOpened: open}); err != nil {
+		return t.run, nil, err
+	}
+	for _, step := range p.Way() {
+		if step.ID == t.Until {
+			break
+		}
+		if err := t.step(step); err != nil {
+			return t.run, t.events, fmt.Errorf("%s, step %s: %w", open.Device.Tag, step.ID, err)
+		}
+	}
+	return t.run, t.events, nil
+}
+
+func sum(s string) (n uint64) {
+	for _, r := range s {
+		n = n*31 + uint64(r)
+	}
+	return n
+}
+
+// counter is a source of bytes that repeats itself from one demo to the next.
+type counter struct{ n uint64 }
+
+func (c *counter) Read(p []byte) (int, error) {
+	for i := range p {
+		c.n = c.n*6364136223846793005 + 1442695040888963407
+		p[i] = byte(c.n >> 56)
+	}
+	return len(p), nil
+}
+
+func (t *Technician) do(c procedure.Command) error { return t.doAs(t.Person, c) }
+
+func (t *Technician) doAs(who procedure.Person, c procedure.Command) error {
+	t.n++
+	id := fmt.Sprintf("%s-%04d", t.run.ID, t.n)
+	events, err := t.run.Decide(id, c, procedure.Order{At: t.At, By: who})
+	if err != nil {
+		return err
+	}
+	for _, e := range events {
+		t.run = t.run.Apply(e)
+	}
+	t.events = append(t.events, events...)
+	t.At = t.At.Add(20 * time.Second)
+	return nil
+}
+
+func (t *Technician) step(s procedure.Step) error {
+	switch s.Kind() {
+	case procedure.StepBring:
+		for _, role := range t.run.Procedure.Roles {
+			if err := t.do(procedure.BindStandard{Role: role.ID, Standard: t.Standard(t.run, role)}); err != nil {
+				return err
+			}
+		}
+		return nil
+	case procedure.StepCautions, procedure.StepCheck:
+		return t.do(procedure.AnswerCheck{Step: s.ID, Answer: procedure.Fine})
+	case procedure.StepAct:
+		return t.do(procedure.DoStep{Step: s.ID})
+	case procedure.StepWait:
+		if err := t.do(procedure.StartWait{Step: s.ID}); err != nil {
+			return err
+		}
+		t.At = t.At.Add(time.Duration(s.Minutes*60) * time.Second)
+		return nil
+	case procedure.StepAmbient:
+		return t.do(procedure.RecordAmbient{Step: s.ID, Temperature: t.Room[0], Pressure: t.Room[1], Humidity: t.Room[2], Source: "room instruments RC-01"})
+	case procedure.StepRecord:
+		return t.do(procedure.RecordPlate{Step: s.ID, Values: t.Plate})
+	case procedure.StepMeasure:
+		return t.measure(s)
+	case procedure.StepFinding:
+		return t.judge(s)
+	}
+	return t.sign()
+}
+
+// measure reads every point that is still to be read.
+func (t *Technician) measure(m procedure.Step) error {
+	for _, p := range m.Points {
+		for range m.Repeats {
+			if err := t.read(m, p); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (t *Technician) read(m procedure.Step, p procedure.Point) error {
+	e, err := t.run.Expect(m, p)
+	if err != nil {
+		return err
+	}
+	resolution := t.run.View(t.At).Measures
+	step := 0.01
+	for _, mv := range resolution {
+		if mv.ID == m.ID {
+			step = mv.Resolution
+		}
+	}
+	shown := t.Truth.Read(m.ID, p.ID, e.Reference)
+	text := fmt.Sprintf("%.6g", float64(int64(shown/step+copysignHalf(shown)))*step)
+	return t.do(procedure.CaptureReading{Reading: fmt.Sprintf("%s-r%04d", t.run.ID, t.n), Measure: m.ID, Point: p.ID, Typed: text, Confirmed: true})
+}
+
+func copysignHalf(v float64) float64 {
+	if v < 0 {
+		return -0.5
+	}
+	return 0.5
+}
+
+// judge closes a phase, decides as advised, and adjusts until it holds.
+func (t *Technician) judge(s procedure.Step) error {
+	for {
+		if err := t.do(procedure.ClosePhase{Finding: s.ID}); err != nil {
+			return err
+		}
+		advice, err := t.run.Advise(s)
+		if err != nil {
+			return err
+		}
+		decision, reason := advice.Decision, ""
+		if decision == adjust.Investigate {
+			decision, reason = adjust.Withdraw, "Set-up looked at and found in order; the device goes to service."
+		}
+		if err := t.do(procedure.DecideFinding{Finding: s.ID, Decision: decision, Reason: reason}); err != nil {
+			return err
+		}
+		if decision != adjust.Adjust {
+			return nil
+		}
+		for _, m := range advice.Moves {
+			t.Truth.Turn(m.Control, m.Change)
+			if err := t.do(procedure.MakeAdjustment{Finding: s.ID, Control: m.Control, Steps: m.Steps}); err != nil {
+				return err
+			}
+		}
+		for _, id := range s.Judges {
+			m, _ := t.run.Procedure.Step(id)
+			if err := t.measure(m); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+func (t *Technician) sign() error {
+	result, why := t.run.Outcome()
+	c := procedure.SignRun{Statement: fmt.Sprintf("Verified by the procedure: %s; %s.", result, why)}
+	review := t.run.NeedsReview(t.Person)
+	if review {
+		c.Reviewer = &t.Reviewer
+	}
+	if err := t.do(c); err != nil || !review || t.Until == "review" {
+		return err
+	}
+	t.At = t.At.Add(2 * time.Hour)
+	return t.doAs(t.Reviewer, procedure.ReviewRun{Note: "Record complete."})
+}

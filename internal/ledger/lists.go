@@ -1,0 +1,181 @@
+package ledger
+
+import (
+	"strings"
+	"time"
+
+	"northneedle/core/procedure"
+
+	"gorm.io/gorm"
+)
+
+// one finds a single record, or ErrNotFound.
+func one[T any](query *gorm.DB) (T, error) {
+	var found []T
+	if err := query.Limit(1).Find(&found).Error; err != nil || len(found) == 0 {
+		var none T
+		if err == nil {
+			err = ErrNotFound
+		}
+		return none, err
+	}
+	return found[0], nil
+}
+
+func many[T any](query *gorm.DB) ([]T, error) {
+	found := []T{}
+	err := query.Find(&found).Error
+	return found, err
+}
+
+// Person finds a person by id.
+func (l *Ledger) Person(id string) (Person, error) {
+	return one[Person](l.read.Where("id = ?", id))
+}
+
+// People are everyone who may sign in, by name.
+func (l *Ledger) People() ([]Person, error) {
+	return many[Person](l.read.Where("active = ?", true).Order("name"))
+}
+
+// Asset finds a device by its id or its tag.
+func (l *Ledger) Asset(idOrTag string) (Asset, error) {
+	return one[Asset](l.read.Where("id = ? OR tag = ?", idOrTag, strings.ToUpper(idOrTag)))
+}
+
+// AssetPage is a page of the register in the order of the tags.
+type AssetPage struct {
+	Search string // words that must all be found in tag, serial, maker, model, family, site or place
+	Family string
+	Status string
+	After  string // tag of the last one seen
+	Limit  int
+}
+
+// Assets is a page of the register.
+func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
+	query := l.read.Order("tag").Limit(p.Limit)
+	for word := range strings.FieldsSeq(strings.ToLower(p.Search)) {
+		query = query.Where("search LIKE ? ESCAPE '\\'", "%"+escape.Replace(word)+"%")
+	}
+	if p.Family != "" {
+		query = query.Where("family = ?", p.Family)
+	}
+	if p.Status != "" {
+		query = query.Where("status = ?", p.Status)
+	}
+	if p.After != "" {
+		query = query.Where("tag > ?", p.After)
+	}
+	return many[Asset](query)
+}
+
+var escape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
+
+// Searchable is what a device is found by.
+func Searchable(a Asset) string {
+	return strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place}, " "))
+}
+
+// Activities are what recurs on devices, the next due first.
+func (l *Ledger) Activities(assets ...string) ([]Activity, error) {
+	return many[Activity](l.read.Where("asset_id IN ? AND active = ?", assets, true).Order("due_on"))
+}
+
+// Due is an activity with its device.
+type Due struct {
+	Activity
+	Tag    string
+	Maker  string
+	Model  string
+	Family string
+	Site   string
+	Place  string
+	Status string
+}
+
+const dueColumns = "activities.*, assets.tag, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status"
+
+// Overdue are the activities due before a day, the riskiest first, then the longest overdue.
+func (l *Ledger) Overdue(day time.Time, limit int) ([]Due, error) {
+	return many[Due](l.read.Table("activities").Select(dueColumns).Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("activities.active = ? AND activities.due_on < ? AND assets.status <> ?", true, day, Gone).Order("activities.risk DESC, activities.due_on").Limit(limit))
+}
+
+// DueBetween are the activities due from one day up to before another, the earliest first.
+func (l *Ledger) DueBetween(from, until time.Time, limit int) ([]Due, error) {
+	return many[Due](l.read.Table("activities").Select(dueColumns).Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("activities.active = ? AND activities.due_on >= ? AND activities.due_on < ? AND assets.status <> ?", true, from, until, Gone).Order("activities.due_on").Limit(limit))
+}
+
+// CountDue counts the activities due before a day.
+func (l *Ledger) CountDue(day time.Time) (n int64, err error) {
+	err = l.read.Model(&Activity{}).Where("active = ? AND due_on < ?", true, day).Count(&n).Error
+	return n, err
+}
+
+// RunsOf are the runs on a device, the newest first.
+func (l *Ledger) RunsOf(asset string, limit int) ([]Run, error) {
+	return many[Run](l.read.Where("asset_id = ?", asset).Order("opened_at DESC").Limit(limit))
+}
+
+// RunsIn are the runs in a state, the oldest first.
+func (l *Ledger) RunsIn(status procedure.Status, limit int) ([]Run, error) {
+	return many[Run](l.read.Where("status = ?", status).Order("opened_at").Limit(limit))
+}
+
+// RunRow is a run as the lists show it.
+func (l *Ledger) RunRow(id string) (Run, error) {
+	return one[Run](l.read.Where("id = ?", id))
+}
+
+// ResultsOf are the results of runs.
+func (l *Ledger) ResultsOf(runs ...string) ([]Result, error) {
+	return many[Result](l.read.Where("run_id IN ?", runs).Order("id"))
+}
+
+// LooseEnds are all open ones, the longest open first.
+func (l *Ledger) LooseEnds() ([]LooseEnd, error) {
+	return many[LooseEnd](l.read.Order("opened_at"))
+}
+
+// Standards are the reference standards by tag; of one kind, where a kind is given.
+func (l *Ledger) Standards(kind string) ([]Standard, error) {
+	query := l.read.Order("tag")
+	if kind != "" {
+		query = query.Where("kind = ?", kind)
+	}
+	return many[Standard](query)
+}
+
+// Standard finds one by its id or tag.
+func (l *Ledger) Standard(idOrTag string) (Standard, error) {
+	return one[Standard](l.read.Where("id = ? OR tag = ?", idOrTag, strings.ToUpper(idOrTag)))
+}
+
+// UseCount is how often a standard was used, and when last.
+type UseCount struct {
+	StandardID string
+	Runs       int
+	Last       string
+}
+
+// UseCounts says how often each standard was used.
+func (l *Ledger) UseCounts() ([]UseCount, error) {
+	return many[UseCount](l.read.Model(&Use{}).Select("standard_id, count(DISTINCT run_id) AS runs, max(at) AS last").Group("standard_id"))
+}
+
+// Instruments are what speaks the line protocol.
+func (l *Ledger) Instruments() ([]Instrument, error) {
+	return many[Instrument](l.read.Order("id"))
+}
+
+// Core is the standard as a run binds it.
+func (s Standard) Core() procedure.Standard {
+	return procedure.Standard{ID: s.ID, Tag: s.Tag, Name: s.Name, Kind: s.Kind, Serial: s.Serial, Status: s.Status, Certificate: s.Certificate, Values: s.Values, Cylinder: s.Cylinder}
+}
+
+// Device is the asset as a run opens on it.
+func (a Asset) Device() procedure.Device {
+	return procedure.Device{ID: a.ID, Tag: a.Tag, Serial: a.Serial, Maker: a.Maker, Model: a.Model, Family: a.Family, Site: a.Site, Place: a.Place, Settings: a.Settings, Limits: a.Limits, Resolution: a.Resolution}
+}

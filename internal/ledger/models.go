@@ -1,0 +1,192 @@
+// Package ledger keeps the record: GORM models on SQLite, the append-only event
+// log with its hash chain, and the read models computed from it.
+package ledger
+
+import (
+	"time"
+
+	"northneedle/core/conformity"
+	"northneedle/core/gas"
+	"northneedle/core/method"
+	"northneedle/core/procedure"
+)
+
+// Person may sign in.
+type Person struct {
+	ID           string `gorm:"primaryKey"`
+	Name         string
+	Role         procedure.PersonRole
+	PasswordHash string
+	Active       bool
+	Demo         bool // listed on the sign-in page of a demo
+}
+
+// Asset status.
+const (
+	InUse    = "in use"
+	OutOfUse = "out of use"
+	Gone     = "retired"
+)
+
+// Asset is a device of the register.
+type Asset struct {
+	ID         string `gorm:"primaryKey"`
+	Tag        string `gorm:"uniqueIndex"`
+	Serial     string
+	Maker      string
+	Model      string
+	Family     string `gorm:"index"`
+	Site       string
+	Place      string
+	Status     string
+	Risk       int                // 1 to 5
+	Settings   map[string]string  `gorm:"serializer:json"`
+	Limits     map[string]string  `gorm:"serializer:json"`
+	Resolution map[string]float64 `gorm:"serializer:json"`
+	Search     string             // lower case: everything it is found by
+}
+
+// Activity is a recurring duty on an asset, with its next date.
+type Activity struct {
+	ID        string `gorm:"primaryKey"`
+	AssetID   string `gorm:"index"`
+	Procedure string // empty where no procedure covers the family yet
+	Title     string
+	Months    int
+	LastOn    *time.Time
+	DueOn     time.Time `gorm:"index:activity_due,priority:2;index:activity_by_date,priority:2"`
+	Risk      int       `gorm:"index:activity_due,priority:1"`
+	Active    bool      `gorm:"index:activity_by_date,priority:1"`
+	Reason    string
+}
+
+// Standard is a reference standard with its current certificate.
+type Standard struct {
+	ID          string `gorm:"primaryKey"`
+	Tag         string `gorm:"uniqueIndex"`
+	Name        string
+	Kind        string `gorm:"index"`
+	Maker       string
+	Serial      string
+	Place       string
+	Status      string
+	Certificate procedure.Certificate `gorm:"embedded;embeddedPrefix:certificate_"`
+	Values      []method.Certified    `gorm:"column:certified;serializer:json"`
+	Cylinder    *gas.Cylinder         `gorm:"serializer:json"`
+	Note        string
+}
+
+// ProcedureRevision is a definition that runs were made by, kept under its hash.
+type ProcedureRevision struct {
+	Hash       string `gorm:"primaryKey"`
+	Procedure  string `gorm:"index"`
+	Revision   int
+	Definition procedure.Procedure `gorm:"serializer:json"`
+}
+
+// Event is a row of the log. Ord is the order of the whole log.
+type Event struct {
+	Ord     int64  `gorm:"primaryKey;autoIncrement"`
+	RunID   string `gorm:"uniqueIndex:event_of_run,priority:1"`
+	Seq     int    `gorm:"uniqueIndex:event_of_run,priority:2"`
+	EventID string `gorm:"uniqueIndex"`
+	Kind    string
+	At      string // RFC 3339 with nanoseconds, UTC: hashed as it stands
+	By      string // JSON
+	Data    string // JSON
+	Prev    string
+	Hash    string
+}
+
+// Run is the read model of a run, in the lists.
+type Run struct {
+	ID         string `gorm:"primaryKey"`
+	AssetID    string `gorm:"index:run_of_asset,priority:1"`
+	Tag        string
+	Device     string // maker and model
+	Site       string
+	Place      string
+	Family     string
+	Procedure  string
+	Title      string
+	Revision   int
+	Hash       string           // of the definition
+	Status     procedure.Status `gorm:"index:run_by_status,priority:1"`
+	Result     procedure.Result
+	OpenedAt   time.Time  `gorm:"index:run_by_status,priority:2"`
+	EndedAt    *time.Time `gorm:"index:run_of_asset,priority:2"`
+	ByID       string
+	By         string
+	Reviewer   string
+	Now        string // what to do next
+	TimerTitle string
+	TimerStart *time.Time
+	TimerUntil *time.Time
+	Loose      int
+	LooseSince *time.Time
+	Seq        int
+	Head       string // hash of its last event
+	Paper      bool   // taken over from an older record, without events
+}
+
+// LooseEnd is an open one, on every screen.
+type LooseEnd struct {
+	ID       uint   `gorm:"primaryKey"`
+	RunID    string `gorm:"index"`
+	What     string
+	Tag      string
+	By       string
+	OpenedAt time.Time
+}
+
+// Result is one point of an ended run.
+type Result struct {
+	ID        uint      `gorm:"primaryKey"`
+	RunID     string    `gorm:"index"`
+	AssetID   string    `gorm:"index:result_of_asset,priority:1"`
+	At        time.Time `gorm:"index:result_of_asset,priority:2"`
+	Measure   string
+	Point     string
+	Label     string
+	Unit      string
+	Phase     procedure.Phase
+	Reference float64
+	Indicated float64
+	Error     float64
+	Low       *float64
+	High      *float64
+	U         float64
+	Zone      conformity.Zone
+	Lean      float64
+	Fan       float64
+}
+
+// Use is a standard bound to a run.
+type Use struct {
+	ID         uint   `gorm:"primaryKey"`
+	RunID      string `gorm:"index"`
+	StandardID string `gorm:"index"`
+	Role       string
+	At         time.Time
+}
+
+// Instrument is something that speaks the line protocol.
+type Instrument struct {
+	ID      string `gorm:"primaryKey"`
+	Name    string
+	Kind    string
+	Address string // host:port
+}
+
+// Setting is one of the lab's settings, as JSON.
+type Setting struct {
+	Key   string `gorm:"primaryKey"`
+	Value string
+}
+
+// Session is a signed-in browser. The token is kept hashed.
+type Session struct {
+	Token  string `gorm:"primaryKey"`
+	Data   []byte
+	Expiry time.Time `gorm:"index"`
+}

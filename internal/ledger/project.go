@@ -1,0 +1,144 @@
+package ledger
+
+import (
+	"time"
+
+	"northneedle/core/procedure"
+
+	"gorm.io/gorm"
+)
+
+// project brings the read models up to date with a run, in the events' transaction.
+func project(tx *gorm.DB, run procedure.Run, events []procedure.Event, head string) error {
+	now := events[len(events)-1].At
+	if err := tx.Save(runRow(run, now, head)).Error; err != nil {
+		return err
+	}
+	loose, ended := false, false
+	for _, e := range events {
+		switch f := e.Fact.(type) {
+		case procedure.LooseEndOpened, procedure.LooseEndClosed:
+			loose = true
+		case procedure.StandardBound:
+			if err := tx.Create(&Use{RunID: run.ID, StandardID: f.Standard.ID, Role: f.Role, At: e.At}).Error; err != nil {
+				return err
+			}
+		case procedure.RunSigned, procedure.RunReviewed, procedure.RunReturned, procedure.RunAbandoned:
+			ended = true
+		}
+	}
+	if loose {
+		if err := projectLooseEnds(tx, run); err != nil {
+			return err
+		}
+	}
+	if ended {
+		return projectEnding(tx, run, now)
+	}
+	return nil
+}
+
+func runRow(run procedure.Run, now time.Time, head string) *Run {
+	v := run.Brief(now)
+	row := &Run{ID: run.ID, AssetID: run.Device.ID, Tag: run.Device.Tag, Device: run.Device.Maker + " " + run.Device.Model, Site: run.Device.Site, Place: run.Device.Place,
+		Family: run.Device.Family, Procedure: run.Procedure.ID, Title: run.Procedure.Title, Revision: run.Procedure.Revision, Hash: run.Hash,
+		Status: run.Status, OpenedAt: run.OpenedAt, ByID: run.OpenedBy.ID, By: run.OpenedBy.Name, Now: v.Now, Seq: run.Seq, Head: head}
+	for _, end := range run.LooseEnds {
+		if end.ClosedAt.IsZero() {
+			row.Loose++
+			if row.LooseSince == nil || end.OpenedAt.Before(*row.LooseSince) {
+				row.LooseSince = &end.OpenedAt
+			}
+		}
+	}
+	if t := v.Timer; t != nil {
+		row.TimerTitle, row.TimerStart, row.TimerUntil = t.Title, &t.Started, &t.Until
+	}
+	if s := run.Signature; s != nil {
+		row.Result, row.Reviewer, row.EndedAt = s.Result, s.Reviewer, &s.At
+	}
+	return row
+}
+
+func projectLooseEnds(tx *gorm.DB, run procedure.Run) error {
+	if err := tx.Where("run_id = ?", run.ID).Delete(&LooseEnd{}).Error; err != nil {
+		return err
+	}
+	for _, end := range run.LooseEnds {
+		if !end.ClosedAt.IsZero() {
+			continue
+		}
+		if err := tx.Create(&LooseEnd{RunID: run.ID, What: end.What, Tag: run.Device.Tag, By: end.By.Name, OpenedAt: end.OpenedAt}).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// projectEnding writes the results of a signed run, the device's status and its next due date.
+func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
+	if err := tx.Where("run_id = ?", run.ID).Delete(&Result{}).Error; err != nil {
+		return err
+	}
+	if run.Status != procedure.Signed {
+		return nil
+	}
+	if rows := resultRows(run); len(rows) > 0 {
+		if err := tx.CreateInBatches(rows, 100).Error; err != nil {
+			return err
+		}
+	}
+	status := OutOfUse
+	if run.Signature.Result.Passed() {
+		status = InUse
+	}
+	if run.Signature.Result != procedure.NoStatement {
+		if err := tx.Model(&Asset{}).Where("id = ?", run.Device.ID).Update("status", status).Error; err != nil {
+			return err
+		}
+	}
+	next := run.Next()
+	if next == nil {
+		return nil
+	}
+	return tx.Model(&Activity{}).Where("asset_id = ? AND procedure = ?", run.Device.ID, run.Procedure.ID).
+		Updates(map[string]any{"last_on": run.Signature.At, "due_on": next.On, "reason": next.Reason}).Error
+}
+
+func resultRows(run procedure.Run) []Result {
+	var rows []Result
+	view := run.View(run.Signature.At)
+	for _, m := range view.Measures {
+		for _, p := range m.Points {
+			for _, v := range []*procedure.Verdict{p.Found, p.Left} {
+				if v == nil {
+					continue
+				}
+				rows = append(rows, Result{RunID: run.ID, AssetID: run.Device.ID, At: run.Signature.At, Measure: m.ID, Point: p.ID, Label: m.Title + " " + p.Label, Unit: m.Unit,
+					Phase: v.Phase, Reference: v.Reference, Indicated: v.Indicated, Error: v.Error, Low: v.Low, High: v.High, U: v.U, Zone: v.Zone, Lean: v.Lean, Fan: v.Fan})
+			}
+		}
+	}
+	return rows
+}
+
+// Rebuild computes every read model of a run anew from its events.
+func (l *Ledger) Rebuild(id string) error {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	delete(l.runs, id)
+	state, err := l.folded(id)
+	if err != nil {
+		return err
+	}
+	events, err := l.Events(id, 0)
+	if err != nil {
+		return err
+	}
+	return l.write.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Where("run_id = ?", id).Delete(&Use{}).Error; err != nil {
+			return err
+		}
+		return project(tx, state.run, events, state.hash)
+	})
+}

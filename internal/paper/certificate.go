@@ -1,0 +1,353 @@
+// Package paper writes what is handed to people: certificates as PDF.
+package paper
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+
+	"codeberg.org/go-pdf/fpdf"
+	"github.com/go-fonts/dejavu/dejavusanscondensed"
+	"github.com/go-fonts/dejavu/dejavusanscondensedbold"
+)
+
+// colour is an ink.
+type colour struct{ r, g, b int }
+
+var (
+	ink       = colour{27, 36, 48}
+	grey      = colour{85, 96, 109}
+	hairline  = colour{190, 183, 166}
+	brass     = colour{154, 106, 20}
+	petrol    = colour{13, 100, 112}
+	vermilion = colour{178, 58, 29}
+)
+
+const (
+	margin = 16.0
+	width  = 210 - 2*margin
+)
+
+// sheet is a certificate being written.
+type sheet struct {
+	*fpdf.Fpdf
+	view procedure.View
+}
+
+// Certificate writes a signed run's certificate. Head is the hash of the record's
+// last event, printed so that paper and record can be held against each other.
+func Certificate(v procedure.View, head string) ([]byte, error) {
+	if v.Signature == nil {
+		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
+	}
+	s := &sheet{fpdf.New("P", "mm", "A4", ""), v}
+	s.SetMargins(margin, 14, margin)
+	s.SetAutoPageBreak(true, 20)
+	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
+	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
+	s.SetCreationDate(v.Signature.At)
+	s.SetModificationDate(v.Signature.At)
+	s.SetTitle("Certificate "+Number(v), true)
+	s.SetFooterFunc(func() {
+		s.SetY(-14)
+		s.font("", 7, grey)
+		s.CellFormat(width-20, 4, fmt.Sprintf("Certificate %s · record %s, %d events, last hash %s", Number(v), v.ID, v.Seq, short(head)), "", 0, "L", false, 0, "")
+		s.CellFormat(20, 4, fmt.Sprintf("page %d", s.PageNo()), "", 0, "R", false, 0, "")
+	})
+	s.AddPage()
+	s.heading()
+	s.statement()
+	s.points()
+	s.standards()
+	s.conditions()
+	s.remarks()
+	s.signature()
+	s.cautions()
+	var out bytes.Buffer
+	if err := s.Output(&out); err != nil {
+		return nil, fmt.Errorf("the certificate could not be written: %w", err)
+	}
+	return out.Bytes(), nil
+}
+
+// Number is the certificate's number: the device's tag, the day, and the end of the run's id.
+func Number(v procedure.View) string {
+	return fmt.Sprintf("%s-%s-%s", v.Device.Tag, v.Signature.At.Format("20060102"), v.ID[len(v.ID)-4:])
+}
+
+func short(hash string) string {
+	if len(hash) > 16 {
+		return hash[:16]
+	}
+	return hash
+}
+
+func (s *sheet) font(style string, size float64, c colour) {
+	s.SetFont("needle", style, size)
+	s.SetTextColor(c.r, c.g, c.b)
+}
+
+func (s *sheet) draw(c colour, line float64) {
+	s.SetDrawColor(c.r, c.g, c.b)
+	s.SetFillColor(c.r, c.g, c.b)
+	s.SetLineWidth(line)
+}
+
+func (s *sheet) rule(c colour, line float64) {
+	s.draw(c, line)
+	s.Line(margin, s.GetY(), margin+width, s.GetY())
+	s.Ln(2)
+}
+
+func (s *sheet) title(text string) {
+	if s.GetY() > 255 {
+		s.AddPage()
+	}
+	s.Ln(3)
+	s.font("B", 9.5, ink)
+	s.CellFormat(width, 5, text, "", 1, "L", false, 0, "")
+	s.Ln(0.5)
+}
+
+func (s *sheet) line(label, text string) {
+	s.font("", 8.5, grey)
+	s.CellFormat(34, 4.6, label, "", 0, "L", false, 0, "")
+	s.font("", 8.5, ink)
+	s.MultiCell(width-34, 4.6, text, "", "L", false)
+}
+
+func (s *sheet) heading() {
+	v := s.view
+	s.draw(ink, 0.3)
+	s.Circle(margin+4, 18, 4, "D")
+	s.draw(brass, 0.1)
+	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 14.7}, {X: margin + 4.9, Y: 18}, {X: margin + 4, Y: 17.7}, {X: margin + 3.1, Y: 18}}, "F")
+	s.draw(ink, 0.1)
+	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 21.3}, {X: margin + 3.1, Y: 18}, {X: margin + 4, Y: 18.3}, {X: margin + 4.9, Y: 18}}, "F")
+	s.SetXY(margin+11, 13.5)
+	s.font("B", 15, ink)
+	s.CellFormat(width-11, 6, "Verification certificate", "", 2, "L", false, 0, "")
+	s.font("", 8.5, grey)
+	s.CellFormat(width-11, 4.5, v.Lab+" · "+Number(v), "", 1, "L", false, 0, "")
+	s.Ln(2.5)
+	s.rule(ink, 0.5)
+	d := v.Device
+	s.line("Device", fmt.Sprintf("%s · %s %s · serial %s", d.Tag, d.Maker, d.Model, d.Serial))
+	s.line("Place", strings.Trim(d.Site+" · "+d.Place, " ·"))
+	s.line("Procedure", fmt.Sprintf("%s, revision %d", v.Procedure.Title, v.Procedure.Revision))
+	s.line("Made", fmt.Sprintf("%s to %s, by %s", v.OpenedAt.Format("2006-01-02 15:04"), v.Signature.At.Format("2006-01-02 15:04"), v.Signature.By.Name))
+}
+
+func (s *sheet) statement() {
+	v := s.view
+	s.Ln(2)
+	c := petrol
+	if !v.Result.Passed() {
+		c = vermilion
+	}
+	y := s.GetY()
+	s.SetX(margin + 5)
+	s.font("B", 13, c)
+	words := map[procedure.Result]string{procedure.Conforms: "Conforms as found", procedure.ConformsAdjusted: "Conforms after adjustment", procedure.Fails: "Does not conform: not to be used", procedure.NoStatement: "No statement of conformity"}[v.Result]
+	s.CellFormat(width-5, 6.5, words, "", 1, "L", false, 0, "")
+	s.SetX(margin + 5)
+	s.font("", 8.5, ink)
+	s.MultiCell(width-5, 4.4, v.Signature.Statement, "", "L", false)
+	if v.Next != nil {
+		s.SetX(margin + 5)
+		s.MultiCell(width-5, 4.4, fmt.Sprintf("Next due %s (%s).", v.Next.On.Format(time.DateOnly), v.Next.Reason), "", "L", false)
+	}
+	if v.Status == procedure.InReview {
+		s.SetX(margin + 5)
+		s.font("B", 8.5, vermilion)
+		s.CellFormat(width-5, 4.4, "Not countersigned yet: this is a draft.", "", 1, "L", false, 0, "")
+	}
+	s.draw(c, 0.1)
+	s.Rect(margin, y, 1.2, s.GetY()-y, "F")
+}
+
+// columns of the table of points, in millimetres.
+var columns = []float64{29, 18, 17, 17, 17, 17, 17, 15, 31}
+
+func (s *sheet) points() {
+	s.title("Points: as found and as left")
+	for _, m := range s.view.Measures {
+		s.measure(m)
+	}
+	s.Ln(1)
+	s.font("", 7.3, grey)
+	s.MultiCell(width, 3.6, "Error = shown − reference. The needle stands upright for no error and leans 45° at the limit; hollow: as found, solid: as left; the fan is the expanded uncertainty. "+
+		"● inside · ◐ inside, within U of the limit · ◇ outside, within U of the limit · ◆ outside. U: expanded uncertainty for about 95 % coverage, k as stated.", "", "L", false)
+	s.Ln(0.5)
+	s.MultiCell(width, 3.6, s.view.Rule, "", "L", false)
+}
+
+func (s *sheet) measure(m procedure.MeasureView) {
+	if s.GetY() > 240 {
+		s.AddPage()
+	}
+	s.font("B", 8, ink)
+	unit := ""
+	if m.Shown != "" {
+		unit = " in " + m.Shown
+	}
+	s.CellFormat(width, 5, m.Title+unit+", limit "+m.Tolerance, "", 1, "L", false, 0, "")
+	s.font("", 7.3, grey)
+	for i, head := range []string{"Point", "Reference", "Found", "Error", "Left", "Error", "Limit ±", "U (k)", ""} {
+		align := "R"
+		if i == 0 {
+			align = "L"
+		}
+		s.CellFormat(columns[i], 4, head, "B", 0, align, false, 0, "")
+	}
+	s.Ln(4)
+	for _, p := range m.Points {
+		if s.GetY() > 265 {
+			s.AddPage()
+		}
+		s.point(m, p)
+	}
+	s.Ln(1.5)
+}
+
+func (s *sheet) point(m procedure.MeasureView, p procedure.PointView) {
+	fine := m.Resolution / 10
+	show := func(v *procedure.Verdict, f func(*procedure.Verdict) string) string {
+		if v == nil {
+			return "–"
+		}
+		return f(v)
+	}
+	last := p.Left
+	if last == nil {
+		last = p.Found
+	}
+	limit := show(last, func(v *procedure.Verdict) string {
+		switch {
+		case v.High != nil && v.Low != nil && *v.High == -*v.Low:
+			return quantity.Format(*v.High, fine)
+		case v.High != nil && v.Low != nil:
+			return quantity.Format(*v.Low, fine) + "/" + quantity.Format(*v.High, fine)
+		case v.High != nil:
+			return "≤ " + quantity.Format(*v.High, fine)
+		case v.Low != nil:
+			return "≥ " + quantity.Format(*v.Low, fine)
+		}
+		return "–"
+	})
+	shown := func(v *procedure.Verdict) string { return quantity.Format(v.Indicated, fine) }
+	errorOf := func(v *procedure.Verdict) string { return quantity.FormatSigned(v.Error, fine) }
+	left, leftError := show(p.Left, shown), show(p.Left, errorOf)
+	if p.Left == nil && p.Found != nil {
+		left, leftError = "as found", ""
+	}
+	label := p.Label
+	if p.Omitted != "" {
+		label += " (left out)"
+	}
+	cells := []string{label, show(last, func(v *procedure.Verdict) string { return quantity.Format(v.Reference, fine) }), show(p.Found, shown), show(p.Found, errorOf), left, leftError, limit,
+		show(last, func(v *procedure.Verdict) string { return fmt.Sprintf("%s (%.1f)", quantity.Format(v.U, fine), v.K) })}
+	y := s.GetY()
+	s.font("", 8, ink)
+	for i, text := range cells {
+		align := "R"
+		if i == 0 {
+			align = "L"
+		}
+		s.CellFormat(columns[i], 7.6, text, "", 0, align, false, 0, "")
+	}
+	if p.Found != nil {
+		s.needle(margin+width-22, y+6.7, p.Found, p.Left)
+		s.zone(margin+width-6, y+3.8, last.Zone)
+	}
+	s.SetXY(margin, y+7.6)
+	s.draw(hairline, 0.1)
+	s.Line(margin, y+7.6, margin+width, y+7.6)
+}
+
+func (s *sheet) standards() {
+	s.title("Reference standards used")
+	for _, r := range s.view.Roles {
+		if r.Standard == nil {
+			continue
+		}
+		kind := "in-house certificate"
+		if r.Standard.Certificate.Accredited {
+			kind = "accredited certificate"
+		}
+		text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", r.Standard.Tag, r.Standard.Name, r.Standard.Serial, kind, r.Standard.Certificate.Number,
+			r.Standard.Certificate.Issuer, r.Standard.Certificate.On.Format(time.DateOnly), r.Standard.Certificate.DueOn.Format(time.DateOnly))
+		var values []string
+		for _, c := range r.Standard.Values {
+			if c.Piece == "" {
+				values = append(values, certified(c.Quantity, c.Value, c.From, c.To, c.Unit, c.U, c.K))
+			}
+		}
+		if len(values) > 0 {
+			text += ": " + strings.Join(values, "; ")
+		}
+		s.line(r.Title, text+".")
+	}
+}
+
+func certified(name string, value, from, to float64, unit string, u, k float64) string {
+	shown := quantity.ShowUnit(unit)
+	if from != 0 || to != 0 {
+		return strings.TrimSpace(fmt.Sprintf("%s %g to %g %s, U %g (k = %g)", name, from, to, shown, u, k))
+	}
+	return strings.TrimSpace(fmt.Sprintf("%s %g %s, U %g (k = %g)", name, value, shown, u, k))
+}
+
+func (s *sheet) conditions() {
+	a := s.view.Ambient
+	if !a.Recorded {
+		return
+	}
+	s.title("Room conditions")
+	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), a.Source))
+}
+
+func (s *sheet) remarks() {
+	var made []string
+	for _, f := range s.view.Findings {
+		for _, d := range f.Decisions {
+			made = append(made, fmt.Sprintf("%s: %s. %s", f.Title, d.Decision, d.Why))
+		}
+		for _, a := range f.Adjustments {
+			made = append(made, fmt.Sprintf("%s, round %d: %s moved by %+d presses.", f.Title, a.Round, a.Control, a.Steps))
+		}
+	}
+	made = append(made, s.view.Remarks...)
+	for _, n := range s.view.Notes {
+		made = append(made, "Note: "+n.Text)
+	}
+	if len(made) == 0 {
+		return
+	}
+	s.title("Findings, adjustments and remarks")
+	s.font("", 8.5, ink)
+	for _, text := range made {
+		s.MultiCell(width, 4.4, "· "+text, "", "L", false)
+	}
+}
+
+func (s *sheet) signature() {
+	v := s.view.Signature
+	s.title("Signature")
+	s.line("Signed", fmt.Sprintf("%s (%s), %s", v.By.Name, v.By.Role, v.At.Format("2006-01-02 15:04:05 -07:00")))
+	if v.ReviewedAt != nil {
+		s.line("Countersigned", fmt.Sprintf("%s, %s. %s", v.ReviewedBy, v.ReviewedAt.Format("2006-01-02 15:04:05 -07:00"), v.ReviewNote))
+	}
+}
+
+func (s *sheet) cautions() {
+	s.title("Please note")
+	s.font("", 7.6, grey)
+	for _, text := range append(append([]string{}, s.view.Procedure.Cautions...), "The maker's manual, local codes and licensed practice come before this certificate. It states what was found on that day under those conditions; the interval is a plan, not a promise.") {
+		s.MultiCell(width, 3.9, "· "+text, "", "L", false)
+	}
+}

@@ -1,0 +1,156 @@
+// Package people is sign-in, roles and sessions.
+package people
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/alexedwards/argon2id"
+	"github.com/alexedwards/scs/v2"
+	"github.com/oklog/ulid/v2"
+)
+
+// ErrRefused says that name and password do not go together; it never says which is wrong.
+var ErrRefused = errors.New("that name and password do not go together")
+
+// ErrTooMany says that there were too many wrong passwords for this name.
+var ErrTooMany = errors.New("there were too many wrong passwords for this name: wait a minute, then try again")
+
+const key = "person"
+
+// attempts is how many wrong passwords a name has within a minute before it must wait.
+const attempts = 8
+
+// Desk signs people in and knows who is there.
+type Desk struct {
+	ledger   *ledger.Ledger
+	sessions *scs.SessionManager
+	clock    func() time.Time
+
+	mutex  sync.Mutex
+	failed map[string][]time.Time
+}
+
+// NewDesk makes the desk of a workshop. Sessions last 12 hours, a working day.
+func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
+	s := scs.New()
+	s.Store = l.Sessions()
+	s.Lifetime = 12 * time.Hour
+	s.HashTokenInStore = true
+	s.Cookie.Name = "needle"
+	s.Cookie.HttpOnly = true
+	s.Cookie.SameSite = http.SameSiteLaxMode
+	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}}
+}
+
+// Middleware loads the session of a request and keeps it.
+func (d *Desk) Middleware(next http.Handler) http.Handler { return d.sessions.LoadAndSave(next) }
+
+// SignIn checks a password and starts a session.
+func (d *Desk) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
+	name = strings.TrimSpace(name)
+	if d.waiting(name) {
+		return ledger.Person{}, ErrTooMany
+	}
+	person, err := d.find(name)
+	if err != nil {
+		d.fail(name)
+		return ledger.Person{}, ErrRefused
+	}
+	match, err := argon2id.ComparePasswordAndHash(password, person.PasswordHash)
+	if err != nil || !match {
+		d.fail(name)
+		return ledger.Person{}, ErrRefused
+	}
+	if err := d.sessions.RenewToken(ctx); err != nil {
+		return ledger.Person{}, err
+	}
+	d.sessions.Put(ctx, key, person.ID)
+	return person, nil
+}
+
+func (d *Desk) find(name string) (ledger.Person, error) {
+	everyone, err := d.ledger.People()
+	if err != nil {
+		return ledger.Person{}, err
+	}
+	for _, p := range everyone {
+		if strings.EqualFold(p.Name, name) || p.ID == name {
+			return p, nil
+		}
+	}
+	return ledger.Person{}, ledger.ErrNotFound
+}
+
+// SignOut ends the session.
+func (d *Desk) SignOut(ctx context.Context) error { return d.sessions.Destroy(ctx) }
+
+// Who is signed in; ok is false where nobody is.
+func (d *Desk) Who(ctx context.Context) (procedure.Person, bool) {
+	id := d.sessions.GetString(ctx, key)
+	if id == "" {
+		return procedure.Person{}, false
+	}
+	p, err := d.ledger.Person(id)
+	if err != nil || !p.Active {
+		return procedure.Person{}, false
+	}
+	return procedure.Person{ID: p.ID, Name: p.Name, Role: p.Role}, true
+}
+
+func (d *Desk) waiting(name string) bool {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	recent := d.failed[name][:0]
+	for _, at := range d.failed[name] {
+		if d.clock().Sub(at) < time.Minute {
+			recent = append(recent, at)
+		}
+	}
+	d.failed[name] = recent
+	if len(recent) == 0 {
+		delete(d.failed, name)
+	}
+	return len(recent) >= attempts
+}
+
+func (d *Desk) fail(name string) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if len(d.failed) > 10000 {
+		clear(d.failed)
+	}
+	d.failed[name] = append(d.failed[name], d.clock())
+}
+
+// Hash makes the argon2id hash of a password of at least 8 characters.
+func Hash(password string) (string, error) {
+	if len([]rune(password)) < 8 {
+		return "", errors.New("the password needs at least 8 characters")
+	}
+	return argon2id.CreateHash(password, argon2id.DefaultParams)
+}
+
+// Add registers a person with a password.
+func Add(l *ledger.Ledger, name string, role procedure.PersonRole, password string) error {
+	switch role {
+	case procedure.Trainee, procedure.Technician, procedure.Lead, procedure.Manager:
+	default:
+		return errors.New("the role is trainee, technician, lead or manager")
+	}
+	if strings.TrimSpace(name) == "" {
+		return errors.New("the name is missing")
+	}
+	hash, err := Hash(password)
+	if err != nil {
+		return err
+	}
+	return l.Save(&ledger.Person{ID: ulid.Make().String(), Name: strings.TrimSpace(name), Role: role, PasswordHash: hash, Active: true})
+}

@@ -1,0 +1,254 @@
+package standin
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"net"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"northneedle/internal/link"
+)
+
+// Model is what a stand-in simulates. Calls are never concurrent.
+type Model interface {
+	// IDN is the answer to *IDN?.
+	IDN() string
+	// Step moves the model on by dt seconds.
+	Step(dt float64)
+	// Channels are the names of what it measures.
+	Channels() []string
+	// Value is the present reading of a channel.
+	Value(channel string) float64
+	// Command carries out a command; ok is false where it is not one of the model's.
+	Command(c Command) (answer string, ok bool, err error)
+}
+
+// rate is how many samples a second are streamed.
+const rate = 25
+
+// Server serves one model to any number of clients.
+type Server struct {
+	model    Model
+	listener net.Listener
+
+	mutex   sync.Mutex
+	clients map[*client]bool
+	t       float64
+	fault   string // DROP, SILENT or GARBAGE
+	until   time.Time
+	wg      sync.WaitGroup
+}
+
+type client struct {
+	conn     net.Conn
+	channels map[string]bool
+	errors   []string
+	out      chan string
+}
+
+// Serve starts a stand-in on an address such as "127.0.0.1:0".
+func Serve(ctx context.Context, address string, m Model) (*Server, error) {
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("the stand-in cannot listen: %w", err)
+	}
+	s := &Server{model: m, listener: listener, clients: map[*client]bool{}}
+	context.AfterFunc(ctx, func() { listener.Close() })
+	s.wg.Add(2)
+	go s.accept()
+	go s.run(ctx)
+	return s, nil
+}
+
+// Address is where it listens.
+func (s *Server) Address() string { return s.listener.Addr().String() }
+
+// Wait returns when the stand-in has stopped.
+func (s *Server) Wait() { s.wg.Wait() }
+
+func (s *Server) accept() {
+	defer s.wg.Done()
+	for {
+		conn, err := s.listener.Accept()
+		if err != nil {
+			return
+		}
+		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, 256)}
+		s.mutex.Lock()
+		dropped := s.faulty("DROP")
+		if !dropped {
+			s.clients[c] = true
+		}
+		s.mutex.Unlock()
+		if dropped {
+			conn.Close()
+			continue
+		}
+		s.wg.Add(2)
+		go s.write(c)
+		go s.serve(c)
+	}
+}
+
+func (s *Server) write(c *client) {
+	defer s.wg.Done()
+	for line := range c.out {
+		c.conn.SetWriteDeadline(time.Now().Add(2 * time.Second))
+		if _, err := fmt.Fprintf(c.conn, "%s\r\n", line); err != nil {
+			c.conn.Close()
+		}
+	}
+}
+
+func (s *Server) serve(c *client) {
+	defer s.wg.Done()
+	scanner := bufio.NewScanner(c.conn)
+	for scanner.Scan() {
+		s.mutex.Lock()
+		if answer := s.handle(c, scanner.Text()); !s.faulty("SILENT") {
+			s.send(c, answer)
+		}
+		s.mutex.Unlock()
+	}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	c.conn.Close()
+	delete(s.clients, c)
+	close(c.out)
+}
+
+// send hands a line to the client's writer; a client that does not read loses samples, not the stand-in.
+func (s *Server) send(c *client, line string) {
+	if s.faulty("GARBAGE") {
+		line = strings.Repeat("\x07\x7f~#S ..", 3)
+	}
+	select {
+	case c.out <- line:
+	default:
+	}
+}
+
+func (s *Server) faulty(kind string) bool { return s.fault == kind && time.Now().Before(s.until) }
+
+// handle answers one command line; every command gets exactly one line.
+func (s *Server) handle(c *client, line string) string {
+	fail := func(text string) string {
+		c.errors = append(c.errors, text)
+		if len(c.errors) > 20 {
+			c.errors = c.errors[1:]
+		}
+		return "ERROR " + text
+	}
+	command, err := ParseCommand(line)
+	if err != nil {
+		return fail(err.Error())
+	}
+	channel := strings.ToUpper(command.Arg(0))
+	switch {
+	case command.Is("*IDN") && command.Query:
+		return s.model.IDN()
+	case command.Is("SYSTem:ERRor") && command.Query:
+		if len(c.errors) == 0 {
+			return `0,"No error"`
+		}
+		first := c.errors[0]
+		c.errors = c.errors[1:]
+		return first
+	case command.Is("SUBScribe"):
+		if !s.has(channel) {
+			return fail(`-224,"No such channel"`)
+		}
+		c.channels[channel] = true
+		return "OK"
+	case command.Is("UNSubscribe"):
+		delete(c.channels, channel)
+		return "OK"
+	case command.Is("SIMulate:LINK"):
+		seconds, err := strconv.ParseFloat(command.Arg(1), 64)
+		if err != nil || seconds < 0 || seconds > 600 {
+			return fail(`-222,"Data out of range"`)
+		}
+		s.fault, s.until = channel, time.Now().Add(time.Duration(seconds*float64(time.Second)))
+		if channel == "DROP" {
+			for other := range s.clients {
+				other.conn.Close()
+			}
+		}
+		return "OK"
+	}
+	if name, ok := strings.CutPrefix(command.Header, "MEAS:"); ok && command.Query && s.has(name) {
+		return strconv.FormatFloat(s.model.Value(name), 'f', 4, 64)
+	}
+	if name, ok := strings.CutPrefix(command.Header, "MEASURE:"); ok && command.Query && s.has(name) {
+		return strconv.FormatFloat(s.model.Value(name), 'f', 4, 64)
+	}
+	answer, ok, err := s.model.Command(command)
+	switch {
+	case err != nil:
+		return fail(err.Error())
+	case !ok:
+		return fail(`-113,"Undefined header"`)
+	}
+	return answer
+}
+
+func (s *Server) has(channel string) bool {
+	for _, name := range s.model.Channels() {
+		if name == channel {
+			return true
+		}
+	}
+	return false
+}
+
+// run moves the model and streams samples until the context ends.
+func (s *Server) run(ctx context.Context) {
+	defer s.wg.Done()
+	ticker := time.NewTicker(time.Second / rate)
+	defer ticker.Stop()
+	last := time.Now()
+	for {
+		select {
+		case <-ctx.Done():
+			s.mutex.Lock()
+			for c := range s.clients {
+				c.conn.Close()
+			}
+			s.mutex.Unlock()
+			return
+		case now := <-ticker.C:
+			s.tick(min(now.Sub(last).Seconds(), 1))
+			last = now
+		}
+	}
+}
+
+func (s *Server) tick(dt float64) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.t += dt
+	s.model.Step(dt)
+	if s.faulty("SILENT") {
+		return
+	}
+	for c := range s.clients {
+		for channel := range c.channels {
+			s.send(c, link.FormatSample(s.t, channel, s.model.Value(channel)))
+		}
+	}
+}
+
+// seeded is a generator that gives the same numbers for the same words.
+func seeded(words string) *rand.Rand {
+	var a, b uint64 = 14695981039346656037, 1099511628211
+	for _, r := range []byte(words) {
+		a = (a ^ uint64(r)) * 1099511628211
+		b = b*31 + uint64(r)
+	}
+	return rand.New(rand.NewPCG(a, b))
+}
