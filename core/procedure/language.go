@@ -90,6 +90,7 @@ type Step struct {
 	Finding string `json:"finding,omitempty" yaml:"finding"`
 
 	Do      string   `json:"do,omitempty" yaml:"do"`           // how, in a sentence or two
+	Caution string   `json:"caution,omitempty" yaml:"caution"` // shown while the step is done
 	Symptom string   `json:"symptom,omitempty" yaml:"symptom"` // what the mistake would look like
 	Opens   string   `json:"opens,omitempty" yaml:"opens"`     // the loose end it opens
 	Closes  []string `json:"closes,omitempty" yaml:"closes"`   // those it closes

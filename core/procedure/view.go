@@ -61,6 +61,7 @@ type StepView struct {
 	Kind    StepKind           `json:"kind"`
 	Title   string             `json:"title"`
 	Do      string             `json:"do,omitempty"`
+	Caution string             `json:"caution,omitempty"`
 	Symptom string             `json:"symptom,omitempty"`
 	Why     string             `json:"why,omitempty"`
 	Opens   string             `json:"opens,omitempty"`
@@ -102,6 +103,7 @@ type MeasureView struct {
 	Title      string      `json:"title"`
 	Finding    string      `json:"finding"`
 	Do         string      `json:"do,omitempty"`
+	Caution    string      `json:"caution,omitempty"`
 	Unit       string      `json:"unit"`  // UCUM
 	Shown      string      `json:"shown"` // as it is read
 	Resolution float64     `json:"resolution"`
@@ -255,7 +257,7 @@ func (r Run) Brief(now time.Time) Brief {
 }
 
 func (r Run) viewStep(s Step, now time.Time) StepView {
-	v := StepView{ID: s.ID, Kind: s.Kind(), Title: s.Title, Do: s.Do, Symptom: s.Symptom, Why: s.Why, Opens: s.Opens, Closes: s.Closes,
+	v := StepView{ID: s.ID, Kind: s.Kind(), Title: s.Title, Do: s.Do, Caution: s.Caution, Symptom: s.Symptom, Why: s.Why, Opens: s.Opens, Closes: s.Closes,
 		Minutes: s.Minutes, Fields: s.Fields, Done: r.stepDone(s, now)}
 	if mark, ok := r.Marks[s.ID]; ok {
 		v.At, v.Answer, v.Note, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Skipped
@@ -345,7 +347,7 @@ func (r Run) viewNextTimer(now time.Time) *TimerView {
 func (r Run) viewMeasure(m Step) MeasureView {
 	finding, _ := r.Procedure.FindingOf(m.ID)
 	unit := r.shownUnit(m)
-	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.resolution(m),
+	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Caution: m.Caution, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.resolution(m),
 		Tolerance: r.tolerance(m), Repeats: m.Repeats, Capture: m.Capture, SetUp: m.SetUp}
 	round, err := r.openRound(finding)
 	v.Reading = err == nil && r.Status == Open

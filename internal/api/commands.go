@@ -47,7 +47,7 @@ type CommandBody struct {
 func registerCommands(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "command", Method: http.MethodPost, Path: "/api/runs/{id}/commands", Summary: "Do something in a run"},
 		func(ctx context.Context, in *struct {
-			runPath
+			RunPath
 			Body CommandBody
 		}) (*runOutput, error) {
 			do, err := h.command(ctx, in.ID, in.Body)

@@ -76,7 +76,7 @@ func registerLive(api huma.API, h *House) {
 	sse.Register(api, huma.Operation{OperationID: "live", Method: http.MethodGet, Path: "/api/runs/{id}/live", Summary: "A point's link as it is now"},
 		map[string]any{"frame": LiveFrame{}, "trouble": LiveTrouble{}},
 		func(ctx context.Context, in *struct {
-			runPath
+			RunPath
 			Measure string `query:"measure" maxLength:"100"`
 			Point   string `query:"point" maxLength:"100"`
 		}, send sse.Sender) {

@@ -21,7 +21,7 @@ func registerPaper(api huma.API, h *House) {
 	get := func(id, path, kind, summary string, write func(context.Context, string) ([]byte, string, error)) {
 		huma.Register(api, huma.Operation{OperationID: id, Method: http.MethodGet, Path: path, Summary: summary,
 			Responses: map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{kind: {}}}}},
-			func(ctx context.Context, in *runPath) (*file, error) {
+			func(ctx context.Context, in *RunPath) (*file, error) {
 				body, name, err := write(ctx, in.ID)
 				if err != nil {
 					return nil, fail(err)

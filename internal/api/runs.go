@@ -12,7 +12,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-type runPath struct {
+// RunPath names a run in an address.
+type RunPath struct {
 	ID string `path:"id" maxLength:"60"`
 }
 
@@ -34,7 +35,7 @@ func registerRuns(api huma.API, h *House) {
 			return h.runView(run), nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "run", Method: http.MethodGet, Path: "/api/runs/{id}", Summary: "A run as it stands"},
-		func(ctx context.Context, in *runPath) (*runOutput, error) {
+		func(ctx context.Context, in *RunPath) (*runOutput, error) {
 			run, err := h.Ledger.Run(in.ID)
 			if err != nil {
 				return nil, fail(err)

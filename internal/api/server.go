@@ -76,6 +76,7 @@ func Handler(h *House) http.Handler {
 // API registers every operation; with a nil House it serves to write the description.
 func API(h *House, router chi.Router) huma.API {
 	useProblems()
+	huma.DefaultArrayNullable = false
 	config := huma.DefaultConfig("North Needle", "1")
 	config.Info.Description = "Verification and calibration of medical devices against reference standards."
 	config.DocsPath, config.SchemasPath = "", ""

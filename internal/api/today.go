@@ -135,18 +135,18 @@ func (h *House) today(who procedure.Person) (TodayView, error) {
 		running[r.Asset] = r.ID
 	}
 	for _, d := range overdue {
-		view.Overdue = append(view.Overdue, dueView(d, day, running))
+		view.Overdue = append(view.Overdue, h.dueView(d, running))
 	}
 	for _, d := range due {
-		view.Due = append(view.Due, dueView(d, day, running))
+		view.Due = append(view.Due, h.dueView(d, running))
 	}
 	view.Bring, view.Troubles, err = h.bring(append(append([]DueView{}, view.Overdue...), view.Due...), now)
 	return view, err
 }
 
-func dueView(d ledger.Due, day time.Time, running map[string]string) DueView {
+func (h *House) dueView(d ledger.Due, running map[string]string) DueView {
 	return DueView{Asset: d.AssetID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: d.Status, Title: d.Title,
-		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: int(d.DueOn.Sub(day).Hours()/24 + 0.5), Risk: d.Risk, Reason: d.Reason, Run: running[d.AssetID]}
+		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: h.days(d.DueOn), Risk: d.Risk, Reason: d.Reason, Run: running[d.AssetID]}
 }
 
 func (h *House) runsIn(status procedure.Status, who procedure.Person) ([]RunBrief, error) {

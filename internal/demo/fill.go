@@ -136,6 +136,8 @@ func (f *filler) lastDone(a ledger.Asset, md model) int {
 	switch {
 	case a.Tag == "MB-0417":
 		return 395
+	case f.random.IntN(7) == 0:
+		return full - 1 - f.random.IntN(15)
 	case f.random.IntN(12) == 0:
 		return full + 12 + f.random.IntN(max(2, full/5))
 	}

@@ -1,0 +1,63 @@
+# Two commands do all the set-up on a fresh machine: make demo, make test.
+export CGO_ENABLED = 0
+NEEDLE_ADDR ?= localhost:8360
+NEEDLE_DATA ?= demo-data
+export NEEDLE_ADDR NEEDLE_DATA
+VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
+
+.PHONY: demo demo-fresh test bench release web client build chromium types lint fuzz clean
+
+demo: build
+	./northneedle demo
+
+demo-fresh: build
+	./northneedle demo --fresh
+
+build: web
+	go build -trimpath -ldflags "-s -w -X main.version=$(VERSION)" -o northneedle ./cmd/northneedle
+
+# The interface. npm writes node_modules/.package-lock.json when it has installed.
+web/node_modules/.package-lock.json: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	@touch $@
+
+web: web/node_modules/.package-lock.json
+	cd web && npm run --silent build
+
+# The description of the API and the TypeScript client made from it; both are committed.
+client: web/node_modules/.package-lock.json
+	go run ./cmd/northneedle openapi > docs/openapi.json
+	cd web && npm run --silent client
+
+test: lint build
+	sh ci/client-is-current.sh
+	cd web && npm run --silent test
+	sh ci/chromium.sh
+	go test ./...
+
+lint: web/node_modules/.package-lock.json web
+	test -z "$$(gofmt -l cmd core internal procedures web/*.go e2e bench)" || { gofmt -l cmd core internal procedures web/*.go e2e bench; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npm run --silent types && npm run --silent lint
+
+# Figures and ratios; nothing is asserted.
+bench: build
+	go run ./bench
+
+# Each parser under the fuzzer for a while.
+fuzz:
+	go test ./core/quantity -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/conformity -run '^$$' -fuzz FuzzParseTolerance -fuzztime 30s
+	go test ./procedures -run '^$$' -fuzz FuzzRead -fuzztime 30s
+	go test ./internal/link -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
+	go test ./internal/standin -run '^$$' -fuzz FuzzParseCommand -fuzztime 30s
+
+release: web
+	for target in linux/amd64 linux/arm64 windows/amd64 darwin/amd64 darwin/arm64; do \
+	  GOOS=$${target%/*} GOARCH=$${target#*/} go build -trimpath -ldflags "-s -w -X main.version=$(VERSION)" \
+	    -o dist/northneedle-$${target%/*}-$${target#*/}$$([ $${target%/*} = windows ] && echo .exe) ./cmd/northneedle || exit 1; done
+	ls -l dist
+
+clean:
+	rm -rf northneedle dist demo-data web/dist/assets web/dist/index.html

@@ -1,0 +1,20 @@
+<script setup lang="ts">
+import { defineAsyncComponent } from 'vue'
+import { useSession } from './composables/useSession'
+import SignIn from './views/SignIn.vue'
+
+const HouseShell = defineAsyncComponent(() => import('./HouseShell.vue'))
+const { person, query } = useSession()
+</script>
+
+<template>
+  <HouseShell v-if="person" :person="person" />
+  <SignIn v-else-if="query.data.value" />
+  <main v-else-if="query.error.value" class="grid h-full place-items-center">
+    <div class="max-w-md border-2 border-ink bg-sheet p-6">
+      <h1 class="text-xl">The server does not answer</h1>
+      <p class="mt-2">Nothing that was confirmed is lost. Check the network, then try again.</p>
+      <button class="btn btn-main mt-4" @click="query.refetch()">Try again</button>
+    </div>
+  </main>
+</template>

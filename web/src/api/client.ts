@@ -1,0 +1,55 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema.gen'
+
+type Schemas = components['schemas']
+export type Problem = Schemas['Problem']
+export type Run = Schemas['View']
+export type Step = Schemas['StepView']
+export type Measure = Schemas['MeasureView']
+export type Point = Schemas['PointView']
+export type Verdict = Schemas['Verdict']
+export type Finding = Schemas['FindingView']
+export type Command = Schemas['CommandBody']
+export type RunBrief = Schemas['RunBrief']
+export type BenchState = Schemas['BenchState']
+export type LiveFrame = Schemas['LiveFrame']
+export type Asset = Schemas['AssetBrief']
+export type Person = Schemas['PersonView']
+export type Zone = Verdict['zone']
+
+export const api = createClient<paths>({ baseUrl: '/' })
+
+/** ApiError is a problem the server answered, or that it could not be reached (status 0). */
+export class ApiError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail)
+  }
+  get offline() {
+    return this.problem.status === 0
+  }
+}
+
+const unreachable: Problem = {
+  title: 'No connection',
+  status: 0,
+  detail: 'The server does not answer. Nothing that was confirmed is lost; this is tried again.',
+  code: 'offline',
+}
+
+/** answer unwraps a call, and throws an ApiError for anything but success. */
+export async function answer<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result
+  try {
+    result = await call
+  } catch {
+    throw new ApiError(unreachable)
+  }
+  if (result.error !== undefined || !result.response.ok) {
+    const problem = result.error as Problem | undefined
+    const title = result.response.statusText || 'Not done'
+    throw new ApiError(
+      problem?.detail ? problem : { title, status: result.response.status, detail: 'The server could not do this.' },
+    )
+  }
+  return result.data as T
+}

@@ -1,0 +1,92 @@
+<script setup lang="ts">
+import { computed, reactive, ref } from 'vue'
+import StepHead from './StepHead.vue'
+import StandInPanel from './StandInPanel.vue'
+import { useRunHandle } from './runHandle'
+import { useKeys } from '../composables/useKeys'
+import { answer, api } from '../api/client'
+import { useBenchState } from '../composables/useBenchState'
+import { shown } from '../composables/words'
+import type { Finding, Run } from '../api/client'
+
+/** What to move on the device, in its own steps, and what it should read afterwards. */
+const props = defineProps<{ run: Run; finding: Finding }>()
+const { send, sending } = useRunHandle()
+const { data: bench } = useBenchState()
+const made = reactive<Record<string, string>>(
+  Object.fromEntries(
+    props.finding.controls.map((c) => [
+      c.id,
+      String(props.finding.advice?.moves?.find((m) => m.control === c.id)?.steps ?? ''),
+    ]),
+  ),
+)
+const trouble = ref('')
+const measure = computed(() => props.run.measures.find((m) => m.id === props.finding.judges[0]))
+const kind = computed(() => measure.value?.capture?.instrument ?? '')
+const standIn = computed(() => bench.value?.links.some((l) => l.kind === kind.value && l.stand_in))
+const pressed = ref(false)
+const predicted = computed(() =>
+  (measure.value?.points ?? [])
+    .map((p, i) => ({ label: p.label, error: props.finding.advice?.after?.[i] }))
+    .filter((p) => p.error !== undefined),
+)
+
+async function press() {
+  for (const move of props.finding.advice?.moves ?? []) {
+    const command = `SIMulate:PRESs ${move.control.toUpperCase()},${move.steps}`
+    await answer(api.POST('/api/stand-ins/{kind}', { params: { path: { kind: kind.value } }, body: { command } }))
+  }
+  pressed.value = true
+}
+async function note() {
+  trouble.value = ''
+  const steps = props.finding.controls.map((c) => ({ control: c.id, steps: Math.trunc(Number(made[c.id] || 0)) }))
+  if (steps.some((s) => !Number.isFinite(s.steps)))
+    return (trouble.value = 'Presses are whole numbers: 3 for three up, −2 for two down.')
+  const moved = steps.filter((s) => s.steps !== 0)
+  if (!moved.length) return (trouble.value = 'Say how many presses were made, on at least one control.')
+  for (const s of moved) if (!(await send({ kind: 'adjust', finding: props.finding.id, ...s }))) return
+}
+useKeys({ Enter: note })
+</script>
+
+<template>
+  <StepHead
+    :title="`Adjust, round ${finding.closed}`"
+    do="Make the presses in the device’s service menu, then note what was made. The points are read again afterwards."
+  />
+  <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
+    <p v-for="m in finding.advice.moves" :key="m.control" class="text-3xl">{{ m.words }}</p>
+    <p v-if="predicted.length" class="mt-2 text-ink-2">
+      It should then be off by
+      <span v-for="(p, i) in predicted" :key="p.label"
+        ><template v-if="i">, </template><span class="num">{{ shown(p.error!, measure!.resolution, true) }}</span> at
+        {{ p.label }}</span
+      >
+      {{ measure?.shown }}. This is a prediction, not a reading.
+    </p>
+    <button v-if="standIn" class="btn mt-3" :disabled="pressed" @click="press">
+      {{ pressed ? 'Made on the simulated device' : 'Make them on the simulated device' }}
+    </button>
+  </div>
+  <fieldset class="mt-4 flex flex-wrap items-end gap-5">
+    <legend class="mb-2 font-semibold">Presses made (up is positive, down negative)</legend>
+    <label v-for="c in finding.controls" :key="c.id">
+      <span class="label">{{ c.label }}</span>
+      <input
+        v-model="made[c.id]"
+        :name="`presses-${c.id}`"
+        inputmode="numeric"
+        class="field num w-36 text-2xl"
+        @keydown.enter.prevent="note"
+      />
+    </label>
+  </fieldset>
+  <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">{{ trouble }}</p>
+  <slot />
+  <button class="btn btn-main mt-4 self-start" :disabled="sending" @click="note">
+    Note the adjustment <kbd>Enter</kbd>
+  </button>
+  <StandInPanel v-if="kind" :kind="kind" />
+</template>

@@ -1,0 +1,73 @@
+<script setup lang="ts">
+import { reactive, ref } from 'vue'
+import { useStorage } from '@vueuse/core'
+import StepHead from './StepHead.vue'
+import SkipStep from './SkipStep.vue'
+import { useRunHandle } from './runHandle'
+import type { Run, Step } from '../api/client'
+
+const props = defineProps<{ run: Run; step: Step }>()
+const { send, sending, problem } = useRunHandle()
+const source = useStorage('room-source', '')
+const a = props.run.ambient
+const room = reactive({
+  temperature: a.recorded ? String(a.temperature_c) : '',
+  pressure: a.recorded ? String(a.pressure_hpa) : '',
+  humidity: a.recorded ? String(a.humidity_percent) : '',
+})
+const form = ref<HTMLFormElement>()
+const fields = [
+  { key: 'temperature', label: 'Temperature', unit: '°C' },
+  { key: 'pressure', label: 'Barometric pressure, at this place', unit: 'hPa' },
+  { key: 'humidity', label: 'Relative humidity', unit: '%' },
+] as const
+
+/** Enter confirms a field and moves on; on the last one it records. */
+function onEnter(event: Event) {
+  const inputs = [...(form.value?.querySelectorAll('input') ?? [])]
+  const next = inputs[inputs.indexOf(event.target as HTMLInputElement) + 1]
+  if (next) next.focus()
+  else save()
+}
+async function save() {
+  await send({ kind: 'ambient', step: props.step.id, ...room, source: source.value })
+  if (problem.value?.field) form.value?.querySelector<HTMLInputElement>(`[name=${problem.value.field}]`)?.focus()
+}
+</script>
+
+<template>
+  <form ref="form" @submit.prevent="save">
+    <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
+    <div class="mt-5 grid max-w-xl grid-cols-1 gap-4">
+      <label v-for="(f, i) in fields" :key="f.key" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
+        <span>{{ f.label }}</span>
+        <input
+          v-model="room[f.key]"
+          :name="f.key"
+          inputmode="decimal"
+          class="field num text-right text-2xl"
+          :autofocus="i === 0"
+          :aria-invalid="problem?.field === f.key"
+          autocomplete="off"
+          @keydown.enter.prevent="onEnter"
+        />
+        <span class="text-ink-2">{{ f.unit }}</span>
+      </label>
+      <label class="grid grid-cols-[1fr_212px] items-center gap-3">
+        <span>Read from</span>
+        <input
+          v-model="source"
+          name="source"
+          class="field"
+          placeholder="tag of the room instrument"
+          @keydown.enter.prevent="onEnter"
+        />
+      </label>
+    </div>
+    <slot />
+    <div class="mt-5 flex gap-3">
+      <button class="btn btn-main" :disabled="sending">Record <kbd>Enter</kbd></button>
+      <SkipStep v-if="!step.done" :step="step" />
+    </div>
+  </form>
+</template>

@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useQueries } from '@tanstack/vue-query'
+import AskDialog from '../components/AskDialog.vue'
+import StepHead from './StepHead.vue'
+import { answer, api, type Run, type Step } from '../api/client'
+import { useKeys } from '../composables/useKeys'
+import { useSession } from '../composables/useSession'
+import { localDay } from '../composables/words'
+import { useRunHandle } from './runHandle'
+
+/** Fills the roles with real standards; each is checked, and the first that fits is proposed. */
+const props = defineProps<{ run: Run; step: Step }>()
+const { send, sending } = useRunHandle()
+const { person } = useSession()
+const overriding = ref<{ role: string; tag: string }>()
+const candidates = useQueries({
+  queries: computed(() =>
+    props.run.roles.map((r) => ({
+      queryKey: ['candidates', props.run.id, r.id],
+      queryFn: () =>
+        answer(api.GET('/api/runs/{id}/roles/{role}', { params: { path: { id: props.run.id, role: r.id } } })),
+    })),
+  ),
+})
+const offers = computed(() => props.run.roles.map((role, i) => ({ role, list: candidates.value[i]?.data ?? [] })))
+const fitting = (list: (typeof offers.value)[number]['list']) => list.filter((c) => !c.fitness.blocks?.length)
+const next = computed(() => offers.value.find((o) => !o.role.standard && fitting(o.list).length))
+
+async function bind(role: string, tag: string, reason?: string) {
+  return send({ kind: 'bind', role, standard: tag, reason })
+}
+async function bindAll() {
+  for (const o of offers.value) {
+    const first = fitting(o.list)[0]
+    if (!o.role.standard && first && !(await bind(o.role.id, first.standard.tag))) return
+  }
+}
+function override(reason: string) {
+  const o = overriding.value
+  overriding.value = undefined
+  if (o) bind(o.role, o.tag, reason)
+}
+useKeys({ Enter: () => next.value && bindAll() })
+</script>
+
+<template>
+  <div>
+    <StepHead
+      title="Bring together"
+      do="Each reference is checked: certificate in date, range, uncertainty, gas enough."
+    />
+    <ul class="rows mt-4 border-y-2 border-ink">
+      <li v-for="o in offers" :key="o.role.id" class="py-3">
+        <div class="flex items-baseline gap-3">
+          <span class="font-semibold">{{ o.role.title }}</span>
+          <span v-if="o.role.standard" class="ml-auto text-petrol">
+            ● <span class="num">{{ o.role.standard.tag }}</span> {{ o.role.standard.name }}
+          </span>
+          <span v-else class="ml-auto text-ink-2">○ not chosen</span>
+        </div>
+        <ul class="mt-1 flex flex-wrap gap-2">
+          <li v-for="c in o.list" :key="c.standard.id" class="max-w-full">
+            <button
+              v-if="!c.fitness.blocks?.length"
+              class="min-h-10 border px-3 text-left text-sm hover:bg-brass-wash"
+              :class="o.role.standard?.tag === c.standard.tag ? 'border-ink bg-petrol-wash' : 'border-line'"
+              @click="bind(o.role.id, c.standard.tag)"
+            >
+              <span class="num font-medium">{{ c.standard.tag }}</span> until
+              {{ localDay(c.standard.certificate.due_on) }}
+              <span v-for="w in c.fitness.warnings" :key="w" class="block text-brass">{{ w }}</span>
+            </button>
+            <div v-else class="hatched border border-line px-3 py-2 text-sm">
+              <span class="num font-medium">{{ c.standard.tag }}</span> {{ c.fitness.blocks.join(' ') }}
+              <button
+                v-if="person?.role === 'lead' && !o.role.standard"
+                class="ml-2 underline"
+                @click="overriding = { role: o.role.id, tag: c.standard.tag }"
+              >
+                allow for as found only
+              </button>
+            </div>
+          </li>
+        </ul>
+        <p v-if="candidates.length && !o.list.length" class="text-vermilion">
+          No reference of this kind is in the register.
+        </p>
+      </li>
+    </ul>
+    <slot />
+    <div class="mt-4">
+      <button class="btn btn-main" :disabled="!next || sending" @click="bindAll">
+        Take the first that fits, for each <kbd>Enter</kbd>
+      </button>
+    </div>
+    <AskDialog
+      v-if="overriding"
+      :title="`Allow ${overriding.tag} for as found only`"
+      hint="Nothing may be adjusted by it, and no statement of conformity is made."
+      label="Reason"
+      action="Allow it"
+      @done="override"
+      @close="overriding = undefined"
+    />
+  </div>
+</template>

@@ -1,0 +1,108 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import AskDialog from '../components/AskDialog.vue'
+import FindingPoints from './FindingPoints.vue'
+import ProblemNote from './ProblemNote.vue'
+import { useRunHandle } from './runHandle'
+import { useSession } from '../composables/useSession'
+import { localDay } from '../composables/words'
+import type { Run } from '../api/client'
+
+/** A run that is signed, waits for review, or was abandoned. */
+const props = defineProps<{ run: Run }>()
+const { send, sending } = useRunHandle()
+const { person } = useSession()
+const asking = ref<'review' | 'return'>()
+const mayReview = computed(
+  () =>
+    props.run.status === 'in review' &&
+    person.value?.role === 'lead' &&
+    props.run.signature?.by.id !== person.value?.id,
+)
+const title = computed(() =>
+  props.run.status === 'abandoned'
+    ? 'Abandoned'
+    : props.run.status === 'in review'
+      ? 'Signed, waiting for review'
+      : 'Signed',
+)
+const open = computed(() => props.run.loose_ends.filter((e) => !e.closed_at))
+function answered(text: string) {
+  const kind = asking.value
+  asking.value = undefined
+  if (kind === 'review') send({ kind: 'review', note: text })
+  if (kind === 'return') send({ kind: 'return', reason: text })
+}
+</script>
+
+<template>
+  <div>
+    <h2 class="text-2xl">{{ title }}</h2>
+    <p
+      class="mt-1 text-2xl font-semibold"
+      :class="run.result.startsWith('conforms') ? 'text-petrol' : 'text-vermilion'"
+    >
+      {{ run.status === 'abandoned' ? run.end_reason : run.result[0]?.toUpperCase() + run.result.slice(1) }}
+    </p>
+    <template v-if="run.signature">
+      <p class="mt-2 max-w-[70ch]">{{ run.signature.statement }}</p>
+      <p class="mt-1 text-ink-2">
+        Signed by {{ run.signature.by.name }}, {{ localDay(run.signature.at)
+        }}<template v-if="run.signature.reviewed_by">; countersigned by {{ run.signature.reviewed_by }}</template>
+      </p>
+      <p v-if="run.next" class="mt-3 text-lg">
+        <b>Next due {{ localDay(run.next.on) }}</b
+        ><span class="text-ink-2">: {{ run.next.reason }}</span>
+      </p>
+      <p v-else-if="run.status === 'signed'" class="mt-3 text-lg font-semibold text-vermilion">
+        It leaves use; no next date is set.
+      </p>
+    </template>
+    <div v-if="open.length" class="mt-4 border-l-4 border-brass bg-brass-wash px-4 py-3">
+      <p class="font-semibold">Still open</p>
+      <button
+        v-for="e in open"
+        :key="e.what"
+        class="btn mt-2 mr-2"
+        @click="send({ kind: 'close-loose-end', what: e.what, note: 'closed by hand' })"
+      >
+        {{ e.what }}: closed now
+      </button>
+    </div>
+    <ProblemNote />
+    <div class="mt-5 flex flex-wrap gap-3">
+      <a v-if="run.signature" class="btn btn-main" :href="`/api/runs/${run.id}/certificate.pdf`" target="_blank"
+        >Certificate (PDF)</a
+      >
+      <a class="btn" :href="`/api/runs/${run.id}/record.json`" target="_blank">Whole record (JSON)</a>
+      <a class="btn" :href="`/api/runs/${run.id}/points.csv`" target="_blank">Points (CSV)</a>
+      <RouterLink class="btn" :to="{ name: 'device', params: { id: run.device.tag } }">The device</RouterLink>
+    </div>
+    <div v-if="mayReview" class="mt-5 flex gap-3 border-t-2 border-ink pt-4">
+      <button class="btn btn-main" :disabled="sending" @click="asking = 'review'">Countersign …</button>
+      <button class="btn" :disabled="sending" @click="asking = 'return'">Give it back …</button>
+    </div>
+    <div v-for="f in run.findings" :key="f.id" class="mt-6">
+      <h3 class="text-lg">{{ f.title }}</h3>
+      <FindingPoints :run="run" :finding="f" />
+    </div>
+    <AskDialog
+      v-if="asking === 'review'"
+      title="Countersign"
+      label="What you checked"
+      action="Countersign"
+      :suggestions="['Record complete, findings plausible.']"
+      @done="answered"
+      @close="asking = undefined"
+    />
+    <AskDialog
+      v-if="asking === 'return'"
+      title="Give it back"
+      hint="The technician can then change it and sign again."
+      label="What should be looked at again"
+      action="Give it back"
+      @done="answered"
+      @close="asking = undefined"
+    />
+  </div>
+</template>

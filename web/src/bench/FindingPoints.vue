@@ -1,0 +1,31 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import NeedleMark from '../components/NeedleMark.vue'
+import ZoneMark from '../components/ZoneMark.vue'
+import type { Finding, Run } from '../api/client'
+
+/** The points a finding judges, side by side, with their verdict sentences. */
+const props = defineProps<{ run: Run; finding: Finding }>()
+const rows = computed(() =>
+  props.finding.judges.flatMap((id) => {
+    const m = props.run.measures.find((x) => x.id === id)
+    return (m?.points ?? []).map((p) => ({
+      key: id + p.id,
+      label: `${m!.title} ${p.label}`,
+      point: p,
+      last: p.left ?? p.found,
+    }))
+  }),
+)
+</script>
+
+<template>
+  <ul class="rows mt-3 border-y border-line">
+    <li v-for="r in rows" :key="r.key" class="grid grid-cols-[18px_150px_1fr_56px] items-center gap-3 py-1 text-[15px]">
+      <ZoneMark :zone="r.last?.zone" />
+      <span class="font-semibold">{{ r.label }}</span>
+      <span>{{ r.last?.sentence ?? (r.point.omitted ? `left out: ${r.point.omitted}` : 'not read yet') }}</span>
+      <NeedleMark v-if="r.last" :found="r.point.found" :left="r.point.left" :width="52" />
+    </li>
+  </ul>
+</template>

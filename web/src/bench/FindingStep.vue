@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import AskDialog from '../components/AskDialog.vue'
+import StepHead from './StepHead.vue'
+import SkipStep from './SkipStep.vue'
+import AdjustWork from './AdjustWork.vue'
+import ReadingWork from './ReadingWork.vue'
+import FindingPoints from './FindingPoints.vue'
+import { openSpot } from './reading'
+import { useRunHandle } from './runHandle'
+import { useKeys } from '../composables/useKeys'
+import type { Command, Run, Step } from '../api/client'
+
+/** Judging: close as found, see the advice, decide; then adjust and read as left until it holds. */
+const props = defineProps<{ run: Run; step: Step }>()
+defineEmits<{ withdraw: []; look: [id: string]; cut: [] }>()
+const { send, sending } = useRunHandle()
+const finding = computed(() => props.run.findings.find((f) => f.id === props.step.id)!)
+const spot = computed(() =>
+  finding.value.adjusting && finding.value.adjusted ? openSpot(props.run, finding.value) : undefined,
+)
+const overruling = ref<NonNullable<Command['decision']>>()
+type Decision = NonNullable<Command['decision']>
+const decisions: { id: Decision; words: string }[] = [
+  { id: 'leave', words: 'Leave as it is' },
+  { id: 'adjust', words: 'Adjust' },
+  { id: 'investigate', words: 'Look for the cause' },
+  { id: 'withdraw', words: 'Take out of use' },
+]
+const advised = computed(() => finding.value.advice?.decision as Decision | undefined)
+const shapes: Record<string, string> = {
+  none: 'No error stands out from its uncertainty.',
+  offset: 'The same error everywhere: an offset.',
+  gain: 'The error grows with the level: a gain.',
+  both: 'An offset together with a gain.',
+  bent: 'The errors follow no straight line.',
+  scatter: 'The errors scatter.',
+  unknown: 'Too few levels to tell what the error is made of.',
+}
+const judging = computed(() => finding.value.closed > 0 && !finding.value.adjusting && !finding.value.done)
+const phase = computed(() => (finding.value.closed > 1 ? `as left, round ${finding.value.closed - 1}` : 'as found'))
+
+const close = () => finding.value.can_close && send({ kind: 'close-phase', finding: finding.value.id })
+function decide(decision: Decision) {
+  if (decision !== advised.value) overruling.value = decision
+  else send({ kind: 'decide', finding: finding.value.id, decision })
+}
+function overrule(reason: string) {
+  const decision = overruling.value
+  overruling.value = undefined
+  if (decision) send({ kind: 'decide', finding: finding.value.id, decision, reason })
+}
+useKeys({
+  Enter: () => {
+    if (judging.value && advised.value) decide(advised.value)
+    else if (!spot.value && finding.value.can_close) close()
+  },
+})
+</script>
+
+<template>
+  <div class="flex grow flex-col">
+    <template v-if="finding.closed === 0">
+      <StepHead
+        :title="step.title"
+        do="When every point is read, close as found. From then on it does not change, and the finding is worked out."
+      />
+      <FindingPoints :run="run" :finding="finding" />
+      <slot />
+      <div class="mt-4 flex gap-3">
+        <button class="btn btn-main" :disabled="!finding.can_close || sending" @click="close">
+          Close as found <kbd>Enter</kbd>
+        </button>
+        <SkipStep :step="step" />
+      </div>
+      <p v-if="!finding.can_close" class="mt-2 text-ink-2">Some points are still to be read.</p>
+    </template>
+
+    <template v-else-if="judging && finding.advice">
+      <StepHead :title="`${step.title}: ${phase}`" />
+      <FindingPoints :run="run" :finding="finding" />
+      <p class="mt-4 text-[17px]">{{ shapes[finding.advice.anatomy.shape] }}</p>
+      <div class="mt-3 border-l-4 border-brass bg-brass-wash px-4 py-3">
+        <p class="text-lg font-semibold">Advised: {{ decisions.find((d) => d.id === advised)?.words.toLowerCase() }}</p>
+        <p class="max-w-[70ch]">{{ finding.advice.why }}</p>
+      </div>
+      <template v-if="finding.causes?.length && advised !== 'leave'">
+        <p class="mt-3 font-semibold">Likely causes of this shape</p>
+        <ul class="list-inside list-[square]">
+          <li v-for="c in finding.causes" :key="c">{{ c }}</li>
+        </ul>
+      </template>
+      <slot />
+      <div class="mt-4 flex flex-wrap gap-3">
+        <button
+          v-for="d in decisions.filter((x) => x.id !== 'adjust' || finding.controls.length)"
+          :key="d.id"
+          class="btn"
+          :class="d.id === advised && 'btn-main'"
+          :disabled="sending"
+          @click="decide(d.id)"
+        >
+          {{ d.words }} <kbd v-if="d.id === advised">Enter</kbd>
+        </button>
+      </div>
+    </template>
+
+    <template v-else-if="finding.adjusting && !finding.adjusted">
+      <AdjustWork :run="run" :finding="finding"><slot /></AdjustWork>
+    </template>
+
+    <ReadingWork
+      v-else-if="spot"
+      :key="spot.measure.id + spot.point.id"
+      :run="run"
+      :measure="spot.measure"
+      :point="spot.point"
+      phase="as left"
+    >
+      <slot />
+    </ReadingWork>
+
+    <template v-else-if="finding.adjusting">
+      <StepHead
+        :title="`${step.title}: as left`"
+        do="Every point is read again. Close the round to see what the adjustment has done."
+      />
+      <FindingPoints :run="run" :finding="finding" />
+      <slot />
+      <button class="btn btn-main mt-4 self-start" :disabled="!finding.can_close || sending" @click="close">
+        Close as left <kbd>Enter</kbd>
+      </button>
+    </template>
+
+    <template v-else>
+      <StepHead :title="`${step.title}: decided`" />
+      <FindingPoints :run="run" :finding="finding" />
+      <p v-for="(d, i) in finding.decisions" :key="i" class="mt-2">
+        <b>{{ decisions.find((x) => x.id === d.decision)?.words }}.</b> {{ d.why }} {{ d.reason }}
+      </p>
+      <slot />
+    </template>
+
+    <AskDialog
+      v-if="overruling"
+      :title="`${decisions.find((d) => d.id === overruling)?.words}, against the advice`"
+      :hint="`Advised: ${decisions.find((d) => d.id === advised)?.words.toLowerCase()}. The record keeps both.`"
+      label="Why"
+      action="Decide so"
+      @done="overrule"
+      @close="overruling = undefined"
+    />
+  </div>
+</template>

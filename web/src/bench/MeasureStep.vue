@@ -1,0 +1,38 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import StepHead from './StepHead.vue'
+import SkipStep from './SkipStep.vue'
+import ReadingWork from './ReadingWork.vue'
+import { openPoint } from './reading'
+import type { Run, Step } from '../api/client'
+
+/** The points of a measure, as found, one after another. */
+const props = defineProps<{ run: Run; step: Step }>()
+const emit = defineEmits<{ withdraw: []; look: [id: string] }>()
+const measure = computed(() => props.run.measures.find((m) => m.id === props.step.id)!)
+const point = computed(() => openPoint(measure.value))
+const finding = computed(() => props.run.findings.find((f) => f.id === measure.value.finding))
+</script>
+
+<template>
+  <div class="flex grow flex-col">
+    <p v-if="step.waits && !step.done" class="mb-3 border-l-4 border-brass bg-brass-wash px-3 py-2">{{ step.waits }}</p>
+    <ReadingWork
+      v-if="point && measure.reading && !step.done"
+      :key="point.id"
+      :run="run"
+      :measure="measure"
+      :point="point"
+      phase="as found"
+    >
+      <slot />
+    </ReadingWork>
+    <template v-else>
+      <StepHead :title="`${measure.title} as found`" do="Every point is read." />
+      <p v-if="finding?.closed" class="mt-2 text-ink-2">As found is closed and does not change any more.</p>
+      <slot />
+      <button class="btn mt-4 self-start" @click="emit('look', measure.finding)">Go to {{ finding?.title }}</button>
+    </template>
+    <div v-if="point && measure.reading && !step.done" class="mt-2"><SkipStep :step="step" /></div>
+  </div>
+</template>

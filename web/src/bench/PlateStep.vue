@@ -1,0 +1,48 @@
+<script setup lang="ts">
+import { reactive, ref } from 'vue'
+import StepHead from './StepHead.vue'
+import SkipStep from './SkipStep.vue'
+import { useRunHandle } from './runHandle'
+import type { Run, Step } from '../api/client'
+
+const props = defineProps<{ run: Run; step: Step }>()
+const { send, sending, problem } = useRunHandle()
+const values = reactive<Record<string, string>>(
+  Object.fromEntries((props.step.fields ?? []).map((f) => [f.id, String(props.step.plate?.[f.id] ?? '')])),
+)
+const form = ref<HTMLFormElement>()
+function onEnter(event: Event) {
+  const inputs = [...(form.value?.querySelectorAll('input') ?? [])]
+  const next = inputs[inputs.indexOf(event.target as HTMLInputElement) + 1]
+  if (next) next.focus()
+  else save()
+}
+const save = () => send({ kind: 'plate', step: props.step.id, values: { ...values } })
+</script>
+
+<template>
+  <form ref="form" @submit.prevent="save">
+    <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
+    <div class="mt-5 grid max-w-xl gap-4">
+      <label v-for="(f, i) in step.fields" :key="f.id" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
+        <span>{{ f.label }}</span>
+        <input
+          v-model="values[f.id]"
+          :name="f.id"
+          inputmode="decimal"
+          class="field num text-right text-2xl"
+          :autofocus="i === 0"
+          :aria-invalid="problem?.field === f.id"
+          autocomplete="off"
+          @keydown.enter.prevent="onEnter"
+        />
+        <span class="text-ink-2">{{ f.unit }}</span>
+      </label>
+    </div>
+    <slot />
+    <div class="mt-5 flex gap-3">
+      <button class="btn btn-main" :disabled="sending">Record <kbd>Enter</kbd></button>
+      <SkipStep v-if="!step.done" :step="step" />
+    </div>
+  </form>
+</template>

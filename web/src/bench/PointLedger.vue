@@ -1,0 +1,72 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import NeedleMark from '../components/NeedleMark.vue'
+import ZoneMark from '../components/ZoneMark.vue'
+import type { Measure, Point, Run, Step } from '../api/client'
+import { shown } from '../composables/words'
+
+/** The ledger: every point as found and as left, and what was found. */
+const props = defineProps<{ run: Run; step: Step }>()
+defineEmits<{ look: [id: string] }>()
+const last = (p: Point) => p.left ?? p.found
+const active = (m: Measure, p: Point) => props.step.id === m.id && m.points.find((x) => !x.complete)?.id === p.id
+const remarks = computed(() => props.run.remarks)
+const decided = computed(() => props.run.findings.filter((f) => f.decisions.length))
+</script>
+
+<template>
+  <aside class="min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4" aria-label="Ledger">
+    <p class="text-right text-xs text-ink-2">hollow: as found · solid: as left</p>
+    <template v-for="m in run.measures" :key="m.id">
+      <button class="mt-2 flex w-full items-baseline justify-between text-left" @click="$emit('look', m.id)">
+        <h2 class="text-[15px]">{{ m.title }}</h2>
+        <span class="num text-xs text-ink-2">{{ m.tolerance }} {{ m.shown }}</span>
+      </button>
+      <table class="w-full">
+        <thead class="sr-only">
+          <tr>
+            <th>Point</th>
+            <th>Shows</th>
+            <th>Error</th>
+            <th>Needle</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr
+            v-for="p in m.points"
+            :key="p.id"
+            class="h-9 border-t border-line text-sm"
+            :class="active(m, p) && 'bg-brass-wash'"
+          >
+            <td class="pl-1">{{ p.label }}</td>
+            <td class="num text-right">
+              <template v-if="last(p)">{{ shown(last(p)!.indicated, m.resolution) }}</template>
+              <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
+            </td>
+            <td class="num w-16 text-right">{{ last(p) ? shown(last(p)!.error, m.resolution / 10, true) : '' }}</td>
+            <td class="w-7 text-right">
+              <ZoneMark :zone="last(p)?.zone" :size="14" class="ml-auto" />
+            </td>
+            <td class="w-[52px]">
+              <NeedleMark v-if="last(p)" :found="p.found" :left="p.left" :width="48" class="ml-auto" />
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+    <section v-if="decided.length" class="mt-4 border-t-2 border-ink pt-2">
+      <div v-for="f in decided" :key="f.id" class="mb-2">
+        <h2 class="text-[15px]">{{ f.title }}: {{ f.decisions[f.decisions.length - 1]!.decision }}</h2>
+        <p class="text-sm">{{ f.decisions[f.decisions.length - 1]!.why }}</p>
+        <p v-for="a in f.adjustments" :key="a.round + a.control" class="text-sm text-ink-2">
+          Round {{ a.round }}: {{ a.control }} {{ a.steps > 0 ? '+' : '' }}{{ a.steps }} presses
+        </p>
+      </div>
+    </section>
+    <section v-if="remarks.length || run.notes.length" class="mt-3 border-t border-line pt-2 text-sm">
+      <h2 class="text-[15px]">The certificate will say</h2>
+      <p v-for="r in remarks" :key="r" class="mt-1">{{ r }}</p>
+      <p v-for="n in run.notes" :key="n.at" class="mt-1 text-ink-2">Note by {{ n.by.name }}: {{ n.text }}</p>
+    </section>
+  </aside>
+</template>

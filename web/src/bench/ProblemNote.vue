@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import { useRunHandle } from './runHandle'
+
+/** Why something was not recorded, and the way out. */
+defineEmits<{ early: [] }>()
+const { problem, refused, waiting, send } = useRunHandle()
+const eventWords: Record<string, string> = {
+  ReadingCaptured: 'a reading was taken',
+  ReadingWithdrawn: 'a reading was withdrawn',
+  CheckAnswered: 'a check was answered',
+  StepDone: 'a step was done',
+  PhaseClosed: 'a phase was closed',
+  FindingDecided: 'a finding was decided',
+  AdjustmentMade: 'an adjustment was noted',
+  NoteAdded: 'a note was added',
+  StandardBound: 'a reference was chosen',
+  LooseEndOpened: 'a loose end was opened',
+  LooseEndClosed: 'a loose end was closed',
+}
+</script>
+
+<template>
+  <div v-if="waiting" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2" role="status">
+    Not recorded yet: the server does not answer. It is tried again by itself; stay on this page.
+  </div>
+  <div v-else-if="problem" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+    <p>{{ problem.detail }}</p>
+    <ul v-if="problem.since?.length" class="mt-1 text-sm">
+      <li v-for="s in problem.since" :key="s.seq">
+        <span class="num">{{ s.at }}</span> {{ s.by }}: {{ eventWords[s.kind] ?? 'the run went on' }}
+      </li>
+    </ul>
+    <button
+      v-if="problem.code === 'magnitude' && refused"
+      class="btn mt-2"
+      @click="send({ ...refused, confirmed: true })"
+    >
+      Yes, it shows that
+    </button>
+    <button v-if="problem.code === 'not-steady'" class="btn mt-2" @click="$emit('early')">Take it all the same</button>
+  </div>
+</template>

@@ -1,0 +1,195 @@
+<script setup lang="ts">
+import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import AskDialog from '../components/AskDialog.vue'
+import NeedleMark from '../components/NeedleMark.vue'
+import ZoneMark from '../components/ZoneMark.vue'
+import GrossGate from './GrossGate.vue'
+import LiveTrace from './LiveTrace.vue'
+import StandInPanel from './StandInPanel.vue'
+import StepHead from './StepHead.vue'
+import { useRunHandle } from './runHandle'
+import { useKeys } from '../composables/useKeys'
+import { useLivePoint } from '../composables/useLivePoint'
+import { tone } from '../composables/useTone'
+import { shown } from '../composables/words'
+import type { Measure, Point, Run } from '../api/client'
+
+/** One point being read: what is expected, the live trace, the entry, the needle. */
+const props = defineProps<{ run: Run; measure: Measure; point: Point; phase: string }>()
+const { send, sending, problem } = useRunHandle()
+const typed = ref('')
+const omitting = ref(false)
+const field = ref<HTMLInputElement>()
+const m = computed(() => props.measure)
+const gate = computed(() => props.point.gross_open && !props.point.set_up_seen)
+const { frame, trace, trouble } = useLivePoint(
+  computed(() =>
+    m.value.capture && props.point.expected && !gate.value
+      ? { run: props.run.id, measure: m.value.id, point: props.point.id }
+      : undefined,
+  ),
+)
+const expected = computed(() => props.point.expected)
+const limit = computed(() => {
+  const e = expected.value
+  return e?.high !== undefined && e.low !== undefined ? (e.high - e.low) / 2 : undefined
+})
+const fine = computed(() => m.value.resolution / 10)
+const taken = computed(() => props.point.readings.filter((r) => !r.withdrawn && r.round === m.value.round))
+const alive = computed(() => frame.value?.status.state === 'alive')
+
+/** The point read just before this one, so that its verdict stays in sight. */
+const before = computed(() => {
+  const all = props.run.measures.flatMap((x) => x.points.map((p) => ({ measure: x, point: p })))
+  const read = all.filter((x) => x.point.found && x.point.readings.length)
+  const at = (x: (typeof read)[number]) => x.point.readings[x.point.readings.length - 1]!.at
+  return read.sort((a, b) => at(a).localeCompare(at(b))).pop()
+})
+const verdict = computed(() => before.value?.point.left ?? before.value?.point.found)
+
+/** Where the needle would stand for what is on the link or typed now. */
+const preview = computed(() => {
+  const e = expected.value
+  const value = typed.value ? Number(typed.value.replace(',', '.')) : frame.value?.value
+  if (!e || !limit.value || value === undefined || !Number.isFinite(value)) return undefined
+  const lean = (value - e.reference) / limit.value
+  return { lean, fan: 0, zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const) }
+})
+
+async function take() {
+  const order = { kind: 'capture' as const, measure: m.value.id, point: props.point.id }
+  const linked = !typed.value.trim() && !!m.value.capture && !!frame.value && alive.value
+  const ok = await send(linked ? { ...order, linked } : { ...order, typed: typed.value })
+  if (ok) {
+    tone('taken')
+    typed.value = ''
+  }
+  await nextTick()
+  field.value?.focus()
+}
+function omit(reason: string) {
+  omitting.value = false
+  send({ kind: 'omit', measure: m.value.id, point: props.point.id, reason })
+}
+onMounted(() => field.value?.focus())
+watch(gate, async () => {
+  await nextTick()
+  field.value?.focus()
+})
+useKeys({ Enter: take })
+</script>
+
+<template>
+  <StepHead
+    :title="`${measure.title} ${phase}: ${point.label}`"
+    :do="point.do || measure.do"
+    :caution="measure.caution"
+  />
+  <p v-if="point.missing" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2">
+    Not ready: {{ point.missing }}.
+  </p>
+  <GrossGate v-if="gate" :measure="measure" :point="point" />
+  <template v-else>
+    <div v-if="measure.capture" class="mt-3 border border-line bg-sheet">
+      <div class="flex flex-wrap items-baseline gap-x-4 px-3 pt-2 text-sm text-ink-2">
+        <span :class="frame && !alive ? 'font-semibold text-vermilion' : ''" role="status">
+          {{ trouble || frame?.status.words || 'Connecting to the instrument …' }}
+        </span>
+        <span v-if="frame?.breaths" class="num">{{ frame.breaths }} of {{ measure.capture.breaths }} breaths</span>
+        <span v-if="frame?.rate" class="num">{{ frame.rate.toFixed(1) }} /min</span>
+        <span v-if="frame?.rise" class="num">rise {{ frame.rise.toFixed(2) }} s</span>
+        <span v-if="expected" class="ml-auto text-petrol">
+          expected <span class="num">{{ shown(expected.reference, measure.resolution) }}</span>
+          <span v-if="limit !== undefined" class="num"> ± {{ shown(limit, measure.resolution) }}</span>
+        </span>
+      </div>
+      <div class="h-40">
+        <LiveTrace
+          v-if="measure.capture.kind !== 'rate'"
+          :trace="trace"
+          :low="expected?.low"
+          :high="expected?.high"
+          :reference="expected?.reference"
+          :label="`live ${measure.title}`"
+        />
+        <LiveTrace v-else :trace="trace" :label="`live ${measure.title}`" />
+      </div>
+    </div>
+    <div class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
+      <div class="border-r border-line px-4 py-2">
+        <span class="label">Reference</span>
+        <span class="num text-[42px] leading-tight">{{
+          expected ? shown(expected.reference, measure.resolution) : '–'
+        }}</span>
+        <span class="ml-1 text-ink-2">{{ measure.shown }}</span>
+      </div>
+      <label class="border-r border-line bg-brass-wash px-4 py-2">
+        <span class="label"
+          >Device shows
+          <template v-if="measure.repeats > 1">· {{ taken.length + 1 }} of {{ measure.repeats }}</template></span
+        >
+        <span class="flex items-baseline" data-keys>
+          <input
+            ref="field"
+            v-model="typed"
+            name="reading"
+            inputmode="decimal"
+            autocomplete="off"
+            class="num w-full min-w-0 bg-transparent text-[42px] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
+            :class="frame?.steady && 'placeholder:text-petrol'"
+            :placeholder="frame?.value !== undefined ? shown(frame.value, measure.resolution) : ''"
+            :aria-label="`Device shows, ${measure.title} ${point.label}`"
+            :aria-invalid="problem?.field === 'typed'"
+            @keydown.enter.prevent="take"
+          />
+          <span class="text-ink-2">{{ measure.shown }}</span>
+        </span>
+      </label>
+      <div class="grid place-items-center">
+        <NeedleMark
+          :found="phase === 'as found' ? preview : point.found"
+          :left="phase === 'as found' ? undefined : preview"
+          :width="120"
+          label="preview of the needle"
+        />
+      </div>
+    </div>
+    <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
+      <template v-if="typed">Typed by hand; <kbd>Enter</kbd> records it.</template>
+      <template v-else-if="frame && alive">
+        <span :class="frame.steady ? 'font-semibold text-petrol' : 'text-ink-2'"
+          >{{ frame.steady ? '● Steady: ' : '○ ' }}{{ frame.why }}.</span
+        >
+        <template v-if="frame.steady"> <kbd>Enter</kbd> takes it.</template>
+      </template>
+      <template v-else-if="measure.capture">The reading can be typed from the device’s display.</template>
+    </p>
+    <slot />
+    <div class="mt-2 flex flex-wrap items-center gap-3">
+      <button class="btn btn-main" :disabled="sending || !!point.missing" @click="take">
+        Take reading <kbd>Enter</kbd>
+      </button>
+      <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>
+    </div>
+    <p v-if="verdict && before" class="mt-3 flex max-w-[72ch] items-start gap-2 text-[15px]">
+      <ZoneMark :zone="verdict.zone" :size="18" class="mt-0.5 shrink-0" />
+      <span
+        ><b>{{ before.measure.title }} {{ before.point.label }}:</b> {{ verdict.sentence }}
+        <template v-if="verdict.warning">{{ verdict.warning }}.</template></span
+      >
+    </p>
+    <p v-if="expected" class="mt-2 text-sm text-ink-2">
+      {{ expected.formula }} · last digit <span class="num">{{ fine * 10 }}</span>
+    </p>
+  </template>
+  <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" />
+  <AskDialog
+    v-if="omitting"
+    :title="`Leave out ${measure.title} ${point.label}`"
+    hint="The certificate will say so, and no statement of conformity covers it."
+    label="Why"
+    action="Leave it out"
+    @done="omit"
+    @close="omitting = false"
+  />
+</template>

@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import AskDialog from '../components/AskDialog.vue'
+import StepHead from './StepHead.vue'
+import { useRunHandle } from './runHandle'
+import { answer, api, type Run, type Step } from '../api/client'
+
+/** Signing: what still stands in the way, the statement, and the reviewer where one is wanted. */
+const props = defineProps<{ run: Run; step: Step }>()
+const { send, sending, problem } = useRunHandle()
+const { data: reviewers } = useQuery({ queryKey: ['reviewers'], queryFn: () => answer(api.GET('/api/reviewers')) })
+const words = computed(() => {
+  const adjusted = props.run.findings.flatMap((f) => f.adjustments.map((a) => a.control))
+  const what = adjusted.length ? `Adjusted: ${[...new Set(adjusted)].join(', ')}.` : 'Nothing was adjusted.'
+  return `Verified by “${props.run.procedure.title}”, revision ${props.run.procedure.revision}. ${what} ${props.run.result_why[0]?.toUpperCase()}${props.run.result_why.slice(1)}.`
+})
+const statement = ref<string>()
+const reviewer = ref('')
+const abandoning = ref(false)
+const open = computed(() => props.run.loose_ends.filter((e) => !e.closed_at))
+const results: Record<string, string> = {
+  conforms: 'Conforms as found',
+  'conforms after adjustment': 'Conforms after adjustment',
+  'does not conform': 'Does not conform: it leaves use',
+  'no statement': 'No statement of conformity',
+}
+const sign = () =>
+  send({ kind: 'sign', statement: statement.value ?? words.value, reviewer: reviewer.value || undefined })
+function abandon(reason: string) {
+  abandoning.value = false
+  send({ kind: 'abandon', reason })
+}
+</script>
+
+<template>
+  <form @submit.prevent="sign">
+    <StepHead title="Sign" do="A signed run never changes. A correction is a new run that says what it replaces." />
+    <p
+      class="mt-4 text-2xl font-semibold"
+      :class="run.result.startsWith('conforms') ? 'text-petrol' : 'text-vermilion'"
+    >
+      {{ results[run.result] }}
+    </p>
+    <p class="text-ink-2">{{ run.result_why }}</p>
+
+    <div v-if="run.blockers.length" class="mt-4 border-l-4 border-brass bg-brass-wash px-4 py-3">
+      <p class="font-semibold">Before it can be signed</p>
+      <ul class="mt-1 list-inside list-[square]">
+        <li v-for="b in run.blockers" :key="b">{{ b }}</li>
+      </ul>
+      <div v-if="open.length" class="mt-2 flex flex-wrap gap-2">
+        <button
+          v-for="e in open"
+          :key="e.what"
+          type="button"
+          class="btn"
+          @click="send({ kind: 'close-loose-end', what: e.what, note: 'closed by hand' })"
+        >
+          {{ e.what }}: close it by hand
+        </button>
+      </div>
+    </div>
+
+    <label class="mt-4 block max-w-2xl">
+      <span class="label">What was done and found</span>
+      <textarea
+        :value="statement ?? words"
+        name="statement"
+        rows="3"
+        class="field"
+        @input="statement = ($event.target as HTMLTextAreaElement).value"
+      ></textarea>
+    </label>
+    <label v-if="run.needs_review" class="mt-3 block max-w-sm">
+      <span class="label">Reviewer: a lead countersigns this run</span>
+      <select v-model="reviewer" name="reviewer" class="field" :aria-invalid="problem?.field === 'reviewer'">
+        <option value="">choose …</option>
+        <option v-for="p in reviewers" :key="p.id" :value="p.id">{{ p.name }}</option>
+      </select>
+    </label>
+    <slot />
+    <div class="mt-5 flex gap-3">
+      <button class="btn btn-main" :disabled="sending">Sign <kbd>Enter</kbd></button>
+      <button type="button" class="btn btn-quiet" @click="abandoning = true">Give the run up …</button>
+    </div>
+    <AskDialog
+      v-if="abandoning"
+      title="Give the run up"
+      hint="It stays in the record as abandoned. Its loose ends stay in sight until they are closed."
+      label="Why"
+      action="Give it up"
+      @done="abandon"
+      @close="abandoning = false"
+    />
+  </form>
+</template>

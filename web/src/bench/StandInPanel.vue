@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useBenchState } from '../composables/useBenchState'
+import { answer, api, ApiError } from '../api/client'
+
+/** The controls and faults of a simulated device: only where the instrument is a stand-in. */
+const props = defineProps<{ kind: string }>()
+const { data } = useBenchState()
+const link = computed(() => data.value?.links.find((l) => l.kind === props.kind))
+const said = ref('')
+const faults: Record<string, { code: string; label: string }[]> = {
+  'gas-bench': [
+    { code: 'LEAK', label: 'adapter leaks' },
+    { code: 'TRAP', label: 'trap blocked' },
+    { code: 'EMPTY', label: 'cylinder empty' },
+  ],
+  'finger-simulator': [{ code: 'CURVE', label: 'wrong curve' }],
+}
+const on = ref<string[]>([])
+
+async function tell(command: string, words: string) {
+  try {
+    const { answer: text } = await answer(
+      api.POST('/api/stand-ins/{kind}', { params: { path: { kind: props.kind } }, body: { command } }),
+    )
+    said.value = text.startsWith('ERROR') ? text : words
+  } catch (error) {
+    said.value = error instanceof ApiError ? error.problem.detail : String(error)
+  }
+}
+async function toggle(code: string, label: string) {
+  const active = on.value.includes(code)
+  await tell(`SIMulate:FAULt ${code},${active ? 'OFF' : 'ON'}`, `${label}: ${active ? 'mended' : 'on'}`)
+  on.value = active ? on.value.filter((c) => c !== code) : [...on.value, code]
+}
+</script>
+
+<template>
+  <details v-if="link?.stand_in" class="mt-4 border border-dashed border-ink-2 px-3 py-2 text-sm">
+    <summary class="cursor-pointer py-1 font-semibold">Simulated device: its own controls and faults</summary>
+    <div v-if="kind === 'gas-bench'" class="mt-2 flex flex-wrap items-center gap-2" data-stand-in>
+      <span class="w-24">Span presses</span>
+      <button
+        v-for="n in [-5, -1, 1, 5]"
+        :key="n"
+        class="btn num"
+        @click="tell(`SIMulate:PRESs SPAN,${n}`, `span ${n > 0 ? '+' : ''}${n}`)"
+      >
+        {{ n > 0 ? '+' : '−' }}{{ Math.abs(n) }}
+      </button>
+      <span class="ml-4 w-24">Zero presses</span>
+      <button
+        v-for="n in [-1, 1]"
+        :key="n"
+        class="btn num"
+        @click="tell(`SIMulate:PRESs ZERO,${n}`, `zero ${n > 0 ? '+' : ''}${n}`)"
+      >
+        {{ n > 0 ? '+' : '−' }}1
+      </button>
+    </div>
+    <div class="mt-2 flex flex-wrap items-center gap-2">
+      <span class="w-24">Faults</span>
+      <button
+        v-for="f in faults[kind]"
+        :key="f.code"
+        class="btn"
+        :class="on.includes(f.code) && 'bg-brass-wash'"
+        :aria-pressed="on.includes(f.code)"
+        @click="toggle(f.code, f.label)"
+      >
+        {{ f.label }}
+      </button>
+      <button
+        v-for="l in ['DROP', 'SILENT', 'GARBAGE']"
+        :key="l"
+        class="btn"
+        @click="tell(`SIMulate:LINK ${l},8`, `link ${l.toLowerCase()} for 8 s`)"
+      >
+        link {{ l.toLowerCase() }}
+      </button>
+      <span class="text-ink-2" role="status">{{ said }}</span>
+    </div>
+  </details>
+</template>

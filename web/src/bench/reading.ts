@@ -1,0 +1,35 @@
+import type { Finding, Measure, Point, Run } from '../api/client'
+
+export interface Spot {
+  measure: Measure
+  point: Point
+}
+
+/** openPoint is the first point of a measure that still needs a reading in the round being read. */
+export function openPoint(measure: Measure): Point | undefined {
+  return measure.points.find((p) => !p.complete)
+}
+
+/** openSpot is the first open point among the measures of a finding, for a round as left. */
+export function openSpot(run: Run, finding: Finding): Spot | undefined {
+  for (const id of finding.judges) {
+    const measure = run.measures.find((m) => m.id === id)
+    const point = measure && openPoint(measure)
+    if (measure && point) return { measure, point }
+  }
+  return undefined
+}
+
+/** lastReading is the latest reading that can still be withdrawn. */
+export function lastReading(run: Run) {
+  const all = run.measures
+    .filter((m) => m.reading)
+    .flatMap((m) => m.points.flatMap((p) => p.readings.map((r) => ({ ...r, measure: m, point: p }))))
+    .filter((r) => !r.withdrawn && r.round === r.measure.round)
+  return all.sort((a, b) => a.at.localeCompare(b.at)).pop()
+}
+
+/** canBeDoneAhead says whether a step may be done while a wait before it is still running. */
+export function canBeDoneAhead(kind: string): boolean {
+  return kind === 'check' || kind === 'ambient' || kind === 'record' || kind === 'bring' || kind === 'cautions'
+}

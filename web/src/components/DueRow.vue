@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import RiskMark from './RiskMark.vue'
+import type { components } from '../api/schema.gen'
+import { dueWords, familyWords } from '../composables/words'
+
+/** One due activity: what, where, since when, and the way to begin. */
+defineProps<{ due: components['schemas']['DueView']; starting: boolean; mayStart: boolean }>()
+defineEmits<{ start: [] }>()
+</script>
+
+<template>
+  <li class="flex items-center gap-4 py-2">
+    <RouterLink :to="{ name: 'device', params: { id: due.tag } }" class="num w-24 shrink-0 font-medium underline">
+      {{ due.tag }}
+    </RouterLink>
+    <span class="min-w-0 grow">
+      <span class="block truncate"
+        >{{ due.device }} <span class="text-ink-2">· {{ due.title }}</span></span
+      >
+      <span class="block truncate text-sm text-ink-2">
+        {{ due.place }}, {{ due.site }}<span v-if="due.status !== 'in use'"> · {{ due.status }}</span>
+      </span>
+    </span>
+    <span class="w-32 shrink-0 text-right" :class="due.days < 0 && 'font-semibold text-vermilion'">
+      {{ dueWords(due.days) }}
+    </span>
+    <RiskMark :risk="due.risk" class="shrink-0" />
+    <span class="w-28 shrink-0 text-right">
+      <RouterLink v-if="due.run" class="btn" :to="{ name: 'run', params: { id: due.run } }">Resume</RouterLink>
+      <button v-else-if="due.procedure && mayStart" class="btn" :disabled="starting" @click="$emit('start')">
+        Start
+      </button>
+      <span
+        v-else-if="!due.procedure"
+        class="text-sm text-ink-2"
+        :title="`A ${familyWords(due.family)} has no procedure yet`"
+      >
+        by hand
+      </span>
+    </span>
+  </li>
+</template>

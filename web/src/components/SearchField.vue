@@ -1,0 +1,72 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { useQuery, keepPreviousData } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/vue'
+import { answer, api, type Asset } from '../api/client'
+import { useKeys, useScanner } from '../composables/useKeys'
+import { familyWords } from '../composables/words'
+
+/** Finds a device by tag, serial, place or model; a scanned tag opens its device at once. */
+const router = useRouter()
+const text = ref('')
+const search = refDebounced(text, 120)
+const { data } = useQuery({
+  queryKey: ['search', search],
+  queryFn: () => answer(api.GET('/api/assets', { params: { query: { search: search.value } } })),
+  enabled: () => search.value.trim().length > 0,
+  placeholderData: keepPreviousData,
+})
+
+function open(asset: Asset | null) {
+  if (!asset) return
+  text.value = ''
+  ;(document.activeElement as HTMLElement | null)?.blur()
+  router.push({ name: 'device', params: { id: asset.tag } })
+}
+useScanner((tag) => router.push({ name: 'device', params: { id: tag.trim().toUpperCase() } }))
+useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus() })
+</script>
+
+<template>
+  <Combobox :model-value="null" nullable as="div" class="relative w-60" @update:model-value="open">
+    <div class="flex items-center border-[1.5px] border-ink-2 bg-sheet">
+      <ComboboxInput
+        id="search"
+        class="min-h-10 w-full bg-transparent px-3 outline-offset-0 placeholder:text-ink-2"
+        placeholder="Tag, serial, place"
+        aria-label="Search devices"
+        autocomplete="off"
+        :display-value="() => text"
+        @change="text = ($event.target as HTMLInputElement).value"
+      />
+      <kbd class="mr-2">/</kbd>
+    </div>
+    <ComboboxOptions
+      v-if="search.trim()"
+      class="absolute right-0 z-30 mt-1 max-h-[60vh] w-[420px] overflow-auto border-2 border-ink bg-sheet"
+    >
+      <ComboboxOption
+        v-for="asset in (data?.assets ?? []).slice(0, 12)"
+        :key="asset.id"
+        v-slot="{ active }"
+        :value="asset"
+        as="template"
+      >
+        <li class="flex cursor-pointer gap-3 border-b border-line px-3 py-2" :class="active && 'bg-brass-wash'">
+          <span class="num w-20 shrink-0 font-medium">{{ asset.tag }}</span>
+          <span>
+            {{ asset.device }}
+            <span class="block text-sm text-ink-2">
+              {{ familyWords(asset.family) }} · {{ asset.place }}, {{ asset.site }} · {{ asset.serial }}
+            </span>
+          </span>
+        </li>
+      </ComboboxOption>
+      <li v-if="data && !data.assets.length" class="px-3 py-3 text-ink-2">
+        Nothing found for “{{ search }}”. Try the tag on the label, or part of the serial.
+      </li>
+    </ComboboxOptions>
+  </Combobox>
+</template>

@@ -1,0 +1,20 @@
+import { computed, ref } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+
+const offset = ref(0)
+const ticking = ref(Date.now())
+let running = false
+
+/** setServerTime holds this browser's clock against the server's. */
+export function setServerTime(iso: string) {
+  offset.value = new Date(iso).getTime() - Date.now()
+}
+
+/** useClock is the server's time in milliseconds, four times a second. */
+export function useClock() {
+  if (!running) {
+    running = true
+    useIntervalFn(() => (ticking.value = Date.now()), 250)
+  }
+  return computed(() => ticking.value + offset.value)
+}

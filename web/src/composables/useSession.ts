@@ -1,0 +1,21 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed } from 'vue'
+import { answer, api } from '../api/client'
+
+/** useSession is who is signed in, and signing in and out. */
+export function useSession() {
+  const cache = useQueryClient()
+  const query = useQuery({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 })
+  const signIn = useMutation({
+    mutationFn: (body: { name: string; password: string }) => answer(api.POST('/api/session', { body })),
+    onSuccess: (session) => cache.setQueryData(['session'], session),
+  })
+  const signOut = useMutation({
+    mutationFn: () => answer(api.DELETE('/api/session')),
+    onSettled: () => {
+      cache.clear()
+      location.assign('/')
+    },
+  })
+  return { session: query.data, person: computed(() => query.data.value?.person), query, signIn, signOut }
+}

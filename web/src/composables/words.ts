@@ -1,0 +1,68 @@
+/** elapsed puts a stretch of time in words: "4 min", "2 h 10 min", "3 days". */
+export function elapsed(ms: number): string {
+  const minutes = Math.floor(Math.max(0, ms) / 60_000)
+  if (minutes < 1) return 'under 1 min'
+  if (minutes < 60) return `${minutes} min`
+  const hours = Math.floor(minutes / 60)
+  if (hours < 48) return minutes % 60 ? `${hours} h ${minutes % 60} min` : `${hours} h`
+  return `${Math.floor(hours / 24)} days`
+}
+
+/** countdown shows what is left of a timer: "11:24", or "1:02:05". */
+export function countdown(ms: number): string {
+  const s = Math.max(0, Math.ceil(ms / 1000))
+  const two = (n: number) => String(n).padStart(2, '0')
+  const h = Math.floor(s / 3600)
+  return h ? `${h}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}` : `${Math.floor(s / 60)}:${two(s % 60)}`
+}
+
+/** dueWords says how a due day lies to today. */
+export function dueWords(days: number): string {
+  if (days === 0) return 'due today'
+  if (days === -1) return '1 day overdue'
+  if (days < 0) return `${-days} days overdue`
+  if (days === 1) return 'due tomorrow'
+  return `due in ${days} days`
+}
+
+/** ago says how long past a moment is, in days or months. */
+export function ago(iso: string | undefined, now: number): string {
+  if (!iso) return 'never'
+  const days = Math.floor((now - new Date(iso).getTime()) / 86_400_000)
+  if (days < 1) return 'today'
+  if (days === 1) return 'yesterday'
+  return days < 60 ? `${days} days ago` : `${Math.round(days / 30.4)} months ago`
+}
+
+/** decimals is how many decimals a resolution needs. */
+export function decimals(resolution: number): number {
+  for (let n = 0; n < 9; n++) {
+    const scaled = resolution * 10 ** n
+    if (Math.abs(scaled - Math.round(scaled)) < 1e-6 && Math.round(scaled) > 0) return n
+  }
+  return 3
+}
+
+/** shown writes a number at a resolution, with a typographic minus. */
+export function shown(value: number | undefined | null, resolution: number, signed = false): string {
+  if (value === undefined || value === null || !Number.isFinite(value)) return ''
+  const text = value.toFixed(decimals(resolution))
+  const zero = Number(text) === 0
+  const plain = zero ? text.replace('-', '') : text.replace('-', '−')
+  return signed && !zero && value > 0 ? '+' + plain : plain
+}
+
+/** localTime is the hour and minute, where the technician is. */
+export function localTime(iso: string | undefined): string {
+  return iso ? new Date(iso).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false }) : ''
+}
+
+/** localDay is a day as it is written here: 24 Nov 2026. */
+export function localDay(iso: string | undefined): string {
+  return iso ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }) : ''
+}
+
+/** familyWords is a family's name as it is read: "patient-scale" is "patient scale". */
+export function familyWords(family: string): string {
+  return family.replaceAll('-', ' ')
+}

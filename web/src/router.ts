@@ -1,0 +1,40 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'today', component: () => import('./views/TodayView.vue'), meta: { title: 'Today' } },
+    { path: '/bench', name: 'bench', component: () => import('./views/BenchList.vue'), meta: { title: 'Bench' } },
+    {
+      path: '/bench/:id',
+      name: 'run',
+      component: () => import('./views/BenchView.vue'),
+      props: true,
+      meta: { title: 'Bench' },
+    },
+    {
+      path: '/equipment',
+      name: 'equipment',
+      component: () => import('./views/EquipmentView.vue'),
+      meta: { title: 'Equipment' },
+    },
+    {
+      path: '/equipment/:id',
+      name: 'device',
+      component: () => import('./views/DeviceView.vue'),
+      props: true,
+      meta: { title: 'Equipment' },
+    },
+    {
+      path: '/references',
+      name: 'references',
+      component: () => import('./views/ReferencesView.vue'),
+      meta: { title: 'References' },
+    },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./views/NowhereView.vue') },
+  ],
+})
+
+router.afterEach((to) => {
+  document.title = to.meta.title ? `${to.meta.title} · North Needle` : 'North Needle'
+})

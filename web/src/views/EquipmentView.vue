@@ -1,0 +1,126 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { useInfiniteQuery } from '@tanstack/vue-query'
+import { refDebounced } from '@vueuse/core'
+import QueryState from '../components/QueryState.vue'
+import RiskMark from '../components/RiskMark.vue'
+import NewDevice from '../components/NewDevice.vue'
+import { answer, api } from '../api/client'
+import { useSession } from '../composables/useSession'
+import { dueWords, familyWords } from '../composables/words'
+
+const families = [
+  'capnograph',
+  'ventilator',
+  'infusion-pump',
+  'spirometer',
+  'metabolic-cart',
+  'patient-scale',
+  'audiometer',
+  'blood-gas-analyser',
+  'photometer',
+  'breath-monitor',
+  'warm-chamber',
+  'collection-bag-meter',
+]
+const router = useRouter()
+const { person } = useSession()
+const text = ref('')
+const family = ref('')
+const status = ref('')
+const entering = ref(false)
+const search = refDebounced(text, 150)
+const { data, error, refetch, hasNextPage, fetchNextPage, isFetching } = useInfiniteQuery({
+  queryKey: ['assets', search, family, status],
+  queryFn: ({ pageParam }) =>
+    answer(
+      api.GET('/api/assets', {
+        params: { query: { search: search.value, family: family.value, status: status.value, after: pageParam } },
+      }),
+    ),
+  initialPageParam: '',
+  getNextPageParam: (last) => last.after || undefined,
+})
+const assets = computed(() => data.value?.pages.flatMap((p) => p.assets) ?? [])
+watch([search, family, status], () => window.scrollTo(0, 0))
+</script>
+
+<template>
+  <main class="mx-auto max-w-[1400px] p-6">
+    <div class="flex flex-wrap items-end gap-4">
+      <h1 class="mr-auto text-3xl">Equipment</h1>
+      <label class="w-64"
+        ><span class="label">Find</span
+        ><input v-model="text" class="field" name="find" placeholder="tag, serial, model, place"
+      /></label>
+      <label class="w-52">
+        <span class="label">Family</span>
+        <select v-model="family" class="field">
+          <option value="">every family</option>
+          <option v-for="f in families" :key="f" :value="f">{{ familyWords(f) }}</option>
+        </select>
+      </label>
+      <label class="w-40">
+        <span class="label">Status</span>
+        <select v-model="status" class="field">
+          <option value="">any</option>
+          <option>in use</option>
+          <option>out of use</option>
+          <option>retired</option>
+        </select>
+      </label>
+      <button v-if="person?.role === 'lead' || person?.role === 'technician'" class="btn" @click="entering = true">
+        Enter a device
+      </button>
+    </div>
+
+    <table v-if="assets.length" class="mt-5 w-full text-left">
+      <thead class="border-b-2 border-ink text-sm text-ink-2">
+        <tr>
+          <th class="py-2 font-medium">Tag</th>
+          <th class="font-medium">Device</th>
+          <th class="font-medium">Family</th>
+          <th class="font-medium">Place</th>
+          <th class="font-medium">Serial</th>
+          <th class="font-medium">Risk</th>
+          <th class="font-medium">Status</th>
+          <th class="text-right font-medium">Next</th>
+        </tr>
+      </thead>
+      <tbody class="rows">
+        <tr
+          v-for="a in assets"
+          :key="a.id"
+          class="cursor-pointer hover:bg-brass-wash"
+          @click="router.push({ name: 'device', params: { id: a.tag } })"
+        >
+          <td class="py-2.5">
+            <RouterLink class="num font-medium underline" :to="{ name: 'device', params: { id: a.tag } }" @click.stop>
+              {{ a.tag }}
+            </RouterLink>
+          </td>
+          <td>{{ a.device }}</td>
+          <td>{{ familyWords(a.family) }}</td>
+          <td>
+            {{ a.place }}<span class="text-ink-2">, {{ a.site }}</span>
+          </td>
+          <td class="num text-sm">{{ a.serial }}</td>
+          <td><RiskMark :risk="a.risk" /></td>
+          <td :class="a.status === 'out of use' && 'font-semibold text-vermilion'">{{ a.status }}</td>
+          <td class="text-right" :class="a.days < 0 && 'font-semibold text-vermilion'">
+            {{ a.due_on ? dueWords(a.days) : 'nothing planned' }}
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else-if="data" class="mt-8 text-lg">
+      No device matches.
+      <button class="underline" @click="text = family = status = ''">Show every device</button>
+    </p>
+    <QueryState v-else :error="error" what="register" @again="refetch()" />
+    <button v-if="hasNextPage" class="btn mt-4" :disabled="isFetching" @click="fetchNextPage()">Show more</button>
+    <p v-else-if="assets.length" class="mt-4 text-sm text-ink-2">{{ assets.length }} devices, the whole list.</p>
+    <NewDevice v-if="entering" :families="families" @close="entering = false" />
+  </main>
+</template>

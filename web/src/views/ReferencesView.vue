@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import QueryState from '../components/QueryState.vue'
+import { answer, api } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { localDay } from '../composables/words'
+
+type Standard = components['schemas']['StandardView']
+const { data, error, refetch } = useQuery({ queryKey: ['standards'], queryFn: () => answer(api.GET('/api/standards')) })
+const text = ref('')
+const found = computed(() =>
+  (data.value ?? []).filter((s) =>
+    `${s.tag} ${s.name} ${s.kind} ${s.maker}`.toLowerCase().includes(text.value.toLowerCase()),
+  ),
+)
+function state(s: Standard): { words: string; bad: boolean; soon: boolean } {
+  if (s.status !== 'usable') return { words: `in quarantine`, bad: true, soon: false }
+  if (s.days < 0) return { words: `ran out ${-s.days} days ago`, bad: true, soon: false }
+  return { words: `${localDay(s.certificate.due_on)}`, bad: false, soon: s.days < 60 }
+}
+const unitWords: Record<string, string> = {
+  '%{vol}': 'vol%',
+  '[ppm]': 'ppm',
+  'cm[H2O]': 'cmH₂O',
+  Cel: '°C',
+  'dB[SPL]': 'dB SPL',
+  '1': '',
+}
+function values(s: Standard): string[] {
+  const pieces = (s.values ?? []).filter((v) => v.piece)
+  if (pieces.length) {
+    const total = pieces.reduce((sum, v) => sum + (v.value ?? 0), 0)
+    return [`${pieces.length} pieces, ${total.toFixed(1)} kg in all`]
+  }
+  return (s.values ?? []).map((v) => {
+    const unit = unitWords[v.unit] ?? v.unit
+    const what = v.from || v.to ? `${v.from ?? 0} to ${v.to} ${unit}` : `${v.value} ${unit}`
+    return `${v.quantity} ${what}, U ${v.u} (k = ${v.k})`
+  })
+}
+</script>
+
+<template>
+  <main v-if="data" class="mx-auto max-w-[1400px] p-6">
+    <div class="flex items-end gap-4">
+      <h1 class="mr-auto text-3xl">References</h1>
+      <label class="w-64"
+        ><span class="label">Find</span><input v-model="text" class="field" placeholder="tag, name, kind"
+      /></label>
+    </div>
+    <table class="mt-5 w-full text-left">
+      <thead class="border-b-2 border-ink text-sm text-ink-2">
+        <tr>
+          <th class="py-2 font-medium">Tag</th>
+          <th class="font-medium">Reference</th>
+          <th class="font-medium">Certified value and uncertainty</th>
+          <th class="font-medium">Certificate</th>
+          <th class="font-medium">Valid until</th>
+          <th class="text-right font-medium">Gas left</th>
+          <th class="text-right font-medium">Used in</th>
+        </tr>
+      </thead>
+      <tbody class="rows align-top">
+        <tr v-for="s in found" :key="s.id">
+          <td class="num py-2.5 pr-3 font-medium">{{ s.tag }}</td>
+          <td class="pr-3">
+            {{ s.name }}<span class="block text-sm text-ink-2">{{ s.maker }} · {{ s.serial }} · {{ s.place }}</span>
+          </td>
+          <td class="num pr-3 text-sm">
+            <span v-for="v in values(s)" :key="v" class="block">{{ v }}</span>
+          </td>
+          <td class="pr-3">
+            <span class="num text-sm">{{ s.certificate.number }}</span>
+            <span class="block text-sm text-ink-2"
+              >{{ s.certificate.accredited ? 'accredited' : 'in house' }}, {{ s.certificate.issuer }}</span
+            >
+          </td>
+          <td
+            class="pr-3"
+            :class="state(s).bad ? 'font-semibold text-vermilion' : state(s).soon ? 'font-semibold text-brass' : ''"
+          >
+            {{ state(s).bad ? '◆ ' : '' }}{{ state(s).words }}
+            <span v-if="state(s).soon" class="block text-sm font-normal">in {{ s.days }} days</span>
+            <span v-if="s.note" class="block max-w-60 text-sm font-normal">{{ s.note }}</span>
+          </td>
+          <td class="num text-right">
+            <template v-if="s.usable_l !== undefined">
+              {{ Math.round(s.usable_l) }} L<span class="block text-sm text-ink-2"
+                >{{ s.cylinder?.gauge_bar }} bar</span
+              >
+            </template>
+          </td>
+          <td class="num text-right">
+            {{ s.uses || ''
+            }}<span v-if="s.uses" class="font-sans text-sm text-ink-2"> {{ s.uses === 1 ? 'run' : 'runs' }}</span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="!found.length" class="mt-6">
+      No reference matches. <button class="underline" @click="text = ''">Show all</button>
+    </p>
+  </main>
+  <QueryState v-else :error="error" what="references" @again="refetch()" />
+</template>
