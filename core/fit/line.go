@@ -97,3 +97,19 @@ func (l Line) Predict(x float64) (low, high float64, err error) {
 	half := t * l.ResidualSD * math.Sqrt(1+1/float64(l.N)+(x-l.meanX)*(x-l.meanX)/l.sxx)
 	return l.At(x) - half, l.At(x) + half, nil
 }
+
+// ThroughOrigin is the slope of the least-squares line through the origin, Σxy/Σx².
+func ThroughOrigin(x, y []float64) (float64, error) {
+	var sxy, sxx float64
+	if len(x) != len(y) {
+		return 0, fmt.Errorf("there are %d x values and %d y values", len(x), len(y))
+	}
+	for i := range x {
+		sxy += x[i] * y[i]
+		sxx += x[i] * x[i]
+	}
+	if !(sxx > 0) || math.IsInf(sxx, 0) || math.IsNaN(sxy) {
+		return 0, fmt.Errorf("a line through the origin needs a point away from it")
+	}
+	return sxy / sxx, nil
+}

@@ -199,11 +199,11 @@ func (c DoStep) decide(r Run, o Order) ([]Fact, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := r.inOrder(step, o.At); err != nil {
-		return nil, err
-	}
 	if mark, done := r.Marks[c.Step]; done && mark.Skipped == "" {
 		return nil, refuse(Conflict, "done", "step", "%s is done already.", step.Title)
+	}
+	if err := r.inOrder(step, o.At); err != nil {
+		return nil, err
 	}
 	return append([]Fact{StepDone{c.Step}}, r.ends(step)...), nil
 }

@@ -32,7 +32,7 @@ func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
 	if err != nil {
 		return nil, err
 	}
-	round, err := r.openRound(finding)
+	round, err := r.pointRound(m, finding)
 	if err != nil {
 		return nil, err
 	}
@@ -78,7 +78,7 @@ func (c CaptureReading) values(r Run, m Step, p Point, fact *ReadingCaptured) er
 		}
 		if likelier := slipped(v, expected, m.Gross); likelier != "" && !c.Confirmed {
 			return refuse(Question, "magnitude", "typed", "%s %s expected, %s typed: is that what the device shows? %s would fit.",
-				quantity.Format(expected.Reference, r.resolution(m)), strings.TrimSpace(quantity.ShowUnit(expected.Unit)), c.Typed, likelier)
+				quantity.Format(expected.Reference, r.Resolution(m)), strings.TrimSpace(quantity.ShowUnit(expected.Unit)), c.Typed, likelier)
 		}
 		fact.Values = []float64{v}
 	}
@@ -102,7 +102,7 @@ func slipped(v float64, e Expected, gross float64) string {
 	}
 	for _, shift := range []int{-1, 1, -2, 2, -3, 3} {
 		if moved := v * math.Pow10(shift); plausible(moved) {
-			return quantity.Format(moved, math.Pow10(int(math.Floor(math.Log10(math.Abs(moved))))-3))
+			return fmt.Sprintf("%.6g", moved)
 		}
 	}
 	return ""
@@ -154,6 +154,15 @@ func (r Run) openRound(finding Step) (int, error) {
 	return state.Closed, nil
 }
 
+// pointRound is the round in which a point of a measure is being read.
+func (r Run) pointRound(m, finding Step) (int, error) {
+	round, err := r.openRound(finding)
+	if err == nil && !slices.Contains(r.affected(finding, round), m.ID) {
+		return 0, refuse(Conflict, "not-affected", "point", "%s is not touched by the adjustment: its readings as found stand.", m.Title)
+	}
+	return round, err
+}
+
 func (r Run) adjusted(finding Step, round int) bool {
 	return slices.ContainsFunc(r.Findings[finding.ID].Adjustments, func(a AdjustmentMade) bool { return a.Round == round })
 }
@@ -192,7 +201,7 @@ func (c OmitPoint) decide(r Run, o Order) ([]Fact, error) {
 	if err != nil {
 		return nil, err
 	}
-	round, err := r.openRound(finding)
+	round, err := r.pointRound(m, finding)
 	if err != nil {
 		return nil, err
 	}
@@ -232,7 +241,7 @@ func (c CheckSetUp) decide(r Run, o Order) ([]Fact, error) {
 	if err != nil {
 		return nil, err
 	}
-	round, err := r.openRound(finding)
+	round, err := r.pointRound(m, finding)
 	if err != nil {
 		return nil, err
 	}
@@ -258,7 +267,7 @@ func (c ClosePhase) decide(r Run, o Order) ([]Fact, error) {
 		return nil, err
 	}
 	read := 0
-	for _, id := range finding.Judges {
+	for _, id := range r.affected(finding, round) {
 		m, _ := r.Procedure.Step(id)
 		for _, p := range m.Points {
 			switch {

@@ -55,7 +55,8 @@ func (r Run) shownUnit(m Step) string {
 	return m.Unit
 }
 
-func (r Run) resolution(m Step) float64 {
+// Resolution is the step of the display: the device's own, the data plate's, or the procedure's.
+func (r Run) Resolution(m Step) float64 {
 	if step := r.Device.Resolution[m.ID]; step > 0 {
 		return step
 	}
@@ -95,7 +96,7 @@ func (r Run) input(m Step, p Point, readings []float64) (method.Input, error) {
 	if err != nil {
 		return method.Input{}, err
 	}
-	in := method.Input{Target: at.value, Unit: m.Unit, Shown: r.shownUnit(m), Readings: readings, Resolution: r.resolution(m),
+	in := method.Input{Target: at.value, Unit: m.Unit, Shown: r.shownUnit(m), Readings: readings, Resolution: r.Resolution(m),
 		Ambient: r.Ambient, Settings: r.Device.Settings, Plate: r.Plate}
 	if at.of != "" {
 		full, ok := r.Plate[at.of]
@@ -300,14 +301,33 @@ func sentence(v Verdict, resolution float64, unit string) string {
 	return text + "."
 }
 
-// judged are the points of a finding in a round, for the advice, with those that have a verdict.
+// latest is the last verdict on a point up to a round; a measure that an adjustment
+// does not touch keeps the one as found.
+func (r Run) latest(m Step, p Point, round int) (*Verdict, error) {
+	for ; round > 0; round-- {
+		if v, err := r.judge(m, p, round); v != nil || err != nil {
+			return v, err
+		}
+	}
+	return r.judge(m, p, 0)
+}
+
+// affected are the measures read in a round: all of them as found, afterwards those that the controls act on.
+func (r Run) affected(finding Step, round int) []string {
+	if round == 0 {
+		return finding.Judges
+	}
+	return r.adjustable(finding).Judges
+}
+
+// judged are the points of a finding up to a round, for the advice, with those that have a verdict.
 func (r Run) judged(finding Step, round int) ([]adjust.Point, []Verdict, error) {
 	var points []adjust.Point
 	var verdicts []Verdict
 	for _, id := range finding.Judges {
 		m, _ := r.Procedure.Step(id)
 		for _, p := range m.Points {
-			v, err := r.judge(m, p, round)
+			v, err := r.latest(m, p, round)
 			if err != nil {
 				return nil, nil, fmt.Errorf("%s, %s: %w", m.Title, p.Label, err)
 			}

@@ -293,7 +293,7 @@ func (r Run) summary(s Step, v StepView) string {
 	case StepWait:
 		switch {
 		case v.Timer == nil:
-			return quantity.Format(s.Minutes, 0.1) + " min"
+			return fmt.Sprintf("%g min", s.Minutes)
 		case v.Timer.Cut != "":
 			return "cut short: " + v.Timer.Cut
 		}
@@ -347,13 +347,16 @@ func (r Run) viewNextTimer(now time.Time) *TimerView {
 func (r Run) viewMeasure(m Step) MeasureView {
 	finding, _ := r.Procedure.FindingOf(m.ID)
 	unit := r.shownUnit(m)
-	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Caution: m.Caution, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.resolution(m),
+	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Caution: m.Caution, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.Resolution(m),
 		Tolerance: r.tolerance(m), Repeats: m.Repeats, Capture: m.Capture, SetUp: m.SetUp}
-	round, err := r.openRound(finding)
+	round, err := r.pointRound(m, finding)
 	v.Reading = err == nil && r.Status == Open
 	v.Round = round
 	if err != nil {
-		v.Round = max(0, r.Findings[finding.ID].Closed-1)
+		last := max(0, r.Findings[finding.ID].Closed-1)
+		if v.Round = last; !slices.Contains(r.affected(finding, last), m.ID) {
+			v.Round = 0
+		}
 	}
 	for _, p := range m.Points {
 		v.Points = append(v.Points, r.viewPoint(m, p, v.Round))
@@ -401,7 +404,7 @@ func (r Run) viewFinding(s Step) FindingView {
 	}
 	if round, err := r.openRound(s); err == nil {
 		v.CanClose = true
-		for _, id := range s.Judges {
+		for _, id := range r.affected(s, round) {
 			m, _ := r.Procedure.Step(id)
 			v.CanClose = v.CanClose && !slices.ContainsFunc(m.Points, func(p Point) bool { return !r.complete(m, p, round) })
 		}

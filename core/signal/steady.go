@@ -47,7 +47,7 @@ func Steady(trace []Sample, window, limit float64) Steadiness {
 	case s.Scatter > limit:
 		s.Why = "not steady: the reading scatters"
 	default:
-		s.Steady, s.Why = true, "steady"
+		s.Steady, s.Why = true, "the reading stands"
 	}
 	return s
 }

@@ -136,13 +136,7 @@ func (t *Technician) read(m procedure.Step, p procedure.Point) error {
 	if err != nil {
 		return err
 	}
-	resolution := t.run.View(t.At).Measures
-	step := 0.01
-	for _, mv := range resolution {
-		if mv.ID == m.ID {
-			step = mv.Resolution
-		}
-	}
+	step := t.run.Resolution(m)
 	shown := t.Truth.Read(m.ID, p.ID, e.Reference)
 	text := fmt.Sprintf("%.6g", float64(int64(shown/step+copysignHalf(shown)))*step)
 	return t.do(procedure.CaptureReading{Reading: fmt.Sprintf("%s-r%04d", t.run.ID, t.n), Measure: m.ID, Point: p.ID, Typed: text, Confirmed: true})
@@ -181,8 +175,11 @@ func (t *Technician) judge(s procedure.Step) error {
 				return err
 			}
 		}
-		for _, id := range s.Judges {
-			m, _ := t.run.Procedure.Step(id)
+		for _, mv := range t.run.View(t.At).Measures {
+			if mv.Finding != s.ID || !mv.Reading {
+				continue
+			}
+			m, _ := t.run.Procedure.Step(mv.ID)
 			if err := t.measure(m); err != nil {
 				return err
 			}

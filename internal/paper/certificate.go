@@ -171,7 +171,7 @@ func (s *sheet) statement() {
 }
 
 // columns of the table of points, in millimetres.
-var columns = []float64{29, 18, 17, 17, 17, 17, 17, 15, 31}
+var columns = []float64{25, 18, 17, 17, 17, 17, 16, 20, 31}
 
 func (s *sheet) points() {
 	s.title("Points: as found and as left")
@@ -290,7 +290,11 @@ func (s *sheet) standards() {
 		if len(values) > 0 {
 			text += ": " + strings.Join(values, "; ")
 		}
-		s.line(r.Title, text+".")
+		s.font("B", 8.5, ink)
+		s.CellFormat(width, 4.6, r.Title, "", 1, "L", false, 0, "")
+		s.font("", 8.5, ink)
+		s.MultiCell(width, 4.4, text+".", "", "L", false)
+		s.Ln(0.8)
 	}
 }
 

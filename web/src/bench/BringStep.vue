@@ -25,6 +25,7 @@ const candidates = useQueries({
 })
 const offers = computed(() => props.run.roles.map((role, i) => ({ role, list: candidates.value[i]?.data ?? [] })))
 const fitting = (list: (typeof offers.value)[number]['list']) => list.filter((c) => !c.fitness.blocks?.length)
+const unfit = (list: (typeof offers.value)[number]['list']) => list.filter((c) => c.fitness.blocks?.length)
 const next = computed(() => offers.value.find((o) => !o.role.standard && fitting(o.list).length))
 
 async function bind(role: string, tag: string, reason?: string) {
@@ -60,29 +61,33 @@ useKeys({ Enter: () => next.value && bindAll() })
           <span v-else class="ml-auto text-ink-2">○ not chosen</span>
         </div>
         <ul class="mt-1 flex flex-wrap gap-2">
-          <li v-for="c in o.list" :key="c.standard.id" class="max-w-full">
+          <li v-for="c in fitting(o.list)" :key="c.standard.id">
             <button
-              v-if="!c.fitness.blocks?.length"
               class="min-h-10 border px-3 text-left text-sm hover:bg-brass-wash"
-              :class="o.role.standard?.tag === c.standard.tag ? 'border-ink bg-petrol-wash' : 'border-line'"
+              :class="o.role.standard?.tag === c.standard.tag ? 'border-ink bg-petrol-wash' : 'border-line bg-sheet'"
               @click="bind(o.role.id, c.standard.tag)"
             >
-              <span class="num font-medium">{{ c.standard.tag }}</span> until
+              <span class="num font-medium">{{ c.standard.tag }}</span> certificate until
               {{ localDay(c.standard.certificate.due_on) }}
               <span v-for="w in c.fitness.warnings" :key="w" class="block text-brass">{{ w }}</span>
             </button>
-            <div v-else class="hatched border border-line px-3 py-2 text-sm">
-              <span class="num font-medium">{{ c.standard.tag }}</span> {{ c.fitness.blocks.join(' ') }}
-              <button
-                v-if="person?.role === 'lead' && !o.role.standard"
-                class="ml-2 underline"
-                @click="overriding = { role: o.role.id, tag: c.standard.tag }"
-              >
-                allow for as found only
-              </button>
-            </div>
           </li>
         </ul>
+        <details v-if="unfit(o.list).length" class="mt-1 text-sm" :open="!fitting(o.list).length">
+          <summary class="cursor-pointer py-2 text-ink-2">{{ unfit(o.list).length }} cannot be used, and why</summary>
+          <ul class="space-y-1">
+            <li v-for="c in unfit(o.list)" :key="c.standard.id" class="border-l-4 border-line pl-3">
+              {{ c.fitness.blocks.join(' ') }}
+              <button
+                v-if="person?.role === 'lead' && !o.role.standard"
+                class="min-h-10 underline"
+                @click="overriding = { role: o.role.id, tag: c.standard.tag }"
+              >
+                Allow {{ c.standard.tag }} for as found only
+              </button>
+            </li>
+          </ul>
+        </details>
         <p v-if="candidates.length && !o.list.length" class="text-vermilion">
           No reference of this kind is in the register.
         </p>

@@ -13,7 +13,7 @@ watch(
   () => props.at,
   async () => {
     await nextTick()
-    rail.value?.querySelector('[aria-current]')?.scrollIntoView({ block: 'nearest' })
+    rail.value?.querySelector('[aria-current]')?.scrollIntoView({ block: 'center' })
   },
   { immediate: true },
 )

@@ -6,7 +6,7 @@ import type { RunBrief } from '../api/client'
 import { useClock } from '../composables/useClock'
 import { useKeys, type Keys } from '../composables/useKeys'
 import { notify, tone } from '../composables/useTone'
-import { countdown } from '../composables/words'
+import { countdown, familyWords } from '../composables/words'
 
 /** Runs in progress lie along the bottom edge like devices on a bench. */
 const props = defineProps<{ runs: RunBrief[] }>()
@@ -62,7 +62,9 @@ useKeys(keys)
         :size="38"
       />
       <span class="min-w-0">
-        <span class="block truncate font-semibold">{{ run.tag }} {{ run.device }}</span>
+        <span class="block truncate font-semibold"
+          ><span class="num">{{ run.tag }}</span> {{ familyWords(run.family) }}</span
+        >
         <span class="block truncate text-sm text-ink-2">
           <span v-if="left(run) > 0"
             ><span class="num">{{ countdown(left(run)) }}</span> {{ run.timer_title }}</span

@@ -10,7 +10,7 @@ const keys = [
   ['T', 'timer: start it, or cut it short'],
   ['L', 'loose ends'],
   ['[ ]', 'look at the previous or next step'],
-  ['1–9', 'switch to a run in the dock'],
+  ['1–9', 'switch to a run in the dock (in a number field: Alt with the digit)'],
   ['?', 'these keys'],
 ]
 </script>

@@ -31,10 +31,12 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
 
 <template>
   <Combobox :model-value="null" nullable as="div" class="relative w-60" @update:model-value="open">
-    <div class="flex items-center border-[1.5px] border-ink-2 bg-sheet">
+    <div
+      class="flex items-center border-[1.5px] border-ink-2 bg-sheet focus-within:outline-3 focus-within:outline-brass"
+    >
       <ComboboxInput
         id="search"
-        class="min-h-10 w-full bg-transparent px-3 outline-offset-0 placeholder:text-ink-2"
+        class="min-h-10 w-full bg-transparent px-3 focus-visible:outline-none placeholder:text-ink-2"
         placeholder="Tag, serial, place"
         aria-label="Search devices"
         autocomplete="off"

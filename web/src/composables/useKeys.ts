@@ -32,6 +32,12 @@ function handled(key: string) {
 }
 
 function onKey(event: KeyboardEvent) {
+  // In a field a digit is typed; with Alt it switches to a run all the same.
+  const digit = /^Digit([1-9])$/.exec(event.code)?.[1]
+  if (event.altKey && digit && handled(digit)) {
+    event.preventDefault()
+    return run(digit, event)
+  }
   if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || typing(event.target)) return
   if (document.querySelector('[role="dialog"]')) return
   const fast = event.timeStamp - lastAt < scanGap

@@ -31,7 +31,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[1fr_340px]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_320px]">
     <section>
       <div class="flex flex-wrap items-start gap-4">
         <div class="grow">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useSession } from '../composables/useSession'
 import { ApiError } from '../api/client'
 
@@ -7,6 +7,8 @@ const { session, signIn } = useSession()
 const name = ref('')
 const password = ref('')
 const secret = ref<HTMLInputElement>()
+const first = ref<HTMLInputElement>()
+onMounted(() => first.value?.focus())
 const trouble = computed(() => (signIn.error.value instanceof ApiError ? signIn.error.value.problem.detail : ''))
 function choose(who: string) {
   name.value = who
@@ -34,7 +36,7 @@ function choose(who: string) {
         <h2 class="text-xl">Sign in</h2>
         <label class="mt-4 block">
           <span class="label">Name</span>
-          <input v-model="name" name="name" class="field" autocomplete="username" required autofocus />
+          <input ref="first" v-model="name" name="name" class="field" autocomplete="username" required />
         </label>
         <label class="mt-3 block">
           <span class="label">Password</span>

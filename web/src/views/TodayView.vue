@@ -25,7 +25,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[1fr_360px]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_340px]">
     <section>
       <h1 class="text-3xl">{{ day }}</h1>
       <p class="mt-1 text-ink-2">

@@ -1,0 +1,85 @@
+package adjust_test
+
+import (
+	"testing"
+
+	"northneedle/core/adjust"
+	"northneedle/core/fit"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+var policy = adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}
+var controls = []adjust.Control{{ID: "span", Label: "span", Kind: fit.Gain, Step: 0.5, Range: 20}, {ID: "zero", Label: "zero", Kind: fit.Offset, Step: 0.02, Range: 0.5}}
+
+// at makes points with errors at levels, limit ±0.4 and U 0.05.
+func at(levelsAndErrors ...float64) (points []adjust.Point) {
+	for i := 0; i < len(levelsAndErrors); i += 2 {
+		e := levelsAndErrors[i+1]
+		points = append(points, adjust.Point{Label: "p", Level: levelsAndErrors[i], Error: e, Lean: e / 0.4, Limit: 0.4, U: 0.05, Gross: e > 1.2 || e < -1.2})
+	}
+	return points
+}
+
+func TestAdvise(t *testing.T) {
+	for _, c := range []struct {
+		name     string
+		points   []adjust.Point
+		policy   adjust.Policy
+		controls []adjust.Control
+		round    int
+		want     adjust.Decision
+		why      string
+	}{
+		{"fine", at(0, 0.01, 5, 0.1, 10, 0.2), policy, controls, 0, adjust.Leave, "below the 70 %"},
+		{"gain", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, 0, adjust.Adjust, "20 presses up on span"},
+		{"offset", at(0, 0.4, 5, 0.41, 10, 0.39), policy, controls, 0, adjust.Adjust, "20 presses down on zero"},
+		{"gross", at(0, 0, 5, 2), policy, controls, 0, adjust.Investigate, "set-up"},
+		{"bent", at(0, 0, 5, 0.5, 10, 0), policy, controls, 0, adjust.Investigate, "no straight line"},
+		{"nothing to adjust, out", at(0, 0, 5, 0.5, 10, 1), policy, nil, 0, adjust.Withdraw, "nothing here can be adjusted"},
+		{"out of range", at(0, 0, 2, -0.6), policy, []adjust.Control{{ID: "span", Label: "span", Kind: fit.Gain, Step: 0.5, Range: 10}}, 0, adjust.Withdraw, "more than"},
+		{"too many rounds", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, 4, adjust.Investigate, "4 rounds"},
+		{"measure only, out", at(0, 0, 5, 0.5), adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, controls, 0, adjust.Withdraw, "changes nothing"},
+		{"nominal school adjusts earlier", at(0, 0, 5, 0.1, 10, 0.2), adjust.Policy{School: adjust.Nominal, MaxRounds: 4}, controls, 0, adjust.Adjust, "presses down"},
+		{"not significant", at(0, 0.01, 5, 0.02), adjust.Policy{School: adjust.Nominal, MaxRounds: 4}, controls, 0, adjust.Leave, "noise"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			a, err := adjust.Advise(c.points, c.policy, c.controls, c.round)
+			require.NoError(t, err)
+			assert.Equal(t, c.want, a.Decision, a.Why)
+			assert.Contains(t, a.Why, c.why)
+		})
+	}
+}
+
+func TestAdviseRefuses(t *testing.T) {
+	_, err := adjust.Advise(nil, policy, controls, 0)
+	assert.Error(t, err)
+	_, err = adjust.Advise([]adjust.Point{{Label: "x", Limit: 1}}, policy, controls, 0)
+	assert.ErrorContains(t, err, "uncertainty")
+	for _, bad := range []adjust.Policy{{}, {School: adjust.Threshold, MaxRounds: 1}, {School: adjust.Nominal}} {
+		assert.Error(t, bad.Check())
+	}
+}
+
+func TestAnAdvisedGainBringsTheDeviceIn(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		gain := rapid.Float64Range(0.85, 1.15).Draw(t, "gain")
+		points := at(0, 0, 5, 5*(gain-1), 10, 10*(gain-1))
+		for i := range points {
+			points[i].Gross = false
+		}
+		a, err := adjust.Advise(points, policy, controls, 0)
+		require.NoError(t, err)
+		if a.Decision != adjust.Adjust {
+			return
+		}
+		moved := gain * (1 + a.Moves[0].Change/100)
+		for i, p := range points {
+			require.InDelta(t, p.Level*(moved-1), a.After[i], 1e-9, "the prediction is what the control does")
+			require.LessOrEqual(t, p.Level*(moved-1), 0.4)
+		}
+	})
+}

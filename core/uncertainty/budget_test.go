@@ -1,0 +1,53 @@
+package uncertainty_test
+
+import (
+	"math"
+	"testing"
+
+	"northneedle/core/uncertainty"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+)
+
+func TestCombineRefusesNonsense(t *testing.T) {
+	for _, terms := range [][]uncertainty.Term{nil, {{Name: "x", Distribution: uncertainty.Normal, Width: -1}}, {{Name: "x", Distribution: "guess", Width: 1}},
+		{{Name: "x", Distribution: uncertainty.Normal, Width: 1, K: -2}}, {{Name: "x", Distribution: uncertainty.Rectangular, Width: math.NaN()}}, {{Name: "x", Distribution: uncertainty.Rectangular, Width: 1, DOF: -1}}} {
+		_, err := uncertainty.Combine(terms...)
+		assert.Error(t, err)
+	}
+}
+
+func TestRepeatabilityNeedsTwoReadings(t *testing.T) {
+	_, ok := uncertainty.Repeatability([]float64{5})
+	assert.False(t, ok)
+	term, ok := uncertainty.Repeatability([]float64{1, 2, 3})
+	require.True(t, ok)
+	assert.InDelta(t, 1/math.Sqrt(3), term.Width, 1e-12)
+	assert.Equal(t, 2.0, term.DOF)
+}
+
+func TestUncertaintyNeverShrinksWhenATermGrows(t *testing.T) {
+	kinds := []uncertainty.Distribution{uncertainty.Normal, uncertainty.Rectangular, uncertainty.Triangular, uncertainty.UShaped}
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(1, 5).Draw(t, "n")
+		terms := make([]uncertainty.Term, n)
+		for i := range terms {
+			terms[i] = uncertainty.Term{Name: "t", Distribution: rapid.SampledFrom(kinds).Draw(t, "kind"), Width: rapid.Float64Range(0, 10).Draw(t, "width"), K: 2}
+		}
+		before, err := uncertainty.Combine(terms...)
+		require.NoError(t, err)
+		terms[rapid.IntRange(0, n-1).Draw(t, "which")].Width *= rapid.Float64Range(1, 3).Draw(t, "more")
+		after, err := uncertainty.Combine(terms...)
+		require.NoError(t, err)
+		require.GreaterOrEqual(t, after.Expanded, before.Expanded*(1-1e-12))
+		share := 0.0
+		for _, line := range after.Lines {
+			share += line.Share
+		}
+		if after.Combined > 0 {
+			require.InDelta(t, 1, share, 1e-9)
+		}
+	})
+}

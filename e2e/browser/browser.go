@@ -1,0 +1,188 @@
+// Package browser drives the real interface in headless Chromium, in the words of
+// someone at the bench: go, see, press, type.
+package browser
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"os/exec"
+	"strings"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// Patience is how long a page has to show what is looked for.
+const Patience = 20 * time.Second
+
+// Page is one browser with one tab.
+type Page struct {
+	ctx    context.Context
+	base   string
+	closed []context.CancelFunc
+}
+
+// Open starts a browser for a server at a base address such as "http://localhost:8360".
+func Open(base string) (*Page, error) {
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		return nil, fmt.Errorf("chromium is not installed: run sh ci/chromium.sh: %w", err)
+	}
+	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
+	ctx, cancel := chromedp.NewContext(allocator)
+	p := &Page{ctx: ctx, base: base, closed: []context.CancelFunc{cancel, stop}}
+	return p, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))
+}
+
+// Close ends the browser.
+func (p *Page) Close() {
+	for _, f := range p.closed {
+		f()
+	}
+}
+
+func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
+	ctx, cancel := context.WithTimeout(p.ctx, Patience)
+	defer cancel()
+	return chromedp.Do(ctx, actions...)
+}
+
+// Go opens a path of the server.
+func (p *Page) Go(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+
+// Eval is the value of an expression in the page.
+func Eval[T any](p *Page, expression string) (T, error) {
+	ctx, cancel := context.WithTimeout(p.ctx, Patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise))
+}
+
+// quoted is a string as JavaScript.
+func quoted(text string) string {
+	b, _ := json.Marshal(text)
+	return string(b)
+}
+
+// until asks again and again whether an expression is true.
+func (p *Page) until(expression, what string, patience time.Duration) error {
+	end := time.Now().Add(patience)
+	for {
+		ok, err := Eval[bool](p, "!!("+expression+")")
+		if ok {
+			return nil
+		}
+		if time.Now().After(end) {
+			text, _ := p.Text("body")
+			return fmt.Errorf("%s was not there after %s (%v); the page shows:\n%s", what, patience, err, strings.TrimSpace(text))
+		}
+		time.Sleep(60 * time.Millisecond)
+	}
+}
+
+// See waits until the page shows a text.
+func (p *Page) See(text string) error { return p.SeeWithin(text, Patience) }
+
+// SeeWithin is [Page.See] with a patience of its own.
+func (p *Page) SeeWithin(text string, patience time.Duration) error {
+	return p.until("document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the text %q", text), patience)
+}
+
+// Gone waits until the page no longer shows a text.
+func (p *Page) Gone(text string) error {
+	return p.until("!document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the end of the text %q", text), Patience)
+}
+
+// Wait waits until something matches a CSS selector.
+func (p *Page) Wait(selector string) error {
+	return p.until("document.querySelector("+quoted(selector)+")", "something matching "+selector, Patience)
+}
+
+// Has reports whether the page shows a text now.
+func (p *Page) Has(text string) bool {
+	ok, _ := Eval[bool](p, "document.body.innerText.includes("+quoted(text)+")")
+	return ok
+}
+
+// Text is the text of the first element that matches a selector.
+func (p *Page) Text(selector string) (string, error) {
+	return Eval[string](p, "(document.querySelector("+quoted(selector)+")?.innerText ?? '')")
+}
+
+// finder finds the last visible button, link or option whose text begins with some words; dialogs stand last in the page.
+const finder = `[...document.querySelectorAll('button, a, summary, [role=option], [role=menuitem]')].filter(e => e.checkVisibility() && !e.disabled && e.innerText.trim().replace(/\s+/g,' ').startsWith(%s)).pop()`
+
+// Press clicks the button or link whose text begins with these words, once it can be clicked.
+func (p *Page) Press(words string) error {
+	find := fmt.Sprintf(finder, quoted(words))
+	if err := p.until(find, fmt.Sprintf("a button %q", words), Patience); err != nil {
+		return err
+	}
+	_, err := Eval[bool](p, "("+find+").click() || true")
+	return err
+}
+
+// Key presses a key: a character, or Enter, Escape, Backspace.
+func (p *Page) Key(key string) error {
+	if named := map[string]string{"Enter": kb.Enter, "Escape": kb.Escape, "Backspace": kb.Backspace, "Tab": kb.Tab, "ArrowDown": kb.ArrowDown}[key]; named != "" {
+		key = named
+	}
+	time.Sleep(60 * time.Millisecond) // a person, not a scanner
+	return p.do(chromedp.KeyEvent(key))
+}
+
+// Fill replaces the content of a field by typing.
+func (p *Page) Fill(selector, text string) error {
+	if err := p.Wait(selector); err != nil {
+		return err
+	}
+	if _, err := Eval[bool](p, "(e => { e.focus(); e.select?.(); return true })(document.querySelector("+quoted(selector)+"))"); err != nil {
+		return err
+	}
+	return p.do(chromedp.SendKeys(chromedp.CSS(selector), text))
+}
+
+// Choose picks an option of a select element.
+func (p *Page) Choose(selector, text string) error {
+	if err := p.until("[...(document.querySelector("+quoted(selector)+")?.options ?? [])].some(o => o.text === "+quoted(text)+")", "the option "+text, Patience); err != nil {
+		return err
+	}
+	_, err := Eval[bool](p, "(e => { e.value = [...e.options].find(o => o.text === "+quoted(text)+").value; e.dispatchEvent(new Event('change')); return true })(document.querySelector("+quoted(selector)+"))")
+	return err
+}
+
+// SignIn signs someone in and waits for their day.
+func (p *Page) SignIn(name, password string) error {
+	return All(
+		func() error { return p.Go("/") },
+		func() error { return p.Fill("input[name=name]", name) },
+		func() error { return p.Fill("input[name=password]", password) },
+		func() error { return p.Key("Enter") },
+		func() error { return p.See("What to bring") },
+	)
+}
+
+// All does steps in order until one fails.
+func All(steps ...func() error) error {
+	for _, step := range steps {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Shot takes a picture of the window into a PNG file.
+func (p *Page) Shot(file string) error {
+	ctx, cancel := context.WithTimeout(p.ctx, Patience)
+	defer cancel()
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, png, 0o644)
+}
