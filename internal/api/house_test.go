@@ -1,0 +1,188 @@
+package api_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/api"
+	"northneedle/internal/bench"
+	"northneedle/internal/demo"
+	"northneedle/internal/ledger"
+	"northneedle/internal/link"
+	"northneedle/internal/standin"
+	"northneedle/procedures"
+
+	"github.com/stretchr/testify/require"
+)
+
+var day = time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)
+
+// house is a whole server on a real ledger with the demo's data and stand-ins.
+type house struct {
+	t      *testing.T
+	ledger *ledger.Ledger
+	server *httptest.Server
+	now    time.Time
+	n      int
+}
+
+func newHouse(t *testing.T) *house {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	gas, err := standin.Serve(ctx, "127.0.0.1:0", standin.NewGasBench(demo.Cylinders()))
+	require.NoError(t, err)
+	l, err := ledger.Open(t.TempDir())
+	require.NoError(t, err)
+	all, err := procedures.Shipped()
+	require.NoError(t, err)
+	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address()}}
+	require.NoError(t, demo.Fill(l, all, instruments, api.DemoPassword, 1, day))
+	b := bench.Connect(ctx, instruments, link.DefaultTiming)
+	h := &house{t: t, ledger: l, now: day}
+	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
+	t.Cleanup(func() {
+		h.server.CloseClientConnections()
+		h.server.Close()
+		cancel()
+		b.Wait()
+		gas.Wait()
+		l.Close()
+	})
+	return h
+}
+
+// client is someone's browser.
+type client struct {
+	*house
+	http *http.Client
+}
+
+func (h *house) client() *client {
+	jar, err := cookiejar.New(nil)
+	require.NoError(h.t, err)
+	return &client{h, &http.Client{Jar: jar, Timeout: 20 * time.Second}}
+}
+
+func (h *house) signedIn(name string) *client {
+	c := h.client()
+	status, body := c.call("POST", "/api/session", map[string]string{"name": name, "password": api.DemoPassword})
+	require.Equal(h.t, 200, status, string(body))
+	return c
+}
+
+func (c *client) call(verb, path string, body any) (int, []byte) {
+	c.t.Helper()
+	var reader io.Reader
+	if body != nil {
+		text, err := json.Marshal(body)
+		require.NoError(c.t, err)
+		reader = bytes.NewReader(text)
+	}
+	request, err := http.NewRequest(verb, c.server.URL+path, reader)
+	require.NoError(c.t, err)
+	request.Header.Set("Content-Type", "application/json")
+	response, err := c.http.Do(request)
+	require.NoError(c.t, err)
+	defer response.Body.Close()
+	text, err := io.ReadAll(response.Body)
+	require.NoError(c.t, err)
+	if response.StatusCode >= 400 {
+		require.Equal(c.t, "application/problem+json", response.Header.Get("Content-Type"), string(text))
+	}
+	return response.StatusCode, text
+}
+
+func get[T any](c *client, path string) (value T) {
+	c.t.Helper()
+	status, body := c.call("GET", path, nil)
+	require.Equal(c.t, 200, status, string(body))
+	require.NoError(c.t, json.Unmarshal(body, &value))
+	return value
+}
+
+func (c *client) id() string { c.n++; return fmt.Sprintf("command-%04d", c.n) }
+
+// open opens a run on a device.
+func (c *client) open(tag string) procedure.View {
+	c.t.Helper()
+	status, body := c.call("POST", "/api/runs", map[string]string{"id": c.id(), "asset": tag})
+	require.Equal(c.t, 200, status, string(body))
+	return view(c.t, body)
+}
+
+func view(t *testing.T, body []byte) (v procedure.View) {
+	t.Helper()
+	require.NoError(t, json.Unmarshal(body, &v), string(body))
+	return v
+}
+
+// order is a command as it travels.
+type order map[string]any
+
+// send gives a command, and wants it done.
+func (c *client) send(v procedure.View, o order) procedure.View {
+	c.t.Helper()
+	status, body := c.try(v, o)
+	require.Equal(c.t, 200, status, string(body))
+	return view(c.t, body)
+}
+
+func (c *client) try(v procedure.View, o order) (int, []byte) {
+	c.t.Helper()
+	if o["id"] == nil {
+		o["id"] = c.id()
+	}
+	if o["expect"] == nil {
+		o["expect"] = v.Seq
+	}
+	return c.call("POST", "/api/runs/"+v.ID+"/commands", o)
+}
+
+// refused gives a command, and wants a problem with a status, a code and some words.
+func (c *client) refused(v procedure.View, o order, status int, code, words string) api.Problem {
+	c.t.Helper()
+	got, body := c.try(v, o)
+	var p api.Problem
+	require.NoError(c.t, json.Unmarshal(body, &p))
+	require.Equal(c.t, status, got, string(body))
+	require.Equal(c.t, code, p.Code, p.Detail)
+	require.Contains(c.t, p.Detail, words)
+	return p
+}
+
+// toMeasuring carries a capnograph's run to its first reading.
+func (c *client) toMeasuring(v procedure.View) procedure.View {
+	c.t.Helper()
+	for role, tag := range map[string]string{"gas5": "HG-22", "gas10": "HG-23", "breaths": "GB-1", "finger": "FS-1"} {
+		v = c.send(v, order{"kind": "bind", "role": role, "standard": tag})
+	}
+	for _, s := range v.Steps {
+		switch s.Kind {
+		case procedure.StepMeasure:
+			return v
+		case procedure.StepCheck, procedure.StepCautions:
+			v = c.send(v, order{"kind": "answer", "step": s.ID, "answer": "fine"})
+		case procedure.StepAct:
+			v = c.send(v, order{"kind": "do", "step": s.ID})
+		case procedure.StepAmbient:
+			v = c.send(v, order{"kind": "ambient", "step": s.ID, "temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"})
+		case procedure.StepWait:
+			v = c.send(v, order{"kind": "start-wait", "step": s.ID})
+			c.now = c.now.Add(time.Duration(s.Minutes+0.1) * time.Minute)
+		}
+	}
+	return v
+}
+
+// lines splits a CSV.
+func lines(text []byte) []string { return strings.Split(strings.TrimSpace(string(text)), "\n") }

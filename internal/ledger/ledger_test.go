@@ -1,0 +1,131 @@
+package ledger_test
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/conformity"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/glebarez/sqlite"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
+)
+
+var idris = procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}
+var now = time.Date(2026, 3, 2, 9, 0, 0, 123456789, time.UTC)
+
+func tiny() procedure.Procedure {
+	return procedure.Procedure{ID: "tiny", Revision: 1, Title: "Tiny", Family: "gas-monitor", Cautions: []string{"Care."}, Steps: []procedure.Step{{Act: "Open", Opens: "Gas open"}, {Act: "Shut", Closes: []string{"Gas open"}}}, Next: procedure.Next{Months: 1}}.Settled()
+}
+
+// begun opens a ledger with one run of five notes.
+func begun(t *testing.T, folder string) (*ledger.Ledger, procedure.Run) {
+	t.Helper()
+	l, err := ledger.Open(folder)
+	require.NoError(t, err)
+	lab := procedure.Lab{Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
+	require.NoError(t, l.Save(&ledger.Asset{ID: "d", Tag: "MB-1", Family: "gas-monitor", Status: ledger.InUse}, &ledger.Activity{ID: "a", AssetID: "d", Procedure: "tiny", DueOn: now, Active: true}))
+	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: "tiny", Revision: 1, Hash: "h", Device: procedure.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
+	run, err := l.Begin(tiny(), "h", ledger.Command{ID: "opening", Do: open, Order: procedure.Order{At: now, By: idris}})
+	require.NoError(t, err)
+	for i := range 5 {
+		run = carry(t, l, run, procedure.AddNote{Text: fmt.Sprintf("note %d", i)})
+	}
+	return l, run
+}
+
+func carry(t *testing.T, l *ledger.Ledger, run procedure.Run, c procedure.Command) procedure.Run {
+	t.Helper()
+	next, err := l.Carry(run.ID, ledger.Command{ID: fmt.Sprintf("%s-%d", run.ID, run.Seq), Expect: run.Seq, Do: c, Order: procedure.Order{At: now, By: idris}})
+	require.NoError(t, err)
+	return next
+}
+
+func TestWhatWasRecordedIsThereAgain(t *testing.T) {
+	folder := t.TempDir()
+	l, run := begun(t, folder)
+	run = carry(t, l, run, procedure.AnswerCheck{Step: "cautions", Answer: procedure.Fine})
+	run = carry(t, l, run, procedure.DoStep{Step: "open"})
+	ends, err := l.LooseEnds()
+	require.NoError(t, err)
+	require.Len(t, ends, 1)
+	require.NoError(t, l.Close())
+
+	l, err = ledger.Open(folder)
+	require.NoError(t, err)
+	defer l.Close()
+	again, err := l.Run(run.ID)
+	require.NoError(t, err)
+	assert.Equal(t, run.View(now), again.View(now))
+	n, err := l.Verify()
+	require.NoError(t, err)
+	assert.Equal(t, run.Seq, n)
+
+	again = carry(t, l, again, procedure.DoStep{Step: "shut"})
+	again = carry(t, l, again, procedure.SignRun{Statement: "Fine."})
+	ends, err = l.LooseEnds()
+	require.NoError(t, err)
+	assert.Empty(t, ends)
+	due, err := l.Activities("d")
+	require.NoError(t, err)
+	assert.Equal(t, "2026-04-02", due[0].DueOn.Format(time.DateOnly))
+	before, err := l.RunRow(again.ID)
+	require.NoError(t, err)
+	require.NoError(t, l.RebuildAll())
+	after, err := l.RunRow(again.ID)
+	require.NoError(t, err)
+	assert.Equal(t, before, after, "read models can be computed anew from the events")
+}
+
+func TestARunOfAnotherSequenceIsStale(t *testing.T) {
+	l, run := begun(t, t.TempDir())
+	defer l.Close()
+	_, err := l.Carry(run.ID, ledger.Command{ID: "late", Expect: 3, Do: procedure.AddNote{Text: "x"}, Order: procedure.Order{At: now, By: idris}})
+	var stale *ledger.Stale
+	require.True(t, errors.As(err, &stale))
+	assert.Equal(t, run.Seq, stale.Seq)
+	assert.Len(t, stale.Since, run.Seq-3)
+	_, err = l.Carry("nowhere", ledger.Command{ID: "x", Do: procedure.AddNote{Text: "x"}})
+	assert.ErrorIs(t, err, ledger.ErrNotFound)
+	_, err = l.Carry(run.ID, ledger.Command{Do: procedure.AddNote{Text: "x"}})
+	assert.ErrorContains(t, err, "needs an id")
+}
+
+func TestTheFirstBrokenEventIsNamed(t *testing.T) {
+	for name, tamper := range map[string]struct{ sql, why string }{
+		"a changed note":      {`UPDATE events SET data = replace(data, 'note 2', 'note X') WHERE seq = 4`, "content was changed"},
+		"a changed author":    {`UPDATE events SET "by" = replace("by", 'Idris', 'Noor') WHERE seq = 4`, "content was changed"},
+		"a missing event":     {`DELETE FROM events WHERE seq = 4`, "missing"},
+		"a forged hash":       {`UPDATE events SET hash = 'abc' WHERE seq = 4`, "content was changed"},
+		"a missing end":       {`DELETE FROM events WHERE seq = 6`, "5 are there"},
+		"an event moved away": {`UPDATE events SET prev = 'abc' WHERE seq = 4`, "does not follow"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			folder := t.TempDir()
+			l, run := begun(t, folder)
+			require.NoError(t, l.Close())
+			db, err := gorm.Open(sqlite.Open(filepath.Join(folder, ledger.File)), &gorm.Config{})
+			require.NoError(t, err)
+			require.NoError(t, db.Exec(tamper.sql).Error)
+			raw, err := db.DB()
+			require.NoError(t, err)
+			require.NoError(t, raw.Close())
+
+			l, err = ledger.Open(folder)
+			require.NoError(t, err)
+			defer l.Close()
+			_, err = l.Verify()
+			var broken *ledger.Broken
+			require.True(t, errors.As(err, &broken), "%v", err)
+			assert.Contains(t, err.Error(), tamper.why)
+			assert.Equal(t, run.ID, broken.Run)
+		})
+	}
+}
