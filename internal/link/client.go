@@ -79,7 +79,7 @@ func (c *Client) keep(ctx context.Context) {
 			return
 		}
 		words := fmt.Sprintf("%s: the link is lost (%s). It is tried again; what was recorded is kept, and readings can be typed.", c.name, plain(err))
-		c.set(Status{State: Lost, Words: words})
+		c.set(Status{State: Lost, Words: words, IDN: c.Status().IDN})
 		select {
 		case <-ctx.Done():
 		case <-time.After(c.timing.Retry):

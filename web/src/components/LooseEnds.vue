@@ -19,7 +19,6 @@ useKeys({ l: () => (open.value = true) })
   <button
     class="flex min-h-10 items-center gap-2 font-semibold"
     :class="ends.length ? 'text-brass' : 'text-ink-2'"
-    :aria-label="ends.length ? `Loose ends: ${ends.length}, the longest open ${longest}` : 'No loose ends'"
     @click="open = true"
   >
     <svg

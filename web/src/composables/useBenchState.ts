@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { onBeforeUnmount, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
 import { answer, api } from '../api/client'
 import { setServerTime } from './useClock'
+import { useStream } from './useStream'
 
 /** useBenchState is what every screen shows along its edges: the dock and the loose ends. */
 export function useBenchState() {
@@ -18,19 +19,25 @@ export function useBenchState() {
 export function useChanges() {
   const cache = useQueryClient()
   const connected = ref(true)
-  const source = new EventSource('/api/changes')
-  source.addEventListener('alive', (event) => {
-    setServerTime(JSON.parse(event.data).now)
-    connected.value = true
-  })
-  source.addEventListener('change', (event) => {
-    const { run, seq } = JSON.parse(event.data) as { run: string; seq: number }
-    const known = cache.getQueryData<{ seq: number }>(['run', run])
-    if (!known || known.seq !== seq) cache.invalidateQueries({ queryKey: ['run', run] })
+  const lists = () => {
     for (const key of ['bench', 'today', 'asset', 'assets']) cache.invalidateQueries({ queryKey: [key] })
-  })
-  source.onopen = () => (connected.value = true)
-  source.onerror = () => (connected.value = false)
-  onBeforeUnmount(() => source.close())
+  }
+  useStream(
+    '/api/changes',
+    {
+      alive: (data) => setServerTime(JSON.parse(data).now),
+      change: (data) => {
+        const { run, seq } = JSON.parse(data) as { run: string; seq: number }
+        const known = cache.getQueryData<{ seq: number }>(['run', run])
+        if (!known || known.seq !== seq) cache.invalidateQueries({ queryKey: ['run', run] })
+        lists()
+      },
+    },
+    (now) => {
+      if (now) cache.invalidateQueries({ queryKey: ['run'] }) // what happened while this page did not listen
+      if (now && !connected.value) lists()
+      connected.value = now
+    },
+  )
   return connected
 }

@@ -1,5 +1,6 @@
 import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
 import type { LiveFrame } from '../api/client'
+import { openStream } from './useStream'
 
 export interface LivePoint {
   run: string
@@ -15,7 +16,7 @@ export function useLivePoint(at: Ref<LivePoint | undefined>) {
   const frame = shallowRef<LiveFrame>()
   const trace = shallowRef<{ t: number[]; v: number[] }>({ t: [], v: [] })
   const trouble = ref('')
-  let source: EventSource | undefined
+  let stop = () => {}
 
   function take(next: LiveFrame) {
     frame.value = next
@@ -30,8 +31,8 @@ export function useLivePoint(at: Ref<LivePoint | undefined>) {
   }
 
   function close() {
-    source?.close()
-    source = undefined
+    stop()
+    stop = () => {}
     frame.value = undefined
     trace.value = { t: [], v: [] }
     trouble.value = ''
@@ -44,11 +45,14 @@ export function useLivePoint(at: Ref<LivePoint | undefined>) {
       const p = at.value
       if (!p) return
       const query = new URLSearchParams({ measure: p.measure, point: p.point })
-      source = new EventSource(`/api/runs/${p.run}/live?${query}`)
-      source.addEventListener('frame', (event) => take(JSON.parse(event.data)))
-      source.addEventListener('trouble', (event) => (trouble.value = JSON.parse(event.data).detail))
-      source.onerror = () =>
-        (trouble.value = 'The connection to the server is interrupted. It is tried again; what was recorded is kept.')
+      stop = openStream(
+        `/api/runs/${p.run}/live?${query}`,
+        { frame: (data) => take(JSON.parse(data)), trouble: (data) => (trouble.value = JSON.parse(data).detail) },
+        (connected) => {
+          if (!connected)
+            trouble.value = 'The connection to the server is interrupted. It is tried again; what was recorded is kept.'
+        },
+      )
     },
     { immediate: true },
   )

@@ -1,0 +1,303 @@
+package e2e_test
+
+import (
+	"encoding/json"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/e2e/browser"
+	"northneedle/internal/api"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// page is a browser in a test: every step must go through.
+type page struct {
+	t *testing.T
+	*browser.Page
+}
+
+func openPage(t *testing.T, s *server, who string) *page {
+	t.Helper()
+	p, err := browser.Open(s.base)
+	require.NoError(t, err)
+	t.Cleanup(p.Close)
+	if who != "" {
+		require.NoError(t, p.SignIn(who, api.DemoPassword))
+	}
+	return &page{t, p}
+}
+
+func (p *page) must(err error) {
+	p.t.Helper()
+	if err != nil {
+		if folder := os.Getenv("NEEDLE_SHOTS"); folder != "" {
+			_ = p.Shot(folder + "/" + strings.ReplaceAll(p.t.Name(), "/", "-") + ".png")
+		}
+		require.NoError(p.t, err)
+	}
+}
+
+func (p *page) see(texts ...string) {
+	p.t.Helper()
+	for _, text := range texts {
+		p.must(p.SeeWithin(text, 40*time.Second))
+	}
+}
+
+// enter presses Enter, each time once the page shows what is expected first.
+func (p *page) enter(expected ...string) {
+	p.t.Helper()
+	for _, text := range expected {
+		p.see(text)
+		time.Sleep(150 * time.Millisecond) // a look, before the key
+		p.must(p.Key("Enter"))
+	}
+}
+
+// startBySearch goes from the search field to a run: type, Enter, Enter.
+func (p *page) startBySearch(tag string) {
+	p.t.Helper()
+	p.must(p.Key("/"))
+	p.must(p.Fill("#search", tag))
+	p.must(p.Wait("[role=option]"))
+	p.must(p.Key("Enter"))
+	p.enter("Start verification")
+	p.see("Bring together")
+}
+
+// throughToMeasuring carries a capnograph's run to its first live point.
+func (p *page) throughToMeasuring() {
+	p.t.Helper()
+	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window", "seat it until it clicks", "Start the timer")
+	p.enter("Meanwhile")
+	p.must(p.Fill("input[name=temperature]", "21,4"))
+	p.must(p.Key("Enter"))
+	p.must(p.Fill("input[name=pressure]", "1008"))
+	p.must(p.Key("Enter"))
+	p.must(p.Fill("input[name=humidity]", "46"))
+	p.must(p.Key("Enter"))
+	p.must(p.Fill("input[name=source]", "RC-01"))
+	p.must(p.Key("Enter"))
+	p.enter("Compare the unit, the convention", "zero the device by its menu", "A leak at the adapter", "Open the valves of the 5 %")
+	p.see("CO₂ as found: room air")
+}
+
+// takeSteady takes the points named, each when its trace is steady.
+func (p *page) takeSteady(points ...string) {
+	p.t.Helper()
+	for _, point := range points {
+		p.see(point)
+		for tries := 0; p.Has(point) && tries < 5; tries++ { // it may just have stirred again
+			p.enter("● Steady")
+			for wait := 0; p.Has(point) && !p.Has("not steady yet") && wait < 40; wait++ {
+				time.Sleep(50 * time.Millisecond)
+			}
+		}
+		p.must(p.Gone(point))
+	}
+}
+
+func TestBench(t *testing.T) {
+	data := t.TempDir()
+	hurried(t, data, "0.12")
+	s := launch(t, data, "demo", "--ports", "0")
+
+	t.Run("a capnograph from the worklist to its certificate", func(t *testing.T) { capnograph(t, s) })
+	t.Run("two runs at once", func(t *testing.T) { twoRuns(t, s) })
+	t.Run("a link that fails", func(t *testing.T) { failingLink(t, s) })
+	t.Run("entries that cannot be right", func(t *testing.T) { badEntries(t, s) })
+	t.Run("every screen can be used by everyone", func(t *testing.T) { accessible(t, s) })
+}
+
+func capnograph(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.see("MB-0417")
+	p.startBySearch("MB-0417")
+	p.throughToMeasuring()
+	p.takeSteady("CO₂ as found: room air", "CO₂ as found: 5 %", "CO₂ as found: 10 %", "Breath rate as found: 20", "Breath rate as found: 24", "Breath rate as found: 30")
+	p.enter("Close as found")
+	p.see("The error grows with the level: a gain.", "Advised: adjust", "presses up on CO₂ span")
+	p.enter("The cell has aged.")
+	p.must(p.Press("Make them on the simulated device"))
+	p.see("Made on the simulated device")
+	p.enter("Note the adjustment")
+	p.takeSteady("CO₂ as left: room air", "CO₂ as left: 5 %", "CO₂ as left: 10 %")
+	p.enter("Close as left")
+	p.enter("Advised: leave as it is")
+	p.enter("Shut both valves", "This closes: Sampling adapter", "Choose the curve")
+	p.takeSteady("SpO₂ as found: 97", "SpO₂ as found: 90", "SpO₂ as found: 80", "SpO₂ as found: 70", "Pulse rate as found: 30", "Pulse rate as found: 60", "Pulse rate as found: 120", "Pulse rate as found: 200")
+	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below", "Take the probe off", "Run on battery")
+	p.see("This closes: Service menu entered")
+	p.enter("This closes: Service menu entered", "Wipe down")
+	p.see("Label attached, owner told")
+	p.must(p.Key("Enter"))
+	p.see("Conforms after adjustment", "What was done and found")
+	assert.False(t, p.Has("Before it can be signed"))
+	p.must(p.Press("Sign"))
+	p.see("Next due", "Certificate (PDF)")
+	kind, err := browser.Eval[string](p.Page, "fetch([...document.querySelectorAll('a')].find(a => a.innerText.startsWith('Certificate')).href).then(r => r.status + ' ' + r.headers.get('content-type'))")
+	require.NoError(t, err)
+	assert.Equal(t, "200 application/pdf", kind)
+	p.must(p.Go("/"))
+	p.see("Overdue, the riskiest first")
+	assert.False(t, p.Has("MB-0417"), "Today reflects it")
+}
+
+func twoRuns(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 4))
+	tag, err := p.Text("h1 a")
+	require.NoError(t, err)
+	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window", "seat it until it clicks", "Start the timer")
+	p.see("Meanwhile")
+	scale, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).querySelector('kbd').innerText")
+	require.NoError(t, err)
+	p.must(p.Key(scale))
+	p.see("Corners as found: front left", "The platform can tip")
+	expected, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('span')].find(s => s.innerText === 'Reference').nextElementSibling.innerText")
+	require.NoError(t, err)
+	p.must(p.Fill("input[name=reading]", strings.ReplaceAll(expected, ".", ",")))
+	p.must(p.Key("Enter"))
+	p.see("Corners as found: front right")
+	p.see("Warm-up is over")
+
+	other := openPage(t, s, "Idris Vail")
+	other.must(other.Press(tagButton(t, other, tag)))
+	other.see("Warm-up", "Read the room instruments")
+	p.see("Corners as found: front right")
+	other.must(other.Go("/bench"))
+	other.see("Corners as found: front right", "front left")
+}
+
+// tagButton is the words a run's link in the dock begins with.
+func tagButton(t *testing.T, p *page, tag string) string {
+	p.must(p.Wait("[data-dock='" + tag + "']"))
+	number, err := p.Text("[data-dock='" + tag + "'] kbd")
+	require.NoError(t, err)
+	return number + " " + tag
+}
+
+// tagOf finds a device by search words and status; the nth of them.
+func tagOf(t *testing.T, p *page, search, status string, n int) string {
+	t.Helper()
+	text, err := browser.Eval[string](p.Page, "fetch('/api/assets?search="+strings.ReplaceAll(search, " ", "+")+"').then(r => r.text())")
+	require.NoError(t, err)
+	var found api.AssetPageView
+	require.NoError(t, json.Unmarshal([]byte(text), &found))
+	for _, a := range found.Assets {
+		if a.Status == status && a.Tag != "MB-0417" {
+			if n--; n < 0 {
+				return a.Tag
+			}
+		}
+	}
+	require.FailNow(t, "no such device")
+	return ""
+}
+
+func failingLink(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 3))
+	p.throughToMeasuring()
+	p.see("Gas bench: link alive.")
+	p.must(p.Press("Simulated device"))
+	for fault, words := range map[string]string{"link drop": "the link is lost", "link silent": "connected, but silent", "link garbage": "cannot be read"} {
+		p.must(p.Press(fault))
+		p.see(words)
+		assert.True(t, p.Has("The reading can be typed"), "the way out is named")
+		p.see("Gas bench: link alive.")
+	}
+	p.must(p.Press("link silent"))
+	p.see("connected, but silent")
+	p.must(p.Fill("input[name=reading]", "0,04"))
+	p.must(p.Key("Enter"))
+	p.see("CO₂ as found: 5 %", "CO₂ room air: Inside.")
+	p.see("● Steady")
+}
+
+func badEntries(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.startBySearch(tagOf(t, p, "c2 stranna", "in use", 0))
+	p.throughToMeasuring()
+	p.must(p.Press("Leave this point out"))
+	p.must(p.Fill("textarea", "room air not to be had"))
+	p.must(p.Key("Enter"))
+	p.see("CO₂ as found: 5 %")
+	p.must(p.Fill("input[name=reading]", "abc"))
+	p.must(p.Key("Enter"))
+	p.see("is not a number: type digits")
+	p.must(p.Fill("input[name=reading]", "50,1"))
+	p.must(p.Key("Enter"))
+	p.see("5.01 would fit", "Yes, it shows that")
+	assert.True(t, p.Has("CO₂ as found: 5 %"), "nothing was recorded")
+
+	// The same run in another browser goes on; this one is told what happened.
+	path, err := browser.Eval[string](p.Page, "location.pathname")
+	require.NoError(t, err)
+	other := openPage(t, s, "Noor Bexley")
+	other.must(other.Go(path))
+	other.see("CO₂ as found: 5 %")
+	other.must(other.Fill("input[name=reading]", "5.02"))
+	other.must(other.Key("Enter"))
+	other.see("CO₂ as found: 10 %")
+	p.see("CO₂ as found: 10 %")
+	other.must(other.Key("Backspace"))
+	other.see("Withdraw CO₂ 5 %")
+	other.must(other.Fill("textarea", "mistyped"))
+	other.must(other.Key("Enter"))
+	other.see("CO₂ as found: 5 %", "a reading was withdrawn: mistyped")
+}
+
+// accessible runs axe-core on every screen.
+func accessible(t *testing.T, s *server) {
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	check := func(p *page, name string) {
+		time.Sleep(300 * time.Millisecond)
+		_, err := browser.Eval[bool](p.Page, string(axe)+"; true")
+		require.NoError(t, err)
+		found, err := browser.Eval[[]string](p.Page, `axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 120) + ' ' + n.any.map(a => a.message)).join(' | ')))`)
+		require.NoError(t, err)
+		assert.Empty(t, found, name)
+	}
+	outside := openPage(t, s, "")
+	outside.must(outside.Go("/"))
+	outside.see("Sign in", "Demo with made-up")
+	check(outside, "sign-in")
+
+	p := openPage(t, s, "Idris Vail")
+	for path, sign := range map[string]string{"/": "What to bring", "/equipment": "Show more", "/references": "HG-22", "/equipment/MB-0417": "Fingerprint over time", "/bench": "Corners", "/nowhere": "There is nothing here"} {
+		p.must(p.Go(path))
+		p.see(sign)
+		check(p, path)
+	}
+	_, err = browser.Eval[bool](p.Page, "(document.documentElement.dataset.light = 'night', true)")
+	require.NoError(t, err)
+	check(p, "at night")
+	p.must(p.Key("?"))
+	p.see("withdraw the last reading")
+	check(p, "keys")
+	p.must(p.Key("Escape"))
+	p.must(p.Gone("withdraw the last reading"))
+	p.must(p.Key("l"))
+	p.see("Left open by a step")
+	check(p, "loose ends")
+
+	for _, words := range []string{"c2 merrowby"} {
+		p.must(p.Go("/"))
+		p.see("What to bring")
+		p.startBySearch(tagOf(t, p, words, "in use", 2))
+		check(p, "bring together")
+		p.throughToMeasuring()
+		check(p, "a live point")
+	}
+	p.must(p.Go("/equipment/" + tagOf(t, p, "c2 ardrennish", "in use", 0)))
+	p.see("record")
+	p.must(p.Press("record"))
+	p.see("Signed by")
+	check(p, "a signed run")
+}

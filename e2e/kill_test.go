@@ -1,0 +1,126 @@
+package e2e_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/http/cookiejar"
+	"os/exec"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+	"northneedle/internal/people"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// browserless is a signed-in client without a page.
+type browserless struct {
+	http http.Client
+	base string
+}
+
+func (c *browserless) post(path string, body any) (procedure.View, error) {
+	var v procedure.View
+	text, err := json.Marshal(body)
+	if err != nil {
+		return v, err
+	}
+	response, err := c.http.Post(c.base+path, "application/json", bytes.NewReader(text))
+	if err != nil {
+		return v, err
+	}
+	defer response.Body.Close()
+	if response.StatusCode != 200 {
+		return v, fmt.Errorf("%s: %s", path, response.Status)
+	}
+	return v, json.NewDecoder(response.Body).Decode(&v)
+}
+
+// TestKilledAgainAndAgain kills the server in the middle of a stream of commands,
+// many times; what it had acknowledged must be there each time.
+func TestKilledAgainAndAgain(t *testing.T) {
+	data := t.TempDir()
+	l, err := ledger.Open(data)
+	require.NoError(t, err)
+	require.NoError(t, people.Add(l, "Idris Vail", procedure.Technician, "a long password"))
+	a := &ledger.Asset{ID: "d1", Tag: "MB-0417", Family: "capnograph", Status: ledger.InUse}
+	require.NoError(t, l.Save(a))
+	require.NoError(t, l.Close())
+
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &browserless{http: http.Client{Jar: jar, Timeout: 10 * time.Second}}
+	run, acknowledged := "", []string{}
+	for round := range 12 {
+		s := launch(t, data, "serve")
+		c.base = s.base
+		if round == 0 {
+			response, err := c.http.Post(s.base+"/api/session", "application/json", strings.NewReader(`{"name":"Idris Vail","password":"a long password"}`))
+			require.NoError(t, err)
+			response.Body.Close()
+			require.Equal(t, 200, response.StatusCode)
+			v, err := c.post("/api/runs", map[string]any{"id": "opening-0001", "asset": "MB-0417"})
+			require.NoError(t, err)
+			run = v.ID
+		} else {
+			copyCookies(t, jar, s.base)
+		}
+		acknowledged = append(acknowledged, noteUntilKilled(t, c, s, run, round)...)
+	}
+	require.Greater(t, len(acknowledged), 24, "commands were acknowledged between the kills")
+
+	l, err = ledger.Open(data)
+	require.NoError(t, err)
+	n, err := l.Verify()
+	require.NoError(t, err)
+	state, err := l.Run(run)
+	require.NoError(t, err)
+	require.NoError(t, l.Close())
+	noted := map[string]bool{}
+	for _, note := range state.Notes {
+		assert.False(t, noted[note.Text], "%s is recorded once", note.Text)
+		noted[note.Text] = true
+	}
+	for _, text := range acknowledged {
+		assert.True(t, noted[text], "%s was acknowledged and must be there", text)
+	}
+	assert.Equal(t, state.Seq, n)
+	out, err := exec.Command(binary, "verify", "--data", data).CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), fmt.Sprintf("%d events checked", n))
+}
+
+// copyCookies carries the session over to the port the server has now.
+func copyCookies(t *testing.T, jar *cookiejar.Jar, base string) {
+	request, err := http.NewRequest("GET", base, nil)
+	require.NoError(t, err)
+	jar.SetCookies(request.URL, jar.Cookies(request.URL)) // cookies do not know ports
+}
+
+// noteUntilKilled adds notes as fast as it can, retries what was not answered last
+// time with its old id, and kills the server in the middle of it.
+func noteUntilKilled(t *testing.T, c *browserless, s *server, run string, round int) (acknowledged []string) {
+	response, err := c.http.Get(s.base + "/api/runs/" + run)
+	require.NoError(t, err)
+	defer response.Body.Close()
+	require.Equal(t, 200, response.StatusCode, "the session outlives the server")
+	var v procedure.View
+	require.NoError(t, json.NewDecoder(response.Body).Decode(&v))
+	time.AfterFunc(time.Duration(20+7*round)*time.Millisecond, s.kill)
+	for i := 0; ; i++ {
+		text := fmt.Sprintf("note %d of round %d", i, round)
+		next, err := c.post("/api/runs/"+run+"/commands", map[string]any{"id": fmt.Sprintf("note-%02d-%04d", round, i), "expect": v.Seq, "kind": "note", "note": text})
+		if err != nil {
+			<-s.exited
+			return acknowledged
+		}
+		v = next
+		acknowledged = append(acknowledged, text)
+	}
+}
