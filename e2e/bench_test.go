@@ -66,7 +66,7 @@ func (p *page) startBySearch(tag string) {
 	p.must(p.Wait("[role=option]"))
 	p.must(p.Key("Enter"))
 	p.enter("Start verification")
-	p.see("Bring together")
+	p.see("Each reference is checked")
 }
 
 // throughToMeasuring carries a capnograph's run to its first live point.

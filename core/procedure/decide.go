@@ -59,7 +59,7 @@ func (r Run) Decide(id string, c Command, o Order) ([]Event, error) {
 	} else if err := r.stillOpen(c); err != nil {
 		return nil, err
 	}
-	facts, err := c.decide(r, o)
+	facts, err := c.decide(r.remembering(), o)
 	if err != nil {
 		return nil, err
 	}

@@ -228,8 +228,20 @@ func (r Run) grossOpen(m Step, p Point, round int) bool {
 	return true
 }
 
-// judge computes the verdict on one point in one round; nil where nothing was read.
+// judge is the verdict on one point in one round; nil where nothing was read.
 func (r Run) judge(m Step, p Point, round int) (*Verdict, error) {
+	key := pointKey{m.ID, p.ID, round}
+	if v, known := r.verdicts[key]; known {
+		return v, nil
+	}
+	v, err := r.verdict(m, p, round)
+	if err == nil && r.verdicts != nil {
+		r.verdicts[key] = v
+	}
+	return v, err
+}
+
+func (r Run) verdict(m Step, p Point, round int) (*Verdict, error) {
 	readings := r.standing(m, p, round)
 	if len(readings) == 0 {
 		return nil, nil

@@ -2,6 +2,7 @@
 package procedure
 
 import (
+	"slices"
 	"strings"
 
 	"northneedle/core/adjust"
@@ -151,23 +152,33 @@ type Capture struct {
 }
 
 // Kind is what the technician does at the step; empty where none or several of the keys are given.
-func (s Step) Kind() StepKind {
+func (s *Step) Kind() StepKind {
 	kind, n := StepKind(""), 0
-	for _, k := range []struct {
-		kind StepKind
-		key  string
-	}{{StepCheck, s.Check}, {StepAct, s.Act}, {StepWait, s.Wait}, {StepAmbient, s.Ambient}, {StepRecord, s.Record}, {StepMeasure, s.Measure}, {StepFinding, s.Finding}} {
-		if k.key != "" {
-			kind, n = k.kind, n+1
+	note := func(key string, k StepKind) {
+		if key != "" {
+			kind, n = k, n+1
 		}
 	}
-	if n == 0 && (s.ID == bringID || s.ID == cautionsID || s.ID == signID) {
-		return map[string]StepKind{bringID: StepBring, cautionsID: StepCautions, signID: StepSign}[s.ID]
-	}
-	if n != 1 {
+	note(s.Check, StepCheck)
+	note(s.Act, StepAct)
+	note(s.Wait, StepWait)
+	note(s.Ambient, StepAmbient)
+	note(s.Record, StepRecord)
+	note(s.Measure, StepMeasure)
+	note(s.Finding, StepFinding)
+	switch {
+	case n == 1:
+		return kind
+	case n > 1:
 		return ""
+	case s.ID == bringID:
+		return StepBring
+	case s.ID == cautionsID:
+		return StepCautions
+	case s.ID == signID:
+		return StepSign
 	}
-	return kind
+	return ""
 }
 
 const (
@@ -219,14 +230,23 @@ func (p Procedure) Settled() Procedure {
 
 // Way is the whole order of a run: what every run begins with, the procedure's own steps, and signing.
 func (p Procedure) Way() []Step {
-	way := []Step{{ID: bringID, Title: "Bring together"}, {ID: cautionsID, Title: "Cautions"}}
+	way := make([]Step, 0, len(p.Steps)+len(ends))
+	way = append(way, ends[:2]...)
 	way = append(way, p.Steps...)
-	return append(way, Step{ID: signID, Title: "Sign"})
+	return append(way, ends[2])
 }
+
+// ends are the steps that every run begins and ends with.
+var ends = []Step{{ID: bringID, Title: "Bring together"}, {ID: cautionsID, Title: "Cautions"}, {ID: signID, Title: "Sign"}}
 
 // Step finds a step of the way by its id.
 func (p Procedure) Step(id string) (Step, bool) {
-	for _, s := range p.Way() {
+	for i := range p.Steps {
+		if p.Steps[i].ID == id {
+			return p.Steps[i], true
+		}
+	}
+	for _, s := range ends {
 		if s.ID == id {
 			return s, true
 		}
@@ -236,13 +256,9 @@ func (p Procedure) Step(id string) (Step, bool) {
 
 // FindingOf is the finding that judges a measure.
 func (p Procedure) FindingOf(measure string) (Step, bool) {
-	for _, s := range p.Steps {
-		if s.Kind() == StepFinding {
-			for _, m := range s.Judges {
-				if m == measure {
-					return s, true
-				}
-			}
+	for i := range p.Steps {
+		if p.Steps[i].Finding != "" && slices.Contains(p.Steps[i].Judges, measure) {
+			return p.Steps[i], true
 		}
 	}
 	return Step{}, false

@@ -144,6 +144,15 @@ type Run struct {
 	Reviewed  *Mark
 	Returned  string
 	EndReason string
+
+	verdicts map[pointKey]*Verdict // judged already, while one question is answered; nil otherwise
+}
+
+// remembering is the run with room to remember its verdicts while one question,
+// which asks for them again and again, is answered.
+func (r Run) remembering() Run {
+	r.verdicts = map[pointKey]*Verdict{}
+	return r
 }
 
 // Signature is a signed statement.
@@ -178,7 +187,7 @@ func with[K comparable, V any](m map[K]V, key K, value V) map[K]V {
 // Apply folds one event. It never fails and never asks whether the event was
 // allowed: that was [Run.Decide]'s work.
 func (r Run) Apply(e Event) Run {
-	r.ID, r.Seq = e.Run, e.Seq
+	r.ID, r.Seq, r.verdicts = e.Run, e.Seq, nil
 	switch f := e.Fact.(type) {
 	case RunOpened:
 		r.Status, r.OpenedAt, r.OpenedBy = Open, e.At, e.By

@@ -189,6 +189,7 @@ type SignatureView struct {
 
 // View computes what there is to show at a moment.
 func (r Run) View(now time.Time) View {
+	r = r.remembering()
 	p := r.Procedure
 	v := View{ID: r.ID, Status: r.Status, Seq: r.Seq, OpenedAt: r.OpenedAt, OpenedBy: r.OpenedBy, Device: r.Device, Lab: r.Lab.Name, Replaces: r.Replaces,
 		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions}, Rule: r.Rule().Meaning(),
@@ -242,6 +243,7 @@ type Brief struct {
 
 // Brief computes what a list shows, without judging every point.
 func (r Run) Brief(now time.Time) Brief {
+	r = r.remembering()
 	b := Brief{Now: string(r.Status)}
 	if r.Status != Open {
 		return b

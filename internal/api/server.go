@@ -62,7 +62,7 @@ func Handler(h *House) http.Handler {
 	h.Ledger.OnChange(h.changes.tell)
 
 	router := chi.NewRouter()
-	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, middleware.Compress(5, "text/html", "text/css", "application/javascript", "text/javascript", "application/json", "image/svg+xml"))
+	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, middleware.Compress(1, "text/html", "text/css", "application/javascript", "text/javascript", "application/json", "image/svg+xml"))
 	router.Use(h.desk.Middleware, h.signedIn)
 	API(h, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {

@@ -56,15 +56,27 @@ func (l *Ledger) Begin(p procedure.Procedure, hash string, c Command) (procedure
 func (l *Ledger) Carry(id string, c Command) (procedure.Run, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	if run, ok, err := l.repeated(c.ID); ok || err != nil {
-		return run, err
+	if c.ID == "" {
+		return procedure.Run{}, errors.New("a command needs an id")
 	}
 	state, err := l.folded(id)
 	if err != nil {
 		return procedure.Run{}, err
 	}
+	next, err := l.carry(state, c)
+	if err == nil {
+		return next, nil
+	}
+	// Only a command that cannot be carried out may have been carried out before.
+	if run, ok, found := l.repeated(c.ID); ok || found != nil {
+		return run, found
+	}
+	return state.run, err
+}
+
+func (l *Ledger) carry(state folded, c Command) (procedure.Run, error) {
 	if c.Expect != state.run.Seq {
-		since, err := l.Events(id, c.Expect)
+		since, err := l.Events(state.run.ID, c.Expect)
 		return state.run, errors.Join(err, &Stale{state.run.Seq, since})
 	}
 	events, err := state.run.Decide(c.ID, c.Do, c.Order)

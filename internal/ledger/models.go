@@ -54,9 +54,9 @@ type Activity struct {
 	Title     string
 	Months    int
 	LastOn    *time.Time
-	DueOn     time.Time `gorm:"index:activity_due,priority:2;index:activity_by_date,priority:2"`
-	Risk      int       `gorm:"index:activity_due,priority:1"`
-	Active    bool      `gorm:"index:activity_by_date,priority:1"`
+	DueOn     time.Time `gorm:"index:activity_by_risk,priority:3;index:activity_by_date,priority:2"`
+	Risk      int       `gorm:"index:activity_by_risk,priority:2,sort:desc"`
+	Active    bool      `gorm:"index:activity_by_risk,priority:1;index:activity_by_date,priority:1"`
 	Reason    string
 }
 

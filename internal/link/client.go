@@ -176,10 +176,15 @@ func (c *Client) receive(conn net.Conn) error {
 	return errors.New("the instrument closed the connection")
 }
 
-// Ask sends a command and waits for its one-line answer.
+// Ask sends a command and waits for its one-line answer, no longer than the link's
+// timing allows. Once sent it waits even if the context ends: an answer that nobody
+// waits for would be taken for the next one's.
 func (c *Client) Ask(ctx context.Context, command string) (string, error) {
 	c.query.Lock()
 	defer c.query.Unlock()
+	if err := ctx.Err(); err != nil {
+		return "", err
+	}
 	answer := make(chan string, 1)
 	c.mutex.Lock()
 	conn := c.conn
@@ -200,14 +205,10 @@ func (c *Client) Ask(ctx context.Context, command string) (string, error) {
 			return "", fmt.Errorf("%s: the link was lost", c.name)
 		}
 		return text, nil
-	case <-ctx.Done():
-		return "", ctx.Err()
 	case <-time.After(c.timing.Answer):
-		c.mutex.Lock()
-		c.pending = nil
-		c.mutex.Unlock()
-		return "", fmt.Errorf("%s did not answer within %s", c.name, c.timing.Answer)
 	}
+	conn.Close() // a late answer must not be taken for the next one's
+	return "", fmt.Errorf("%s did not answer within %s", c.name, c.timing.Answer)
 }
 
 // Status is the state of the link now.

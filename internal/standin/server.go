@@ -110,9 +110,11 @@ func (s *Server) serve(c *client) {
 	scanner := bufio.NewScanner(c.conn)
 	for scanner.Scan() {
 		s.mutex.Lock()
-		if answer := s.handle(c, scanner.Text()); !s.faulty("SILENT") {
-			s.send(c, answer)
+		send := s.send // as it is now: the command that switches a fault is still answered well
+		if !s.faulty("SILENT") && !s.faulty("GARBAGE") {
+			send = s.queue
 		}
+		send(c, s.handle(c, scanner.Text()))
 		s.mutex.Unlock()
 	}
 	s.mutex.Lock()
@@ -122,14 +124,22 @@ func (s *Server) serve(c *client) {
 	close(c.out)
 }
 
-// send hands a line to the client's writer; a client that does not read loses samples, not the stand-in.
-func (s *Server) send(c *client, line string) {
-	if s.faulty("GARBAGE") {
-		line = strings.Repeat("\x07\x7f~#S ..", 3)
-	}
+// queue hands a line to the client's writer; a client that does not read loses lines, not the stand-in.
+func (s *Server) queue(c *client, line string) {
 	select {
 	case c.out <- line:
 	default:
+	}
+}
+
+// send queues a line, unless the link is to be silent or to send garbage.
+func (s *Server) send(c *client, line string) {
+	switch {
+	case s.faulty("SILENT"):
+	case s.faulty("GARBAGE"):
+		s.queue(c, strings.Repeat("\x07\x7f~#S ..", 3))
+	default:
+		s.queue(c, line)
 	}
 }
 
@@ -233,9 +243,6 @@ func (s *Server) tick(dt float64) {
 	defer s.mutex.Unlock()
 	s.t += dt
 	s.model.Step(dt)
-	if s.faulty("SILENT") {
-		return
-	}
 	for c := range s.clients {
 		for channel := range c.channels {
 			s.send(c, link.FormatSample(s.t, channel, s.model.Value(channel)))

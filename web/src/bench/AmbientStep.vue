@@ -36,7 +36,7 @@ async function save() {
 </script>
 
 <template>
-  <form ref="form" @submit.prevent="save">
+  <form ref="form" @submit.prevent>
     <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
     <div class="mt-5 grid max-w-xl grid-cols-1 gap-4">
       <label v-for="(f, i) in fields" :key="f.key" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
@@ -66,7 +66,7 @@ async function save() {
     </div>
     <slot />
     <div class="mt-5 flex gap-3">
-      <button class="btn btn-main" :disabled="sending">Record <kbd>Enter</kbd></button>
+      <button type="button" class="btn btn-main" :disabled="sending" @click="save">Record <kbd>Enter</kbd></button>
       <SkipStep v-if="!step.done" :step="step" />
     </div>
   </form>

@@ -21,7 +21,7 @@ const save = () => send({ kind: 'plate', step: props.step.id, values: { ...value
 </script>
 
 <template>
-  <form ref="form" @submit.prevent="save">
+  <form ref="form" @submit.prevent>
     <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
     <div class="mt-5 grid max-w-xl gap-4">
       <label v-for="(f, i) in step.fields" :key="f.id" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
@@ -41,7 +41,7 @@ const save = () => send({ kind: 'plate', step: props.step.id, values: { ...value
     </div>
     <slot />
     <div class="mt-5 flex gap-3">
-      <button class="btn btn-main" :disabled="sending">Record <kbd>Enter</kbd></button>
+      <button type="button" class="btn btn-main" :disabled="sending" @click="save">Record <kbd>Enter</kbd></button>
       <SkipStep v-if="!step.done" :step="step" />
     </div>
   </form>

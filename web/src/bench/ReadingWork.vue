@@ -179,7 +179,7 @@ useKeys({ Enter: take })
       >
     </p>
     <p v-if="expected" class="mt-2 text-sm text-ink-2">
-      {{ expected.formula }} · last digit <span class="num">{{ fine * 10 }}</span>
+      {{ expected.formula }} · display step <span class="num">{{ fine * 10 }}</span>
     </p>
   </template>
   <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" />

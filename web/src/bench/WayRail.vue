@@ -24,8 +24,8 @@ function summary(s: Step): string {
 </script>
 
 <template>
-  <nav ref="rail" class="min-h-0 overflow-auto border-r border-line py-4 pl-4" aria-label="Way">
-    <div class="pr-3 pb-3">
+  <nav ref="rail" class="min-h-0 overflow-auto border-r border-line py-4" aria-label="Way">
+    <div class="px-4 pb-3">
       <h1 class="text-xl">
         <RouterLink
           :to="{ name: 'device', params: { id: run.device.tag } }"
@@ -37,10 +37,10 @@ function summary(s: Step): string {
         {{ run.device.maker }} {{ run.device.model }}<br />{{ run.device.place }}, {{ run.device.site }}
       </p>
     </div>
-    <ol class="relative before:absolute before:top-3 before:bottom-4 before:left-[8px] before:w-px before:bg-line">
+    <ol class="relative before:absolute before:top-3 before:bottom-4 before:left-[16px] before:w-px before:bg-line">
       <li v-for="s in run.steps" :key="s.id">
         <button
-          class="relative block min-h-10 w-full py-1.5 pr-3 pl-8 text-left hover:bg-brass-wash"
+          class="relative block min-h-10 w-full py-1.5 pr-3 pl-9 text-left hover:bg-brass-wash"
           :class="[
             s.id === at && 'bg-brass-wash font-semibold shadow-[inset_4px_0_var(--brass)]',
             s.done && s.id !== at && 'text-ink-2',
@@ -49,7 +49,7 @@ function summary(s: Step): string {
           @click="$emit('look', s.id)"
         >
           <i
-            class="absolute top-[11px] left-[2px] block size-[13px] border-[1.5px]"
+            class="absolute top-[11px] left-[10px] block size-[13px] border-[1.5px]"
             :class="
               s.skipped
                 ? 'hatched border-ink-2 bg-paper'
