@@ -5,7 +5,7 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: demo demo-fresh test bench release web client build chromium types lint fuzz clean
+.PHONY: demo demo-fresh test bench screenshots release web client build chromium types lint fuzz clean
 
 demo: build
 	./northneedle demo
@@ -44,6 +44,11 @@ lint: web/node_modules/.package-lock.json web
 # Figures and ratios; nothing is asserted.
 bench: build
 	go run ./bench
+
+# The pictures in docs/screenshots, taken anew from the demo's data.
+screenshots: build
+	sh ci/chromium.sh
+	go run ./e2e/screenshots
 
 # Each parser under the fuzzer for a while.
 fuzz:

@@ -205,7 +205,7 @@ func (c DoStep) decide(r Run, o Order) ([]Fact, error) {
 	if err := r.inOrder(step, o.At); err != nil {
 		return nil, err
 	}
-	return append([]Fact{StepDone{c.Step}}, r.ends(step)...), nil
+	return append([]Fact{StepDone(c)}, r.ends(step)...), nil
 }
 
 // ends are the loose ends that a step opens and closes now.

@@ -135,15 +135,27 @@ func (p *Page) Key(key string) error {
 	return p.do(chromedp.KeyEvent(key))
 }
 
-// Fill replaces the content of a field by typing.
+// Fill replaces the content of a field by typing; again, where the page drew the field anew meanwhile.
 func (p *Page) Fill(selector, text string) error {
-	if err := p.Wait(selector); err != nil {
-		return err
+	field := "document.querySelector(" + quoted(selector) + ")"
+	for tries := 0; ; tries++ {
+		if err := p.Wait(selector); err != nil {
+			return err
+		}
+		if _, err := Eval[bool](p, "(e => { e?.focus(); e?.select?.(); return true })("+field+")"); err != nil {
+			return err
+		}
+		if err := p.do(chromedp.KeyEvent(text)); err != nil {
+			return err
+		}
+		typed, err := Eval[string](p, "("+field+"?.value ?? '')")
+		if err != nil || typed == text {
+			return err
+		}
+		if tries == 3 {
+			return fmt.Errorf("%s holds %q after typing %q", selector, typed, text)
+		}
 	}
-	if _, err := Eval[bool](p, "(e => { e.focus(); e.select?.(); return true })(document.querySelector("+quoted(selector)+"))"); err != nil {
-		return err
-	}
-	return p.do(chromedp.SendKeys(chromedp.CSS(selector), text))
 }
 
 // Choose picks an option of a select element.

@@ -239,7 +239,7 @@ func (s *sheet) point(m procedure.MeasureView, p procedure.PointView) {
 		}
 		return "–"
 	})
-	shown := func(v *procedure.Verdict) string { return quantity.Format(v.Indicated, fine) }
+	shown := func(v *procedure.Verdict) string { return quantity.Format(v.Indicated, m.Resolution) }
 	errorOf := func(v *procedure.Verdict) string { return quantity.FormatSigned(v.Error, fine) }
 	left, leftError := show(p.Left, shown), show(p.Left, errorOf)
 	if p.Left == nil && p.Found != nil {

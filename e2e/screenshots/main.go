@@ -1,0 +1,152 @@
+// Command screenshots takes the pictures in docs/screenshots anew: it starts the
+// product on fresh demo data, works through a run, and takes each main view.
+package main
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"time"
+
+	"northneedle/e2e/browser"
+	"northneedle/internal/api"
+
+	"github.com/alecthomas/kong"
+)
+
+var options struct {
+	Binary string `default:"./northneedle" type:"existingfile"`
+	Into   string `default:"docs/screenshots" type:"existingdir"`
+}
+
+func main() {
+	kong.Parse(&options)
+	if err := all(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+// demo starts the product on a folder, and returns where it is and how to stop it.
+func demo(folder string) (base string, stop func(), err error) {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", nil, err
+	}
+	address := listener.Addr().String()
+	listener.Close()
+	command := exec.Command(options.Binary, "demo", "--ports", "0")
+	command.Env = append(os.Environ(), "NEEDLE_ADDR="+address, "NEEDLE_DATA="+folder)
+	command.Stderr = os.Stderr
+	if err := command.Start(); err != nil {
+		return "", nil, err
+	}
+	for range 600 {
+		if response, err := http.Get("http://" + address + "/api/session"); err == nil {
+			response.Body.Close()
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	return "http://" + address, func() { command.Process.Kill(); command.Wait() }, nil
+}
+
+func all() error {
+	folder, err := os.MkdirTemp("", "screenshots")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	base, stop, err := demo(folder)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	p, err := browser.Open(base)
+	if err != nil {
+		return err
+	}
+	defer p.Close()
+	s := shooter{p}
+	return browser.All(
+		func() error { return p.Go("/") },
+		s.see("Demo with made-up", "sign-in"),
+		func() error { return p.SignIn("Idris Vail", api.DemoPassword) },
+		s.see("Due within 14 days", "today"),
+		s.visit("/equipment", "Show more", "equipment"),
+		s.visit("/equipment/MB-0417", "Fingerprint over time", "device"),
+		s.visit("/references", "HG-22", "references"),
+		s.run,
+	)
+}
+
+type shooter struct{ *browser.Page }
+
+// see waits for a text, then takes a picture.
+func (s shooter) see(text, name string) func() error {
+	return func() error {
+		if err := s.SeeWithin(text, 2*time.Minute); err != nil {
+			return err
+		}
+		time.Sleep(700 * time.Millisecond)
+		fmt.Println(name)
+		return s.Shot(filepath.Join(options.Into, name+".png"))
+	}
+}
+
+func (s shooter) visit(path, text, name string) func() error {
+	return func() error { return browser.All(func() error { return s.Go(path) }, s.see(text, name)) }
+}
+
+// enter waits for each text and presses Enter.
+func (s shooter) enter(texts ...string) func() error {
+	return func() error {
+		for _, text := range texts {
+			if err := s.SeeWithin(text, 2*time.Minute); err != nil {
+				return err
+			}
+			time.Sleep(200 * time.Millisecond)
+			if err := s.Key("Enter"); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+}
+
+func (s shooter) write(selector, text string) func() error {
+	return func() error {
+		return browser.All(func() error { return s.Fill(selector, text) }, func() error { return s.Key("Enter") })
+	}
+}
+
+// take takes a point when its trace is steady.
+func (s shooter) take(point string) func() error {
+	return func() error {
+		return browser.All(func() error { return s.SeeWithin(point, 2*time.Minute) }, s.enter("● Steady"), func() error { return s.Gone(point) })
+	}
+}
+
+// run works through the first half of a capnograph's run.
+func (s shooter) run() error {
+	return browser.All(
+		func() error { return s.Go("/equipment/MB-0417") },
+		s.enter("Start verification", "Take the first that fits", "I have read them", "Look for cracks", "Open a window", "seat it until it clicks", "Start the timer"),
+		s.see("Meanwhile", "bench-timer"),
+		s.enter("Meanwhile"),
+		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"), s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
+		s.enter("Compare the unit"),
+		func() error { return s.Key("t") },
+		s.write("textarea", "The device was warm already"),
+		s.enter("zero the device by its menu", "A leak at the adapter", "Open the valves of the 5 %"),
+		s.take("CO₂ as found: room air"),
+		func() error { return s.SeeWithin("● Steady", 2*time.Minute) },
+		s.see("CO₂ as found: 5 %", "bench-live"),
+		s.take("CO₂ as found: 5 %"), s.take("CO₂ as found: 10 %"), s.take("Breath rate as found: 6"), s.take("Breath rate as found: 12"), s.take("Breath rate as found: 30"),
+		s.enter("Close as found"),
+		s.see("Advised: adjust", "bench-finding"),
+	)
+}
