@@ -1,8 +1,10 @@
 // Command screenshots takes the pictures in docs/screenshots anew: it starts the
-// product on fresh demo data, works through a run, and takes each main view.
+// product on fresh demo data, works through a run, and takes each main view. The page
+// of the certificate needs pdftoppm (Debian: poppler-utils).
 package main
 
 import (
+	"encoding/base64"
 	"fmt"
 	"net"
 	"net/http"
@@ -78,6 +80,7 @@ func all() error {
 		s.see("Due within 14 days", "today"),
 		s.visit("/equipment", "Show more", "equipment"),
 		s.visit("/equipment/MB-0417", "Fingerprint over time", "device"),
+		s.certificate,
 		s.visit("/references", "HG-22", "references"),
 		s.run,
 	)
@@ -128,6 +131,23 @@ func (s shooter) take(point string) func() error {
 	return func() error {
 		return browser.All(func() error { return s.SeeWithin(point, 2*time.Minute) }, s.enter("● Steady"), func() error { return s.Gone(point) })
 	}
+}
+
+// certificate takes the first page of the certificate that the device's page links to.
+func (s shooter) certificate() error {
+	text, err := browser.Eval[string](s.Page, `fetch([...document.querySelectorAll('a')].find(a => a.innerText.trim() === 'certificate').href).then(r => r.arrayBuffer()).then(b => btoa(String.fromCharCode(...new Uint8Array(b))))`)
+	if err != nil {
+		return err
+	}
+	pdf, err := base64.StdEncoding.DecodeString(text)
+	if err != nil {
+		return err
+	}
+	file := filepath.Join(os.TempDir(), "certificate.pdf")
+	if err := os.WriteFile(file, pdf, 0o600); err != nil {
+		return err
+	}
+	return exec.Command("pdftoppm", "-r", "80", "-png", "-singlefile", file, filepath.Join(options.Into, "certificate")).Run()
 }
 
 // run works through the first half of a capnograph's run.

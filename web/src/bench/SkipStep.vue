@@ -15,7 +15,7 @@ function skip(reason: string) {
 </script>
 
 <template>
-  <button class="btn btn-quiet" @click="asking = true">Leave it out …</button>
+  <button type="button" class="btn btn-quiet" @click="asking = true">Leave it out …</button>
   <AskDialog
     v-if="asking"
     :title="`Leave out: ${step.title}`"
