@@ -5,6 +5,7 @@ package adjust
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"northneedle/core/fit"
@@ -55,30 +56,54 @@ func (p Policy) Check() error {
 	return nil
 }
 
-// Control is something on the device that changes what it indicates.
+// Kind is how a control acts on what the device indicates.
+type Kind string
+
+const (
+	Offset Kind = "offset" // adds the same at every level; step in the measure's unit
+	Gain   Kind = "gain"   // multiplies; step in percent
+	Factor Kind = "factor" // multiplies, and is set as a number; step in percent
+	Table  Kind = "table"  // an entry of its own for every point; step in the measure's unit
+	Zone   Kind = "zone"   // an offset of its own for every zone; step in the measure's unit
+)
+
+// Kinds are those a control can have.
+var Kinds = []Kind{Offset, Gain, Factor, Table, Zone}
+
+// Control is something on the device that changes what it indicates. A device with an
+// offset and a gain is adjusted at two points, zero and span, by both together.
 type Control struct {
-	ID    string    `json:"id" yaml:"id"`
-	Label string    `json:"label" yaml:"label"`
-	Kind  fit.Shape `json:"kind" yaml:"kind"`   // offset or gain
-	Step  float64   `json:"step" yaml:"step"`   // per press: in the measure's unit for an offset, in percent for a gain
-	Range float64   `json:"range" yaml:"range"` // the most it can be moved, as step's unit
+	ID    string  `json:"id" yaml:"id"`
+	Label string  `json:"label" yaml:"label"`
+	Kind  Kind    `json:"kind" yaml:"kind"`
+	Step  float64 `json:"step" yaml:"step"`
+	Range float64 `json:"range" yaml:"range"` // the most it can be moved, in step's unit; 0: no limit known
+}
+
+// Tried is what was adjusted before: how many rounds, and the largest error as a share
+// of its limit before the last one.
+type Tried struct {
+	Rounds int
+	Before float64
 }
 
 // Point is one judged point: its level, error, limits of tolerance as a half-width, and U.
 type Point struct {
-	Label string
-	Level float64
-	Error float64
-	Lean  float64 // error ÷ limit
-	Limit float64 // half-width of the tolerance
-	U     float64 // expanded
-	Gross bool
+	Label     string
+	Level     float64
+	Error     float64
+	Lean      float64 // error ÷ limit
+	Limit     float64 // half-width of the tolerance
+	U         float64 // expanded
+	Gross     bool
+	Direction string // rising or falling, where that matters
 }
 
 // Move is a change of one control: Steps presses, up if positive.
 type Move struct {
 	Control string  `json:"control"`
 	Label   string  `json:"label"`
+	Point   string  `json:"point,omitempty"` // of a table or a zone
 	Steps   int     `json:"steps"`
 	Change  float64 `json:"change"` // in the control's unit
 	Words   string  `json:"words"`
@@ -91,14 +116,15 @@ type Advice struct {
 	Anatomy  fit.Anatomy `json:"anatomy"`
 	Moves    []Move      `json:"moves,omitempty"`
 	After    []float64   `json:"after,omitempty"` // predicted error at each point
-	Fine     bool        `json:"fine"`            // the control's step is fine enough
+	Fine     bool        `json:"fine"`            // the controls bring every point inside
+	HalfStep float64     `json:"half_step"`       // the most half a step leaves, as a share of the limit
 }
 
-// Advise judges the points of one finding. Round is how many rounds of adjustment
-// were made before. The order of the questions: gross or unexplained error →
-// investigate; all inside the threshold or not significant → leave; a systematic
-// error that a control can move → adjust; otherwise investigate or withdraw.
-func Advise(points []Point, policy Policy, controls []Control, round int) (Advice, error) {
+// Advise judges the points of one finding. The order of the questions: gross or
+// unexplained error → investigate; all inside the threshold or not significant →
+// leave; a systematic error that a control can move → adjust, unless it was tried
+// enough or no longer helps; otherwise investigate or withdraw.
+func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Advice, error) {
 	if len(points) == 0 {
 		return Advice{}, fmt.Errorf("there is no point to judge")
 	}
@@ -106,10 +132,7 @@ func Advise(points []Point, policy Policy, controls []Control, round int) (Advic
 	worst := points[0]
 	significant, gross, out := false, "", ""
 	for i, p := range points {
-		if !(p.U > 0) {
-			return Advice{}, fmt.Errorf("%s: the uncertainty must be above zero", p.Label)
-		}
-		found[i] = fit.ErrorAt{Level: p.Level, Error: p.Error, U: p.U / 2}
+		found[i] = fit.ErrorAt{Level: p.Level, Error: p.Error, U: p.U / 2, Limit: finite(p.Limit), Direction: p.Direction}
 		significant = significant || math.Abs(p.Error) > p.U
 		if math.Abs(p.Lean) > math.Abs(worst.Lean) {
 			worst = p
@@ -121,7 +144,11 @@ func Advise(points []Point, policy Policy, controls []Control, round int) (Advic
 			out = p.Label
 		}
 	}
-	a := Advice{Anatomy: fit.Dissect(found)}
+	anatomy, err := fit.Dissect(found)
+	if err != nil {
+		return Advice{}, err
+	}
+	a := Advice{Anatomy: anatomy}
 	share := fmt.Sprintf("the largest error is %.0f %% of its limit (%s)", 100*math.Abs(worst.Lean), worst.Label)
 	switch {
 	case gross != "":
@@ -138,12 +165,28 @@ func Advise(points []Point, policy Policy, controls []Control, round int) (Advic
 		return a.say(Leave, "%s; inside, and nothing here can be adjusted", share), nil
 	case len(controls) == 0:
 		return a.say(Withdraw, "%s is outside its limit and nothing here can be adjusted", out), nil
-	case round >= policy.MaxRounds:
-		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause", round), nil
-	case a.Anatomy.Shape == fit.Bent || a.Anatomy.Shape == fit.Scatter:
-		return a.say(Investigate, "the errors follow no straight line (%s): an adjustment would only move them about", a.Anatomy.Shape), nil
+	case tried.Rounds >= policy.MaxRounds:
+		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause", tried.Rounds), nil
+	case tried.Rounds > 0 && math.Abs(worst.Lean) >= tried.Before:
+		return a.say(Investigate, "the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause", 100*tried.Before, 100*math.Abs(worst.Lean)), nil
+	case a.Anatomy.Shape == fit.Hysteresis || a.Anatomy.Shape == fit.Scatter:
+		return a.say(Investigate, "the readings do not repeat (%s): an adjustment would only move them about", a.Anatomy.Shape), nil
+	case a.Anatomy.Shape == fit.Bent && !perPoint(controls):
+		return a.say(Investigate, "the errors follow no straight line: an adjustment would only move them about"), nil
 	}
 	return a.plan(points, controls, share, out), nil
+}
+
+func finite(v float64) float64 {
+	if math.IsInf(v, 0) {
+		return 0
+	}
+	return v
+}
+
+// perPoint reports whether a control acts on each point by itself.
+func perPoint(controls []Control) bool {
+	return slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Table || c.Kind == Zone })
 }
 
 func (a Advice) say(d Decision, format string, args ...any) Advice {
@@ -152,31 +195,30 @@ func (a Advice) say(d Decision, format string, args ...any) Advice {
 	return a
 }
 
-// plan finds the presses for the shape, and predicts what remains.
+// plan finds the moves for the shape, and predicts what remains.
 func (a Advice) plan(points []Point, controls []Control, share, out string) Advice {
-	offset, gain := 0.0, 0.0
-	for _, c := range controls {
-		wanted := 0.0
-		switch {
-		case c.Kind == fit.Gain && (a.Anatomy.Shape == fit.Gain || a.Anatomy.Shape == fit.Both):
-			wanted = 100 * (1/(1+a.Anatomy.Gain) - 1)
-		case c.Kind == fit.Offset && (a.Anatomy.Shape == fit.Offset || a.Anatomy.Shape == fit.Both || a.Anatomy.Shape == fit.Unknown):
-			wanted = -a.Anatomy.Offset
+	after := make([]float64, len(points))
+	halfStep := make([]float64, len(points)) // in the unit of the error
+	for i, p := range points {
+		after[i] = p.Error
+	}
+	for _, c := range ordered(controls) {
+		moves, tooFar := c.moves(a.Anatomy, points)
+		if tooFar != 0 {
+			return a.say(Withdraw, "%s would have to move by %.3g, more than the %.3g it can", c.Label, tooFar, c.Range)
 		}
-		steps := int(math.Round(wanted / c.Step))
-		if steps == 0 {
-			continue
-		}
-		if c.Range > 0 && math.Abs(wanted) > c.Range {
-			return a.say(Withdraw, "%s would have to move by %.3g, more than the %.3g it can", c.Label, wanted, c.Range)
-		}
-		m := Move{Control: c.ID, Label: c.Label, Steps: steps, Change: float64(steps) * c.Step}
-		m.Words = Presses(steps) + " on " + c.Label
-		a.Moves = append(a.Moves, m)
-		if c.Kind == fit.Gain {
-			gain = m.Change / 100
-		} else {
-			offset = m.Change
+		a.Moves = append(a.Moves, moves...)
+		for _, m := range moves {
+			for i, p := range points {
+				switch {
+				case c.Kind == Gain || c.Kind == Factor:
+					after[i] += m.Change / 100 * (p.Level + after[i])
+					halfStep[i] += c.Step / 200 * math.Abs(p.Level)
+				case m.Point == "" || m.Point == p.Label:
+					after[i] += m.Change
+					halfStep[i] += c.Step / 2
+				}
+			}
 		}
 	}
 	if len(a.Moves) == 0 {
@@ -185,11 +227,12 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 		}
 		return a.say(Leave, "%s, less than one step of its control can mend", share)
 	}
-	a.Fine = true
-	for _, p := range points {
-		after := p.Error + gain*(p.Level+p.Error) + offset
-		a.After = append(a.After, after)
-		a.Fine = a.Fine && math.Abs(after) <= p.Limit
+	a.After, a.Fine = after, true
+	for i, p := range points {
+		a.Fine = a.Fine && math.Abs(after[i]) <= p.Limit
+		if p.Limit > 0 {
+			a.HalfStep = math.Max(a.HalfStep, halfStep[i]/p.Limit)
+		}
 	}
 	words := make([]string, len(a.Moves))
 	for i, m := range a.Moves {
@@ -200,6 +243,64 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 		a.Why += " The control alone will not bring every point inside."
 	}
 	return a
+}
+
+// ordered puts what multiplies before what adds: the offset that remains is then known.
+func ordered(controls []Control) []Control {
+	controls = slices.Clone(controls)
+	slices.SortStableFunc(controls, func(x, y Control) int {
+		multiplies := func(c Control) bool { return c.Kind == Gain || c.Kind == Factor }
+		switch {
+		case multiplies(x) && !multiplies(y):
+			return -1
+		case multiplies(y) && !multiplies(x):
+			return 1
+		}
+		return 0
+	})
+	return controls
+}
+
+// moves are what one control should be moved by, in whole steps; tooFar is what is
+// wanted where that is beyond its range.
+func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar float64) {
+	move := func(wanted float64, point string) {
+		steps := int(math.Round(wanted / c.Step))
+		if c.Range > 0 && math.Abs(wanted) > c.Range {
+			tooFar = wanted
+		}
+		if steps == 0 {
+			return
+		}
+		m := Move{Control: c.ID, Label: c.Label, Point: point, Steps: steps, Change: float64(steps) * c.Step}
+		m.Words = Presses(steps) + " on " + c.Label
+		switch {
+		case c.Kind == Factor:
+			m.Words = fmt.Sprintf("multiply %s by %.4f", c.Label, 1+m.Change/100)
+		case point != "":
+			m.Words += " at " + point
+		}
+		moves = append(moves, m)
+	}
+	gain := a.Shape == fit.Gain || a.Shape == fit.Both
+	switch c.Kind {
+	case Gain, Factor:
+		if gain {
+			move(100*(1/(1+a.Gain)-1), "")
+		}
+	case Offset:
+		switch a.Shape {
+		case fit.Offset, fit.Unknown:
+			move(-a.Offset, "")
+		case fit.Both:
+			move(-a.Offset/(1+a.Gain), "") // what is left of it once the gain is right
+		}
+	case Table, Zone:
+		for _, p := range points {
+			move(-p.Error, p.Label)
+		}
+	}
+	return moves, tooFar
 }
 
 // Presses puts a number of steps in words: "3 presses up".

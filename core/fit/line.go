@@ -94,8 +94,13 @@ func (l Line) Predict(x float64) (low, high float64, err error) {
 		return 0, 0, fmt.Errorf("a prediction interval needs three points at least, there are %d", l.N)
 	}
 	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(l.N - 2)}.Quantile(0.975)
-	half := t * l.ResidualSD * math.Sqrt(1+1/float64(l.N)+(x-l.meanX)*(x-l.meanX)/l.sxx)
+	half := t * l.PredictionSD(x)
 	return l.At(x) - half, l.At(x) + half, nil
+}
+
+// PredictionSD is the standard deviation of a new observation at x about the line.
+func (l Line) PredictionSD(x float64) float64 {
+	return l.ResidualSD * math.Sqrt(1+1/float64(l.N)+(x-l.meanX)*(x-l.meanX)/l.sxx)
 }
 
 // ThroughOrigin is the slope of the least-squares line through the origin, Σxy/Σx².

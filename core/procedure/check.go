@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"northneedle/core/adjust"
 	"northneedle/core/conformity"
-	"northneedle/core/fit"
 	"northneedle/core/method"
 	"northneedle/core/quantity"
 )
@@ -167,8 +167,8 @@ func (c *checker) step(at string, s Step, measured map[string]bool) {
 			if !(k.Step > 0) {
 				c.say(path+".step", "must be above zero, it is %g", k.Step)
 			}
-			if k.Kind != fit.Offset && k.Kind != fit.Gain {
-				c.say(path+".kind", "%q is not known: use offset or gain", k.Kind)
+			if !slices.Contains(adjust.Kinds, k.Kind) {
+				c.say(path+".kind", "%q is not known: use offset, gain, factor, table or zone", k.Kind)
 			}
 		}
 	}
@@ -189,6 +189,9 @@ func (c *checker) measure(at string, s Step) {
 	}
 	if s.Gross <= 1 {
 		c.say(at+".gross", "is a multiple of the tolerance above 1, it is %g", s.Gross)
+	}
+	if s.Direction != "" && s.Direction != "rising" && s.Direction != "falling" {
+		c.say(at+".direction", "%q is not known: use rising or falling", s.Direction)
 	}
 	if s.Repeats < 1 || s.Repeats > 50 {
 		c.say(at+".repeats", "must be 1 to 50, it is %d", s.Repeats)

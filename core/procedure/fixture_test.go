@@ -8,7 +8,6 @@ import (
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
-	"northneedle/core/fit"
 	"northneedle/core/gas"
 	"northneedle/core/method"
 	"northneedle/core/procedure"
@@ -39,7 +38,7 @@ func small() procedure.Procedure {
 			{Measure: "response", Title: "Response", Method: "co2", Unit: "%{vol}", Resolution: 0.01, Tolerance: "±0.4", Gross: 3, SetUp: []string{"tight?"},
 				Points: []procedure.Point{{Label: "zero", At: "0.04", U: 0.02}, {Label: "gas", At: "mixture.CO2"}}},
 			{Finding: "verdict", Title: "Verdict", Judges: []string{"response"}, Opens: "Menu entered",
-				Controls: []adjust.Control{{ID: "span", Label: "span", Kind: fit.Gain, Step: 0.5, Range: 20}}, Causes: map[string][]string{"gain": {"aged"}}},
+				Controls: []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 20}}, Causes: map[string][]string{"gain": {"aged"}}},
 			{Act: "Close the gas", Closes: []string{"Gas open"}},
 			{Check: "Menu left", Closes: []string{"Menu entered"}},
 		},

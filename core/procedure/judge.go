@@ -347,7 +347,7 @@ func (r Run) judged(finding Step, round int) ([]adjust.Point, []Verdict, error) 
 				continue
 			}
 			limits := conformity.Limits{Low: orInf(v.Low, -1), High: orInf(v.High, 1)}
-			points = append(points, adjust.Point{Label: m.Title + " " + p.Label, Level: v.Reference, Error: v.Error, Lean: v.Lean, Limit: limits.HalfWidth(), U: v.U, Gross: v.Gross})
+			points = append(points, adjust.Point{Label: m.Title + " " + p.Label, Level: v.Reference, Error: v.Error, Lean: v.Lean, Limit: limits.HalfWidth(), U: v.U, Gross: v.Gross, Direction: m.Direction})
 			verdicts = append(verdicts, *v)
 		}
 	}
@@ -367,7 +367,8 @@ func (r Run) Advise(finding Step) (adjust.Advice, error) {
 	if state.Closed == 0 {
 		return adjust.Advice{}, fmt.Errorf("as found is not closed yet")
 	}
-	points, _, err := r.judged(r.adjustable(finding), state.Closed-1)
+	narrowed := r.adjustable(finding)
+	points, _, err := r.judged(narrowed, state.Closed-1)
 	if err != nil {
 		return adjust.Advice{}, err
 	}
@@ -375,15 +376,25 @@ func (r Run) Advise(finding Step) (adjust.Advice, error) {
 	if err != nil {
 		return adjust.Advice{}, err
 	}
+	tried := adjust.Tried{Rounds: state.Closed - 1}
+	if tried.Rounds > 0 {
+		before, _, err := r.judged(narrowed, state.Closed-2)
+		if err != nil {
+			return adjust.Advice{}, err
+		}
+		for _, p := range before {
+			tried.Before = math.Max(tried.Before, math.Abs(p.Lean))
+		}
+	}
 	if len(points) == 0 {
-		return adjust.Advise(all, r.Policy(), nil, state.Closed-1)
+		return adjust.Advise(all, r.Policy(), nil, tried)
 	}
 	// A measure that no control moves still decides whether the device can stay in use.
 	rest := slicesOut(all, points)
-	if advice, err := adjust.Advise(rest, r.Policy(), nil, state.Closed-1); err == nil && advice.Decision != adjust.Leave {
+	if advice, err := adjust.Advise(rest, r.Policy(), nil, tried); err == nil && advice.Decision != adjust.Leave {
 		return advice, nil
 	}
-	return adjust.Advise(points, r.Policy(), finding.Controls, state.Closed-1)
+	return adjust.Advise(points, r.Policy(), finding.Controls, tried)
 }
 
 // adjustable narrows a finding to the measures its controls act on: those of the first measure's unit.

@@ -103,7 +103,8 @@ type Step struct {
 
 	Fields []Field `json:"fields,omitempty" yaml:"fields"` // record
 
-	Method     string   `json:"method,omitempty" yaml:"method"` // measure
+	Method     string   `json:"method,omitempty" yaml:"method"`       // measure
+	Direction  string   `json:"direction,omitempty" yaml:"direction"` // rising or falling, where a device may differ
 	Role       string   `json:"role,omitempty" yaml:"role"`
 	Quantity   string   `json:"quantity,omitempty" yaml:"quantity"`
 	Unit       string   `json:"unit,omitempty" yaml:"unit"`

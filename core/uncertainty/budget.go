@@ -19,8 +19,9 @@ const (
 	UShaped     Distribution = "u-shaped"    // half-width over √2
 )
 
-// coverage is the one-sided quantile for 95.45 % two-sided coverage.
-const coverage = 0.97725
+// Coverage is what an expanded uncertainty covers unless something else is stated:
+// two standard deviations of a normal distribution, 95.45 %.
+const Coverage = 0.9545
 
 // Term is one contribution. Width is U for a normal term and the half-width
 // otherwise, in the unit of the input, not negative. K matters for normal terms
@@ -81,26 +82,46 @@ type Budget struct {
 	EffectiveDOF float64 `json:"effective_dof,omitempty"`
 	K            float64 `json:"k"`
 	Expanded     float64 `json:"expanded"`
+	Coverage     float64 `json:"coverage"`
 }
 
-// Combine adds the terms in quadrature, finds the effective degrees of freedom
-// (Welch and Satterthwaite) and expands to 95.45 % coverage: k is Student's t for
-// the effective degrees of freedom truncated to a whole number (at least 1), or 2
-// where they are infinite. JCGM 100:2008, 4.3, 5.1 and G.4. An empty budget is an
-// error, since an uncertainty of zero is never true.
-func Combine(terms ...Term) (Budget, error) {
-	if len(terms) == 0 {
+// Correlation says that two terms, by their place in the list, vary together:
+// Coefficient from −1 to 1.
+type Correlation struct {
+	A           int     `json:"a"`
+	B           int     `json:"b"`
+	Coefficient float64 `json:"coefficient"`
+}
+
+// Combine is [CombineCorrelated] for terms that know nothing of each other, at
+// 95.45 % coverage.
+func Combine(terms ...Term) (Budget, error) { return CombineCorrelated(terms, nil, Coverage) }
+
+// CombineCorrelated adds the terms in quadrature, with what varies together counted
+// together, finds the effective degrees of freedom (Welch and Satterthwaite) and
+// expands to the stated two-sided coverage (above 0, below 1): k is Student's t for
+// the effective degrees of freedom truncated to a whole number (at least 1), or the
+// normal quantile where they are infinite (exactly 2 for 95.45 %). JCGM 100:2008,
+// 4.3, 5.1, 5.2 and G.4. An empty budget is an error, since an uncertainty of zero is
+// never true.
+func CombineCorrelated(terms []Term, together []Correlation, coverage float64) (Budget, error) {
+	switch {
+	case len(terms) == 0:
 		return Budget{}, fmt.Errorf("the budget has no term: at least the reference's uncertainty is needed")
+	case !(coverage > 0 && coverage < 1):
+		return Budget{}, fmt.Errorf("the coverage must lie between 0 and 1, it is %g", coverage)
 	}
-	budget := Budget{Lines: make([]Line, len(terms)), K: 2}
+	budget := Budget{Lines: make([]Line, len(terms)), Coverage: coverage}
 	variance, slip := 0.0, 0.0
 	for i, term := range terms {
 		u, err := term.Standard()
-		if err != nil {
+		switch {
+		case err != nil:
 			return Budget{}, err
-		}
-		if term.DOF < 0 || math.IsNaN(term.DOF) {
+		case term.DOF < 0 || math.IsNaN(term.DOF):
 			return Budget{}, fmt.Errorf("%s: degrees of freedom must be above zero, they are %g", term.Name, term.DOF)
+		case math.IsNaN(term.Sensitivity) || math.IsInf(term.Sensitivity, 0):
+			return Budget{}, fmt.Errorf("%s: the sensitivity is not a number", term.Name)
 		}
 		part := math.Abs(term.sensitivity()) * u
 		budget.Lines[i] = Line{Term: term, StandardUncertainty: u, Contribution: part}
@@ -109,23 +130,57 @@ func Combine(terms ...Term) (Budget, error) {
 			slip += math.Pow(part, 4) / term.DOF
 		}
 	}
-	budget.Combined = math.Sqrt(variance)
+	extra, err := covariance(budget.Lines, together)
+	if err != nil {
+		return Budget{}, err
+	}
 	for i := range budget.Lines {
 		if variance > 0 {
 			budget.Lines[i].Share = budget.Lines[i].Contribution * budget.Lines[i].Contribution / variance
 		}
 	}
+	variance = math.Max(0, variance+extra)
+	budget.Combined = math.Sqrt(variance)
 	if slip > 0 {
 		budget.EffectiveDOF = variance * variance / slip
-		budget.K = coverageFactor(budget.EffectiveDOF)
 	}
+	budget.K = coverageFactor(coverage, budget.EffectiveDOF)
 	budget.Expanded = budget.K * budget.Combined
 	return budget, nil
 }
 
-func coverageFactor(dof float64) float64 {
+// covariance is what terms that vary together add to the variance, or take from it.
+func covariance(lines []Line, together []Correlation) (sum float64, _ error) {
+	for _, c := range together {
+		switch {
+		case c.A < 0 || c.B < 0 || c.A >= len(lines) || c.B >= len(lines) || c.A == c.B:
+			return 0, fmt.Errorf("a correlation names two different terms of the budget; %d and %d are not", c.A+1, c.B+1)
+		case !(c.Coefficient >= -1 && c.Coefficient <= 1):
+			return 0, fmt.Errorf("the correlation of %s and %s must lie from -1 to 1, it is %g", lines[c.A].Name, lines[c.B].Name, c.Coefficient)
+		}
+		a, b := lines[c.A], lines[c.B]
+		sum += 2 * c.Coefficient * a.sensitivity() * a.StandardUncertainty * b.sensitivity() * b.StandardUncertainty
+	}
+	return sum, nil
+}
+
+// coverageFactor is k for a two-sided coverage; dof 0 means infinite.
+func coverageFactor(coverage, dof float64) float64 {
+	quantile := (1 + coverage) / 2
+	if dof == 0 {
+		if coverage == Coverage {
+			return 2
+		}
+		return distuv.UnitNormal.Quantile(quantile)
+	}
 	whole := math.Floor(dof * (1 + 1e-9))
-	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: math.Max(1, whole)}.Quantile(coverage)
+	return distuv.StudentsT{Mu: 0, Sigma: 1, Nu: math.Max(1, whole)}.Quantile(quantile)
+}
+
+// Drift is the term for a reference that may have moved since its certificate: a
+// half-width a year (not negative), over some years, rectangular.
+func Drift(name string, perYear, years float64) Term {
+	return Term{Name: name, Distribution: Rectangular, Width: perYear * math.Max(0, years)}
 }
 
 // Resolution is the term for a display that steps by the given amount.
