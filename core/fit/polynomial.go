@@ -7,16 +7,18 @@ import (
 	"gonum.org/v1/gonum/mat"
 )
 
-// Polynomial is y = c[0] + c[1]·x + c[2]·x² … laid through points by least squares.
+// Polynomial is a curve laid through points by least squares. It is kept in a centred
+// and scaled x, so that high levels do not lose digits.
 type Polynomial struct {
-	Coefficients []float64
-	ResidualSD   float64 // n − degree − 1 degrees of freedom; 0 where none is left
+	ResidualSD float64 // n − degree − 1 degrees of freedom; 0 where none is left
+
+	scaled       []float64 // coefficients of ((x − centre) ÷ half)ʲ
+	centre, half float64
 }
 
 // Fit lays a polynomial of degree 1 to 4 through points with weights (nil for equal
 // ones; each above zero). It needs more points than its degree, at that many
-// different x. x is centred and scaled before the fit, so that high levels do not
-// lose digits. ISO 11095.
+// different x. ISO 11095.
 func Fit(x, y, weights []float64, degree int) (Polynomial, error) {
 	n := len(x)
 	switch {
@@ -58,7 +60,7 @@ func Fit(x, y, weights []float64, degree int) (Polynomial, error) {
 	if err := c.SolveVec(a, b); err != nil {
 		return Polynomial{}, fmt.Errorf("the points lie at too few different levels for a curve of degree %d", degree)
 	}
-	p := Polynomial{Coefficients: expand(c.RawVector().Data, centre, half)}
+	p := Polynomial{scaled: c.RawVector().Data, centre: centre, half: half}
 	if rest := n - degree - 1; rest > 0 {
 		sum := 0.0
 		for i := range x {
@@ -70,18 +72,16 @@ func Fit(x, y, weights []float64, degree int) (Polynomial, error) {
 	return p, nil
 }
 
-// expand turns Σ cⱼ·((x−centre)/half)ʲ into powers of x.
-func expand(c []float64, centre, half float64) []float64 {
-	out := make([]float64, len(c))
+// Coefficients are those of the powers of x: y = c[0] + c[1]·x + c[2]·x² …
+func (p Polynomial) Coefficients() []float64 {
+	out := make([]float64, len(p.scaled))
 	power := []float64{1}
-	for _, coefficient := range c {
-		for k, v := range power {
-			out[k] += coefficient * v
-		}
+	for _, coefficient := range p.scaled {
 		next := make([]float64, len(power)+1)
 		for k, v := range power {
-			next[k] -= v * centre / half
-			next[k+1] += v / half
+			out[k] += coefficient * v
+			next[k] -= v * p.centre / p.half
+			next[k+1] += v / p.half
 		}
 		power = next
 	}
@@ -90,8 +90,9 @@ func expand(c []float64, centre, half float64) []float64 {
 
 // At is the curve's value at x.
 func (p Polynomial) At(x float64) (y float64) {
-	for i := len(p.Coefficients) - 1; i >= 0; i-- {
-		y = y*x + p.Coefficients[i]
+	t := (x - p.centre) / p.half
+	for i := len(p.scaled) - 1; i >= 0; i-- {
+		y = y*t + p.scaled[i]
 	}
 	return y
 }
@@ -119,7 +120,8 @@ func Weighted(x, y, weights []float64) (Line, error) {
 		r := y[i] - p.At(x[i])
 		rss += weights[i] * r * r
 	}
-	l := Line{N: len(x), Intercept: p.Coefficients[0], Slope: p.Coefficients[1], meanX: mean, sxx: sxx, PInterceptZero: 1, PSlopeOne: 1, RSquared: 1}
+	c := p.Coefficients()
+	l := Line{N: len(x), Intercept: c[0], Slope: c[1], meanX: mean, sxx: sxx, PInterceptZero: 1, PSlopeOne: 1, RSquared: 1}
 	if syy > 0 {
 		l.RSquared = 1 - rss/syy
 	}

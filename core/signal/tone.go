@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"gonum.org/v1/gonum/dsp/fourier"
+	"gonum.org/v1/gonum/mat"
 )
 
 // Tone is what a sampled tone holds: its fundamental and its harmonics.
@@ -56,27 +57,26 @@ func AnalyseTone(samples []float64, rate float64) (Tone, error) {
 		shift = 0.5 * (a - c) / bend
 	}
 	frequency := refine(samples, mean, rate, (float64(best)+shift)*rate/float64(n), rate/float64(n)/4)
-	t := Tone{Frequency: frequency}
-	squares := 0.0
-	for h := 1; h <= 10 && float64(h)*frequency < 0.48*rate; h++ {
-		amplitude, _ := sine(samples, mean, rate, float64(h)*frequency)
-		if h == 1 {
-			t.Amplitude, t.RMS = amplitude, amplitude/math.Sqrt2
-			continue
+	count := min(10, int(0.48*rate/frequency))
+	amplitudes, _ := harmonics(samples, mean, rate, frequency, count)
+	t := Tone{Frequency: frequency, Amplitude: amplitudes[0], RMS: amplitudes[0] / math.Sqrt2, Harmonics: amplitudes[1:]}
+	if len(amplitudes) > 1 {
+		distortion, err := Distortion(amplitudes)
+		if err != nil {
+			return Tone{}, fmt.Errorf("no tone stands out")
 		}
-		t.Harmonics = append(t.Harmonics, amplitude)
-		squares += amplitude * amplitude
+		t.Distortion = distortion
 	}
-	t.Distortion = 100 * math.Sqrt(squares) / t.Amplitude
 	return t, nil
 }
 
-// refine narrows a frequency down to where a sine leaves the least.
+// refine narrows a frequency down to where the fundamental and its first harmonics leave the least.
 func refine(samples []float64, mean, rate, start, span float64) float64 {
 	const golden = 0.6180339887498949
 	low, high := start-span, start+span
-	left := func(f float64) float64 { _, rest := sine(samples, mean, rate, f); return rest }
-	for range 40 {
+	count := min(3, max(1, int(0.48*rate/high)))
+	left := func(f float64) float64 { _, rest := harmonics(samples, mean, rate, f, count); return rest }
+	for range 30 {
 		a, b := high-golden*(high-low), low+golden*(high-low)
 		if left(a) < left(b) {
 			high = b
@@ -87,21 +87,39 @@ func refine(samples []float64, mean, rate, start, span float64) float64 {
 	return (low + high) / 2
 }
 
-// sine is the amplitude of the least-squares sine of a frequency, and the sum of squares it leaves.
-func sine(samples []float64, mean, rate, frequency float64) (amplitude, rest float64) {
-	var ss, cc, sc, ys, yc, yy float64
-	step := 2 * math.Pi * frequency / rate
+// harmonics are the amplitudes of a frequency and its multiples, by least squares on
+// all their sines and cosines and a constant together, and the sum of squares left.
+func harmonics(samples []float64, mean, rate, frequency float64, count int) (amplitudes []float64, rest float64) {
+	n := 2*count + 1
+	gram, right, row := make([]float64, n*n), make([]float64, n), make([]float64, n)
+	yy := 0.0
 	for i, v := range samples {
-		s, c := math.Sincos(step * float64(i))
 		y := v - mean
-		ss, cc, sc, ys, yc, yy = ss+s*s, cc+c*c, sc+s*c, ys+y*s, yc+y*c, yy+y*y
+		yy += y * y
+		row[0] = 1
+		s, c := math.Sincos(2 * math.Pi * frequency / rate * float64(i))
+		sh, ch := s, c
+		for h := range count {
+			row[1+2*h], row[2+2*h] = sh, ch
+			sh, ch = sh*c+ch*s, ch*c-sh*s // the next multiple
+		}
+		for j := range n {
+			right[j] += row[j] * y
+			for k := 0; k <= j; k++ {
+				gram[k*n+j] += row[j] * row[k] // the upper triangle
+			}
+		}
 	}
-	d := ss*cc - sc*sc
-	if d == 0 {
-		return 0, yy
+	amplitudes = make([]float64, count)
+	var cholesky mat.Cholesky
+	x, b := mat.NewVecDense(n, nil), mat.NewVecDense(n, right)
+	if !cholesky.Factorize(mat.NewSymDense(n, gram)) || cholesky.SolveVecTo(x, b) != nil {
+		return amplitudes, yy
 	}
-	a, b := (ys*cc-yc*sc)/d, (yc*ss-ys*sc)/d
-	return math.Hypot(a, b), yy - a*ys - b*yc
+	for h := range count {
+		amplitudes[h] = math.Hypot(x.AtVec(1+2*h), x.AtVec(2+2*h))
+	}
+	return amplitudes, yy - mat.Dot(x, b)
 }
 
 // Distortion is the total harmonic distortion in percent of amplitudes, the first of
