@@ -134,3 +134,33 @@ func (c Cylinder) Minutes(flow float64) (float64, error) {
 func (c Cylinder) Loss(laterGaugeBar, meteredL float64) float64 {
 	return c.WaterVolumeL*(c.GaugeBar-laterGaugeBar)/(StandardPressureHPa/1000) - meteredL
 }
+
+// Gauged is a reading of a cylinder's gauge, in bar, with what was metered in litres
+// since the one before.
+type Gauged struct {
+	Bar      float64
+	MeteredL float64
+}
+
+// Loss is what left a cylinder between two readings of its gauge without being metered.
+type Loss struct {
+	UsedL    float64 `json:"used_l"` // by the gauge
+	LostL    float64 `json:"lost_l"` // negative: more was metered than left it
+	ReadingL float64 `json:"reading_l"`
+	Flagged  bool    `json:"flagged"` // beyond what the gauge's own reading explains
+}
+
+// Losses goes through a cylinder's book. stepBar is how finely its gauge is read
+// (above zero): a loss within one such step at both ends is no loss that can be seen.
+func (c Cylinder) Losses(book []Gauged, stepBar float64) []Loss {
+	var losses []Loss
+	for i := 1; i < len(book); i++ {
+		before := c
+		before.GaugeBar = book[i-1].Bar
+		l := Loss{LostL: before.Loss(book[i].Bar, book[i].MeteredL), ReadingL: c.WaterVolumeL * stepBar / (StandardPressureHPa / 1000)}
+		l.UsedL = l.LostL + book[i].MeteredL
+		l.Flagged = l.LostL > l.ReadingL
+		losses = append(losses, l)
+	}
+	return losses
+}

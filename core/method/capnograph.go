@@ -25,16 +25,14 @@ func co2(in Input) (Outcome, error) {
 		return Outcome{}, fmt.Errorf("the gas certificate: %w", err)
 	}
 	perCertificate, _ := scale(c.Unit, "%{vol}")
-	term := uncertainty.Term{Name: "Gas, from its certificate", Distribution: uncertainty.Normal, Width: c.U, K: c.K, Sensitivity: perCertificate}
 	if _, err := quantity.Convert(1, "%{vol}", in.Shown); err == nil {
 		factor, _ := scale("%{vol}", in.Shown)
-		term.Sensitivity *= factor
-		return Outcome{Reference: percent * factor, Unit: in.Shown, Factor: factor, Terms: []uncertainty.Term{term}, Formula: "error = plateau − certified fraction"}, nil
+		return Outcome{Reference: percent * factor, Unit: in.Shown, Factor: factor, Terms: c.terms("Gas", perCertificate*factor, in.Years), Formula: "error = plateau − certified fraction"}, nil
 	}
-	return partialPressure(in, percent, term)
+	return partialPressure(in, percent, perCertificate)
 }
 
-func partialPressure(in Input, percent float64, term uncertainty.Term) (Outcome, error) {
+func partialPressure(in Input, percent, perCertificate float64) (Outcome, error) {
 	if !in.Ambient.Recorded {
 		return Outcome{}, fmt.Errorf("the room's pressure is needed before a partial pressure can be expected: record the room conditions")
 	}
@@ -54,8 +52,7 @@ func partialPressure(in Input, percent float64, term uncertainty.Term) (Outcome,
 	if err != nil {
 		return Outcome{}, err
 	}
-	term.Sensitivity *= perPercent * shown
-	terms := []uncertainty.Term{term}
+	terms := in.Certified[0].terms("Gas", perCertificate*perPercent*shown, in.Years)
 	if in.Ambient.UPressureHPa > 0 && percent > 0 {
 		terms = append(terms, uncertainty.Term{Name: "Room pressure", Distribution: uncertainty.Normal, Width: in.Ambient.UPressureHPa, K: 2, Sensitivity: percent / 100 * shown})
 	}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 
 	"northneedle/core/quantity"
-	"northneedle/core/uncertainty"
 )
 
 func init() { register("compare", compare) }
@@ -35,7 +34,7 @@ func compare(in Input) (Outcome, error) {
 	}
 	return Outcome{
 		Reference: reference, Unit: in.Shown, Factor: factor,
-		Terms:   []uncertainty.Term{{Name: "Reference, from its certificate", Distribution: uncertainty.Normal, Width: c.U, K: c.K, Sensitivity: per}},
+		Terms:   c.terms("Reference", per, in.Years),
 		Formula: "error = shown − reference",
 	}, nil
 }

@@ -24,6 +24,9 @@ type Certified struct {
 	Unit     string  `json:"unit"`
 	U        float64 `json:"u"`
 	K        float64 `json:"k"`
+
+	DriftPerYear float64 `json:"drift_per_year,omitempty"` // half-width it may have moved by in a year, in Unit
+	Resolution   float64 `json:"resolution,omitempty"`     // step of its own display, in Unit
 }
 
 // Check reports a certificate line that cannot carry a measurement.
@@ -37,8 +40,12 @@ func (c Certified) Check() error {
 		return fmt.Errorf("%s: the certificate states no coverage factor k", c.Quantity)
 	case math.IsNaN(c.Value) || math.IsInf(c.Value, 0):
 		return fmt.Errorf("%s: the certificate value is not a number", c.Quantity)
-	case c.From > c.To:
-		return fmt.Errorf("%s: the certificate's range runs backwards", c.Quantity)
+	case c.From > c.To || math.IsNaN(c.From+c.To) || math.IsInf(c.From+c.To, 0):
+		return fmt.Errorf("%s: the certificate's range runs backwards, or is no range", c.Quantity)
+	case !(c.DriftPerYear >= 0) || math.IsInf(c.DriftPerYear, 0):
+		return fmt.Errorf("%s: the drift in a year must not be negative", c.Quantity)
+	case !(c.Resolution >= 0) || math.IsInf(c.Resolution, 0):
+		return fmt.Errorf("%s: the resolution must not be negative", c.Quantity)
 	}
 	return nil
 }
@@ -63,6 +70,24 @@ type Ambient struct {
 	Recorded        bool    `json:"recorded"`
 }
 
+// terms are what a certificate line adds to a budget, with the sensitivity that turns
+// its unit into the result's: its uncertainty, its drift over the years since the
+// certificate, and its own resolution.
+func (c Certified) terms(name string, sensitivity, years float64) []uncertainty.Term {
+	all := []uncertainty.Term{{Name: name + ", from its certificate", Distribution: uncertainty.Normal, Width: c.U, K: c.K, Sensitivity: sensitivity}}
+	if c.DriftPerYear > 0 && years > 0 {
+		t := uncertainty.Drift(name+", drift since its certificate", c.DriftPerYear, years)
+		t.Sensitivity = sensitivity
+		all = append(all, t)
+	}
+	if c.Resolution > 0 {
+		t := uncertainty.Resolution(name+", its own resolution", c.Resolution)
+		t.Sensitivity = sensitivity
+		all = append(all, t)
+	}
+	return all
+}
+
 // Input is what one point brings. Readings are in the device's own unit; without
 // any, the method still says what the device should show.
 type Input struct {
@@ -70,6 +95,7 @@ type Input struct {
 	Unit       string  // the procedure's unit, in which its tolerance is written
 	Shown      string  // the device's own unit
 	Certified  []Certified
+	Years      float64 // since the certificate
 	Readings   []float64
 	Resolution float64 // of the device's display, in Shown
 	Ambient    Ambient

@@ -35,14 +35,18 @@ func weights(in Input) (Outcome, error) {
 		return Outcome{}, err
 	}
 	out := Outcome{Reference: load, Unit: in.Shown, Factor: factor, Formula: "error = shown − sum of the weights", Do: "Nothing on the platform"}
-	total := 0.0
+	total, drift := 0.0, 0.0
 	names := make([]string, 0, len(pieces))
 	for _, p := range pieces {
 		per, _ := scale(p.Unit, in.Shown)
 		total += p.U / p.K * per
+		drift += p.DriftPerYear * per
 		names = append(names, p.Piece)
 	}
 	out.Terms = []uncertainty.Term{{Name: "Weights, from their certificate", Distribution: uncertainty.Normal, Width: total, K: 1}}
+	if drift > 0 && in.Years > 0 {
+		out.Terms = append(out.Terms, uncertainty.Drift("Weights, drift since their certificate", drift, in.Years))
+	}
 	if len(names) > 0 {
 		out.Do = "Load " + gather(names)
 	}

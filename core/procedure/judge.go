@@ -45,6 +45,8 @@ type Expected struct {
 	Do        string   `json:"do,omitempty"`
 	Formula   string   `json:"formula"`
 	Steady    float64  `json:"steady,omitempty"` // how alike readings over a link must be, in Unit
+	U         float64  `json:"u"`                // of the reference and the display, before any reading
+	TUR       float64  `json:"tur,omitempty"`
 }
 
 // shownUnit is the unit the device displays a measure in.
@@ -118,6 +120,7 @@ func (r Run) input(m Step, p Point, readings []float64) (method.Input, error) {
 		return in, fmt.Errorf("the role %q is not filled yet", r.roleTitle(role))
 	}
 	in.Certified = bound.Standard.values(name, in.Target, at.role == "")
+	in.Years = math.Max(0, bound.At.Sub(bound.Standard.Certificate.On).Hours()/24/365.25)
 	if len(in.Certified) == 0 {
 		return in, fmt.Errorf("%s has no certified value for %s at %g", bound.Standard.Tag, name, in.Target)
 	}
@@ -159,6 +162,14 @@ func (r Run) Expect(m Step, p Point) (Expected, error) {
 	e.Low, e.High = finite(out.Reference+limits.Low), finite(out.Reference+limits.High)
 	if m.Capture != nil {
 		e.Steady = m.Capture.Limit * out.Factor
+	}
+	budget, err := uncertainty.Combine(out.Terms...)
+	if err != nil {
+		return Expected{}, err
+	}
+	e.U = budget.Expanded
+	if half := limits.HalfWidth(); e.U > 0 && !math.IsInf(half, 0) {
+		e.TUR = half / e.U
 	}
 	return e, nil
 }

@@ -3,6 +3,7 @@ package procedure
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -22,6 +23,7 @@ type Standard struct {
 	Certificate Certificate        `json:"certificate"`
 	Values      []method.Certified `json:"values"`
 	Cylinder    *gas.Cylinder      `json:"cylinder,omitempty"`
+	Lot         string             `json:"lot,omitempty"` // of a calibrator or a control, which expires with its certificate
 }
 
 // Certificate is what makes a standard's values traceable. Dates are days.
@@ -39,6 +41,46 @@ const (
 	Quarantined = "quarantined"
 	Retired     = "retired"
 )
+
+// Check finds every mistake in a standard that is to be entered: each with its field.
+func (s Standard) Check() []FieldError {
+	var mistakes []FieldError
+	say := func(path, format string, args ...any) {
+		mistakes = append(mistakes, FieldError{path, fmt.Sprintf(format, args...)})
+	}
+	for path, text := range map[string]string{"tag": s.Tag, "name": s.Name, "kind": s.Kind} {
+		if strings.TrimSpace(text) == "" {
+			say(path, "is missing")
+		}
+	}
+	c := s.Certificate
+	switch {
+	case strings.TrimSpace(c.Number) == "":
+		say("certificate.number", "is missing: a reference without a certificate cannot be used")
+	case strings.TrimSpace(c.Issuer) == "":
+		say("certificate.issuer", "is missing: say who certified it")
+	case c.On.IsZero() || c.DueOn.IsZero():
+		say("certificate.due_on", "is missing: say when it was certified and until when that counts")
+	case !c.On.Before(c.DueOn):
+		say("certificate.due_on", "%s is not after the day of the certificate, %s", c.DueOn.Format(time.DateOnly), c.On.Format(time.DateOnly))
+	}
+	if len(s.Values) == 0 {
+		say("values", "is missing: enter at least one certified value or range with its uncertainty")
+	}
+	for i, v := range s.Values {
+		if err := v.Check(); err != nil {
+			say(fmt.Sprintf("values[%d]", i), "%s", err)
+		}
+		if _, err := quantity.ParseUnit(v.Unit); err != nil {
+			say(fmt.Sprintf("values[%d].unit", i), "%s", err)
+		}
+	}
+	if y := s.Cylinder; y != nil && !(y.WaterVolumeL > 0 && y.GaugeBar >= 0 && y.ReserveBar >= 0 && y.GaugeBar <= 400) {
+		say("cylinder", "needs a water volume above zero, and gauge and reserve from 0 to 400 bar")
+	}
+	slices.SortFunc(mistakes, func(a, b FieldError) int { return strings.Compare(a.Path, b.Path) })
+	return mistakes
+}
 
 // Fitness is whether a standard can fill a role, and what speaks against it.
 type Fitness struct {
@@ -62,6 +104,8 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 	switch {
 	case s.Certificate.Number == "" || due.IsZero():
 		block("%s has no certificate on file.", s.Tag)
+	case on.After(due.AddDate(0, 0, 1)) && s.Lot != "":
+		block("Lot %s of %s expired on %s.", s.Lot, s.Tag, due.Format(time.DateOnly))
 	case on.After(due.AddDate(0, 0, 1)):
 		block("The certificate of %s ran out on %s.", s.Tag, due.Format(time.DateOnly))
 	case on.AddDate(0, 1, 0).After(due):

@@ -86,6 +86,8 @@ func API(h *House, router chi.Router) huma.API {
 	registerToday(api, h)
 	registerAssets(api, h)
 	registerStandards(api, h)
+	registerReferences(api, h)
+	registerWorkings(api, h)
 	registerRuns(api, h)
 	registerCommands(api, h)
 	registerLive(api, h)

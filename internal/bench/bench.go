@@ -5,6 +5,7 @@ package bench
 import (
 	"context"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -88,6 +89,8 @@ type Frame struct {
 	Rate    *float64        `json:"rate,omitempty"` // breaths per minute
 	Rise    *float64        `json:"rise,omitempty"` // 10–90 % rise time, s
 	Breaths int             `json:"breaths"`
+	Final   *float64        `json:"final,omitempty"`   // where a reading that is still settling is going
+	Settles *float64        `json:"settles,omitempty"` // in how many seconds it will be there
 }
 
 // Watch sets the instrument for a point, and returns what reads it. With set, the
@@ -168,10 +171,28 @@ func (w *Point) Look() Frame {
 		if len(trace) > 0 {
 			f.Value = &s.Mean
 		}
+		if !s.Steady && math.Abs(s.Slope)*seconds > w.limit {
+			w.predict(trace, &f)
+		}
 	default:
 		w.breaths(trace, &f)
 	}
 	return f
+}
+
+// predict says where a settling trace is going, where a first-order approach fits it.
+func (w *Point) predict(trace []signal.Sample, f *Frame) {
+	from := trace[0].T
+	shifted := make([]signal.Sample, len(trace))
+	for i, s := range trace {
+		shifted[i] = signal.Sample{T: s.T - from, V: s.V}
+	}
+	s, err := signal.Settle(shifted, w.limit)
+	left := s.TimeToBand - shifted[len(shifted)-1].T
+	if err != nil || left <= 0 || left > 600 {
+		return
+	}
+	f.Final, f.Settles = &s.Final, &left
 }
 
 func (w *Point) breaths(trace []signal.Sample, f *Frame) {

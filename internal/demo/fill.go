@@ -80,23 +80,6 @@ func (f *filler) cast(password string) error {
 	return nil
 }
 
-func (f *filler) references() {
-	for i, r := range references {
-		s := ledger.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Maker: r.maker, Serial: fmt.Sprintf("%s%04d", r.maker[:2], 1200+37*i), Place: "Workshop",
-			Status: r.status, Values: r.values, Cylinder: r.cylinder, Note: r.note}
-		if s.Status == "" {
-			s.Status = procedure.Usable
-		}
-		issuer := "Workshop, in house"
-		if r.accredited {
-			issuer = "Quayside Metrology, Merrowby"
-		}
-		s.Certificate = procedure.Certificate{Number: fmt.Sprintf("K-%05d", 20417+113*i), Issuer: issuer, On: f.today.AddDate(0, 0, -r.certified), DueOn: f.today.AddDate(0, 0, r.due), Accredited: r.accredited}
-		f.standards[r.tag] = s
-		f.records = append(f.records, &s)
-	}
-}
-
 // fleet enters the devices. The first capnograph at Merrowby is MB-0417, in Theatre 2.
 func (f *filler) fleet() {
 	number := 417

@@ -89,6 +89,8 @@ type reference struct {
 	values                 []method.Certified
 	cylinder               *gas.Cylinder
 	status, note           string
+	lot, parent            string
+	drift                  float64 // of its first value, a year; the history of certificates shows it
 }
 
 func co2(value, u float64) []method.Certified {
@@ -121,28 +123,31 @@ var references = []reference{
 	{tag: "HG-20", name: "10 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 640, due: 90, accredited: true, values: co2(9.97, 0.10), cylinder: cylinder(7)},
 	{tag: "HG-24", name: "16 % O₂, 4 % CO₂ in nitrogen", kind: "gas-pair", maker: "Marrable", certified: 120, due: 610, accredited: true, values: []method.Certified{{Quantity: "O2", Value: 16.01, Unit: "%{vol}", U: 0.03, K: 2}, {Quantity: "CO2", Value: 4.03, Unit: "%{vol}", U: 0.03, K: 2}}, cylinder: cylinder(112)},
 	{tag: "HG-25", name: "50 ppm CO in air", kind: "gas-co", maker: "Marrable", certified: 300, due: 65, accredited: true, values: []method.Certified{{Quantity: "CO", Value: 49.6, Unit: "[ppm]", U: 1, K: 2}}, cylinder: cylinder(28)},
-	{tag: "GB-1", name: "Gas bench", kind: "gas-bench", maker: "Thornquay", certified: 150, due: 215, values: []method.Certified{ranged("rate", 4, 60, "/min", 0.1)}},
-	{tag: "FS-1", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 160, due: 205, accredited: true, values: finger},
-	{tag: "FS-2", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 410, due: -45, accredited: true, values: finger},
+	{tag: "GB-1", name: "Gas bench", kind: "gas-bench", maker: "Thornquay", certified: 150, due: 215, parent: "SW-1", values: []method.Certified{ranged("rate", 4, 60, "/min", 0.1)}},
+	{tag: "FS-1", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 160, due: 205, accredited: true, values: finger, drift: 0.1},
+	{tag: "FS-2", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 410, due: -45, accredited: true, values: finger, drift: 0.1},
 	{tag: "WK-1", name: "Weights, 5 × 20 kg and small pieces", kind: "weights", maker: "Fenwick & Dray", certified: 330, due: 400, accredited: true, values: kit(20, 20, 20, 20, 20, 10, 5, 5, 2, 2, 1)},
 	{tag: "WK-2", name: "Weights, 5 × 20 kg and a 10 kg", kind: "weights", maker: "Fenwick & Dray", certified: 90, due: 640, accredited: true, values: kit(20, 20, 20, 20, 20, 10)},
 	{tag: "FA-1", name: "Flow analyser", kind: "flow-analyser", maker: "Velloway", certified: 200, due: 165, accredited: true, values: []method.Certified{ranged("volume", 0.02, 2, "L", 0.012), ranged("pressure", 0, 120, "cm[H2O]", 0.3)}},
 	{tag: "FA-2", name: "Flow analyser", kind: "flow-analyser", maker: "Velloway", certified: 340, due: 25, accredited: true, values: []method.Certified{ranged("volume", 0.02, 2, "L", 0.012), ranged("pressure", 0, 120, "cm[H2O]", 0.3)}},
-	{tag: "SY-1", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 250, due: 115, accredited: true, values: []method.Certified{{Quantity: "volume", Value: 3.001, Unit: "L", U: 0.012, K: 2}}},
+	{tag: "SY-1", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 250, due: 115, accredited: true, drift: -0.002, values: []method.Certified{{Quantity: "volume", Value: 3.001, Unit: "L", U: 0.012, K: 2}}},
 	{tag: "SY-2", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 100, due: 265, accredited: true, values: []method.Certified{{Quantity: "volume", Value: 2.998, Unit: "L", U: 0.012, K: 2}}},
 	{tag: "BL-1", name: "Balance 2 kg / 1 mg", kind: "balance", maker: "Fenwick & Dray", certified: 280, due: 85, accredited: true, values: []method.Certified{ranged("mass", 0, 2, "kg", 5e-6)}},
 	{tag: "TP-1", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 190, due: 175, accredited: true, values: []method.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
 	{tag: "TP-2", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 20, due: 345, accredited: true, values: []method.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
 	{tag: "RC-01", name: "Room conditions, workshop", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []method.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
 	{tag: "RC-02", name: "Room conditions, van", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []method.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
-	{tag: "AC-1", name: "Acoustic calibrator 1 kHz", kind: "acoustic-calibrator", maker: "Velloway", certified: 130, due: 235, accredited: true, values: []method.Certified{{Quantity: "level", Value: 94, Unit: "dB[SPL]", U: 0.2, K: 2}}},
+	{tag: "AC-1", name: "Acoustic calibrator 1 kHz", kind: "acoustic-calibrator", maker: "Velloway", certified: 130, due: 235, accredited: true, drift: 0.03, values: []method.Certified{{Quantity: "level", Value: 94, Unit: "dB[SPL]", U: 0.2, K: 2}}},
 	{tag: "AN-1", name: "Sound-level analyser", kind: "sound-analyser", maker: "Velloway", certified: 130, due: 235, accredited: true, values: []method.Certified{ranged("level", 20, 130, "dB[SPL]", 0.5)}},
 	{tag: "EC-1", name: "Ear simulator", kind: "coupler", maker: "Velloway", certified: 130, due: 600, accredited: true, values: []method.Certified{ranged("level", 20, 130, "dB[SPL]", 0.4)}},
-	{tag: "TL-1", name: "Test lung", kind: "test-lung", maker: "Ostrel", certified: 310, due: 55, values: []method.Certified{{Quantity: "compliance", Value: 0.05, Unit: "L/cm[H2O]", U: 0.002, K: 2}}},
+	{tag: "TL-1", name: "Test lung", kind: "test-lung", maker: "Ostrel", certified: 310, due: 55, parent: "PG-1", values: []method.Certified{{Quantity: "compliance", Value: 0.05, Unit: "L/cm[H2O]", U: 0.002, K: 2}}},
 	{tag: "PG-1", name: "Pressure gauge", kind: "pressure", maker: "Marrable", certified: 60, due: 305, accredited: true, values: []method.Certified{ranged("pressure", 0, 150, "kPa", 0.4)}},
 	{tag: "FL-1", name: "Absorbance filters", kind: "absorbance", maker: "Marrable", certified: 400, due: 330, accredited: true, values: []method.Certified{ranged("absorbance", 0, 2, "1", 0.004)}},
-	{tag: "PP-1", name: "Pipette 10–100 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, values: []method.Certified{ranged("volume", 10, 100, "uL", 0.8)}},
-	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, values: []method.Certified{ranged("volume", 100, 1000, "uL", 4)}},
+	{tag: "PP-1", name: "Pipette 10–100 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, parent: "BL-1", values: []method.Certified{ranged("volume", 10, 100, "uL", 0.8)}},
+	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, parent: "BL-1", values: []method.Certified{ranged("volume", 100, 1000, "uL", 4)}},
+	{tag: "QC-11", name: "Blood-gas control, level 1", kind: "control", maker: "Thornquay", certified: 60, due: 210, lot: "T1-2604", values: []method.Certified{{Quantity: "pH", Value: 7.16, Unit: "[pH]", U: 0.012, K: 2}}},
+	{tag: "QC-12", name: "Blood-gas control, level 2", kind: "control", maker: "Thornquay", certified: 60, due: 210, lot: "T2-2604", values: []method.Certified{{Quantity: "pH", Value: 7.40, Unit: "[pH]", U: 0.012, K: 2}}},
+	{tag: "QC-9", name: "Glucose calibrator", kind: "calibrator", maker: "Marrable", certified: 400, due: -12, lot: "G-2511", values: []method.Certified{{Quantity: "glucose", Value: 5.55, Unit: "mmol/L", U: 0.08, K: 2}}},
 	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125, accredited: true, values: []method.Certified{ranged("current", 0, 0.01, "A", 0.00005)}},
 	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75, values: []method.Certified{ranged("time", 0, 36000, "s", 0.1)}},
 }

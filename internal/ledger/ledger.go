@@ -67,7 +67,7 @@ var migrations = []*gormigrate.Migration{
 	{
 		ID: "0001-first",
 		Migrate: func(tx *gorm.DB) error {
-			return tx.AutoMigrate(&Person{}, &Asset{}, &Activity{}, &Standard{}, &ProcedureRevision{}, &Event{}, &Run{}, &LooseEnd{}, &Result{}, &Use{}, &Instrument{}, &Setting{}, &Session{})
+			return tx.AutoMigrate(&Person{}, &Asset{}, &Activity{}, &Standard{}, &StandardCertificate{}, &Gauge{}, &ProcedureRevision{}, &Event{}, &Run{}, &LooseEnd{}, &Result{}, &Use{}, &Instrument{}, &Setting{}, &Session{})
 		},
 	},
 }

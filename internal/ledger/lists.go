@@ -174,7 +174,7 @@ func (l *Ledger) Instruments() ([]Instrument, error) {
 
 // Core is the standard as a run binds it.
 func (s Standard) Core() procedure.Standard {
-	return procedure.Standard{ID: s.ID, Tag: s.Tag, Name: s.Name, Kind: s.Kind, Serial: s.Serial, Status: s.Status, Certificate: s.Certificate, Values: s.Values, Cylinder: s.Cylinder}
+	return procedure.Standard{ID: s.ID, Tag: s.Tag, Name: s.Name, Kind: s.Kind, Serial: s.Serial, Status: s.Status, Certificate: s.Certificate, Values: s.Values, Cylinder: s.Cylinder, Lot: s.Lot}
 }
 
 // Device is the asset as a run opens on it.

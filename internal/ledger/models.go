@@ -73,7 +73,30 @@ type Standard struct {
 	Certificate procedure.Certificate `gorm:"embedded;embeddedPrefix:certificate_"`
 	Values      []method.Certified    `gorm:"column:certified;serializer:json"`
 	Cylinder    *gas.Cylinder         `gorm:"serializer:json"`
+	Lot         string
+	Parent      string // id of the standard it was calibrated against; empty where its certificate leads outside
 	Note        string
+}
+
+// StandardCertificate is a certificate a standard has or had.
+type StandardCertificate struct {
+	ID          string                `gorm:"primaryKey"` // made by the client
+	StandardID  string                `gorm:"index"`
+	Certificate procedure.Certificate `gorm:"embedded"`
+	Values      []method.Certified    `gorm:"column:certified;serializer:json"`
+	Parent      string
+	EnteredBy   string
+}
+
+// Gauge is a reading of a cylinder's gauge.
+type Gauge struct {
+	ID         string    `gorm:"primaryKey"` // made by the client
+	StandardID string    `gorm:"index:gauge_of_standard,priority:1"`
+	At         time.Time `gorm:"index:gauge_of_standard,priority:2"`
+	Bar        float64
+	MeteredL   float64 // used by runs or otherwise, since the reading before
+	By         string
+	Note       string
 }
 
 // ProcedureRevision is a definition that runs were made by, kept under its hash.

@@ -272,7 +272,76 @@ export interface paths {
         /** The reference standards */
         get: operations["standards"];
         put?: never;
+        /** Enter a reference standard with its certificate */
+        post: operations["enter-reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standards/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One reference standard: certificates, chain, use, gas book */
+        get: operations["reference"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standards/{id}/certificates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a reference standard a new certificate */
+        post: operations["certify"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standards/{id}/gauge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note a reading of a cylinder's gauge */
+        post: operations["read-gauge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standards/{id}/status": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a reference into quarantine, release or retire it */
+        post: operations["reference-status"];
         delete?: never;
         options?: never;
         head?: never;
@@ -290,6 +359,91 @@ export interface paths {
         get: operations["today"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/anatomy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take pasted errors apart */
+        post: operations["working-anatomy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Combine an uncertainty budget */
+        post: operations["working-budget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/cylinder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a cylinder holds */
+        post: operations["working-cylinder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/gas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Convert a gas volume or flow between conditions */
+        post: operations["working-gas"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/tolerance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold an error against a tolerance */
+        post: operations["working-tolerance"];
         delete?: never;
         options?: never;
         head?: never;
@@ -327,6 +481,8 @@ export interface components {
             anatomy: components["schemas"]["Anatomy"];
             decision: string;
             fine: boolean;
+            /** Format: double */
+            half_step: number;
             moves?: components["schemas"]["Move"][];
             why: string;
         };
@@ -351,7 +507,42 @@ export interface components {
             gain: number;
             /** Format: double */
             offset: number;
+            parts: components["schemas"]["Part"][];
             shape: string;
+        };
+        AnatomyInput: {
+            /** @description a line a point: reference, shown, and its expanded uncertainty where the points differ in it */
+            text: string;
+            tolerance: string;
+            /**
+             * Format: double
+             * @description expanded uncertainty (k = 2) of every point, where the lines have none
+             */
+            u?: number;
+        };
+        AnatomyPoint: {
+            /** Format: double */
+            error: number;
+            /** Format: double */
+            fan: number;
+            /** Format: double */
+            lean: number;
+            /** Format: double */
+            reference: number;
+            /** Format: double */
+            shown: number;
+            /** Format: double */
+            u: number;
+            zone: string;
+        };
+        AnatomyWorking: {
+            advice: string;
+            anatomy: components["schemas"]["Anatomy"];
+            formula: string;
+            /** @description shown against reference, where two levels or more were pasted */
+            line?: components["schemas"]["LineWorking"];
+            points: components["schemas"]["AnatomyPoint"][];
+            source: string;
         };
         AssetBrief: {
             /** Format: int64 */
@@ -428,12 +619,38 @@ export interface components {
             /** Format: double */
             combined: number;
             /** Format: double */
+            coverage: number;
+            /** Format: double */
             effective_dof?: number;
             /** Format: double */
             expanded: number;
             /** Format: double */
             k: number;
             lines: components["schemas"]["Line"][];
+        };
+        BudgetInput: {
+            correlations?: components["schemas"]["Correlation"][];
+            /**
+             * Format: double
+             * @description two-sided, 0 to 1; left out: 0.9545
+             */
+            coverage?: number;
+            terms: components["schemas"]["Term"][];
+        };
+        BudgetWorking: {
+            /** Format: double */
+            combined: number;
+            /** Format: double */
+            coverage: number;
+            /** Format: double */
+            effective_dof?: number;
+            /** Format: double */
+            expanded: number;
+            formula: string;
+            /** Format: double */
+            k: number;
+            lines: components["schemas"]["Line"][];
+            source: string;
         };
         CandidateView: {
             fitness: components["schemas"]["Fitness"];
@@ -461,7 +678,34 @@ export interface components {
             /** Format: date-time */
             on: string;
         };
+        CertificateBody: {
+            accredited: boolean;
+            /** Format: date-time */
+            due_on: string;
+            issuer: string;
+            number: string;
+            /** Format: date-time */
+            on: string;
+            /** @description tag of the standard it was calibrated against, in house */
+            parent?: string;
+            values: components["schemas"]["Certified"][];
+        };
+        CertificateView: {
+            accredited: boolean;
+            /** @description who entered it */
+            by: string;
+            current: boolean;
+            /** Format: date-time */
+            due_on: string;
+            issuer: string;
+            number: string;
+            /** Format: date-time */
+            on: string;
+            values: components["schemas"]["Certified"][];
+        };
         Certified: {
+            /** Format: double */
+            drift_per_year?: number;
             /** Format: double */
             from?: number;
             /** Format: double */
@@ -469,12 +713,19 @@ export interface components {
             piece?: string;
             quantity: string;
             /** Format: double */
+            resolution?: number;
+            /** Format: double */
             to?: number;
             /** Format: double */
             u: number;
             unit: string;
             /** Format: double */
             value?: number;
+        };
+        CertifyRequest: {
+            certificate: components["schemas"]["CertificateBody"];
+            /** @description made by the client; a retry enters nothing twice */
+            id: string;
         };
         Change: {
             run: string;
@@ -533,6 +784,14 @@ export interface components {
             /** Format: double */
             step: number;
         };
+        Correlation: {
+            /** Format: int64 */
+            a: number;
+            /** Format: int64 */
+            b: number;
+            /** Format: double */
+            coefficient: number;
+        };
         Cylinder: {
             /** Format: double */
             gauge_bar: number;
@@ -540,6 +799,32 @@ export interface components {
             reserve_bar: number;
             /** Format: double */
             water_volume_l: number;
+        };
+        CylinderInput: {
+            /** Format: double */
+            flow_l_min?: number;
+            /** Format: double */
+            gauge_bar: number;
+            /** Format: double */
+            later_gauge_bar?: number;
+            /** Format: double */
+            metered_l?: number;
+            /** Format: double */
+            reserve_bar: number;
+            /** Format: double */
+            water_volume_l: number;
+        };
+        CylinderWorking: {
+            /** Format: double */
+            content_l: number;
+            formula: string;
+            /** Format: double */
+            loss_l?: number;
+            /** Format: double */
+            minutes?: number;
+            source: string;
+            /** Format: double */
+            usable_l: number;
         };
         Device: {
             family: string;
@@ -589,6 +874,19 @@ export interface components {
             tag: string;
             title: string;
         };
+        "Enter-referenceRequest": {
+            certificate: components["schemas"]["CertificateBody"];
+            cylinder?: components["schemas"]["Cylinder"];
+            /** @description made by the client */
+            id: string;
+            kind: string;
+            lot?: string;
+            maker?: string;
+            name: string;
+            place?: string;
+            serial?: string;
+            tag: string;
+        };
         Expected: {
             do?: string;
             formula: string;
@@ -600,6 +898,10 @@ export interface components {
             reference: number;
             /** Format: double */
             steady?: number;
+            /** Format: double */
+            tur?: number;
+            /** Format: double */
+            u: number;
             unit: string;
         };
         Field: {
@@ -639,6 +941,65 @@ export interface components {
         Fitness: {
             blocks: string[];
             warnings: string[];
+        };
+        GasConversion: {
+            /**
+             * Format: double
+             * @description the same, with water vapour at 37 °C subtracted
+             */
+            co2_btps_mmhg?: number;
+            /**
+             * Format: double
+             * @description partial pressure of the given share of CO2 at the room's pressure
+             */
+            co2_dry_mmhg?: number;
+            /** Format: double */
+            factor: number;
+            formula: string;
+            /**
+             * Format: double
+             * @description water vapour in the gas, before
+             */
+            from_vapour_hpa: number;
+            /** Format: double */
+            result: number;
+            source: string;
+            /** Format: double */
+            to_vapour_hpa: number;
+        };
+        GasInput: {
+            /**
+             * Format: double
+             * @description of dry gas; its partial pressure is wanted too
+             */
+            co2_percent?: number;
+            from: components["schemas"]["NamedCondition"];
+            to: components["schemas"]["NamedCondition"];
+            /**
+             * Format: double
+             * @description a volume or a flow; the result is in the same unit
+             */
+            value: number;
+        };
+        GaugeView: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            bar: number;
+            by: string;
+            /** Format: double */
+            content_l: number;
+            /** @description since the reading before */
+            loss?: components["schemas"]["Loss"];
+            /** Format: double */
+            metered_l: number;
+            note?: string;
+        };
+        GlobalRisk: {
+            /** Format: double */
+            consumer_risk: number;
+            /** Format: double */
+            producer_risk: number;
         };
         Happened: {
             at: string;
@@ -695,6 +1056,18 @@ export interface components {
             /** Format: double */
             width: number;
         };
+        LineWorking: {
+            /** Format: double */
+            intercept: number;
+            /** Format: double */
+            r_squared: number;
+            /** Format: double */
+            slope: number;
+            /** Format: double */
+            u_intercept: number;
+            /** Format: double */
+            u_slope: number;
+        };
         Link: {
             idn?: string;
             kind: string;
@@ -703,14 +1076,26 @@ export interface components {
             state: string;
             words: string;
         };
+        LinkView: {
+            /** @description why the chain does not hold here */
+            broken?: string;
+            certificate?: components["schemas"]["Certificate"];
+            name: string;
+            tag?: string;
+            uncertainty?: string;
+        };
         LiveFrame: {
             /** Format: int64 */
             breaths: number;
+            /** Format: double */
+            final?: number;
             /** Format: double */
             rate?: number;
             /** Format: double */
             rise?: number;
             samples: components["schemas"]["Sample"][];
+            /** Format: double */
+            settles?: number;
             status: components["schemas"]["Status"];
             steady: boolean;
             /** Format: double */
@@ -737,6 +1122,15 @@ export interface components {
             opened_at: string;
             what: string;
         };
+        Loss: {
+            flagged: boolean;
+            /** Format: double */
+            lost_l: number;
+            /** Format: double */
+            reading_l: number;
+            /** Format: double */
+            used_l: number;
+        };
         MeasureView: {
             capture?: components["schemas"]["Capture"];
             caution?: string;
@@ -762,9 +1156,29 @@ export interface components {
             change: number;
             control: string;
             label: string;
+            point?: string;
             /** Format: int64 */
             steps: number;
             words: string;
+        };
+        NamedCondition: {
+            /**
+             * Format: double
+             * @description of the room
+             */
+            humidity_percent: number;
+            /** @enum {string} */
+            name: "ATP" | "ATPS" | "ATPD" | "BTPS" | "STPD";
+            /**
+             * Format: double
+             * @description of the room
+             */
+            pressure_hpa: number;
+            /**
+             * Format: double
+             * @description of the room
+             */
+            temperature_c: number;
         };
         Need: {
             /** Format: double */
@@ -814,6 +1228,14 @@ export interface components {
             id: string;
             /** @description left out: the one that fits the device */
             procedure?: string;
+        };
+        Part: {
+            shape: string;
+            /** Format: double */
+            share: number;
+            significant: boolean;
+            /** Format: double */
+            size: number;
         };
         Person: {
             id: string;
@@ -874,6 +1296,18 @@ export interface components {
             revision: number;
             title: string;
         };
+        "Read-gaugeRequest": {
+            /** Format: double */
+            bar: number;
+            /** @description made by the client; a retry notes nothing twice */
+            id: string;
+            /**
+             * Format: double
+             * @description used since the last reading, by runs or otherwise
+             */
+            metered_l: number;
+            note?: string;
+        };
         ReadingView: {
             /** Format: date-time */
             at: string;
@@ -890,6 +1324,63 @@ export interface components {
             values: number[];
             withdrawn?: string;
         };
+        "Reference-statusRequest": {
+            note: string;
+            /** @enum {string} */
+            status: "usable" | "quarantined" | "retired";
+        };
+        ReferenceView: {
+            /** @description a cylinder's gauge readings, the newest first */
+            book: components["schemas"]["GaugeView"][];
+            certificate: components["schemas"]["Certificate"];
+            /** @description the oldest first */
+            certificates: components["schemas"]["CertificateView"][];
+            /** @description from what it is used on, up to where its certificate leads */
+            chain: components["schemas"]["LinkView"][];
+            cylinder?: components["schemas"]["Cylinder"];
+            /**
+             * Format: int64
+             * @description until the certificate runs out; negative is past
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description devices it was used on
+             */
+            devices: number;
+            /**
+             * Format: double
+             * @description what the runs since the last gauge reading should have taken: an estimate
+             */
+            expected_l: number;
+            id: string;
+            kind: string;
+            last_use?: string;
+            lot?: string;
+            maker: string;
+            name: string;
+            note?: string;
+            parent?: string;
+            place: string;
+            /** @description procedures with a role it can fill */
+            procedures: string[];
+            /** @description the latest it was used in */
+            runs: components["schemas"]["RunBrief"][];
+            serial: string;
+            status: string;
+            tag: string;
+            /**
+             * Format: double
+             * @description gas above the reserve, in litres at one standard atmosphere
+             */
+            usable_l?: number;
+            /**
+             * Format: int64
+             * @description runs it was used in
+             */
+            uses: number;
+            values: components["schemas"]["Certified"][];
+        };
         RoleView: {
             id: string;
             kind: string;
@@ -903,6 +1394,12 @@ export interface components {
             title: string;
             /** Format: double */
             tur?: number;
+        };
+        RuleWorking: {
+            kind: string;
+            meaning: string;
+            passes: boolean;
+            warning?: string;
         };
         RunBrief: {
             asset: string;
@@ -974,6 +1471,7 @@ export interface components {
             cylinder?: components["schemas"]["Cylinder"];
             id: string;
             kind: string;
+            lot?: string;
             name: string;
             serial: string;
             status: string;
@@ -991,6 +1489,7 @@ export interface components {
             id: string;
             kind: string;
             last_use?: string;
+            lot?: string;
             maker: string;
             name: string;
             note?: string;
@@ -1041,6 +1540,18 @@ export interface components {
             waits?: string;
             why?: string;
         };
+        Term: {
+            distribution: string;
+            /** Format: double */
+            dof?: number;
+            /** Format: double */
+            k?: number;
+            name: string;
+            /** Format: double */
+            sensitivity?: number;
+            /** Format: double */
+            width: number;
+        };
         TimerView: {
             cut?: string;
             over: boolean;
@@ -1062,6 +1573,50 @@ export interface components {
             review: components["schemas"]["RunBrief"][];
             /** @description references that need attention */
             troubles: string[];
+        };
+        ToleranceInput: {
+            /** Format: double */
+            error: number;
+            /** Format: double */
+            k: number;
+            /**
+             * Format: double
+             * @description spread of the true errors over the population
+             */
+            prior_sd?: number;
+            /** Format: double */
+            reference: number;
+            tolerance: string;
+            /**
+             * Format: double
+             * @description expanded
+             */
+            u: number;
+        };
+        ToleranceWorking: {
+            /** Format: double */
+            conformance_probability: number;
+            /** Format: double */
+            error: number;
+            /** Format: double */
+            expanded_uncertainty: number;
+            /** Format: double */
+            fan: number;
+            formula: string;
+            /** Format: double */
+            high?: number;
+            /** Format: double */
+            lean: number;
+            /** Format: double */
+            low?: number;
+            /** @description over a population of devices, where its spread is given */
+            risk?: components["schemas"]["GlobalRisk"];
+            rules: components["schemas"]["RuleWorking"][];
+            source: string;
+            /** Format: double */
+            tur: number;
+            words: string;
+            zone: string;
         };
         Verdict: {
             budget: components["schemas"]["Budget"];
@@ -1785,6 +2340,175 @@ export interface operations {
             };
         };
     };
+    "enter-reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Enter-referenceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    certify: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CertifyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-gauge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read-gaugeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "reference-status": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reference-statusRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     today: {
         parameters: {
             query?: never;
@@ -1801,6 +2525,171 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TodayView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-anatomy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnatomyInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnatomyWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BudgetInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-cylinder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CylinderInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CylinderWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-gas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GasInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GasConversion"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-tolerance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToleranceInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToleranceWorking"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,382 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/gas"
+	"northneedle/core/method"
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+	"gorm.io/gorm"
+)
+
+// ReferenceView is everything about one reference standard.
+type ReferenceView struct {
+	StandardView
+	Certificates []CertificateView `json:"certificates" doc:"the oldest first"`
+	Chain        []LinkView        `json:"chain" doc:"from what it is used on, up to where its certificate leads"`
+	Devices      int64             `json:"devices" doc:"devices it was used on"`
+	Runs         []RunBrief        `json:"runs" doc:"the latest it was used in"`
+	Procedures   []string          `json:"procedures" doc:"procedures with a role it can fill"`
+	Book         []GaugeView       `json:"book" doc:"a cylinder's gauge readings, the newest first"`
+	ExpectedL    float64           `json:"expected_l" doc:"what the runs since the last gauge reading should have taken: an estimate"`
+	Parent       string            `json:"parent,omitempty"`
+}
+
+// CertificateView is a certificate a standard has or had.
+type CertificateView struct {
+	procedure.Certificate
+	Values  []method.Certified `json:"values"`
+	Current bool               `json:"current"`
+	By      string             `json:"by" doc:"who entered it"`
+}
+
+// LinkView is one link of the chain of traceability.
+type LinkView struct {
+	Tag         string                 `json:"tag,omitempty"`
+	Name        string                 `json:"name"`
+	Certificate *procedure.Certificate `json:"certificate,omitempty"`
+	Uncertainty string                 `json:"uncertainty,omitempty"`
+	Broken      string                 `json:"broken,omitempty" doc:"why the chain does not hold here"`
+}
+
+// GaugeView is a line of a cylinder's book.
+type GaugeView struct {
+	At       time.Time `json:"at"`
+	By       string    `json:"by"`
+	Bar      float64   `json:"bar"`
+	ContentL float64   `json:"content_l"`
+	MeteredL float64   `json:"metered_l"`
+	Loss     *gas.Loss `json:"loss,omitempty" doc:"since the reading before"`
+	Note     string    `json:"note,omitempty"`
+}
+
+// CertificateBody is a certificate as it is entered.
+type CertificateBody struct {
+	Number     string             `json:"number" maxLength:"100"`
+	Issuer     string             `json:"issuer" maxLength:"200"`
+	On         time.Time          `json:"on"`
+	DueOn      time.Time          `json:"due_on"`
+	Accredited bool               `json:"accredited"`
+	Parent     string             `json:"parent,omitempty" maxLength:"60" doc:"tag of the standard it was calibrated against, in house"`
+	Values     []method.Certified `json:"values" maxItems:"100"`
+}
+
+type referenceOutput struct{ Body ReferenceView }
+
+// ReferencePath names a standard, by its id or tag.
+type ReferencePath struct {
+	ID string `path:"id" maxLength:"60"`
+}
+
+func registerReferences(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "reference", Method: http.MethodGet, Path: "/api/standards/{id}", Summary: "One reference standard: certificates, chain, use, gas book"},
+		func(ctx context.Context, in *ReferencePath) (*referenceOutput, error) { return h.reference(ctx, in.ID) })
+	huma.Register(api, huma.Operation{OperationID: "enter-reference", Method: http.MethodPost, Path: "/api/standards", Summary: "Enter a reference standard with its certificate"},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				ID          string          `json:"id" minLength:"8" maxLength:"60" doc:"made by the client"`
+				Tag         string          `json:"tag" maxLength:"40"`
+				Name        string          `json:"name" maxLength:"200"`
+				Kind        string          `json:"kind" maxLength:"60"`
+				Maker       string          `json:"maker,omitempty" maxLength:"100"`
+				Serial      string          `json:"serial,omitempty" maxLength:"100"`
+				Place       string          `json:"place,omitempty" maxLength:"100"`
+				Lot         string          `json:"lot,omitempty" maxLength:"60"`
+				Cylinder    *gas.Cylinder   `json:"cylinder,omitempty"`
+				Certificate CertificateBody `json:"certificate"`
+			}
+		}) (*referenceOutput, error) {
+			b := in.Body
+			s := ledger.Standard{ID: b.ID, Tag: strings.ToUpper(strings.TrimSpace(b.Tag)), Name: strings.TrimSpace(b.Name), Kind: strings.TrimSpace(b.Kind), Maker: b.Maker, Serial: b.Serial, Place: b.Place,
+				Status: procedure.Usable, Lot: b.Lot, Cylinder: b.Cylinder}
+			if err := h.enter(ctx, &s, b.Certificate); err != nil {
+				return nil, fail(err)
+			}
+			return h.reference(ctx, s.ID)
+		})
+	huma.Register(api, huma.Operation{OperationID: "certify", Method: http.MethodPost, Path: "/api/standards/{id}/certificates", Summary: "Give a reference standard a new certificate"},
+		func(ctx context.Context, in *struct {
+			ReferencePath
+			Body struct {
+				ID          string          `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry enters nothing twice"`
+				Certificate CertificateBody `json:"certificate"`
+			}
+		}) (*referenceOutput, error) {
+			if err := h.certify(ctx, in.ID, in.Body.ID, in.Body.Certificate); err != nil {
+				return nil, fail(err)
+			}
+			return h.reference(ctx, in.ID)
+		})
+	huma.Register(api, huma.Operation{OperationID: "reference-status", Method: http.MethodPost, Path: "/api/standards/{id}/status", Summary: "Put a reference into quarantine, release or retire it"},
+		func(ctx context.Context, in *struct {
+			ReferencePath
+			Body struct {
+				Status string `json:"status" enum:"usable,quarantined,retired"`
+				Note   string `json:"note" maxLength:"1000"`
+			}
+		}) (*referenceOutput, error) {
+			if err := h.setStatus(ctx, in.ID, in.Body.Status, in.Body.Note); err != nil {
+				return nil, fail(err)
+			}
+			return h.reference(ctx, in.ID)
+		})
+	huma.Register(api, huma.Operation{OperationID: "read-gauge", Method: http.MethodPost, Path: "/api/standards/{id}/gauge", Summary: "Note a reading of a cylinder's gauge"},
+		func(ctx context.Context, in *struct {
+			ReferencePath
+			Body struct {
+				ID       string  `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry notes nothing twice"`
+				Bar      float64 `json:"bar" minimum:"0" maximum:"400"`
+				MeteredL float64 `json:"metered_l" minimum:"0" maximum:"100000" doc:"used since the last reading, by runs or otherwise"`
+				Note     string  `json:"note,omitempty" maxLength:"1000"`
+			}
+		}) (*referenceOutput, error) {
+			s, err := h.Ledger.Standard(in.ID)
+			if err != nil {
+				return nil, fail(err)
+			}
+			if s.Cylinder == nil {
+				return nil, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
+			}
+			if who := person(ctx); who.Role == procedure.Manager {
+				return nil, forbidden("A manager reads the book; technicians and leads write it.")
+			}
+			err = h.Ledger.ReadGauge(&ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: person(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
+			if err != nil {
+				return nil, fail(err)
+			}
+			return h.reference(ctx, in.ID)
+		})
+}
+
+func forbidden(detail string) error {
+	return &procedure.Refusal{Kind: procedure.Forbidden, Code: "lead-only", Message: detail}
+}
+
+// mayKeep lets only a lead change what references are and whether they may be used.
+func mayKeep(ctx context.Context) error {
+	if person(ctx).Role != procedure.Lead {
+		return forbidden("The references are the lead's: ask a lead to change this.")
+	}
+	return nil
+}
+
+// checked turns the mistakes of a standard into a problem that names the first one's field.
+func checked(s procedure.Standard) error {
+	mistakes := s.Check()
+	if len(mistakes) == 0 {
+		return nil
+	}
+	words := make([]string, len(mistakes))
+	for i, m := range mistakes {
+		words[i] = m.Error()
+	}
+	return invalid(mistakes[0].Path, strings.Join(words, "; ")+". Nothing was recorded.")
+}
+
+func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody) error {
+	if err := mayKeep(ctx); err != nil {
+		return err
+	}
+	c, err := h.newCertificate(ctx, s, s.ID+"-c", b)
+	if err != nil {
+		return err
+	}
+	s.Certificate, s.Values, s.Parent = c.Certificate, c.Values, c.Parent
+	if err := checked(s.Core()); err != nil {
+		return err
+	}
+	if err := h.Ledger.EnterStandard(s, c); errors.Is(err, gorm.ErrDuplicatedKey) {
+		return invalid("tag", "There is a reference "+s.Tag+" already: give this one a tag of its own.")
+	} else if err != nil {
+		return err
+	}
+	return nil
+}
+
+// newCertificate makes the row of a certificate that is being entered.
+func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id string, b CertificateBody) (*ledger.StandardCertificate, error) {
+	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: person(ctx).Name,
+		Certificate: procedure.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: b.On, DueOn: b.DueOn, Accredited: b.Accredited}}
+	if b.On.After(h.Clock().AddDate(0, 0, 1)) {
+		return nil, invalid("certificate.on", "The day of the certificate, "+b.On.Format(time.DateOnly)+", lies ahead. Nothing was recorded.")
+	}
+	if b.Parent != "" {
+		parent, err := h.Ledger.Standard(b.Parent)
+		if errors.Is(err, ledger.ErrNotFound) || err == nil && parent.ID == s.ID {
+			return nil, invalid("certificate.parent", "There is no other reference "+b.Parent+" that it could have been calibrated against.")
+		}
+		if err != nil {
+			return nil, err
+		}
+		c.Parent = parent.ID
+	}
+	return c, nil
+}
+
+func (h *House) certify(ctx context.Context, idOrTag, id string, b CertificateBody) error {
+	if err := mayKeep(ctx); err != nil {
+		return err
+	}
+	s, err := h.Ledger.Standard(idOrTag)
+	if err != nil {
+		return err
+	}
+	c, err := h.newCertificate(ctx, &s, id, b)
+	if err != nil {
+		return err
+	}
+	s.Certificate, s.Values = c.Certificate, c.Values
+	if err := checked(s.Core()); err != nil {
+		return err
+	}
+	return h.Ledger.Certify(c)
+}
+
+func (h *House) setStatus(ctx context.Context, idOrTag, status, note string) error {
+	if err := mayKeep(ctx); err != nil {
+		return err
+	}
+	if strings.TrimSpace(note) == "" {
+		return invalid("note", "Say why: it stands beside the reference for everyone who looks for it.")
+	}
+	s, err := h.Ledger.Standard(idOrTag)
+	if err != nil {
+		return err
+	}
+	return h.Ledger.SetStandardStatus(s.ID, status, strings.TrimSpace(note))
+}
+
+// recent is how many runs a reference's page shows.
+const recent = 12
+
+func (h *House) reference(ctx context.Context, idOrTag string) (*referenceOutput, error) {
+	s, err := h.Ledger.Standard(idOrTag)
+	if err != nil {
+		return nil, fail(err)
+	}
+	v := ReferenceView{Certificates: []CertificateView{}, Runs: []RunBrief{}, Procedures: []string{}, Book: []GaugeView{}}
+	views, err := h.standards(s.Kind)
+	if err != nil {
+		return nil, fail(err)
+	}
+	v.StandardView = views[slices.IndexFunc(views, func(x StandardView) bool { return x.ID == s.ID })]
+	certificates, err := h.Ledger.Certificates(s.ID)
+	if err != nil {
+		return nil, fail(err)
+	}
+	for _, c := range certificates {
+		v.Certificates = append(v.Certificates, CertificateView{c.Certificate, c.Values, c.Certificate.Number == s.Certificate.Number, c.EnteredBy})
+	}
+	if v.Chain, err = h.chain(s); err != nil {
+		return nil, fail(err)
+	}
+	if v.Devices, err = h.Ledger.DevicesWith(s.ID); err != nil {
+		return nil, fail(err)
+	}
+	runs, err := h.Ledger.RunsWith(s.ID, time.Time{}, recent)
+	if err != nil {
+		return nil, fail(err)
+	}
+	for _, r := range runs {
+		v.Runs = append(v.Runs, h.brief(r, person(ctx)))
+	}
+	for _, p := range h.Procedures {
+		if slices.ContainsFunc(p.Roles, func(r procedure.Role) bool { return r.Kind == s.Kind }) {
+			v.Procedures = append(v.Procedures, p.Title)
+		}
+	}
+	if s.Cylinder != nil {
+		err = h.book(&v, s)
+	}
+	return &referenceOutput{v}, fail(err)
+}
+
+// gaugeStep is how finely a cylinder's gauge is read, in bar.
+const gaugeStep = 1
+
+// book goes through a cylinder's gauge readings, and estimates what runs took since the last.
+func (h *House) book(v *ReferenceView, s ledger.Standard) error {
+	gauges, err := h.Ledger.Gauges(s.ID)
+	if err != nil {
+		return err
+	}
+	read := make([]gas.Gauged, len(gauges))
+	for i, g := range gauges {
+		read[i] = gas.Gauged{Bar: g.Bar, MeteredL: g.MeteredL}
+	}
+	losses := s.Cylinder.Losses(read, gaugeStep)
+	last := time.Time{}
+	for i, g := range gauges {
+		at := *s.Cylinder
+		at.GaugeBar = g.Bar
+		line := GaugeView{At: g.At, By: g.By, Bar: g.Bar, ContentL: at.Content(), MeteredL: g.MeteredL, Note: g.Note}
+		if i > 0 {
+			line.Loss = &losses[i-1]
+		}
+		v.Book = append([]GaugeView{line}, v.Book...)
+		last = g.At
+	}
+	uses, err := h.Ledger.RolesSince(s.ID, last)
+	if err != nil {
+		return err
+	}
+	for _, use := range uses {
+		for _, p := range h.Procedures {
+			if role, ok := p.RoleOf(use.Role); ok && role.Kind == s.Kind {
+				v.ExpectedL += role.Litres
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// chain follows a standard up to where its certificate leads outside the house.
+func (h *House) chain(s ledger.Standard) ([]LinkView, error) {
+	var links []LinkView
+	seen := map[string]bool{}
+	for {
+		c := s.Certificate
+		link := LinkView{Tag: s.Tag, Name: s.Name, Certificate: &c, Uncertainty: stated(s.Values)}
+		switch {
+		case s.Status != procedure.Usable:
+			link.Broken = s.Tag + " is " + s.Status + "."
+		case h.days(c.DueOn) < 0:
+			link.Broken = "The certificate of " + s.Tag + " ran out on " + c.DueOn.Format(time.DateOnly) + "."
+		}
+		links = append(links, link)
+		seen[s.ID] = true
+		if s.Parent == "" || seen[s.Parent] {
+			break
+		}
+		next, err := h.Ledger.Standard(s.Parent)
+		if err != nil {
+			return links, err
+		}
+		s = next
+	}
+	end := LinkView{Name: s.Certificate.Issuer + ", accredited: national standards by its own certificates"}
+	if !s.Certificate.Accredited {
+		end = LinkView{Name: s.Certificate.Issuer, Broken: "In house, and no reference is named that it was calibrated against: the chain ends here."}
+	}
+	return append(links, end), nil
+}
+
+// stated is the uncertainty of the first certified value, for the chain.
+func stated(values []method.Certified) string {
+	if len(values) == 0 {
+		return ""
+	}
+	v := values[0]
+	return fmt.Sprintf("%s: U %g %s (k = %g)", v.Quantity, v.U, quantity.ShowUnit(v.Unit), v.K)
+}
