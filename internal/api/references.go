@@ -187,6 +187,9 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 	if err := mayKeep(ctx); err != nil {
 		return err
 	}
+	if known, err := h.Ledger.Standard(s.ID); err == nil && known.ID == s.ID {
+		return nil // a retry
+	}
 	c, err := h.newCertificate(ctx, s, s.ID+"-c", b)
 	if err != nil {
 		return err

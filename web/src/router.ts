@@ -31,6 +31,20 @@ export const router = createRouter({
       component: () => import('./views/ReferencesView.vue'),
       meta: { title: 'References' },
     },
+    {
+      path: '/references/:id',
+      name: 'reference',
+      component: () => import('./views/ReferenceView.vue'),
+      props: true,
+      meta: { title: 'References' },
+    },
+    {
+      path: '/workings/:tool?',
+      name: 'workings',
+      component: () => import('./views/WorkingsView.vue'),
+      props: true,
+      meta: { title: 'Workings' },
+    },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./views/NowhereView.vue') },
   ],
 })

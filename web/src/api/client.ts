@@ -15,6 +15,10 @@ export type BenchState = Schemas['BenchState']
 export type LiveFrame = Schemas['LiveFrame']
 export type Asset = Schemas['AssetBrief']
 export type Person = Schemas['PersonView']
+export type Reference = Schemas['ReferenceView']
+export type Certified = Schemas['Certified']
+export type Budget = Schemas['Budget']
+export type Anatomy = Schemas['Anatomy']
 export type Zone = Verdict['zone']
 
 export const api = createClient<paths>({ baseUrl: '/' })

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import AnatomyParts from '../components/AnatomyParts.vue'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
@@ -9,6 +10,7 @@ import FindingPoints from './FindingPoints.vue'
 import { openSpot } from './reading'
 import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
+import { shapeWords } from '../composables/words'
 import type { Command, Run, Step } from '../api/client'
 
 /** Judging: close as found, see the advice, decide; then adjust and read as left until it holds. */
@@ -28,15 +30,7 @@ const decisions: { id: Decision; words: string }[] = [
   { id: 'withdraw', words: 'Take out of use' },
 ]
 const advised = computed(() => finding.value.advice?.decision as Decision | undefined)
-const shapes: Record<string, string> = {
-  none: 'No error stands out from its uncertainty.',
-  offset: 'The same error everywhere: an offset.',
-  gain: 'The error grows with the level: a gain.',
-  both: 'An offset together with a gain.',
-  bent: 'The errors follow no straight line.',
-  scatter: 'The errors scatter.',
-  unknown: 'Too few levels to tell what the error is made of.',
-}
+const unit = computed(() => props.run.measures.find((m) => m.id === finding.value.judges[0])?.shown)
 const judging = computed(() => finding.value.closed > 0 && !finding.value.adjusting && !finding.value.done)
 const phase = computed(() => (finding.value.closed > 1 ? `as left, round ${finding.value.closed - 1}` : 'as found'))
 
@@ -79,7 +73,8 @@ useKeys({
     <template v-else-if="judging && finding.advice">
       <StepHead :title="`${step.title}: ${phase}`" />
       <FindingPoints :run="run" :finding="finding" />
-      <p class="mt-4 text-[17px]">{{ shapes[finding.advice.anatomy.shape] }}</p>
+      <p class="mt-4 text-[17px] font-semibold">{{ shapeWords(finding.advice.anatomy.shape) }}</p>
+      <AnatomyParts class="mt-1" :anatomy="finding.advice.anatomy" :unit="unit" />
       <div class="mt-3 border-l-4 border-brass bg-brass-wash px-4 py-3">
         <p class="text-lg font-semibold">Advised: {{ decisions.find((d) => d.id === advised)?.words.toLowerCase() }}</p>
         <p class="max-w-[70ch]">{{ finding.advice.why }}</p>

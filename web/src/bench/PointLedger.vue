@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
+import PointDetail from './PointDetail.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import type { Measure, Point, Run, Step } from '../api/client'
@@ -10,6 +11,12 @@ const props = defineProps<{ run: Run; step: Step }>()
 defineEmits<{ look: [id: string] }>()
 const last = (p: Point) => p.left ?? p.found
 const active = (m: Measure, p: Point) => props.step.id === m.id && m.points.find((x) => !x.complete)?.id === p.id
+const looking = ref<{ measure: string; point: string }>()
+const detail = computed(() => {
+  const measure = props.run.measures.find((m) => m.id === looking.value?.measure)
+  const point = measure?.points.find((p) => p.id === looking.value?.point)
+  return measure && point ? { measure, point } : undefined
+})
 const remarks = computed(() => props.run.remarks)
 const decided = computed(() => props.run.findings.filter((f) => f.decisions.length))
 </script>
@@ -35,10 +42,18 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
           <tr
             v-for="p in m.points"
             :key="p.id"
-            class="h-9 border-t border-line text-sm"
+            class="h-9 border-t border-line text-sm hover:bg-brass-wash"
             :class="active(m, p) && 'bg-brass-wash'"
           >
-            <td class="pl-1">{{ p.label }}</td>
+            <td>
+              <button
+                class="h-9 w-full pl-1 text-left underline-offset-4 hover:underline"
+                :aria-label="`${m.title} ${p.label}: readings and budget`"
+                @click="looking = { measure: m.id, point: p.id }"
+              >
+                {{ p.label }}
+              </button>
+            </td>
             <td class="num text-right">
               <template v-if="last(p)">{{ shown(last(p)!.indicated, m.resolution) }}</template>
               <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
@@ -68,5 +83,6 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
       <p v-for="r in remarks" :key="r" class="mt-1">{{ r }}</p>
       <p v-for="n in run.notes" :key="n.at" class="mt-1 text-ink-2">Note by {{ n.by.name }}: {{ n.text }}</p>
     </section>
+    <PointDetail v-if="detail" :run="run" v-bind="detail" @close="looking = undefined" />
   </aside>
 </template>

@@ -11,7 +11,7 @@ import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
 import { useLivePoint } from '../composables/useLivePoint'
 import { tone } from '../composables/useTone'
-import { shown } from '../composables/words'
+import { shown, significant } from '../composables/words'
 import type { Measure, Point, Run } from '../api/client'
 
 /** One point being read: what is expected, the live trace, the entry, the needle. */
@@ -53,7 +53,8 @@ const preview = computed(() => {
   const value = typed.value ? Number(typed.value.replace(',', '.')) : frame.value?.value
   if (!e || !limit.value || value === undefined || !Number.isFinite(value)) return undefined
   const lean = (value - e.reference) / limit.value
-  return { lean, fan: 0, zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const) }
+  const fan = e.u / limit.value
+  return { lean, fan, zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const) }
 })
 
 async function take() {
@@ -161,6 +162,10 @@ useKeys({ Enter: take })
           >{{ frame.steady ? '● Steady: ' : '○ ' }}{{ frame.why }}.</span
         >
         <template v-if="frame.steady"> <kbd>Enter</kbd> takes it.</template>
+        <span v-else-if="frame.final !== undefined && frame.settles !== undefined" class="text-ink-2">
+          Going to about <span class="num">{{ shown(frame.final, measure.resolution) }}</span>, there in
+          <span class="num">{{ Math.ceil(frame.settles) }}</span> s: an estimate.
+        </span>
       </template>
       <template v-else-if="measure.capture">The reading can be typed from the device’s display.</template>
     </p>
@@ -179,7 +184,11 @@ useKeys({ Enter: take })
       >
     </p>
     <p v-if="expected" class="mt-2 text-sm text-ink-2">
-      {{ expected.formula }} · display step <span class="num">{{ fine * 10 }}</span>
+      {{ expected.formula }} · U about <span class="num">{{ significant(expected.u, 2) }}</span>
+      <template v-if="expected.tur"
+        >, TUR <span class="num">{{ significant(expected.tur, 2) }}</span></template
+      >
+      · display step <span class="num">{{ fine * 10 }}</span>
     </p>
   </template>
   <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" />

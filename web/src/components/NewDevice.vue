@@ -2,7 +2,7 @@
 import { reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useQueryClient } from '@tanstack/vue-query'
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import FormDialog from './FormDialog.vue'
 import { answer, api, ApiError, type Problem } from '../api/client'
 import { familyWords } from '../composables/words'
 
@@ -45,42 +45,22 @@ async function save() {
 </script>
 
 <template>
-  <Dialog :open="true" class="relative z-20" @close="emit('close')">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true"></div>
-    <div class="fixed inset-0 grid place-items-center p-4">
-      <DialogPanel class="w-full max-w-2xl border-2 border-ink bg-sheet p-5">
-        <form @submit.prevent="save">
-          <DialogTitle class="text-xl">Enter a device</DialogTitle>
-          <div class="mt-4 grid grid-cols-2 gap-4">
-            <label v-for="f in fields" :key="f.key">
-              <span class="label">{{ f.label }}</span>
-              <input
-                v-model="device[f.key]"
-                class="field"
-                :required="f.required"
-                :aria-invalid="problem?.field === f.key"
-              />
-            </label>
-            <label>
-              <span class="label">Family</span>
-              <select v-model="device.family" class="field">
-                <option v-for="f in families" :key="f" :value="f">{{ familyWords(f) }}</option>
-              </select>
-            </label>
-            <label>
-              <span class="label">Risk, 1 (low) to 5</span>
-              <input v-model.number="device.risk" type="number" min="1" max="5" class="field num" />
-            </label>
-          </div>
-          <p v-if="problem" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-            {{ problem.detail }}
-          </p>
-          <div class="mt-5 flex gap-3">
-            <button class="btn btn-main">Enter it</button>
-            <button type="button" class="btn" @click="emit('close')">Back <kbd>Esc</kbd></button>
-          </div>
-        </form>
-      </DialogPanel>
+  <FormDialog title="Enter a device" action="Enter it" :problem="problem" @save="save" @close="emit('close')">
+    <div class="grid grid-cols-2 gap-4">
+      <label v-for="f in fields" :key="f.key">
+        <span class="label">{{ f.label }}</span>
+        <input v-model="device[f.key]" class="field" :required="f.required" :aria-invalid="problem?.field === f.key" />
+      </label>
+      <label>
+        <span class="label">Family</span>
+        <select v-model="device.family" class="field">
+          <option v-for="f in families" :key="f" :value="f">{{ familyWords(f) }}</option>
+        </select>
+      </label>
+      <label>
+        <span class="label">Risk, 1 (low) to 5</span>
+        <input v-model.number="device.risk" type="number" min="1" max="5" class="field num" />
+      </label>
     </div>
-  </Dialog>
+  </FormDialog>
 </template>

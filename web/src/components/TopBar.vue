@@ -13,7 +13,8 @@ const views = [
   { name: 'today', title: 'Today' },
   { name: 'bench', title: 'Bench', also: 'run' },
   { name: 'equipment', title: 'Equipment', also: 'device' },
-  { name: 'references', title: 'References' },
+  { name: 'references', title: 'References', also: 'reference' },
+  { name: 'workings', title: 'Workings' },
 ]
 const initials = computed(() => {
   const [first, ...rest] = props.person.name.split(' ')

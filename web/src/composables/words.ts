@@ -66,3 +66,51 @@ export function localDay(iso: string | undefined): string {
 export function familyWords(family: string): string {
   return family.replaceAll('-', ' ')
 }
+
+const units: Record<string, string> = {
+  '%{vol}': 'vol%',
+  '[ppm]': 'ppm',
+  'cm[H2O]': 'cmH₂O',
+  'mm[Hg]': 'mmHg',
+  'L/cm[H2O]': 'L/cmH₂O',
+  Cel: '°C',
+  'dB[SPL]': 'dB SPL',
+  '[pH]': '',
+  uL: 'µL',
+  '1': '',
+}
+
+/** unitWords is a UCUM code as it is read. */
+export function unitWords(code: string): string {
+  return units[code] ?? code
+}
+
+/** numberIn reads what was typed, with a comma or a point; NaN where it is no number. */
+export function numberIn(text: string): number {
+  const clean = text.trim().replace('−', '-').replace(',', '.')
+  return clean === '' ? Number.NaN : Number(clean)
+}
+
+/** significant writes a number with so many significant digits, never as a power of ten where that can be helped. */
+export function significant(value: number | undefined, digits = 4): string {
+  if (value === undefined || !Number.isFinite(value)) return '–'
+  if (value === 0) return '0'
+  const places = Math.min(12, Math.max(0, digits - 1 - Math.floor(Math.log10(Math.abs(value)))))
+  return value.toFixed(places).replace('-', '−')
+}
+
+const shapes: Record<string, string> = {
+  none: 'No error stands out from its uncertainty.',
+  offset: 'The same error everywhere: an offset.',
+  gain: 'The error grows with the level: a gain.',
+  both: 'An offset together with a gain.',
+  bent: 'The errors follow no straight line.',
+  hysteresis: 'It reads differently on the way up and on the way down.',
+  scatter: 'The readings at one level do not agree: scatter.',
+  unknown: 'Too few levels to tell what the error is made of.',
+}
+
+/** shapeWords says what an error looks like across the levels. */
+export function shapeWords(shape: string | undefined): string {
+  return shapes[shape ?? ''] ?? ''
+}

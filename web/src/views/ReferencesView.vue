@@ -1,14 +1,18 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import CertificateForm from '../references/CertificateForm.vue'
 import QueryState from '../components/QueryState.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { localDay } from '../composables/words'
+import { useSession } from '../composables/useSession'
+import { localDay, unitWords } from '../composables/words'
 
 type Standard = components['schemas']['StandardView']
 const { data, error, refetch } = useQuery({ queryKey: ['standards'], queryFn: () => answer(api.GET('/api/standards')) })
+const { person } = useSession()
 const text = ref('')
+const entering = ref(false)
 const found = computed(() =>
   (data.value ?? []).filter((s) =>
     `${s.tag} ${s.name} ${s.kind} ${s.maker}`.toLowerCase().includes(text.value.toLowerCase()),
@@ -19,14 +23,6 @@ function state(s: Standard): { words: string; bad: boolean; soon: boolean } {
   if (s.days < 0) return { words: `ran out ${-s.days} days ago`, bad: true, soon: false }
   return { words: `${localDay(s.certificate.due_on)}`, bad: false, soon: s.days < 60 }
 }
-const unitWords: Record<string, string> = {
-  '%{vol}': 'vol%',
-  '[ppm]': 'ppm',
-  'cm[H2O]': 'cmH₂O',
-  Cel: '°C',
-  'dB[SPL]': 'dB SPL',
-  '1': '',
-}
 function values(s: Standard): string[] {
   const pieces = (s.values ?? []).filter((v) => v.piece)
   if (pieces.length) {
@@ -34,7 +30,7 @@ function values(s: Standard): string[] {
     return [`${pieces.length} pieces, ${total.toFixed(1)} kg in all`]
   }
   return (s.values ?? []).map((v) => {
-    const unit = unitWords[v.unit] ?? v.unit
+    const unit = unitWords(v.unit)
     const what = v.from || v.to ? `${v.from ?? 0} to ${v.to} ${unit}` : `${v.value} ${unit}`
     return `${v.quantity} ${what}, U ${v.u} (k = ${v.k})`
   })
@@ -48,6 +44,7 @@ function values(s: Standard): string[] {
       <label class="w-64"
         ><span class="label">Find</span><input v-model="text" class="field" placeholder="tag, name, kind"
       /></label>
+      <button v-if="person?.role === 'lead'" class="btn" @click="entering = true">Enter a reference</button>
     </div>
     <table class="mt-5 w-full text-left">
       <thead class="border-b-2 border-ink text-sm text-ink-2">
@@ -58,42 +55,45 @@ function values(s: Standard): string[] {
           <th class="font-medium">Certificate</th>
           <th class="font-medium">Valid until</th>
           <th class="text-right font-medium">Gas left</th>
-          <th class="text-right font-medium">Used in</th>
+          <th class="text-right font-medium">Runs</th>
         </tr>
       </thead>
       <tbody class="rows align-top">
         <tr v-for="s in found" :key="s.id">
-          <td class="num py-2.5 pr-3 font-medium">{{ s.tag }}</td>
-          <td class="pr-3">
+          <td class="py-2.5 pr-4">
+            <RouterLink :to="{ name: 'reference', params: { id: s.tag } }" class="num font-medium underline">{{
+              s.tag
+            }}</RouterLink>
+          </td>
+          <td class="py-2.5 pr-3">
             {{ s.name }}<span class="block text-sm text-ink-2">{{ s.maker }} · {{ s.serial }} · {{ s.place }}</span>
           </td>
-          <td class="num pr-3 text-sm">
+          <td class="num py-2.5 pr-3 text-sm">
             <span v-for="v in values(s)" :key="v" class="block">{{ v }}</span>
           </td>
-          <td class="pr-3">
+          <td class="py-2.5 pr-3">
             <span class="num text-sm">{{ s.certificate.number }}</span>
             <span class="block text-sm text-ink-2"
               >{{ s.certificate.accredited ? 'accredited' : 'in house' }}, {{ s.certificate.issuer }}</span
             >
           </td>
           <td
-            class="pr-3"
+            class="py-2.5 pr-3"
             :class="state(s).bad ? 'font-semibold text-vermilion' : state(s).soon ? 'font-semibold text-brass' : ''"
           >
             {{ state(s).bad ? '◆ ' : '' }}{{ state(s).words }}
             <span v-if="state(s).soon" class="block text-sm font-normal">in {{ s.days }} days</span>
             <span v-if="s.note" class="block max-w-60 text-sm font-normal">{{ s.note }}</span>
           </td>
-          <td class="num text-right">
+          <td class="num py-2.5 text-right">
             <template v-if="s.usable_l !== undefined">
               {{ Math.round(s.usable_l) }} L<span class="block text-sm text-ink-2"
                 >{{ s.cylinder?.gauge_bar }} bar</span
               >
             </template>
           </td>
-          <td class="num text-right">
-            {{ s.uses || ''
-            }}<span v-if="s.uses" class="font-sans text-sm text-ink-2"> {{ s.uses === 1 ? 'run' : 'runs' }}</span>
+          <td class="num py-2.5 text-right">
+            {{ s.uses || '' }}
           </td>
         </tr>
       </tbody>
@@ -101,6 +101,7 @@ function values(s: Standard): string[] {
     <p v-if="!found.length" class="mt-6">
       No reference matches. <button class="underline" @click="text = ''">Show all</button>
     </p>
+    <CertificateForm v-if="entering" @close="entering = false" />
   </main>
   <QueryState v-else :error="error" what="references" @again="refetch()" />
 </template>

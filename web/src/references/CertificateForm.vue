@@ -1,0 +1,168 @@
+<script setup lang="ts">
+import { reactive, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { useQueryClient } from '@tanstack/vue-query'
+import FormDialog from '../components/FormDialog.vue'
+import { answer, api, ApiError, type Problem, type Reference } from '../api/client'
+import { newId } from '../composables/useRun'
+import { numberIn } from '../composables/words'
+
+/** Enters a certificate: a new one of a reference, or a new reference with its first. */
+const props = defineProps<{ of?: Reference }>()
+const emit = defineEmits<{ close: [] }>()
+const router = useRouter()
+const cache = useQueryClient()
+const id = newId()
+const problem = ref<Problem>()
+const busy = ref(false)
+const reference = reactive({ tag: '', name: '', kind: '', maker: '', serial: '', place: 'Workshop', lot: '' })
+const certificate = reactive({ number: '', issuer: props.of?.certificate.issuer ?? '', on: '', due: '', parent: '' })
+const accredited = ref(props.of?.certificate.accredited ?? true)
+
+const written = (v: number | undefined) => (v === undefined ? '' : String(v))
+const empty = () => ({ quantity: '', piece: '', value: '', from: '', to: '', unit: '', u: '', k: '2', drift: '' })
+const lines = ref(
+  props.of?.values?.map((v) => ({
+    quantity: v.quantity,
+    piece: v.piece ?? '',
+    value: v.from || v.to ? '' : written(v.value),
+    from: v.from || v.to ? written(v.from ?? 0) : '',
+    to: written(v.to),
+    unit: v.unit,
+    u: written(v.u),
+    k: written(v.k),
+    drift: written(v.drift_per_year),
+  })) ?? [empty()],
+)
+const fields = [
+  { key: 'tag', label: 'Tag on its label', required: true },
+  { key: 'name', label: 'What it is', required: true },
+  { key: 'kind', label: 'Kind (gas, weights, syringe …)', required: true },
+  { key: 'maker', label: 'Maker', required: false },
+  { key: 'serial', label: 'Serial', required: false },
+  { key: 'lot', label: 'Lot, if it is used up', required: false },
+] as const
+
+function body() {
+  const number = (text: string) => {
+    const n = numberIn(text)
+    return Number.isFinite(n) ? n : undefined
+  }
+  const day = (text: string) => (text ? new Date(text + 'T00:00:00').toISOString() : '0001-01-01T00:00:00Z')
+  return {
+    number: certificate.number,
+    issuer: certificate.issuer,
+    on: day(certificate.on),
+    due_on: day(certificate.due),
+    accredited: accredited.value,
+    parent: certificate.parent || undefined,
+    values: lines.value
+      .filter((l) => l.quantity || l.u || l.value || l.to)
+      .map((l) => ({
+        quantity: l.quantity,
+        piece: l.piece || undefined,
+        value: number(l.value),
+        from: number(l.from),
+        to: number(l.to),
+        unit: l.unit,
+        u: number(l.u) ?? 0,
+        k: number(l.k) ?? 0,
+        drift_per_year: number(l.drift),
+      })),
+  }
+}
+
+async function save() {
+  busy.value = true
+  problem.value = undefined
+  try {
+    const saved = props.of
+      ? await answer(
+          api.POST('/api/standards/{id}/certificates', {
+            params: { path: { id: props.of.id } },
+            body: { id, certificate: body() },
+          }),
+        )
+      : await answer(api.POST('/api/standards', { body: { id, ...reference, certificate: body() } }))
+    cache.invalidateQueries({ queryKey: ['standards'] })
+    cache.setQueryData(['reference', saved.tag], saved)
+    emit('close')
+    router.push({ name: 'reference', params: { id: saved.tag } })
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error
+    problem.value = error.problem
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <FormDialog
+    :title="of ? `New certificate of ${of.tag}` : 'Enter a reference'"
+    hint="What the certificate states, as it states it. Earlier certificates are kept."
+    action="Enter it"
+    :problem="problem"
+    :busy="busy"
+    wide
+    @save="save"
+    @close="emit('close')"
+  >
+    <div v-if="!of" class="mb-5 grid grid-cols-3 gap-4">
+      <label v-for="f in fields" :key="f.key">
+        <span class="label">{{ f.label }}</span>
+        <input v-model="reference[f.key]" :name="f.key" class="field" :required="f.required" />
+      </label>
+    </div>
+    <div class="grid grid-cols-4 gap-4">
+      <label>
+        <span class="label">Certificate number</span>
+        <input v-model="certificate.number" name="number" class="field num" />
+      </label>
+      <label class="col-span-2">
+        <span class="label">Issued by</span><input v-model="certificate.issuer" name="issuer" class="field" />
+      </label>
+      <label class="flex items-end gap-2 pb-2">
+        <input v-model="accredited" type="checkbox" class="size-5" />accredited
+      </label>
+      <label>
+        <span class="label">Certified on</span><input v-model="certificate.on" name="on" type="date" class="field" />
+      </label>
+      <label>
+        <span class="label">Counts until</span><input v-model="certificate.due" name="due" type="date" class="field" />
+      </label>
+      <label v-if="!accredited" class="col-span-2">
+        <span class="label">Calibrated against (tag)</span>
+        <input v-model="certificate.parent" name="parent" class="field num" />
+      </label>
+    </div>
+    <table class="mt-5 w-full text-left">
+      <caption class="pb-1 text-left font-semibold">
+        Certified values: one value, or a range
+      </caption>
+      <thead class="text-sm text-ink-2">
+        <tr>
+          <th
+            v-for="h in ['Quantity', 'Value', 'from', 'to', 'Unit (UCUM)', 'U', 'k', 'Drift in a year ±']"
+            :key="h"
+            class="font-normal"
+          >
+            {{ h }}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(l, i) in lines" :key="i">
+          <td
+            v-for="key in ['quantity', 'value', 'from', 'to', 'unit', 'u', 'k', 'drift'] as const"
+            :key="key"
+            class="pr-2 pb-2"
+          >
+            <input v-model="l[key]" class="field num" :aria-label="`${key} of line ${i + 1}`" />
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <button type="button" class="btn btn-quiet" @click="lines.push(empty())">One more line</button>
+  </FormDialog>
+</template>

@@ -1,0 +1,214 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import AskDialog from '../components/AskDialog.vue'
+import QueryState from '../components/QueryState.vue'
+import CertificateForm from '../references/CertificateForm.vue'
+import DriftHistory from '../references/DriftHistory.vue'
+import GasBook from '../references/GasBook.vue'
+import { answer, api, ApiError, type Certified } from '../api/client'
+import { useSession } from '../composables/useSession'
+import { localDay, unitWords } from '../composables/words'
+
+/** One reference: what it is certified for, how it drifted, where its chain leads, what depends on it. */
+const props = defineProps<{ id: string }>()
+const cache = useQueryClient()
+const { data, error, refetch } = useQuery({
+  queryKey: ['reference', () => props.id],
+  queryFn: () => answer(api.GET('/api/standards/{id}', { params: { path: { id: props.id } } })),
+})
+const { person } = useSession()
+const lead = computed(() => person.value?.role === 'lead')
+const certifying = ref(false)
+const changing = ref<'usable' | 'quarantined' | 'retired'>()
+const trouble = ref('')
+const pieces = computed(() => (data.value?.values ?? []).filter((v) => v.piece))
+const values = computed(() => (data.value?.values ?? []).filter((v) => !v.piece))
+const kit = computed(() => {
+  const by = new Map<string, number>()
+  for (const p of pieces.value) by.set(p.piece!, (by.get(p.piece!) ?? 0) + 1)
+  return [...by].map(([piece, n]) => ({ piece, n }))
+})
+const stated = (v: Certified) => (v.from || v.to ? `${v.from ?? 0} to ${v.to}` : `${v.value}`)
+const actions = { usable: 'Release', quarantined: 'Quarantine', retired: 'Retire' } as const
+
+async function change(note: string) {
+  const status = changing.value!
+  changing.value = undefined
+  trouble.value = ''
+  try {
+    const saved = await answer(
+      api.POST('/api/standards/{id}/status', { params: { path: { id: props.id } }, body: { status, note } }),
+    )
+    cache.setQueryData(['reference', props.id], saved)
+    cache.invalidateQueries({ queryKey: ['standards'] })
+  } catch (e) {
+    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
+  }
+}
+</script>
+
+<template>
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_360px]">
+    <section>
+      <div class="flex flex-wrap items-start gap-3">
+        <div class="mr-auto">
+          <h1 class="text-3xl">
+            <span class="num font-medium">{{ data.tag }}</span> {{ data.name }}
+          </h1>
+          <p class="mt-1 text-ink-2">
+            {{ data.kind.replaceAll('-', ' ') }} · {{ data.maker }} · serial <span class="num">{{ data.serial }}</span>
+            <template v-if="data.lot">
+              · lot <span class="num">{{ data.lot }}</span></template
+            >
+            · {{ data.place }}
+          </p>
+          <p class="mt-1">
+            <span v-if="data.status !== 'usable'" class="font-semibold text-vermilion"
+              >◆ {{ data.status }}: {{ data.note }}</span
+            >
+            <span v-else-if="data.days < 0" class="font-semibold text-vermilion"
+              >◆ {{ data.lot ? 'expired' : 'its certificate ran out' }} {{ -data.days }} days ago: not to be used</span
+            >
+            <span v-else class="font-semibold text-petrol"
+              >● can be used until {{ localDay(data.certificate.due_on) }}</span
+            >
+            <span v-if="data.usable_l !== undefined" class="text-ink-2">
+              · {{ Math.round(data.usable_l) }} L above its reserve</span
+            >
+          </p>
+        </div>
+        <template v-if="lead">
+          <button class="btn" @click="certifying = true">New certificate</button>
+          <button
+            v-for="s in (['usable', 'quarantined', 'retired'] as const).filter((x) => x !== data?.status)"
+            :key="s"
+            class="btn"
+            @click="changing = s"
+          >
+            {{ actions[s] }} …
+          </button>
+        </template>
+      </div>
+      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+        {{ trouble }}
+      </p>
+
+      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Certified</h2>
+      <table v-if="values.length" class="w-full text-left">
+        <thead class="text-sm text-ink-2">
+          <tr>
+            <th class="py-1 font-medium">Quantity</th>
+            <th class="text-right font-medium">Value or range</th>
+            <th class="text-right font-medium">U</th>
+            <th class="text-right font-medium">k</th>
+            <th class="text-right font-medium">Drift in a year</th>
+          </tr>
+        </thead>
+        <tbody class="rows">
+          <tr v-for="v in values" :key="v.quantity + v.value + v.from">
+            <td class="py-2">{{ v.quantity }}</td>
+            <td class="num text-right text-lg">{{ stated(v) }} {{ unitWords(v.unit) }}</td>
+            <td class="num text-right">{{ v.u }} {{ unitWords(v.unit) }}</td>
+            <td class="num text-right">{{ v.k }}</td>
+            <td class="num text-right">
+              {{ v.drift_per_year ? `± ${v.drift_per_year} ${unitWords(v.unit)}` : 'none stated' }}
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <ul v-if="kit.length" class="flex flex-wrap gap-2 py-3">
+        <li v-for="p in kit" :key="p.piece" class="border border-line bg-sheet px-3 py-1">
+          <span class="num font-medium">{{ p.n }} × {{ p.piece }}</span>
+        </li>
+        <li class="py-1 text-ink-2">{{ pieces.length }} pieces to count back after each use</li>
+      </ul>
+
+      <DriftHistory class="mt-4" :certificates="data.certificates" />
+
+      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Certificates</h2>
+      <ul class="rows">
+        <li
+          v-for="c in [...data.certificates].reverse()"
+          :key="c.number"
+          class="grid grid-cols-[110px_1fr_auto] gap-4 py-2"
+        >
+          <span class="num font-medium">{{ c.number }}</span>
+          <span>
+            {{ c.accredited ? 'accredited' : 'in house' }}, {{ c.issuer }}
+            <span class="block text-sm text-ink-2">entered by {{ c.by }}</span>
+          </span>
+          <span class="text-right">
+            {{ localDay(c.on) }} to {{ localDay(c.due_on) }}
+            <span v-if="c.current" class="block text-sm font-semibold text-petrol">● counts now</span>
+          </span>
+        </li>
+      </ul>
+
+      <GasBook v-if="data.cylinder" :reference="data" :may-write="person?.role !== 'manager'" />
+    </section>
+
+    <aside>
+      <h2 class="border-b-2 border-ink pb-1 text-lg">Chain of traceability</h2>
+      <ol
+        class="relative mt-2 before:absolute before:top-3 before:bottom-6 before:left-[6px] before:w-px before:bg-ink"
+      >
+        <li
+          v-for="step in [{ name: 'a device under test' }, ...data.chain]"
+          :key="step.name"
+          class="relative py-2 pl-7"
+        >
+          <i
+            class="absolute top-[15px] left-0 block size-[13px] border-[1.5px]"
+            :class="'broken' in step && step.broken ? 'rotate-45 border-vermilion bg-vermilion' : 'border-ink bg-paper'"
+            aria-hidden="true"
+          ></i>
+          <template v-if="'tag' in step && step.tag">
+            <RouterLink :to="{ name: 'reference', params: { id: step.tag } }" class="num font-medium underline">{{
+              step.tag
+            }}</RouterLink>
+            {{ step.name }}
+            <span class="num block text-sm text-ink-2">{{ step.uncertainty }}</span>
+            <span class="block text-sm text-ink-2">
+              {{ step.certificate?.number }}, {{ step.certificate?.accredited ? 'accredited' : 'in house' }}, until
+              {{ localDay(step.certificate?.due_on) }}
+            </span>
+          </template>
+          <span v-else class="text-ink-2">{{ step.name }}</span>
+          <span v-if="'broken' in step && step.broken" class="block font-semibold text-vermilion">{{
+            step.broken
+          }}</span>
+        </li>
+      </ol>
+
+      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">What depends on it</h2>
+      <p class="mt-2">
+        <b class="num text-lg">{{ data.devices }}</b> {{ data.devices === 1 ? 'device was' : 'devices were' }} verified
+        with it, in <b class="num text-lg">{{ data.uses }}</b> {{ data.uses === 1 ? 'run' : 'runs' }}.
+      </p>
+      <p v-for="p in data.procedures" :key="p" class="mt-1 text-sm text-ink-2">It can fill a role of “{{ p }}”.</p>
+      <ul class="rows mt-2">
+        <li v-for="r in data.runs" :key="r.id">
+          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
+            <span class="num font-medium">{{ r.tag }}</span> {{ r.device }}
+            <span class="block text-sm text-ink-2">
+              {{ localDay(r.ended_at ?? r.opened_at) }} · {{ r.result || r.status }}
+            </span>
+          </RouterLink>
+        </li>
+      </ul>
+      <p v-if="!data.runs.length" class="py-2 text-ink-2">No run has used it yet.</p>
+    </aside>
+    <CertificateForm v-if="certifying" :of="data" @close="certifying = false" />
+    <AskDialog
+      v-if="changing"
+      :title="`${actions[changing]} ${data.tag}`"
+      :hint="changing === 'usable' ? 'It can then fill roles again.' : 'No run can use it from now on.'"
+      label="Why"
+      :action="actions[changing]"
+      @done="change"
+      @close="changing = undefined"
+    />
+  </main>
+  <QueryState v-else :error="error" what="reference" @again="refetch()" />
+</template>
