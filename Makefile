@@ -44,6 +44,7 @@ lint: web/node_modules/.package-lock.json web
 # Figures and ratios; nothing is asserted.
 bench: build
 	go run ./bench
+	go test ./core -run '^$$' -bench . -benchmem
 
 # The pictures in docs/screenshots, taken anew from the demo's data.
 screenshots: build
@@ -52,8 +53,9 @@ screenshots: build
 
 # Each parser under the fuzzer for a while.
 fuzz:
-	go test ./core/quantity -run '^$$' -fuzz FuzzParse -fuzztime 30s
+	go test ./core/quantity -run '^$$' -fuzz 'FuzzParse$$' -fuzztime 30s
 	go test ./core/conformity -run '^$$' -fuzz FuzzParseTolerance -fuzztime 30s
+	go test ./core/quantity -run '^$$' -fuzz FuzzParseTable -fuzztime 30s
 	go test ./procedures -run '^$$' -fuzz FuzzRead -fuzztime 30s
 	go test ./internal/link -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
 	go test ./internal/standin -run '^$$' -fuzz FuzzParseCommand -fuzztime 30s

@@ -110,6 +110,7 @@ func TestBench(t *testing.T) {
 	t.Run("two runs at once", func(t *testing.T) { twoRuns(t, s) })
 	t.Run("a link that fails", func(t *testing.T) { failingLink(t, s) })
 	t.Run("entries that cannot be right", func(t *testing.T) { badEntries(t, s) })
+	t.Run("references and workings", func(t *testing.T) { referencesAndWorkings(t, s) })
 	t.Run("every screen can be used by everyone", func(t *testing.T) { accessible(t, s) })
 }
 
@@ -252,6 +253,48 @@ func badEntries(t *testing.T, s *server) {
 	other.see("CO₂ as found: 5 %", "a reading was withdrawn: mistyped")
 }
 
+// referencesAndWorkings looks a loss of gas up, reads a gauge, and follows a point's
+// uncertainty from the bench into the workings.
+func referencesAndWorkings(t *testing.T, s *server) {
+	p := openPage(t, s, "Tamsin Orrery")
+	p.must(p.Go("/references"))
+	p.see("HG-23")
+	p.must(p.Press("HG-23"))
+	p.see("Chain of traceability", "34 L", "valve found open in the morning")
+	p.must(p.Press("Read the gauge"))
+	p.must(p.Fill("input[name=bar]", "none"))
+	p.must(p.Press("Note it"))
+	p.see("Nothing was recorded")
+	p.must(p.Fill("input[name=bar]", "80,5"))
+	p.must(p.Fill("input[name=metered]", "7"))
+	p.must(p.Press("Note it"))
+	p.must(p.Gone("Nothing was recorded"))
+	p.see("80.5 bar")
+	p.must(p.Go("/references/FS-2"))
+	p.see("ran out")
+	p.must(p.Press("Quarantine"))
+	p.must(p.Fill("textarea", "sent for calibration"))
+	p.must(p.Key("Enter"))
+	p.see("quarantined: sent for calibration")
+
+	p.must(p.Go("/bench"))
+	p.must(p.Press("MB-0460"))
+	p.must(p.Wait("[aria-label$='readings and budget']"))
+	_, err := browser.Eval[bool](p.Page, "document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
+	require.NoError(t, err)
+	p.see("Where U comes from", "from their certificate", "It conforms")
+	p.must(p.Press("Work with this budget"))
+	p.see("The budget of MB-0", "JCGM 100")
+	p.must(p.Fill("input[name=width-0]", "9x"))
+	p.see("Fill in numbers")
+	p.must(p.Fill("input[name=width-0]", "9"))
+	p.see("100 %")
+	p.must(p.Press("Error anatomy"))
+	p.see("The error grows with the level: a gain.")
+	p.must(p.Fill("textarea[name=points]", "1 1.5"))
+	p.see("Too few levels to tell")
+}
+
 // accessible runs axe-core on every screen.
 func accessible(t *testing.T, s *server) {
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
@@ -270,7 +313,7 @@ func accessible(t *testing.T, s *server) {
 	check(outside, "sign-in")
 
 	p := openPage(t, s, "Idris Vail")
-	for path, sign := range map[string]string{"/": "What to bring", "/equipment": "Show more", "/references": "HG-22", "/equipment/MB-0417": "Fingerprint over time", "/bench": "Corners", "/nowhere": "There is nothing here"} {
+	for path, sign := range map[string]string{"/": "What to bring", "/equipment": "Show more", "/references": "HG-22", "/references/HG-23": "Gas book", "/workings": "Water vapour:", "/workings/budget": "Coverage", "/workings/tolerance": "conforms", "/workings/anatomy": "a gain", "/workings/cylinder": "Lasts", "/equipment/MB-0417": "Fingerprint over time", "/bench": "Corners", "/nowhere": "There is nothing here"} {
 		p.must(p.Go(path))
 		p.see(sign)
 		check(p, path)
@@ -300,4 +343,9 @@ func accessible(t *testing.T, s *server) {
 	p.must(p.Press("record"))
 	p.see("Signed by")
 	check(p, "a signed run")
+	p.must(p.Wait("[aria-label$='readings and budget']"))
+	_, err = browser.Eval[bool](p.Page, "document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
+	require.NoError(t, err)
+	p.see("Where U comes from")
+	check(p, "a point's budget")
 }

@@ -1,6 +1,7 @@
 package fit
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -67,6 +68,8 @@ func Dissect(points []ErrorAt) (Anatomy, error) {
 			return Anatomy{}, fmt.Errorf("point %d: the tolerance is given by its size, it is %g", i+1, p.Limit)
 		}
 	}
+	points = slices.Clone(points)
+	slices.SortStableFunc(points, func(a, b ErrorAt) int { return cmp.Compare(a.Level, b.Level) })
 	line := lay(points)
 	a := Anatomy{Parts: line.parts(points)}
 	a.Shape, a.Offset, a.Gain = name(points, line)
@@ -109,14 +112,20 @@ func name(points []ErrorAt, both weightedLine) (Shape, float64, float64) {
 
 // apart is the largest difference between points at one level: between the ways up and
 // down, or among those of the same way; and whether it is beyond twice its uncertainty.
+// The points are in the order of their levels.
 func apart(points []ErrorAt, ways bool) (size float64, significant bool) {
 	for i, a := range points {
 		for _, b := range points[i+1:] {
-			if !level(a.Level, b.Level) || (a.Direction != b.Direction && a.Direction != "" && b.Direction != "") != ways {
+			if !level(a.Level, b.Level) {
+				break
+			}
+			if (a.Direction != b.Direction && a.Direction != "" && b.Direction != "") != ways {
 				continue
 			}
 			d := math.Abs(a.Error - b.Error)
-			size = math.Max(size, d)
+			if d > size {
+				size = d
+			}
 			significant = significant || d > 2*math.Hypot(a.U, b.U)
 		}
 	}
@@ -139,15 +148,13 @@ type weightedLine struct {
 func lay(points []ErrorAt) weightedLine {
 	var l weightedLine
 	var w, wx, wy, wxx, wxy float64
-	var seen []float64
-	for _, p := range points {
+	for i, p := range points {
 		k := 1 / (p.U * p.U)
 		w, wx, wy, wxx, wxy = w+k, wx+k*p.Level, wy+k*p.Error, wxx+k*p.Level*p.Level, wxy+k*p.Level*p.Error
-		if !slices.ContainsFunc(seen, func(x float64) bool { return level(x, p.Level) }) {
-			seen = append(seen, p.Level)
+		if i == 0 || !level(p.Level, points[i-1].Level) {
+			l.levels++
 		}
 	}
-	l.levels = len(seen)
 	l.mean, l.uMean = wy/w, 1/math.Sqrt(w)
 	if wxx > 0 {
 		l.slopeOnly, l.uOnly = wxy/wxx, 1/math.Sqrt(wxx)

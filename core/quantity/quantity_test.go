@@ -99,3 +99,45 @@ func FuzzParse(f *testing.F) {
 		require.True(t, q.Unit.Same(again.Unit))
 	})
 }
+
+func TestParseTable(t *testing.T) {
+	for text, want := range map[string][][]float64{
+		"5,02\t4,71\r\n10,04\t9,40\n":    {{5.02, 4.71}, {10.04, 9.4}},
+		"reference;shown\n1;2\n\n3;4;\n": {{1, 2}, {3, 4}},
+		"  1 2  3\n 4   5 6 ":            {{1, 2, 3}, {4, 5, 6}},
+	} {
+		got, err := quantity.ParseTable(text, 2)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, got)
+	}
+	for text, words := range map[string]string{
+		"":           "no number",
+		"a b\nc d":   "line 2, column 1",
+		"1 2\n3":     "line 2 has 1 numbers",
+		"1 2\n3 4 5": "the lines before it have 2",
+		"1 2\n3 x":   "line 2, column 2",
+		"1;2\n3;NaN": "line 2, column 2",
+	} {
+		_, err := quantity.ParseTable(text, 2)
+		assert.ErrorContains(t, err, words, text)
+	}
+}
+
+func FuzzParseTable(f *testing.F) {
+	for _, seed := range []string{"1 2\n3 4", "a;b\n1;2", "1\t\t2", ";;;", "\r\r1 2"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		rows, err := quantity.ParseTable(text, 1)
+		if err != nil {
+			return
+		}
+		require.NotEmpty(t, rows)
+		for _, row := range rows {
+			require.Len(t, row, len(rows[0]))
+			for _, v := range row {
+				require.False(t, math.IsNaN(v) || math.IsInf(v, 0))
+			}
+		}
+	})
+}

@@ -14,6 +14,7 @@ const maxRows, maxColumns = 20000, 20
 // row and column; every row must have as many numbers as the first, at least atLeast.
 func ParseTable(text string, atLeast int) ([][]float64, error) {
 	var rows [][]float64
+	headings := false
 	for i, line := range strings.Split(strings.ReplaceAll(text, "\r", "\n"), "\n") {
 		cells := cells(line)
 		if len(cells) == 0 {
@@ -22,9 +23,9 @@ func ParseTable(text string, atLeast int) ([][]float64, error) {
 		row := make([]float64, 0, len(cells))
 		for j, cell := range cells {
 			v, err := ParseNumber(cell)
-			if err != nil && len(rows) == 0 && j == 0 && !strings.ContainsAny(cell, "0123456789") {
-				row = nil
-				break // headings
+			if err != nil && len(rows) == 0 && j == 0 && !headings && !strings.ContainsAny(cell, "0123456789") {
+				row, headings = nil, true
+				break
 			}
 			if err != nil {
 				return nil, fmt.Errorf("line %d, column %d: %w", i+1, j+1, err)

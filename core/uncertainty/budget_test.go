@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gonum.org/v1/gonum/stat/distuv"
 	"pgregory.net/rapid"
 )
 
@@ -26,6 +27,16 @@ func TestRepeatabilityNeedsTwoReadings(t *testing.T) {
 	require.True(t, ok)
 	assert.InDelta(t, 1/math.Sqrt(3), term.Width, 1e-12)
 	assert.Equal(t, 2.0, term.DOF)
+}
+
+func TestManyDegreesOfFreedomMeetTheExactFactor(t *testing.T) {
+	for _, dof := range []float64{1, 7, 100, 101, 150, 1000, 1e6} {
+		term := uncertainty.Term{Name: "t", Distribution: uncertainty.Normal, Width: 1, DOF: dof}
+		b, err := uncertainty.Combine(term)
+		require.NoError(t, err)
+		exact := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: dof}.Quantile(0.97725)
+		assert.InEpsilon(t, exact, b.K, 2e-8, "%g degrees of freedom", dof)
+	}
 }
 
 func TestUncertaintyNeverShrinksWhenATermGrows(t *testing.T) {

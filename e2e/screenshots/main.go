@@ -82,6 +82,8 @@ func all() error {
 		s.visit("/equipment/MB-0417", "Fingerprint over time", "device"),
 		s.certificate,
 		s.visit("/references", "HG-22", "references"),
+		s.visit("/references/HG-23", "Gas book", "reference"),
+		s.visit("/workings/anatomy", "a gain", "workings"),
 		s.run,
 	)
 }
@@ -168,5 +170,10 @@ func (s shooter) run() error {
 		s.take("CO₂ as found: 5 %"), s.take("CO₂ as found: 10 %"), s.take("Breath rate as found: 6"), s.take("Breath rate as found: 12"), s.take("Breath rate as found: 30"),
 		s.enter("Close as found"),
 		s.see("Advised: adjust", "bench-finding"),
+		func() error {
+			_, err := browser.Eval[bool](s.Page, "document.querySelector('[aria-label=\"CO₂ 5 %: readings and budget\"]').click() || true")
+			return err
+		},
+		s.see("Where U comes from", "point-budget"),
 	)
 }

@@ -73,7 +73,10 @@ func fail(err error) error {
 	}
 	var refusal *procedure.Refusal
 	var stale *ledger.Stale
+	var problem *Problem
 	switch {
+	case errors.As(err, &problem):
+		return problem
 	case errors.As(err, &stale):
 		p := &Problem{Status: http.StatusConflict, Title: "The run has gone on", Detail: stale.Error(), Code: "stale", Seq: stale.Seq}
 		for _, e := range stale.Since {

@@ -148,7 +148,7 @@ func registerReferences(api huma.API, h *House) {
 				return nil, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
 			}
 			if who := person(ctx); who.Role == procedure.Manager {
-				return nil, forbidden("A manager reads the book; technicians and leads write it.")
+				return nil, fail(forbidden("A manager reads the book; technicians and leads write it."))
 			}
 			err = h.Ledger.ReadGauge(&ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: person(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
 			if err != nil {

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"time"
 
@@ -24,6 +25,10 @@ func (f *filler) references() {
 		}
 		if r.parent != "" {
 			s.Parent = "std-" + r.parent
+		}
+		if r.drift != 0 {
+			s.Values = slices.Clone(s.Values)
+			s.Values[0].DriftPerYear = math.Abs(r.drift)
 		}
 		issuer := "Workshop, in house"
 		if r.accredited {

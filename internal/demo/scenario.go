@@ -94,7 +94,7 @@ type reference struct {
 }
 
 func co2(value, u float64) []method.Certified {
-	return []method.Certified{{Quantity: "CO2", Value: value, Unit: "%{vol}", U: u, K: 2}}
+	return []method.Certified{{Quantity: "CO2", Value: value, Unit: "%{vol}", U: u, K: 2, DriftPerYear: 0.3 * u}}
 }
 
 func ranged(name string, from, to float64, unit string, u float64) method.Certified {

@@ -47,7 +47,7 @@ const { result, problem } = useWorking('anatomy', input, (body) => answer(api.PO
         <li v-for="(p, i) in result?.points.slice(0, 60)" :key="i" class="flex items-center gap-2 py-1">
           <ZoneMark :zone="p.zone" :size="14" />
           <span class="num text-sm">
-            {{ significant(p.reference, 4) }}: {{ p.error > 0 ? '+' : '' }}{{ significant(p.error, 3) }}
+            {{ p.reference }}: {{ p.error > 0 ? '+' : '' }}{{ significant(p.error, 3) }}
           </span>
           <NeedleMark :found="p" :width="44" />
         </li>

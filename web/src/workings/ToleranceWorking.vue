@@ -27,7 +27,8 @@ const input = computed(() => {
 const { result, problem } = useWorking('tolerance', input, (body) =>
   answer(api.POST('/api/workings/tolerance', { body })),
 )
-const percent = (p: number | undefined) => `${significant(100 * (p ?? 0), 3)} %`
+const percent = (p: number | undefined) =>
+  p !== undefined && p > 0.99995 ? 'over 99.99 %' : `${significant(100 * (p ?? 0), 3)} %`
 </script>
 
 <template>
