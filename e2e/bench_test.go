@@ -278,9 +278,11 @@ func referencesAndWorkings(t *testing.T, s *server) {
 	p.see("quarantined: sent for calibration")
 
 	p.must(p.Go("/bench"))
-	p.must(p.Press("MB-0460"))
+	scale, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
+	require.NoError(t, err)
+	p.must(p.Press(scale))
 	p.must(p.Wait("[aria-label$='readings and budget']"))
-	_, err := browser.Eval[bool](p.Page, "document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
+	_, err = browser.Eval[bool](p.Page, "document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
 	require.NoError(t, err)
 	p.see("Where U comes from", "from their certificate", "It conforms")
 	p.must(p.Press("Work with this budget"))

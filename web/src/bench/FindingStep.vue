@@ -86,7 +86,7 @@ useKeys({
         </ul>
       </template>
       <slot />
-      <div class="mt-4 flex flex-wrap gap-3">
+      <div class="sticky -bottom-5 z-10 mt-4 flex flex-wrap gap-2 border-t border-line bg-paper py-3">
         <button
           v-for="d in decisions.filter((x) => x.id !== 'adjust' || finding.controls.length)"
           :key="d.id"

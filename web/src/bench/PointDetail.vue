@@ -27,9 +27,10 @@ const verdict = computed(() => props.point.left ?? props.point.found)
                 <ZoneMark :zone="verdict.zone" :size="20" class="mt-1 shrink-0" />{{ verdict.sentence }}
               </p>
               <p v-if="verdict.warning" class="mt-1 text-brass">{{ verdict.warning }}.</p>
-              <p class="mt-1" :class="verdict.pass ? 'text-petrol' : 'font-semibold text-vermilion'">
-                {{ verdict.pass ? 'It conforms' : 'It does not conform'
-                }}<span class="text-ink-2">: {{ run.rule }}</span>
+              <p class="mt-1">
+                <span :class="verdict.pass ? 'text-petrol' : 'font-semibold text-vermilion'">{{
+                  verdict.pass ? 'It conforms' : 'It does not conform'
+                }}</span><span class="text-ink-2">: {{ run.rule }}</span>
               </p>
             </div>
           </div>

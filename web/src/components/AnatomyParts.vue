@@ -29,7 +29,7 @@ const words: Record<string, string> = {
     <tbody class="rows">
       <tr v-for="p in anatomy.parts" :key="p.shape" :class="!p.significant && 'text-ink-2'">
         <td class="py-1" :class="p.significant && 'font-semibold'">{{ words[p.shape] ?? p.shape }}</td>
-        <td class="num text-right">{{ significant(p.size, 3) }} {{ unit }}</td>
+        <td class="num text-right">{{ p.share < 0.005 ? '–' : `${significant(p.size, 3)} ${unit ?? ''}` }}</td>
         <td class="pl-4">
           <span class="flex items-center gap-2">
             <span

@@ -100,7 +100,7 @@ export function significant(value: number | undefined, digits = 4): string {
 }
 
 const shapes: Record<string, string> = {
-  none: 'No error stands out from its uncertainty.',
+  none: 'Every error lies within its own uncertainty.',
   offset: 'The same error everywhere: an offset.',
   gain: 'The error grows with the level: a gain.',
   both: 'An offset together with a gain.',

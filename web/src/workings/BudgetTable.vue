@@ -45,7 +45,7 @@ const kinds: Record<string, string> = {
         <td class="pt-2" colspan="5">
           u <span class="num">{{ significant(budget.combined, 3) }}</span>, k
           <span class="num">{{ significant(budget.k, 4) }}</span>
-          <template v-if="budget.effective_dof"
+          <template v-if="budget.effective_dof && budget.effective_dof < 1000"
             >, effective degrees of freedom
             <span class="num">{{ significant(budget.effective_dof, 3) }}</span></template
           >:
