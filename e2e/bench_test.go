@@ -278,6 +278,7 @@ func referencesAndWorkings(t *testing.T, s *server) {
 	p.see("quarantined: sent for calibration")
 
 	p.must(p.Go("/bench"))
+	p.must(p.Wait("[data-dock]"))
 	scale, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
 	require.NoError(t, err)
 	p.must(p.Press(scale))

@@ -144,26 +144,20 @@ func (d demoCmd) Run() error {
 
 // startStandIns starts every simulated instrument on the loopback address.
 func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*standin.Server, error) {
-	kinds := []struct {
-		id, name, kind string
-		model          standin.Model
-	}{
-		{"gas-bench", "Gas bench", "gas-bench", standin.NewGasBench(demo.Cylinders())},
-		{"finger", "Finger simulator", "finger-simulator", standin.NewFinger()},
-	}
 	var instruments []ledger.Instrument
 	var servers []*standin.Server
-	for i, k := range kinds {
+	for i, kind := range standin.Kinds() {
 		port := 0
 		if first > 0 {
 			port = first + i
 		}
-		s, err := standin.Serve(ctx, fmt.Sprintf("127.0.0.1:%d", port), k.model)
+		model := kind.New(demo.World())
+		s, err := standin.Serve(ctx, fmt.Sprintf("127.0.0.1:%d", port), model)
 		if err != nil {
 			return nil, nil, err
 		}
 		servers = append(servers, s)
-		instruments = append(instruments, ledger.Instrument{ID: k.id, Name: k.name, Kind: k.kind, Address: s.Address()})
+		instruments = append(instruments, ledger.Instrument{ID: kind.ID, Name: kind.Name, Kind: kind.ID, Address: s.Address(), Channels: model.Channels()})
 	}
 	return instruments, servers, nil
 }

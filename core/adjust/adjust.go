@@ -85,10 +85,12 @@ type Control struct {
 type Tried struct {
 	Rounds int
 	Before float64
+	SetUp  string // a sentence that says why the set-up comes first, where the errors say so
 }
 
 // Point is one judged point: its level, error, limits of tolerance as a half-width, and U.
 type Point struct {
+	ID        string // names it in a move; its label where there is none
 	Label     string
 	Level     float64
 	Error     float64
@@ -99,11 +101,18 @@ type Point struct {
 	Direction string // rising or falling, where that matters
 }
 
+func (p Point) id() string {
+	if p.ID != "" {
+		return p.ID
+	}
+	return p.Label
+}
+
 // Move is a change of one control: Steps presses, up if positive.
 type Move struct {
 	Control string  `json:"control"`
 	Label   string  `json:"label"`
-	Point   string  `json:"point,omitempty"` // of a table or a zone
+	Point   string  `json:"point,omitempty"` // of a table or a zone: its id
 	Steps   int     `json:"steps"`
 	Change  float64 `json:"change"` // in the control's unit
 	Words   string  `json:"words"`
@@ -165,11 +174,13 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return a.say(Leave, "%s; inside, and nothing here can be adjusted", share), nil
 	case len(controls) == 0:
 		return a.say(Withdraw, "%s is outside its limit and nothing here can be adjusted", out), nil
+	case tried.SetUp != "":
+		return a.say(Investigate, "%s Look at the set-up first, and repeat", tried.SetUp), nil
 	case tried.Rounds >= policy.MaxRounds:
 		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause", tried.Rounds), nil
 	case tried.Rounds > 0 && math.Abs(worst.Lean) >= tried.Before:
 		return a.say(Investigate, "the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause", 100*tried.Before, 100*math.Abs(worst.Lean)), nil
-	case a.Anatomy.Shape == fit.Hysteresis || a.Anatomy.Shape == fit.Scatter:
+	case (a.Anatomy.Shape == fit.Hysteresis || a.Anatomy.Shape == fit.Scatter) && !perPoint(controls):
 		return a.say(Investigate, "the readings do not repeat (%s): an adjustment would only move them about", a.Anatomy.Shape), nil
 	case a.Anatomy.Shape == fit.Bent && !perPoint(controls):
 		return a.say(Investigate, "the errors follow no straight line: an adjustment would only move them about"), nil
@@ -214,7 +225,7 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 				case c.Kind == Gain || c.Kind == Factor:
 					after[i] += m.Change / 100 * (p.Level + after[i])
 					halfStep[i] += c.Step / 200 * math.Abs(p.Level)
-				case m.Point == "" || m.Point == p.Label:
+				case m.Point == "" || m.Point == p.id():
 					after[i] += m.Change
 					halfStep[i] += c.Step / 2
 				}
@@ -264,7 +275,7 @@ func ordered(controls []Control) []Control {
 // moves are what one control should be moved by, in whole steps; tooFar is what is
 // wanted where that is beyond its range.
 func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar float64) {
-	move := func(wanted float64, point string) {
+	move := func(wanted float64, point Point) {
 		steps := int(math.Round(wanted / c.Step))
 		if c.Range > 0 && math.Abs(wanted) > c.Range {
 			tooFar = wanted
@@ -272,13 +283,13 @@ func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar floa
 		if steps == 0 {
 			return
 		}
-		m := Move{Control: c.ID, Label: c.Label, Point: point, Steps: steps, Change: float64(steps) * c.Step}
+		m := Move{Control: c.ID, Label: c.Label, Point: point.id(), Steps: steps, Change: float64(steps) * c.Step}
 		m.Words = Presses(steps) + " on " + c.Label
 		switch {
 		case c.Kind == Factor:
 			m.Words = fmt.Sprintf("multiply %s by %.4f", c.Label, 1+m.Change/100)
-		case point != "":
-			m.Words += " at " + point
+		case point.Label != "":
+			m.Words += " at " + point.Label
 		}
 		moves = append(moves, m)
 	}
@@ -286,18 +297,18 @@ func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar floa
 	switch c.Kind {
 	case Gain, Factor:
 		if gain {
-			move(100*(1/(1+a.Gain)-1), "")
+			move(100*(1/(1+a.Gain)-1), Point{})
 		}
 	case Offset:
 		switch a.Shape {
 		case fit.Offset, fit.Unknown:
-			move(-a.Offset, "")
+			move(-a.Offset, Point{})
 		case fit.Both:
-			move(-a.Offset/(1+a.Gain), "") // what is left of it once the gain is right
+			move(-a.Offset/(1+a.Gain), Point{}) // what is left of it once the gain is right
 		}
 	case Table, Zone:
 		for _, p := range points {
-			move(-p.Error, p.Label)
+			move(-p.Error, p)
 		}
 	}
 	return moves, tooFar

@@ -2,13 +2,64 @@ package method
 
 import (
 	"fmt"
+	"math"
+	"slices"
 
 	"northneedle/core/gas"
 	"northneedle/core/quantity"
+	"northneedle/core/signal"
 	"northneedle/core/uncertainty"
 )
 
-func init() { register("co2", co2) }
+func init() {
+	register("co2", co2)
+	registerReader("capnogram", Reader{Read: capnogram})
+	registerReader("rate", Reader{Read: breathRate})
+}
+
+// capnogram takes the mean end-tidal plateau of the last breaths; a point without
+// breaths (room air) is read when it stands.
+func capnogram(in Looking) Live {
+	if in.Reference < in.Floor {
+		return steady(in)
+	}
+	c := signal.Breaths(in.trace(), in.Count, in.Limit, in.Floor)
+	live := breaths(c, in.Count)
+	if len(c.Breaths) > 0 {
+		live.Value, live.Values = &c.Plateau, c.Plateaus(in.Count)
+		live.Detail = fmt.Sprintf("mean end-tidal plateau of %d breaths, rise time %.2f s", len(live.Values), c.Rise)
+	}
+	return live
+}
+
+// breathRate takes the rates from breath to breath.
+func breathRate(in Looking) Live {
+	c := signal.Breaths(in.trace(), in.Count, math.Inf(1), in.Floor) // the plateaus do not matter here
+	live := breaths(c, in.Count)
+	if c.Rate == 0 {
+		return live
+	}
+	live.Value, live.Values = &c.Rate, []float64{c.Rate}
+	live.Detail = fmt.Sprintf("%d breaths", min(len(c.Breaths), in.Count))
+	if rates := c.Rates(in.Count - 1); live.Steady && slices.Max(rates)-slices.Min(rates) > in.Limit {
+		live.Steady, live.Why = false, "the rhythm is still settling"
+	}
+	return live
+}
+
+// breaths is what every capnogram shows.
+func breaths(c signal.Capnogram, want int) Live {
+	live := Live{Steady: c.Steady, Why: c.Why}
+	if len(c.Breaths) == 0 {
+		return live
+	}
+	live.say("breaths", "%d of %d", min(len(c.Breaths), want), want)
+	if c.Rate > 0 {
+		live.say("rate", "%.1f /min", c.Rate)
+	}
+	live.say("rise", "%.2f s", c.Rise)
+	return live
+}
 
 // co2 compares a capnograph's plateau with a certified dry gas fraction. A device
 // that shows a fraction is compared with the certificate directly; one that shows

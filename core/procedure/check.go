@@ -160,6 +160,9 @@ func (c *checker) step(at string, s Step, measured map[string]bool) {
 				c.say(fmt.Sprintf("%s.judges[%d]", at, j), "%q is not a measure that comes before", m)
 			}
 		}
+		if s.Pattern != "" && !method.KnownPattern(s.Pattern) {
+			c.say(at+".pattern", "%q is not known: use one of %s", s.Pattern, strings.Join(method.Patterns(), ", "))
+		}
 		for j, k := range s.Controls {
 			path := fmt.Sprintf("%s.controls[%d]", at, j)
 			c.need(path+".id", k.ID)
@@ -199,15 +202,15 @@ func (c *checker) measure(at string, s Step) {
 	if len(s.Points) == 0 {
 		c.say(at+".points", "is missing")
 	}
-	if k := s.Capture; k != nil {
-		if !slices.Contains([]string{"capnogram", "rate", "steady"}, k.Kind) {
-			c.say(at+".capture.kind", "%q is not known: use capnogram, rate or steady", k.Kind)
+	for j, school := range s.Schools {
+		path := fmt.Sprintf("%s.schools[%d]", at, j)
+		c.need(path+".title", school.Title)
+		if _, err := limitsOf(school.Tolerance); err != nil {
+			c.say(path+".tolerance", "%s", err)
 		}
-		if !(k.Limit > 0) {
-			c.say(at+".capture.limit", "must be above zero, it is %g", k.Limit)
-		}
-		c.need(at+".capture.instrument", k.Instrument)
-		c.need(at+".capture.channel", k.Channel)
+	}
+	if s.Capture != nil {
+		c.capture(at+".capture", *s.Capture)
 	}
 	seen := map[string]bool{}
 	for j, point := range s.Points {
@@ -217,8 +220,51 @@ func (c *checker) measure(at string, s Step) {
 			c.say(path, "has the id %q of an earlier point: give it an id of its own", point.ID)
 		}
 		seen[point.ID] = true
+		if s.Capture != nil {
+			if reader, ok := method.ReaderOf(s.Capture.Kind); ok {
+				c.with(path+".with", point.With, reader)
+			}
+		}
+		for name := range point.Drive {
+			if !isName(name) {
+				c.say(path+".drive."+name, "is no setting of an instrument: lower case letters and digits")
+			}
+		}
 		c.point(path, s, point)
 	}
+}
+
+func (c *checker) capture(at string, k Capture) {
+	reader, known := method.ReaderOf(k.Kind)
+	if !known {
+		c.say(at+".kind", "%q is not known: use one of %s", k.Kind, strings.Join(method.Readers(), ", "))
+		return
+	}
+	if !(k.Limit > 0) {
+		c.say(at+".limit", "must be above zero, it is %g", k.Limit)
+	}
+	if k.Hands != "" && k.Hands != "free" {
+		c.say(at+".hands", "%q is not known: leave it out, or say free", k.Hands)
+	}
+	c.need(at+".instrument", k.Instrument)
+	c.need(at+".channel", k.Channel)
+	c.with(at+".with", k.With, reader)
+}
+
+// with refuses what a reader does not ask for.
+func (c *checker) with(at string, given map[string]float64, reader method.Reader) {
+	for name := range given {
+		if !slices.Contains(reader.Params, name) {
+			c.say(at+"."+name, "is not asked for here: %s", orNothing(reader.Params))
+		}
+	}
+}
+
+func orNothing(names []string) string {
+	if len(names) == 0 {
+		return "this way of capturing takes nothing"
+	}
+	return "use " + strings.Join(names, ", ")
 }
 
 func (c *checker) point(path string, s Step, point Point) {
@@ -249,6 +295,11 @@ func (c *checker) point(path string, s Step, point Point) {
 	if !slices.ContainsFunc(r.Needs, func(n Need) bool { return n.Quantity == name }) {
 		c.say(path+".at", "role %q does not say that it needs the quantity %q", role, name)
 	}
+}
+
+// isName reports whether a word is a setting's name.
+func isName(word string) bool {
+	return word != "" && strings.Trim(word, "abcdefghijklmnopqrstuvwxyz0123456789") == ""
 }
 
 // target is a point's "at", parsed.

@@ -349,6 +349,7 @@ func (r Run) mayAdjust(finding Step) error {
 // MakeAdjustment notes what was moved, in the control's own steps.
 type MakeAdjustment struct {
 	Finding, Control string
+	Point            string // of a table or a zone, as "measure/point"
 	Steps            int
 	Note             string
 }
@@ -362,8 +363,12 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 	if !state.adjusting() {
 		return nil, refuse(Conflict, "not-adjusting", "finding", "Nothing is adjusted before as found is closed and the decision is to adjust.")
 	}
-	if !slices.ContainsFunc(finding.Controls, func(k adjust.Control) bool { return k.ID == c.Control }) {
+	at := slices.IndexFunc(finding.Controls, func(k adjust.Control) bool { return k.ID == c.Control })
+	if at < 0 {
 		return nil, refuse(Invalid, "no-such-control", "control", "%s has no control %q.", finding.Title, c.Control)
+	}
+	if err := r.hasEntry(finding, finding.Controls[at], c.Point); err != nil {
+		return nil, err
 	}
 	if c.Steps == 0 {
 		return nil, refuse(Invalid, "steps", "steps", "Say how many presses were made: more than none.")
@@ -373,5 +378,21 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 			return nil, refuse(Conflict, "round-read", "finding", "Points were read in this round. Close it and decide on another round.")
 		}
 	}
-	return []Fact{AdjustmentMade{finding.ID, state.Closed, c.Control, c.Steps, strings.TrimSpace(c.Note)}}, nil
+	return []Fact{AdjustmentMade{finding.ID, state.Closed, c.Control, c.Point, c.Steps, strings.TrimSpace(c.Note)}}, nil
+}
+
+// hasEntry refuses a point that a control does not act on by itself, or a table's entry without one.
+func (r Run) hasEntry(finding Step, control adjust.Control, point string) error {
+	if control.Kind != adjust.Table && control.Kind != adjust.Zone {
+		if point != "" {
+			return refuse(Invalid, "no-entry", "point", "%s acts on every point alike: leave the point out.", control.Label)
+		}
+		return nil
+	}
+	measure, id, _ := strings.Cut(point, "/")
+	m, _ := r.Procedure.Step(measure)
+	if _, ok := m.Point(id); !ok || !slices.Contains(finding.Judges, measure) {
+		return refuse(Invalid, "no-entry", "point", "%s has an entry for each point: say which.", control.Label)
+	}
+	return nil
 }

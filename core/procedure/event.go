@@ -182,6 +182,7 @@ type (
 		Finding string `json:"finding"`
 		Round   int    `json:"round"`
 		Control string `json:"control"`
+		Point   string `json:"point,omitempty"` // of a table or a zone, as "measure/point"
 		Steps   int    `json:"steps"`
 		Note    string `json:"note,omitempty"`
 	}

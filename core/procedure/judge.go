@@ -34,6 +34,15 @@ type Verdict struct {
 	Warning   string             `json:"warning,omitempty"`
 	Formula   string             `json:"formula"`
 	Budget    uncertainty.Budget `json:"budget"`
+	Schools   []SchoolVerdict    `json:"schools,omitempty"`
+}
+
+// SchoolVerdict is a point judged by another criterion in use.
+type SchoolVerdict struct {
+	Title string          `json:"title"`
+	Zone  conformity.Zone `json:"zone"`
+	Lean  float64         `json:"lean"`
+	Pass  bool            `json:"pass"`
 }
 
 // Expected is what a point's device should show, before it has been read.
@@ -289,7 +298,30 @@ func (r Run) verdict(m Step, p Point, round int) (*Verdict, error) {
 	v.Gross = math.Abs(a.Lean) > m.Gross
 	v.Pass, v.Warning = r.Rule().Accepts(a)
 	v.Sentence = sentence(v, in.Resolution, out.Unit)
-	return &v, nil
+	v.Schools, err = r.schools(m, out, a, budget)
+	return &v, err
+}
+
+// schools judges a point by the other criteria of its measure.
+func (r Run) schools(m Step, out method.Outcome, a conformity.Assessment, budget uncertainty.Budget) ([]SchoolVerdict, error) {
+	var all []SchoolVerdict
+	for _, school := range m.Schools {
+		of, err := limitsOf(school.Tolerance)
+		if err != nil {
+			return nil, err
+		}
+		limits, err := of(out.Reference/out.Factor, r.Plate)
+		if err != nil {
+			return nil, err
+		}
+		other, err := conformity.Assess(a.Error, limits.Scale(out.Factor), budget.Expanded, budget.K)
+		if err != nil {
+			return nil, err
+		}
+		pass, _ := r.Rule().Accepts(other)
+		all = append(all, SchoolVerdict{school.Title, other.Zone, other.Lean, pass})
+	}
+	return all, nil
 }
 
 func phaseOf(round int) Phase {
@@ -358,7 +390,7 @@ func (r Run) judged(finding Step, round int) ([]adjust.Point, []Verdict, error) 
 				continue
 			}
 			limits := conformity.Limits{Low: orInf(v.Low, -1), High: orInf(v.High, 1)}
-			points = append(points, adjust.Point{Label: m.Title + " " + p.Label, Level: v.Reference, Error: v.Error, Lean: v.Lean, Limit: limits.HalfWidth(), U: v.U, Gross: v.Gross, Direction: m.Direction})
+			points = append(points, adjust.Point{ID: m.ID + "/" + p.ID, Label: m.Title + " " + p.Label, Level: v.Reference, Error: v.Error, Lean: v.Lean, Limit: limits.HalfWidth(), U: v.U, Gross: v.Gross, Direction: m.Direction})
 			verdicts = append(verdicts, *v)
 		}
 	}
@@ -397,6 +429,9 @@ func (r Run) Advise(finding Step) (adjust.Advice, error) {
 			tried.Before = math.Max(tried.Before, math.Abs(p.Lean))
 		}
 	}
+	if seen, ok := r.see(finding, state.Closed-1); ok && seen.Investigate {
+		tried.SetUp = seen.Words
+	}
 	if len(points) == 0 {
 		return adjust.Advise(all, r.Policy(), nil, tried)
 	}
@@ -406,6 +441,23 @@ func (r Run) Advise(finding Step) (adjust.Advice, error) {
 		return advice, nil
 	}
 	return adjust.Advise(points, r.Policy(), finding.Controls, tried)
+}
+
+// see reads a finding's errors by its family's pattern, where it names one.
+func (r Run) see(finding Step, round int) (method.Seen, bool) {
+	if finding.Pattern == "" {
+		return method.Seen{}, false
+	}
+	var placed []method.Placed
+	for _, id := range finding.Judges {
+		m, _ := r.Procedure.Step(id)
+		for _, p := range m.Points {
+			if v, err := r.latest(m, p, round); err == nil && v != nil {
+				placed = append(placed, method.Placed{Label: m.Title + " " + p.Label, With: p.With, Reference: v.Reference, Error: v.Error, U: v.U, Lean: v.Lean})
+			}
+		}
+	}
+	return method.See(finding.Pattern, placed)
 }
 
 // adjustable narrows a finding to the measures its controls act on: those of the first measure's unit.

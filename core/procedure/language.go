@@ -110,13 +110,15 @@ type Step struct {
 	Unit       string   `json:"unit,omitempty" yaml:"unit"`
 	Resolution float64  `json:"resolution,omitempty" yaml:"resolution"`
 	Tolerance  string   `json:"tolerance,omitempty" yaml:"tolerance"`
+	Schools    []School `json:"schools,omitempty" yaml:"schools"`
 	Gross      float64  `json:"gross,omitempty" yaml:"gross"`
 	Repeats    int      `json:"repeats,omitempty" yaml:"repeats"`
 	Points     []Point  `json:"points,omitempty" yaml:"points"`
 	Capture    *Capture `json:"capture,omitempty" yaml:"capture"`
 	SetUp      []string `json:"set_up,omitempty" yaml:"set_up"` // what to look at on a gross error
 
-	Judges   []string            `json:"judges,omitempty" yaml:"judges"` // finding
+	Pattern  string              `json:"pattern,omitempty" yaml:"pattern"` // of core/method: how the family's errors are read
+	Judges   []string            `json:"judges,omitempty" yaml:"judges"`   // finding
 	Controls []adjust.Control    `json:"controls,omitempty" yaml:"controls"`
 	Causes   map[string][]string `json:"causes,omitempty" yaml:"causes"` // likely causes by shape
 }
@@ -132,24 +134,34 @@ type Field struct {
 
 // Point is one value at which the device is compared.
 type Point struct {
-	ID    string            `json:"id,omitempty" yaml:"id"`
-	Label string            `json:"label" yaml:"label"`
-	At    string            `json:"at" yaml:"at"`         // a number, "role.quantity", or "25 % of capacity"
-	U     float64           `json:"u,omitempty" yaml:"u"` // expanded (k = 2), where no standard realises the value
-	Role  string            `json:"role,omitempty" yaml:"role"`
-	Drive map[string]string `json:"drive,omitempty" yaml:"drive"` // what a linked instrument is set to
-	Do    string            `json:"do,omitempty" yaml:"do"`
+	ID    string             `json:"id,omitempty" yaml:"id"`
+	Label string             `json:"label" yaml:"label"`
+	At    string             `json:"at" yaml:"at"`         // a number, "role.quantity", or "25 % of capacity"
+	U     float64            `json:"u,omitempty" yaml:"u"` // expanded (k = 2), where no standard realises the value
+	Role  string             `json:"role,omitempty" yaml:"role"`
+	Drive map[string]string  `json:"drive,omitempty" yaml:"drive"` // what a linked instrument is set to
+	Do    string             `json:"do,omitempty" yaml:"do"`
+	With  map[string]float64 `json:"with,omitempty" yaml:"with"` // for the reader, besides the capture's
+}
+
+// School is another criterion in use for a measure, shown beside the one that decides.
+type School struct {
+	Title     string `json:"title" yaml:"title"`
+	Tolerance string `json:"tolerance" yaml:"tolerance"`
 }
 
 // Capture says how a reading is taken over a link.
 type Capture struct {
-	Kind       string  `json:"kind" yaml:"kind"`             // capnogram, rate or steady
-	Instrument string  `json:"instrument" yaml:"instrument"` // kind of linked instrument
-	Channel    string  `json:"channel" yaml:"channel"`
-	Breaths    int     `json:"breaths,omitempty" yaml:"breaths"` // alike, for capnogram and rate
-	Seconds    float64 `json:"seconds,omitempty" yaml:"seconds"` // window, for steady
-	Limit      float64 `json:"limit" yaml:"limit"`               // how alike or steady, in the measure's unit
-	Floor      float64 `json:"floor,omitempty" yaml:"floor"`     // the least swing that is a breath
+	Kind       string             `json:"kind" yaml:"kind"`             // a reader of core/method
+	Instrument string             `json:"instrument" yaml:"instrument"` // kind of linked instrument
+	Channel    string             `json:"channel" yaml:"channel"`
+	Also       []string           `json:"also,omitempty" yaml:"also"`       // further channels
+	Breaths    int                `json:"breaths,omitempty" yaml:"breaths"` // alike
+	Seconds    float64            `json:"seconds,omitempty" yaml:"seconds"` // window
+	Limit      float64            `json:"limit" yaml:"limit"`               // how alike or steady, in the measure's unit
+	Floor      float64            `json:"floor,omitempty" yaml:"floor"`     // the least swing that counts
+	With       map[string]float64 `json:"with,omitempty" yaml:"with"`       // what else the reader asks for
+	Hands      string             `json:"hands,omitempty" yaml:"hands"`     // free: taken by itself when steady
 }
 
 // Kind is what the technician does at the step; empty where none or several of the keys are given.

@@ -109,6 +109,7 @@ type MeasureView struct {
 	Resolution float64     `json:"resolution"`
 	Tolerance  string      `json:"tolerance"`
 	Repeats    int         `json:"repeats"`
+	Schools    []School    `json:"schools,omitempty"`
 	Capture    *Capture    `json:"capture,omitempty"`
 	SetUp      []string    `json:"set_up,omitempty"`
 	Round      int         `json:"round"`   // being read
@@ -118,19 +119,20 @@ type MeasureView struct {
 
 // PointView is one point: what is expected, read and found.
 type PointView struct {
-	ID        string        `json:"id"`
-	Label     string        `json:"label"`
-	Do        string        `json:"do,omitempty"`
-	Expected  *Expected     `json:"expected,omitempty"`
-	Missing   string        `json:"missing,omitempty"` // what is needed before it can be read
-	Found     *Verdict      `json:"found,omitempty"`
-	Left      *Verdict      `json:"left,omitempty"`
-	Readings  []ReadingView `json:"readings"`
-	Omitted   string        `json:"omitted,omitempty"`
-	Complete  bool          `json:"complete"` // in the round being read, or the last
-	GrossOpen bool          `json:"gross_open"`
-	SetUpSeen bool          `json:"set_up_seen"`
-	SetUpNote string        `json:"set_up_note,omitempty"`
+	ID        string             `json:"id"`
+	Label     string             `json:"label"`
+	Do        string             `json:"do,omitempty"`
+	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
+	Expected  *Expected          `json:"expected,omitempty"`
+	Missing   string             `json:"missing,omitempty"` // what is needed before it can be read
+	Found     *Verdict           `json:"found,omitempty"`
+	Left      *Verdict           `json:"left,omitempty"`
+	Readings  []ReadingView      `json:"readings"`
+	Omitted   string             `json:"omitted,omitempty"`
+	Complete  bool               `json:"complete"` // in the round being read, or the last
+	GrossOpen bool               `json:"gross_open"`
+	SetUpSeen bool               `json:"set_up_seen"`
+	SetUpNote string             `json:"set_up_note,omitempty"`
 }
 
 // ReadingView is a reading as the record shows it.
@@ -162,6 +164,7 @@ type FindingView struct {
 	Done        bool             `json:"done"`
 	Advice      *adjust.Advice   `json:"advice,omitempty"`
 	Causes      []string         `json:"causes,omitempty"`
+	Seen        *method.Seen     `json:"seen,omitempty"` // by the family's own pattern
 	Decisions   []FindingDecided `json:"decisions"`
 	Adjustments []AdjustmentMade `json:"adjustments"`
 }
@@ -350,7 +353,7 @@ func (r Run) viewMeasure(m Step) MeasureView {
 	finding, _ := r.Procedure.FindingOf(m.ID)
 	unit := r.shownUnit(m)
 	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Caution: m.Caution, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.Resolution(m),
-		Tolerance: r.tolerance(m), Repeats: m.Repeats, Capture: m.Capture, SetUp: m.SetUp}
+		Tolerance: r.tolerance(m), Repeats: m.Repeats, Schools: m.Schools, Capture: m.Capture, SetUp: m.SetUp}
 	round, err := r.pointRound(m, finding)
 	v.Reading = err == nil && r.Status == Open
 	v.Round = round
@@ -367,7 +370,7 @@ func (r Run) viewMeasure(m Step) MeasureView {
 }
 
 func (r Run) viewPoint(m Step, p Point, round int) PointView {
-	v := PointView{ID: p.ID, Label: p.Label, Do: p.Do, Omitted: r.Omitted[pointKey{m.ID, p.ID, round}], Complete: r.complete(m, p, round),
+	v := PointView{ID: p.ID, Label: p.Label, Do: p.Do, With: p.With, Omitted: r.Omitted[pointKey{m.ID, p.ID, round}], Complete: r.complete(m, p, round),
 		GrossOpen: r.grossOpen(m, p, round), SetUpSeen: r.setUpChecked(m, p, round), SetUpNote: r.SetUpNote[pointKey{m.ID, p.ID, round}], Readings: []ReadingView{}}
 	if e, err := r.Expect(m, p); err == nil {
 		v.Expected = &e
@@ -398,6 +401,9 @@ func (r Run) viewFinding(s Step) FindingView {
 		if advice, err := r.Advise(s); err == nil {
 			v.Advice = &advice
 			v.Causes = s.Causes[string(advice.Anatomy.Shape)]
+		}
+		if seen, ok := r.see(s, state.Closed-1); ok {
+			v.Seen, v.Causes = &seen, s.Causes[seen.Shape]
 		}
 	} else if state.adjusting() {
 		if advice, err := r.Advise(s); err == nil {
@@ -478,4 +484,19 @@ func (r Run) CaptureOf(measure, point string) (m Step, p Point, limit float64, e
 		return m, p, 0, refuse(Conflict, "not-ready", "point", "%s, %s: %s.", m.Title, p.Label, err)
 	}
 	return m, p, e.Steady, nil
+}
+
+// TraceOf names the stretch of trace that readings of a measure may be taken from now.
+// Another round, a withdrawn reading or a look at the set-up begins a new one: what an
+// instrument sent before says nothing any more.
+func (r Run) TraceOf(m Step) string {
+	finding, _ := r.Procedure.FindingOf(m.ID)
+	withdrawn := 0
+	for _, reading := range r.Readings {
+		if reading.Withdrawn != "" {
+			withdrawn++
+		}
+	}
+	state := r.Findings[finding.ID]
+	return fmt.Sprintf("%s %d %d %d %d", r.ID, state.Closed, len(state.Adjustments), withdrawn, len(r.SetUp))
 }

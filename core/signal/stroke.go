@@ -3,6 +3,7 @@ package signal
 import (
 	"fmt"
 	"math"
+	"slices"
 )
 
 // Stroke is one push or pull of a calibration syringe.
@@ -49,16 +50,54 @@ func FindStrokes(flow []float64, rate float64, want Technique) (Strokes, error) 
 	if len(flow) <= first {
 		return Strokes{}, fmt.Errorf("the trace must begin with a second at rest and go on: it has %d samples at %g a second", len(flow), rate)
 	}
-	var s Strokes
+	zero := 0.0
 	for i, v := range flow {
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			return Strokes{}, fmt.Errorf("sample %d is not a number", i+1)
 		}
 		if i < first {
-			s.ZeroOffset += v / float64(first)
+			zero += v / float64(first)
 		}
 	}
-	at := func(i int) float64 { return flow[i] - s.ZeroOffset }
+	return Strokes{ZeroOffset: zero, Strokes: find(flow, rate, zero, want)}, nil
+}
+
+// StrokesAbout is [FindStrokes] for a stretch cut from a longer trace, about a level of
+// rest that is known: a stroke that was under way at its beginning, or still is at its
+// end, is left out.
+func StrokesAbout(flow []float64, rate, zero float64, want Technique) []Stroke {
+	all := find(flow, rate, zero, want)
+	if len(flow) == 0 {
+		return all
+	}
+	if len(all) > 0 && math.Abs(flow[0]-zero) >= rest {
+		all = all[1:]
+	}
+	if len(all) > 0 && math.Abs(flow[len(flow)-1]-zero) >= rest {
+		all = all[:len(all)-1]
+	}
+	return all
+}
+
+// RestLevel is what a flow trace shows while the piston stands: the median of what is
+// near zero; 0 where nothing is.
+func RestLevel(flow []float64) float64 {
+	var near []float64
+	for _, v := range flow {
+		if math.Abs(v) < 5*rest {
+			near = append(near, v)
+		}
+	}
+	if len(near) == 0 {
+		return 0
+	}
+	slices.Sort(near)
+	return near[len(near)/2]
+}
+
+func find(flow []float64, rate, zero float64, want Technique) []Stroke {
+	var strokes []Stroke
+	at := func(i int) float64 { return flow[i] - zero }
 	lastEnd := -1
 	for i := 0; i < len(flow); {
 		if math.Abs(at(i)) < rest {
@@ -69,17 +108,17 @@ func FindStrokes(flow []float64, rate float64, want Technique) (Strokes, error) 
 		for end+1 < len(flow) && math.Abs(at(end+1)) >= rest && at(end+1) > 0 == (at(i) > 0) {
 			end++
 		}
-		if n := len(s.Strokes); n > 0 {
+		if n := len(strokes); n > 0 {
 			pause := float64(i-lastEnd-1) / rate
-			s.Strokes[n-1].Pause = &pause
+			strokes[n-1].Pause = &pause
 		}
-		s.Strokes = append(s.Strokes, stroke(at, i, end, len(flow), rate))
+		strokes = append(strokes, stroke(at, i, end, len(flow), rate))
 		lastEnd, i = end, end+1
 	}
-	for i := range s.Strokes {
-		s.Strokes[i].judge(want, i == len(s.Strokes)-1)
+	for i := range strokes {
+		strokes[i].judge(want, i == len(strokes)-1)
 	}
-	return s, nil
+	return strokes
 }
 
 // stroke measures the stretch from one sample to another, with the flanks down to rest.

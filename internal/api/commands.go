@@ -30,7 +30,7 @@ type CommandBody struct {
 	Source      string            `json:"source,omitempty" maxLength:"200"`
 	Values      map[string]string `json:"values,omitempty"`
 	Measure     string            `json:"measure,omitempty" maxLength:"100"`
-	Point       string            `json:"point,omitempty" maxLength:"100"`
+	Point       string            `json:"point,omitempty" maxLength:"200"`
 	Typed       string            `json:"typed,omitempty" maxLength:"40" doc:"a reading as it was typed"`
 	Linked      bool              `json:"linked,omitempty" doc:"take the reading from the link"`
 	Confirmed   bool              `json:"confirmed,omitempty" doc:"a questioned magnitude is confirmed"`
@@ -98,7 +98,7 @@ func (h *House) command(ctx context.Context, run string, b CommandBody) (procedu
 	case "decide":
 		return procedure.DecideFinding{Finding: b.Finding, Decision: adjust.Decision(b.Decision), Reason: b.Reason}, nil
 	case "adjust":
-		return procedure.MakeAdjustment{Finding: b.Finding, Control: b.Control, Steps: b.Steps, Note: b.Note}, nil
+		return procedure.MakeAdjustment{Finding: b.Finding, Control: b.Control, Point: b.Point, Steps: b.Steps, Note: b.Note}, nil
 	}
 	return h.ending(b)
 }

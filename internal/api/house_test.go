@@ -39,13 +39,13 @@ type house struct {
 func newHouse(t *testing.T) *house {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
-	gas, err := standin.Serve(ctx, "127.0.0.1:0", standin.NewGasBench(demo.Cylinders()))
+	gas, err := standin.Serve(ctx, "127.0.0.1:0", standin.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04, "HG-40": 5.1}))
 	require.NoError(t, err)
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
 	all, err := procedures.Shipped()
 	require.NoError(t, err)
-	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address()}}
+	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(), Channels: []string{"CO2"}}}
 	require.NoError(t, demo.Fill(l, all, instruments, api.DemoPassword, 1, day))
 	b := bench.Connect(ctx, instruments, link.DefaultTiming)
 	h := &house{t: t, ledger: l, now: day}

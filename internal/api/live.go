@@ -2,12 +2,14 @@ package api
 
 import (
 	"context"
+	"encoding/json"
 	"net/http"
 	"sync"
 	"time"
 
 	"northneedle/core/procedure"
 	"northneedle/internal/bench"
+	"northneedle/internal/standin"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -82,6 +84,13 @@ func registerLive(api huma.API, h *House) {
 		}, send sse.Sender) {
 			h.streamPoint(ctx, in.ID, in.Measure, in.Point, send)
 		})
+	huma.Register(api, huma.Operation{OperationID: "stand-in-controls", Method: http.MethodGet, Path: "/api/stand-ins/{kind}", Summary: "The controls and faults of a simulated device"},
+		func(ctx context.Context, in *struct {
+			Kind string `path:"kind" maxLength:"60"`
+		}) (*struct{ Body standin.Controls }, error) {
+			controls, err := h.catalog(ctx, in.Kind)
+			return &struct{ Body standin.Controls }{controls}, err
+		})
 	huma.Register(api, huma.Operation{OperationID: "stand-in", Method: http.MethodPost, Path: "/api/stand-ins/{kind}", Summary: "Work the controls of a simulated device, or switch a fault"},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
@@ -105,6 +114,18 @@ func registerLive(api huma.API, h *House) {
 			out.Body.Answer = answer
 			return out, nil
 		})
+}
+
+// catalog asks a simulated instrument for its controls.
+func (h *House) catalog(ctx context.Context, kind string) (c standin.Controls, err error) {
+	text, err := h.Bench.Tell(ctx, kind, "SIMulate:CATalog?")
+	if err == nil {
+		err = json.Unmarshal([]byte(text), &c)
+	}
+	if err != nil {
+		return c, &Problem{Status: http.StatusConflict, Title: "Not now", Detail: "The simulated device does not say what it can do: " + err.Error() + ".", Code: "stand-in"}
+	}
+	return c, nil
 }
 
 func (h *House) streamChanges(ctx context.Context, send sse.Sender) {

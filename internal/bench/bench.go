@@ -1,15 +1,16 @@
 // Package bench runs live work: it keeps the links to the instruments, sets them
-// for a point, and turns their samples into a reading.
+// for a point, and hands their samples to the core, which finds the reading.
 package bench
 
 import (
 	"context"
 	"fmt"
-	"math"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"northneedle/core/method"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/core/signal"
@@ -27,17 +28,11 @@ type Bench struct {
 	wait    time.Duration // the longest an instrument may take over one setting
 }
 
-// channels of each kind of instrument that are subscribed to.
-var channels = map[string][]string{
-	"gas-bench":        {"CO2"},
-	"finger-simulator": {"SPO2", "PULSE"},
-}
-
 // Connect starts a link to every instrument. The links run until the context ends.
 func Connect(ctx context.Context, instruments []ledger.Instrument, timing link.Timing) *Bench {
 	b := &Bench{clients: map[string]*link.Client{}, names: map[string]string{}, wait: timing.Answer}
 	for _, i := range instruments {
-		b.clients[i.Kind] = link.Dial(ctx, i.Name, i.Address, channels[i.Kind], timing)
+		b.clients[i.Kind] = link.Dial(ctx, i.Name, i.Address, i.Channels, timing)
 		b.names[i.Kind] = i.Name
 	}
 	return b
@@ -63,38 +58,40 @@ func (b *Bench) Links() []Link {
 	links := []Link{}
 	for kind, c := range b.clients {
 		s := c.Status()
-		links = append(links, Link{kind, b.names[kind], s, strings.Contains(s.IDN, "stand-in")})
+		links = append(links, Link{kind, b.names[kind], s, isStandIn(s)})
 	}
 	slices.SortFunc(links, func(x, y Link) int { return strings.Compare(x.Kind, y.Kind) })
 	return links
 }
 
+func isStandIn(s link.Status) bool { return strings.Contains(s.IDN, "stand-in") }
+
 // Point is one point of a run being read over a link.
 type Point struct {
 	client  *link.Client
 	capture procedure.Capture
-	limit   float64 // how alike, in the unit the instrument reports
-	factor  float64 // the device's unit for one of the instrument's
-	level   bool    // the point has no breaths: room air
-	since   int
+	looking method.Looking
+	reader  method.Reader
+	factor  float64        // the device's unit for one of the instrument's
+	since   map[string]int // samples seen, by channel
+}
+
+// Trace is a stretch of one channel.
+type Trace struct {
+	Channel string          `json:"channel"`
+	Samples []signal.Sample `json:"samples"`
 }
 
 // Frame is what a point's link shows at a moment.
 type Frame struct {
-	Status  link.Status     `json:"status"`
-	Samples []signal.Sample `json:"samples"` // new since the last frame, in the device's unit
-	Value   *float64        `json:"value,omitempty"`
-	Steady  bool            `json:"steady"`
-	Why     string          `json:"why"`
-	Rate    *float64        `json:"rate,omitempty"` // breaths per minute
-	Rise    *float64        `json:"rise,omitempty"` // 10–90 % rise time, s
-	Breaths int             `json:"breaths"`
-	Final   *float64        `json:"final,omitempty"`   // where a reading that is still settling is going
-	Settles *float64        `json:"settles,omitempty"` // in how many seconds it will be there
+	Status link.Status `json:"status"`
+	Traces []Trace     `json:"traces"` // new since the last frame, in the device's unit
+	method.Live
 }
 
 // Watch sets the instrument for a point, and returns what reads it. With set, the
-// point's trace starts afresh; without, an instrument already set is left alone.
+// point's trace starts afresh, unless the instrument is set so already; without, an
+// instrument is left alone.
 func (b *Bench) Watch(ctx context.Context, run procedure.Run, measure, point string, set bool) (*Point, error) {
 	m, p, limit, err := run.CaptureOf(measure, point)
 	if err != nil {
@@ -108,36 +105,47 @@ func (b *Bench) Watch(ctx context.Context, run procedure.Run, measure, point str
 	if err != nil {
 		return nil, err
 	}
-	w := &Point{client: client, capture: *m.Capture, factor: 1, limit: limit}
+	reader, known := method.ReaderOf(m.Capture.Kind)
+	if !known {
+		return nil, fmt.Errorf("this version cannot capture a %s", m.Capture.Kind)
+	}
+	w := &Point{client: client, capture: *m.Capture, reader: reader, factor: 1, since: map[string]int{}}
 	if one, err := quantity.Convert(1, m.Unit, e.Unit); err == nil {
 		w.factor = one
 	} else if m.Capture.Limit > 0 {
 		w.factor = limit / m.Capture.Limit
 	}
-	w.level = w.capture.Kind == "capnogram" && e.Reference < w.capture.Floor*w.factor
+	with := maps.Clone(m.Capture.With)
+	if with == nil {
+		with = map[string]float64{}
+	}
+	maps.Copy(with, p.With)
+	w.looking = method.Looking{Channels: append([]string{m.Capture.Channel}, m.Capture.Also...), Rate: client.Rate(), Reference: e.Reference, Limit: limit,
+		Floor: m.Capture.Floor * w.factor, Count: m.Capture.Breaths, Seconds: m.Capture.Seconds, With: with}
 	if set {
-		return w, w.drive(ctx, run, p, b.wait)
+		return w, w.drive(ctx, run, p, run.TraceOf(m), b.wait)
 	}
 	return w, nil
 }
 
-// drive sends the point's settings to the instrument.
-func (w *Point) drive(ctx context.Context, run procedure.Run, p procedure.Point, wait time.Duration) error {
+// drive sends the point's settings to the instrument: "gas: HG-22" is SOURce:GAS HG-22.
+func (w *Point) drive(ctx context.Context, run procedure.Run, p procedure.Point, stretch string, wait time.Duration) error {
 	ctx, cancel := context.WithTimeout(ctx, wait)
 	defer cancel()
 	commands := []string{}
-	if strings.Contains(w.client.Status().IDN, "stand-in") {
+	if isStandIn(w.client.Status()) {
 		commands = append(commands, "SIMulate:DEVice "+run.Device.Tag)
 	}
-	for _, name := range []string{"gas", "breath", "spo2", "pulse"} {
-		value, ok := p.Drive[name]
-		if !ok {
-			continue
-		}
+	for _, name := range slices.Sorted(maps.Keys(p.Drive)) {
+		value := p.Drive[name]
 		for role, bound := range run.Bound {
 			value = strings.ReplaceAll(value, "{"+role+"}", bound.Standard.Tag)
 		}
-		commands = append(commands, map[string]string{"gas": "SOURce:GAS ", "breath": "SOURce:BREath ", "spo2": "SOURce:SPO2 ", "pulse": "SOURce:PULSe "}[name]+value)
+		commands = append(commands, "SOURce:"+strings.ToUpper(name)+" "+value)
+	}
+	settings := strings.Join(append(commands, stretch), "\n")
+	if w.client.Settled(settings) {
+		return nil
 	}
 	for _, command := range commands {
 		answer, err := w.client.Ask(ctx, command)
@@ -148,81 +156,42 @@ func (w *Point) drive(ctx context.Context, run procedure.Run, p procedure.Point,
 			return fmt.Errorf("the instrument refused %q: %s", command, reason)
 		}
 	}
-	w.client.Forget(w.capture.Channel)
+	w.client.Settle(settings)
 	return nil
 }
 
 // Look reads what the link shows now.
 func (w *Point) Look() Frame {
-	fresh, total := w.client.Samples(w.capture.Channel, w.since)
-	w.since = total
-	f := Frame{Status: w.client.Status(), Samples: w.scaled(fresh)}
-	trace := w.trace()
-	switch {
-	case f.Status.State != link.Alive:
-		f.Why = f.Status.Words
-	case w.capture.Kind == "steady" || w.level:
-		seconds := w.capture.Seconds
-		if seconds == 0 {
-			seconds = 5
-		}
-		s := signal.Steady(trace, seconds, w.limit)
-		f.Steady, f.Why = s.Steady, s.Why
-		if len(trace) > 0 {
-			f.Value = &s.Mean
-		}
-		if !s.Steady && math.Abs(s.Slope)*seconds > w.limit {
-			w.predict(trace, &f)
-		}
-	default:
-		w.breaths(trace, &f)
+	f := Frame{Status: w.client.Status(), Traces: []Trace{}}
+	for _, channel := range w.looking.Channels {
+		fresh, total := w.client.Samples(channel, w.since[channel])
+		w.since[channel] = total
+		f.Traces = append(f.Traces, Trace{channel, w.scaled(fresh)})
 	}
+	if f.Status.State != link.Alive {
+		f.Why = f.Status.Words
+		f.Facts = []method.Fact{}
+		return f
+	}
+	f.Live = w.read()
 	return f
 }
 
-// predict says where a settling trace is going, where a first-order approach fits it.
-func (w *Point) predict(trace []signal.Sample, f *Frame) {
-	from := trace[0].T
-	shifted := make([]signal.Sample, len(trace))
-	for i, s := range trace {
-		shifted[i] = signal.Sample{T: s.T - from, V: s.V}
+func (w *Point) read() method.Live {
+	w.looking.Traces = map[string][]signal.Sample{}
+	for _, channel := range w.looking.Channels {
+		w.looking.Traces[channel] = w.trace(channel)
 	}
-	s, err := signal.Settle(shifted, w.limit)
-	left := s.TimeToBand - shifted[len(shifted)-1].T
-	if err != nil || left <= 0 || left > 600 {
-		return
+	live := w.reader.Read(w.looking)
+	if live.Facts == nil {
+		live.Facts = []method.Fact{}
 	}
-	f.Final, f.Settles = &s.Final, &left
+	return live
 }
 
-func (w *Point) breaths(trace []signal.Sample, f *Frame) {
-	limit := w.limit
-	if w.capture.Kind == "rate" {
-		limit = 1e9 // the plateaus do not matter here
-	}
-	c := signal.Breaths(trace, w.capture.Breaths, limit, w.capture.Floor*w.factor)
-	f.Steady, f.Why, f.Breaths = c.Steady, c.Why, min(len(c.Breaths), w.capture.Breaths)
-	if len(c.Breaths) == 0 {
-		return
-	}
-	f.Rise = &c.Rise
-	if c.Rate > 0 {
-		f.Rate = &c.Rate
-	}
-	if w.capture.Kind == "rate" {
-		f.Value = f.Rate
-		rates := c.Rates(w.capture.Breaths - 1)
-		if f.Steady && slices.Max(rates)-slices.Min(rates) > w.limit {
-			f.Steady, f.Why = false, "the rhythm is still settling"
-		}
-		return
-	}
-	f.Value = &c.Plateau
-}
-
-// trace is the last stretch of the channel, in the device's unit.
-func (w *Point) trace() []signal.Sample {
-	all, _ := w.client.Samples(w.capture.Channel, 0)
+// trace is the last stretch of a channel, in the device's unit.
+func (w *Point) trace(channel string) []signal.Sample {
+	all, _ := w.client.Samples(channel, 0)
 	from := 0
 	if n := len(all); n > 0 {
 		for from < n && all[from].T < all[n-1].T-window {
@@ -240,28 +209,15 @@ func (w *Point) scaled(samples []signal.Sample) []signal.Sample {
 	return out
 }
 
-// Take fills a command with the reading the link shows now: the plateaus, the
-// rates, or the steady mean, with the trace they came from.
-func (w *Point) Take(link string, c *procedure.CaptureReading) {
-	f := w.Look()
-	c.Link, c.Steady = link, f.Steady
-	if f.Status.State != "alive" || f.Value == nil {
+// Take fills a command with the reading the link shows now, and the trace it came from.
+func (w *Point) Take(instrument string, c *procedure.CaptureReading) {
+	c.Link = instrument
+	if w.client.Status().State != link.Alive {
 		return
 	}
-	trace := w.trace()
-	c.Trace = thin(trace, 400)
-	switch {
-	case w.capture.Kind == "steady" || w.level:
-		c.Values = []float64{*f.Value}
-		c.Detail = f.Why
-	case w.capture.Kind == "rate":
-		c.Values = []float64{*f.Rate}
-		c.Detail = fmt.Sprintf("%d breaths", f.Breaths)
-	default:
-		cap := signal.Breaths(trace, w.capture.Breaths, w.limit, w.capture.Floor*w.factor)
-		c.Values = cap.Plateaus(w.capture.Breaths)
-		c.Detail = fmt.Sprintf("mean end-tidal plateau of %d breaths, rise time %.2f s", len(c.Values), cap.Rise)
-	}
+	live := w.read()
+	c.Steady, c.Values, c.Detail = live.Steady, live.Values, live.Detail
+	c.Trace = thin(w.trace(w.capture.Channel), 400)
 }
 
 // thin keeps about n samples of a trace.
@@ -278,7 +234,7 @@ func thin(trace []signal.Sample, n int) []signal.Sample {
 // Tell sends a command to an instrument that is a stand-in: its faults and its device's controls.
 func (b *Bench) Tell(ctx context.Context, kind, command string) (string, error) {
 	client := b.clients[kind]
-	if client == nil || !strings.Contains(client.Status().IDN, "stand-in") && !strings.HasPrefix(command, "SIM") {
+	if client == nil || !isStandIn(client.Status()) && !strings.HasPrefix(command, "SIM") {
 		return "", fmt.Errorf("there is no simulated instrument of the kind %s", kind)
 	}
 	ctx, cancel := context.WithTimeout(ctx, b.wait)

@@ -267,7 +267,7 @@ func (d *drift) Read(measure, point string, expected float64) float64 {
 }
 
 // Turn moves a control; a span's unit is the percent.
-func (d *drift) Turn(control string, change float64) {
+func (d *drift) Turn(control, _ string, change float64) {
 	if control == "span" {
 		d.pressed += change / 100
 	}

@@ -6,6 +6,7 @@ import (
 	"northneedle/core/gas"
 	"northneedle/core/method"
 	"northneedle/core/procedure"
+	"northneedle/internal/standin"
 )
 
 // model is an invented device model.
@@ -152,16 +153,19 @@ var references = []reference{
 	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75, values: []method.Certified{ranged("time", 0, 36000, "s", 0.1)}},
 }
 
-// Cylinders are the gases of the scenario as the gas bench stand-in really has
-// them: HG-19 is not what its certificate says.
-func Cylinders() map[string]float64 {
-	really := map[string]float64{"HG-19": 4.63}
+// World is what is really in the scenario's cylinders: HG-19 is not what its certificate says.
+func World() standin.World {
+	w := standin.World{Cylinders: map[string]map[string]float64{}}
 	for _, r := range references {
-		for _, v := range r.values {
-			if _, known := really[r.tag]; v.Quantity == "CO2" && !known {
-				really[r.tag] = v.Value
-			}
+		if r.cylinder == nil {
+			continue
 		}
+		mix := map[string]float64{}
+		for _, v := range r.values {
+			mix[v.Quantity] = v.Value
+		}
+		w.Cylinders[r.tag] = mix
 	}
-	return really
+	w.Cylinders["HG-19"]["CO2"] = 4.63
+	return w
 }

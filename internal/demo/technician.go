@@ -14,8 +14,8 @@ import (
 type Truth interface {
 	// Read is what the device shows where the reference is expected.
 	Read(measure, point string, expected float64) float64
-	// Turn moves a control of the device by an amount in the control's unit.
-	Turn(control string, change float64)
+	// Turn moves a control of the device, or its entry for a point, by an amount in the control's unit.
+	Turn(control, point string, change float64)
 }
 
 // Technician works through a run by the book: every step in order, every reading
@@ -170,8 +170,8 @@ func (t *Technician) judge(s procedure.Step) error {
 			return nil
 		}
 		for _, m := range advice.Moves {
-			t.Truth.Turn(m.Control, m.Change)
-			if err := t.do(procedure.MakeAdjustment{Finding: s.ID, Control: m.Control, Steps: m.Steps}); err != nil {
+			t.Truth.Turn(m.Control, m.Point, m.Change)
+			if err := t.do(procedure.MakeAdjustment{Finding: s.ID, Control: m.Control, Point: m.Point, Steps: m.Steps}); err != nil {
 				return err
 			}
 		}

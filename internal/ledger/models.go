@@ -195,10 +195,11 @@ type Use struct {
 
 // Instrument is something that speaks the line protocol.
 type Instrument struct {
-	ID      string `gorm:"primaryKey"`
-	Name    string
-	Kind    string
-	Address string // host:port
+	ID       string `gorm:"primaryKey"`
+	Name     string
+	Kind     string
+	Address  string   // host:port
+	Channels []string `gorm:"serializer:json"` // that it is asked to stream
 }
 
 // Setting is one of the lab's settings, as JSON.

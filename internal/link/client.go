@@ -37,8 +37,8 @@ type Timing struct{ Silence, Retry, Answer time.Duration }
 // DefaultTiming suits instruments that stream several samples a second.
 var DefaultTiming = Timing{Silence: 2 * time.Second, Retry: time.Second, Answer: 3 * time.Second}
 
-// kept is how many samples of a channel are remembered: two minutes at 25 a second.
-const kept = 3000
+// kept is how many samples of a channel are remembered: two minutes at 100 a second.
+const kept = 12000
 
 // Client keeps one instrument connected: it identifies it, subscribes to its
 // channels, remembers their latest samples, and reconnects by itself.
@@ -53,6 +53,7 @@ type Client struct {
 	pending chan string // receives the answer to the query under way
 	samples map[string][]signal.Sample
 	total   map[string]int // samples ever received, by channel
+	settled string         // what the instrument was set to last
 	last    time.Time      // of the last good line
 	garbage time.Time      // of the last unreadable one
 	query   sync.Mutex     // one query at a time
@@ -112,7 +113,7 @@ func (c *Client) session(ctx context.Context) error {
 	defer stop()
 	defer conn.Close()
 	c.mutex.Lock()
-	c.conn, c.last, c.garbage = conn, time.Now(), time.Time{}
+	c.conn, c.last, c.garbage, c.settled = conn, time.Now(), time.Time{}, ""
 	c.mutex.Unlock()
 	defer func() {
 		c.mutex.Lock()
@@ -244,9 +245,30 @@ func (c *Client) Samples(channel string, after int) ([]signal.Sample, int) {
 	return append([]signal.Sample(nil), all[len(all)-fresh:]...), total
 }
 
-// Forget drops the remembered samples of a channel, when the instrument was set to something else.
-func (c *Client) Forget(channel string) {
+// Settle says what the instrument is set to now. The samples it sent before are dropped.
+func (c *Client) Settle(settings string) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	c.samples[channel] = nil
+	c.settled = settings
+	clear(c.samples)
+}
+
+// Settled reports whether the instrument is set so since it was connected.
+func (c *Client) Settled(settings string) bool {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	return c.settled != "" && c.settled == settings
+}
+
+// Rate is how many samples a second the first channel sends, by what came lately; 0 before.
+func (c *Client) Rate() float64 {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	for _, channel := range c.channels {
+		all := c.samples[channel]
+		if n := len(all); n > 20 && all[n-1].T > all[n-21].T {
+			return 20 / (all[n-1].T - all[n-21].T)
+		}
+	}
+	return 0
 }

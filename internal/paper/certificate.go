@@ -322,7 +322,11 @@ func (s *sheet) remarks() {
 			made = append(made, fmt.Sprintf("%s: %s. %s", f.Title, d.Decision, d.Why))
 		}
 		for _, a := range f.Adjustments {
-			made = append(made, fmt.Sprintf("%s, round %d: %s moved by %+d presses.", f.Title, a.Round, a.Control, a.Steps))
+			at := ""
+			if a.Point != "" {
+				at = " at " + a.Point
+			}
+			made = append(made, fmt.Sprintf("%s, round %d: %s%s moved by %+d presses.", f.Title, a.Round, a.Control, at, a.Steps))
 		}
 	}
 	made = append(made, s.view.Remarks...)

@@ -8,6 +8,10 @@ import (
 	"strings"
 )
 
+func init() {
+	register(Kind{ID: "finger-simulator", Name: "Finger simulator", New: func(World) Model { return NewFinger() }})
+}
+
 // Finger models a finger simulator with a pulse oximeter's probe on it: the
 // display follows slowly, in whole digits, with an offset of its own. On a wrong
 // probe curve the low saturations read high.
@@ -29,6 +33,14 @@ func (f *Finger) IDN() string { return "North Needle,Finger simulator stand-in,F
 
 // Channels are saturation in % and pulse per minute, as the connected oximeter shows them.
 func (f *Finger) Channels() []string { return []string{"SPO2", "PULSE"} }
+
+// Rate is 25 samples a second.
+func (f *Finger) Rate() int { return 25 }
+
+// Controls are a wrong probe curve.
+func (f *Finger) Controls() Controls {
+	return Controls{Faults: []Knob{{"CURVE", "wrong curve"}}, Keys: []Knob{}}
+}
 
 // Value is the present display.
 func (f *Finger) Value(channel string) float64 {
@@ -68,7 +80,7 @@ func (f *Finger) Command(c Command) (string, bool, error) {
 		f.offset = math.Max(-0.6, math.Min(0.6, 0.3*seeded(strings.ToUpper(c.Arg(0))+" finger").NormFloat64()))
 		return "OK", true, nil
 	case c.Is("SIMulate:FAULt"):
-		return setFault(f.faults, c, "CURVE")
+		return setFault(f.faults, c, codes(f.Controls().Faults)...)
 	}
 	return "", false, nil
 }

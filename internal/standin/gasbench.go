@@ -8,6 +8,16 @@ import (
 	"strings"
 )
 
+func init() {
+	register(Kind{ID: "gas-bench", Name: "Gas bench", New: func(w World) Model {
+		cylinders := map[string]float64{}
+		for tag, mix := range w.Cylinders {
+			cylinders[tag] = mix["CO2"]
+		}
+		return NewGasBench(cylinders)
+	}})
+}
+
 // GasBench models cylinders behind solenoids that give a breath rhythm, and a
 // capnograph at the sampling port: a first-order lag, an offset and a gain of its
 // own, and the controls of its service menu.
@@ -54,6 +64,14 @@ func (g *GasBench) IDN() string { return "North Needle,Gas bench stand-in,GB-SIM
 
 // Channels are CO2 as the connected capnograph shows it, in vol%.
 func (g *GasBench) Channels() []string { return []string{"CO2"} }
+
+// Rate is 25 samples a second.
+func (g *GasBench) Rate() int { return 25 }
+
+// Controls are a leak, a blocked trap, an empty cylinder; span and zero of the service menu.
+func (g *GasBench) Controls() Controls {
+	return Controls{Faults: []Knob{{"LEAK", "adapter leaks"}, {"TRAP", "trap blocked"}, {"EMPTY", "cylinder empty"}}, Keys: []Knob{{"SPAN", "span"}, {"ZERO", "zero"}}}
+}
 
 // Value is the present reading.
 func (g *GasBench) Value(string) float64 { return g.shown }
@@ -129,7 +147,7 @@ func (g *GasBench) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: SPAN or ZERO"`)
 		}
 	case c.Is("SIMulate:FAULt"):
-		return setFault(g.faults, c, "LEAK", "TRAP", "EMPTY")
+		return setFault(g.faults, c, codes(g.Controls().Faults)...)
 	default:
 		return "", false, nil
 	}

@@ -3,6 +3,7 @@ package standin
 import (
 	"bufio"
 	"context"
+	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"net"
@@ -26,10 +27,32 @@ type Model interface {
 	Value(channel string) float64
 	// Command carries out a command; ok is false where it is not one of the model's.
 	Command(c Command) (answer string, ok bool, err error)
+	// Rate is how many samples a second it streams, 1 to 100.
+	Rate() int
+	// Controls are what a person can do to the simulated device.
+	Controls() Controls
 }
 
-// rate is how many samples a second are streamed.
-const rate = 25
+// Controls are the faults that can be switched on, and the keys of the device's own menu.
+type Controls struct {
+	Faults []Knob `json:"faults"` // SIMulate:FAULt CODE,ON or OFF
+	Keys   []Knob `json:"keys"`   // SIMulate:PRESs CODE,steps
+}
+
+// Knob is one of them, by its code and in words.
+type Knob struct {
+	Code string `json:"code"`
+	Word string `json:"word"`
+}
+
+// codes are the codes of controls.
+func codes(all []Knob) []string {
+	var list []string
+	for _, c := range all {
+		list = append(list, c.Code)
+	}
+	return list
+}
 
 // Server serves one model to any number of clients.
 type Server struct {
@@ -169,6 +192,12 @@ func (s *Server) handle(c *client, line string) string {
 		first := c.errors[0]
 		c.errors = c.errors[1:]
 		return first
+	case command.Is("SIMulate:CATalog") && command.Query:
+		text, err := json.Marshal(s.model.Controls())
+		if err != nil {
+			return fail(err.Error())
+		}
+		return string(text)
 	case command.Is("SUBScribe"):
 		if !s.has(channel) {
 			return fail(`-224,"No such channel"`)
@@ -219,7 +248,7 @@ func (s *Server) has(channel string) bool {
 // run moves the model and streams samples until the context ends.
 func (s *Server) run(ctx context.Context) {
 	defer s.wg.Done()
-	ticker := time.NewTicker(time.Second / rate)
+	ticker := time.NewTicker(time.Second / time.Duration(s.model.Rate()))
 	defer ticker.Stop()
 	last := time.Now()
 	for {

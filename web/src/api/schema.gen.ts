@@ -252,7 +252,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The controls and faults of a simulated device */
+        get: operations["stand-in-controls"];
         put?: never;
         /** Work the controls of a simulated device, or switch a fault */
         post: operations["stand-in"];
@@ -471,6 +472,7 @@ export interface components {
             control: string;
             finding: string;
             note?: string;
+            point?: string;
             /** Format: int64 */
             round: number;
             /** Format: int64 */
@@ -657,17 +659,22 @@ export interface components {
             standard: components["schemas"]["Standard"];
         };
         Capture: {
+            also?: string[];
             /** Format: int64 */
             breaths?: number;
             channel: string;
             /** Format: double */
             floor?: number;
+            hands?: string;
             instrument: string;
             kind: string;
             /** Format: double */
             limit: number;
             /** Format: double */
             seconds?: number;
+            with?: {
+                [key: string]: number;
+            };
         };
         Certificate: {
             accredited: boolean;
@@ -783,6 +790,10 @@ export interface components {
             range: number;
             /** Format: double */
             step: number;
+        };
+        Controls: {
+            faults: components["schemas"]["Knob"][];
+            keys: components["schemas"]["Knob"][];
         };
         Correlation: {
             /** Format: int64 */
@@ -904,6 +915,10 @@ export interface components {
             u: number;
             unit: string;
         };
+        Fact: {
+            label: string;
+            text: string;
+        };
         Field: {
             id: string;
             label: string;
@@ -936,6 +951,7 @@ export interface components {
             done: boolean;
             id: string;
             judges: string[];
+            seen?: components["schemas"]["Seen"];
             title: string;
         };
         Fitness: {
@@ -1038,6 +1054,10 @@ export interface components {
             timer_until?: string;
             title: string;
         };
+        Knob: {
+            code: string;
+            word: string;
+        };
         Line: {
             /** Format: double */
             contribution: number;
@@ -1085,19 +1105,15 @@ export interface components {
             uncertainty?: string;
         };
         LiveFrame: {
-            /** Format: int64 */
-            breaths: number;
+            facts: components["schemas"]["Fact"][];
             /** Format: double */
             final?: number;
-            /** Format: double */
-            rate?: number;
-            /** Format: double */
-            rise?: number;
-            samples: components["schemas"]["Sample"][];
             /** Format: double */
             settles?: number;
             status: components["schemas"]["Status"];
             steady: boolean;
+            strokes?: components["schemas"]["Stroke"][];
+            traces: components["schemas"]["Trace"][];
             /** Format: double */
             value?: number;
             why: string;
@@ -1145,6 +1161,7 @@ export interface components {
             resolution: number;
             /** Format: int64 */
             round: number;
+            schools?: components["schemas"]["School"][];
             set_up?: string[];
             shown: string;
             title: string;
@@ -1262,6 +1279,9 @@ export interface components {
             readings: components["schemas"]["ReadingView"][];
             set_up_note?: string;
             set_up_seen: boolean;
+            with?: {
+                [key: string]: number;
+            };
         };
         Problem: {
             code?: string;
@@ -1436,6 +1456,22 @@ export interface components {
             /** Format: double */
             v: number;
         };
+        School: {
+            title: string;
+            tolerance: string;
+        };
+        SchoolVerdict: {
+            /** Format: double */
+            lean: number;
+            pass: boolean;
+            title: string;
+            zone: string;
+        };
+        Seen: {
+            investigate?: boolean;
+            shape: string;
+            words: string;
+        };
         SessionView: {
             /** @description people of the demo, in demo mode only */
             demo?: components["schemas"]["PersonView"][];
@@ -1540,6 +1576,25 @@ export interface components {
             waits?: string;
             why?: string;
         };
+        Stroke: {
+            counted: boolean;
+            /** Format: double */
+            impact: number;
+            /** Format: double */
+            mean: number;
+            /** Format: double */
+            pause: number | null;
+            /** Format: double */
+            peak: number;
+            positive: boolean;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            volume: number;
+            why: string[];
+        };
         Term: {
             distribution: string;
             /** Format: double */
@@ -1618,6 +1673,10 @@ export interface components {
             words: string;
             zone: string;
         };
+        Trace: {
+            channel: string;
+            samples: components["schemas"]["Sample"][];
+        };
         Verdict: {
             budget: components["schemas"]["Budget"];
             /** Format: double */
@@ -1642,6 +1701,7 @@ export interface components {
             reference: number;
             /** Format: int64 */
             round: number;
+            schools?: components["schemas"]["SchoolVerdict"][];
             sentence: string;
             /** Format: double */
             tur: number;
@@ -2262,6 +2322,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stand-in-controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Controls"];
+                };
             };
             /** @description Error */
             default: {

@@ -13,14 +13,35 @@ import type { Finding, Run } from '../api/client'
 const props = defineProps<{ run: Run; finding: Finding }>()
 const { send, sending } = useRunHandle()
 const { data: bench } = useBenchState()
-const made = reactive<Record<string, string>>(
-  Object.fromEntries(
-    props.finding.controls.map((c) => [
-      c.id,
-      String(props.finding.advice?.moves?.find((m) => m.control === c.id)?.steps ?? ''),
-    ]),
-  ),
+
+/** One entry for each thing that can be moved: a control, or a table's entry for a point. */
+interface Entry {
+  key: string
+  control: string
+  point?: string
+  label: string
+}
+const entries = computed<Entry[]>(() =>
+  props.finding.controls.flatMap((c) => {
+    if (c.kind !== 'table' && c.kind !== 'zone') return [{ key: c.id, control: c.id, label: c.label }]
+    return props.finding.judges.flatMap((id) => {
+      const m = props.run.measures.find((x) => x.id === id)
+      return (m?.points ?? []).map((p) => ({
+        key: `${c.id} ${id}/${p.id}`,
+        control: c.id,
+        point: `${id}/${p.id}`,
+        label: `${m!.title} ${p.label}`,
+      }))
+    })
+  }),
 )
+const made = reactive<Record<string, string>>({})
+for (const e of entries.value) {
+  const advised = props.finding.advice?.moves?.find(
+    (m) => m.control === e.control && (m.point ?? '') === (e.point ?? ''),
+  )
+  made[e.key] = String(advised?.steps ?? '')
+}
 const trouble = ref('')
 const measure = computed(() => props.run.measures.find((m) => m.id === props.finding.judges[0]))
 const kind = computed(() => measure.value?.capture?.instrument ?? '')
@@ -34,14 +55,19 @@ const predicted = computed(() =>
 
 async function press() {
   for (const move of props.finding.advice?.moves ?? []) {
-    const command = `SIMulate:PRESs ${move.control.toUpperCase()},${move.steps}`
+    const entry = move.point ? `,${move.point.split('/')[1]}` : ''
+    const command = `SIMulate:PRESs ${move.control.toUpperCase()},${move.steps}${entry}`
     await answer(api.POST('/api/stand-ins/{kind}', { params: { path: { kind: kind.value } }, body: { command } }))
   }
   pressed.value = true
 }
 async function note() {
   trouble.value = ''
-  const steps = props.finding.controls.map((c) => ({ control: c.id, steps: Math.trunc(Number(made[c.id] || 0)) }))
+  const steps = entries.value.map((e) => ({
+    control: e.control,
+    point: e.point,
+    steps: Math.trunc(Number((made[e.key] || '0').replace('−', '-'))),
+  }))
   if (steps.some((s) => !Number.isFinite(s.steps)))
     return (trouble.value = 'Presses are whole numbers: 3 for three up, −2 for two down.')
   const moved = steps.filter((s) => s.steps !== 0)
@@ -57,7 +83,13 @@ useKeys({ Enter: note })
     do="Make the presses in the device’s service menu, then note what was made. The points are read again afterwards."
   />
   <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
-    <p v-for="m in finding.advice.moves" :key="m.control" class="text-3xl">{{ m.words }}</p>
+    <p
+      v-for="m in finding.advice.moves"
+      :key="m.control + m.point"
+      :class="finding.advice.moves.length > 2 ? 'text-lg' : 'text-3xl'"
+    >
+      {{ m.words }}
+    </p>
     <p v-if="predicted.length" class="mt-2 text-ink-2">
       It should then be off by
       <span v-for="(p, i) in predicted" :key="p.label"
@@ -72,11 +104,11 @@ useKeys({ Enter: note })
   </div>
   <fieldset class="mt-4 flex flex-wrap items-end gap-5">
     <legend class="mb-2 font-semibold">Presses made (up is positive, down negative)</legend>
-    <label v-for="c in finding.controls" :key="c.id">
-      <span class="label">{{ c.label }}</span>
+    <label v-for="e in entries" :key="e.key">
+      <span class="label">{{ e.label }}</span>
       <input
-        v-model="made[c.id]"
-        :name="`presses-${c.id}`"
+        v-model="made[e.key]"
+        :name="`presses-${e.key}`"
         inputmode="numeric"
         class="field num w-36 text-2xl"
         @keydown.enter.prevent="note"

@@ -24,7 +24,14 @@ const rows = computed(() =>
     <li v-for="r in rows" :key="r.key" class="grid grid-cols-[18px_150px_1fr_56px] items-center gap-3 py-1 text-[15px]">
       <ZoneMark :zone="r.last?.zone" />
       <span class="font-semibold">{{ r.label }}</span>
-      <span>{{ r.last?.sentence ?? (r.point.omitted ? `left out: ${r.point.omitted}` : 'not read yet') }}</span>
+      <span
+        >{{ r.last?.sentence ?? (r.point.omitted ? `left out: ${r.point.omitted}` : 'not read yet') }}
+        <span v-if="r.last?.schools?.length" class="block text-sm text-ink-2">
+          <span v-for="s in r.last.schools" :key="s.title" class="mr-3 whitespace-nowrap">
+            <ZoneMark :zone="s.zone" :size="11" class="inline" /> {{ s.title }}
+          </span>
+        </span></span
+      >
       <NeedleMark v-if="r.last" :found="r.point.found" :left="r.point.left" :width="52" />
     </li>
   </ul>

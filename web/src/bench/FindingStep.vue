@@ -73,8 +73,10 @@ useKeys({
     <template v-else-if="judging && finding.advice">
       <StepHead :title="`${step.title}: ${phase}`" />
       <FindingPoints :run="run" :finding="finding" />
-      <p class="mt-4 text-[17px] font-semibold">{{ shapeWords(finding.advice.anatomy.shape) }}</p>
-      <AnatomyParts class="mt-1" :anatomy="finding.advice.anatomy" :unit="unit" />
+      <p class="mt-4 text-[17px] font-semibold">
+        {{ finding.seen?.words ?? shapeWords(finding.advice.anatomy.shape) }}
+      </p>
+      <AnatomyParts v-if="!finding.seen" class="mt-1" :anatomy="finding.advice.anatomy" :unit="unit" />
       <div class="mt-3 border-l-4 border-brass bg-brass-wash px-4 py-3">
         <p class="text-lg font-semibold">Advised: {{ decisions.find((d) => d.id === advised)?.words.toLowerCase() }}</p>
         <p class="max-w-[70ch]">{{ finding.advice.why }}</p>

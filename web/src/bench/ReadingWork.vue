@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import GrossGate from './GrossGate.vue'
-import LiveTrace from './LiveTrace.vue'
+import { widgetOf } from './widgets'
 import StandInPanel from './StandInPanel.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
@@ -57,6 +57,20 @@ const preview = computed(() => {
   return { lean, fan, zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const) }
 })
 
+const widget = computed(() => widgetOf(m.value.capture?.kind))
+
+/** Hands free: a reading that has stood for a moment is taken by itself, unless something was typed. */
+const handsFree = computed(() => m.value.capture?.hands === 'free')
+let standing: ReturnType<typeof setTimeout> | undefined
+watch(
+  () => handsFree.value && !!frame.value?.steady && !typed.value && !problem.value && !sending.value,
+  (ready) => {
+    clearTimeout(standing)
+    if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && take(), 1200)
+  },
+)
+onBeforeUnmount(() => clearTimeout(standing))
+
 async function take() {
   const order = { kind: 'capture' as const, measure: m.value.id, point: props.point.id }
   const linked = !typed.value.trim() && !!m.value.capture && !!frame.value && alive.value
@@ -96,25 +110,22 @@ useKeys({ Enter: take })
         <span :class="frame && !alive ? 'font-semibold text-vermilion' : ''" role="status">
           {{ trouble || frame?.status.words || 'Connecting to the instrument …' }}
         </span>
-        <span v-if="frame?.breaths" class="num">{{ frame.breaths }} of {{ measure.capture.breaths }} breaths</span>
-        <span v-if="frame?.rate" class="num">{{ frame.rate.toFixed(1) }} /min</span>
-        <span v-if="frame?.rise" class="num">rise {{ frame.rise.toFixed(2) }} s</span>
+        <span v-for="f in frame?.facts" :key="f.label"
+          >{{ f.label }} <span class="num">{{ f.text }}</span></span
+        >
         <span v-if="expected" class="ml-auto text-petrol">
           expected <span class="num">{{ shown(expected.reference, measure.resolution) }}</span>
           <span v-if="limit !== undefined" class="num"> ± {{ shown(limit, measure.resolution) }}</span>
         </span>
       </div>
-      <div class="h-40">
-        <LiveTrace
-          v-if="measure.capture.kind !== 'rate'"
-          :trace="trace"
-          :low="expected?.low"
-          :high="expected?.high"
-          :reference="expected?.reference"
-          :label="`live ${measure.title}`"
-        />
-        <LiveTrace v-else :trace="trace" :label="`live ${measure.title}`" />
-      </div>
+      <component
+        :is="widget"
+        :trace="trace"
+        :frame="frame"
+        :measure="measure"
+        :point="point"
+        :label="`live ${measure.title}`"
+      />
     </div>
     <div class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
       <div class="border-r border-line px-4 py-2">
@@ -161,7 +172,10 @@ useKeys({ Enter: take })
         <span :class="frame.steady ? 'font-semibold text-petrol' : 'text-ink-2'"
           >{{ frame.steady ? '● Steady: ' : '○ ' }}{{ frame.why }}.</span
         >
-        <template v-if="frame.steady"> <kbd>Enter</kbd> takes it.</template>
+        <template v-if="frame.steady">
+          <template v-if="handsFree"> It is taken by itself.</template
+          ><template v-else> <kbd>Enter</kbd> takes it.</template>
+        </template>
         <span v-else-if="frame.final !== undefined && frame.settles !== undefined" class="text-ink-2">
           Going to about <span class="num">{{ shown(frame.final, measure.resolution) }}</span>, there in
           <span class="num">{{ Math.ceil(frame.settles) }}</span> s: an estimate.
@@ -191,7 +205,7 @@ useKeys({ Enter: take })
       · display step <span class="num">{{ fine * 10 }}</span>
     </p>
   </template>
-  <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" />
+  <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" :entries="measure.points" />
   <AskDialog
     v-if="omitting"
     :title="`Leave out ${measure.title} ${point.label}`"

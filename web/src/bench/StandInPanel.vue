@@ -1,21 +1,21 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
 import { useBenchState } from '../composables/useBenchState'
 import { answer, api, ApiError } from '../api/client'
 
 /** The controls and faults of a simulated device: only where the instrument is a stand-in. */
-const props = defineProps<{ kind: string }>()
+const props = defineProps<{ kind: string; entries?: { id: string; label: string }[] }>()
 const { data } = useBenchState()
 const link = computed(() => data.value?.links.find((l) => l.kind === props.kind))
 const said = ref('')
-const faults: Record<string, { code: string; label: string }[]> = {
-  'gas-bench': [
-    { code: 'LEAK', label: 'adapter leaks' },
-    { code: 'TRAP', label: 'trap blocked' },
-    { code: 'EMPTY', label: 'cylinder empty' },
-  ],
-  'finger-simulator': [{ code: 'CURVE', label: 'wrong curve' }],
-}
+const { data: controls } = useQuery({
+  queryKey: ['stand-in', () => props.kind],
+  queryFn: () => answer(api.GET('/api/stand-ins/{kind}', { params: { path: { kind: props.kind } } })),
+  enabled: () => !!link.value?.stand_in,
+  staleTime: Infinity,
+})
+const entry = ref('')
 const on = ref<string[]>([])
 
 async function tell(command: string, words: string) {
@@ -38,37 +38,38 @@ async function toggle(code: string, label: string) {
 <template>
   <details v-if="link?.stand_in" class="mt-4 border border-dashed border-ink-2 px-3 py-2 text-sm">
     <summary class="cursor-pointer py-1 font-semibold">Simulated device: its own controls and faults</summary>
-    <div v-if="kind === 'gas-bench'" class="mt-2 flex flex-wrap items-center gap-2" data-stand-in>
-      <span class="w-24">Span presses</span>
+    <div v-for="k in controls?.keys" :key="k.code" class="mt-2 flex flex-wrap items-center gap-2">
+      <span class="w-24 capitalize">{{ k.word }}</span>
+      <select v-if="k.code === 'TABLE'" v-model="entry" class="field max-w-52" aria-label="entry of the table">
+        <option value="">choose the entry …</option>
+        <option v-for="e in entries" :key="e.id" :value="e.id">{{ e.label }}</option>
+      </select>
       <button
         v-for="n in [-5, -1, 1, 5]"
         :key="n"
         class="btn num"
-        @click="tell(`SIMulate:PRESs SPAN,${n}`, `span ${n > 0 ? '+' : ''}${n}`)"
+        :disabled="k.code === 'TABLE' && !entry"
+        @click="
+          tell(
+            `SIMulate:PRESs ${k.code},${n}${k.code === 'TABLE' ? `,${entry}` : ''}`,
+            `${k.word} ${n > 0 ? '+' : ''}${n}`,
+          )
+        "
       >
         {{ n > 0 ? '+' : '−' }}{{ Math.abs(n) }}
-      </button>
-      <span class="ml-4 w-24">Zero presses</span>
-      <button
-        v-for="n in [-1, 1]"
-        :key="n"
-        class="btn num"
-        @click="tell(`SIMulate:PRESs ZERO,${n}`, `zero ${n > 0 ? '+' : ''}${n}`)"
-      >
-        {{ n > 0 ? '+' : '−' }}1
       </button>
     </div>
     <div class="mt-2 flex flex-wrap items-center gap-2">
       <span class="w-24">Faults</span>
       <button
-        v-for="f in faults[kind]"
+        v-for="f in controls?.faults"
         :key="f.code"
         class="btn"
         :class="on.includes(f.code) && 'bg-brass-wash'"
         :aria-pressed="on.includes(f.code)"
-        @click="toggle(f.code, f.label)"
+        @click="toggle(f.code, f.word)"
       >
-        {{ f.label }}
+        {{ f.word }}
       </button>
       <button
         v-for="l in ['DROP', 'SILENT', 'GARBAGE']"

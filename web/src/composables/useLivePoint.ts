@@ -21,7 +21,7 @@ export function useLivePoint(at: Ref<LivePoint | undefined>) {
   function take(next: LiveFrame) {
     frame.value = next
     trouble.value = ''
-    const samples = next.samples ?? []
+    const samples = next.traces[0]?.samples ?? []
     if (samples.length === 0) return
     const t = trace.value.t.concat(samples.map((s) => s.t))
     const v = trace.value.v.concat(samples.map((s) => s.v))
