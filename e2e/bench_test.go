@@ -110,6 +110,7 @@ func TestBench(t *testing.T) {
 	t.Run("two runs at once", func(t *testing.T) { twoRuns(t, s) })
 	t.Run("a link that fails", func(t *testing.T) { failingLink(t, s) })
 	t.Run("entries that cannot be right", func(t *testing.T) { badEntries(t, s) })
+	t.Run("a spirometer with a bad stroke and body conditions left on", func(t *testing.T) { spirometer(t, s) })
 	t.Run("references and workings", func(t *testing.T) { referencesAndWorkings(t, s) })
 	t.Run("every screen can be used by everyone", func(t *testing.T) { accessible(t, s) })
 }
@@ -251,6 +252,43 @@ func badEntries(t *testing.T, s *server) {
 	other.must(other.Fill("textarea", "mistyped"))
 	other.must(other.Key("Enter"))
 	other.see("CO₂ as found: 5 %", "a reading was withdrawn: mistyped")
+}
+
+// spirometer takes a spirometer through: a bad stroke is shown and not counted, body
+// conditions left on are named and mended, and the readings are taken hands free.
+func spirometer(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.startBySearch(tagOf(t, p, "f2 merrowby", "in use", 0))
+	p.enter("Take the first that fits", "I have read them", "Fit a new filter")
+	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+		p.must(p.Fill("input[name="+field+"]", text))
+	}
+	p.must(p.Press("Record"))
+	p.enter("Left on, every stroke reads", "Use the right adapter", "Hold the sensor still")
+	p.see("Volume as found: slow, injected")
+	p.must(p.Press("Simulated device"))
+	p.must(p.Press("body conditions left on"))
+	p.must(p.Press("one bad stroke"))
+	p.see("a bang at the end stop")
+	p.see("Volume as found: medium, injected", "Volume as found: fast, withdrawn")
+	p.enter("Close as found", "Advised: leave", "Close as found")
+	p.see("as much as body conditions left on would give", "Advised: look for the cause", "Body conditions were left on for the syringe")
+	p.must(p.Key("Enter"))
+	p.see("Look for the cause, round 1")
+	p.must(p.Press("Simulated device"))
+	p.must(p.Press("body conditions left on"))
+	p.see("body conditions left on: mended")
+	p.must(p.Press("Note it"))
+	p.see("even if it was nothing")
+	p.must(p.Fill("textarea[name=found]", "Body conditions were left on; switched off."))
+	p.must(p.Key("Enter"))
+	p.see("Volume as left: slow, injected", "Volume as left: fast, withdrawn")
+	p.enter("Close as left")
+	p.enter("Advised: leave as it is")
+	p.enter("This closes: Sensor off", "This closes: Calibration menu", "Cleaned, label attached")
+	p.see("Conforms after adjustment")
+	p.must(p.Press("Sign"))
+	p.see("Certificate (PDF)", "Next due")
 }
 
 // referencesAndWorkings looks a loss of gas up, reads a gauge, and follows a point's

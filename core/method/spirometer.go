@@ -108,7 +108,7 @@ func (l Live) judgeStrokes(volumes []float64, in Looking) Live {
 // What body conditions left on for a syringe at room conditions would add, in percent:
 // warming from about 20 °C to 37 °C and saturating makes 8 to 10, with some room for
 // the sensor's own error.
-const bodyConditionsLow, bodyConditionsHigh = 7, 11.5
+const bodyConditionsLow, bodyConditionsHigh = 6, 12
 
 // strokePattern tells a common error from one of a direction or of the fast strokes.
 func strokePattern(points []Placed) Seen {

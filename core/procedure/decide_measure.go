@@ -318,6 +318,9 @@ func (c DecideFinding) decide(r Run, o Order) ([]Fact, error) {
 	}
 	round := state.Closed - 1
 	var facts []Fact
+	if c.Decision == adjust.Investigate {
+		round = state.Closed
+	}
 	if c.Decision == adjust.Adjust {
 		if err := r.mayAdjust(finding); err != nil {
 			return nil, err
@@ -363,6 +366,12 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 	if !state.adjusting() {
 		return nil, refuse(Conflict, "not-adjusting", "finding", "Nothing is adjusted before as found is closed and the decision is to adjust.")
 	}
+	if err := r.roundUnread(finding); err != nil {
+		return nil, err
+	}
+	if state.last().Decision == adjust.Investigate {
+		return c.mended(finding, state)
+	}
 	at := slices.IndexFunc(finding.Controls, func(k adjust.Control) bool { return k.ID == c.Control })
 	if at < 0 {
 		return nil, refuse(Invalid, "no-such-control", "control", "%s has no control %q.", finding.Title, c.Control)
@@ -373,12 +382,29 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 	if c.Steps == 0 {
 		return nil, refuse(Invalid, "steps", "steps", "Say how many presses were made: more than none.")
 	}
+	return []Fact{AdjustmentMade{finding.ID, state.Closed, c.Control, c.Point, c.Steps, strings.TrimSpace(c.Note)}}, nil
+}
+
+// mended notes what the look for the cause found and what was done, before the points
+// are read again. No control was moved.
+func (c MakeAdjustment) mended(finding Step, state Finding) ([]Fact, error) {
+	switch {
+	case c.Control != "" || c.Steps != 0:
+		return nil, refuse(Conflict, "investigating", "control", "The decision was to look for the cause: nothing is adjusted in this round. Note what was found and done.")
+	case strings.TrimSpace(c.Note) == "":
+		return nil, refuse(Invalid, "note-needed", "note", "Note what you looked at, what you found and what you did, even if it was nothing.")
+	}
+	return []Fact{AdjustmentMade{Finding: finding.ID, Round: state.Closed, Note: strings.TrimSpace(c.Note)}}, nil
+}
+
+// roundUnread refuses a change of the device once points of the round were read.
+func (r Run) roundUnread(finding Step) error {
 	for _, reading := range r.Readings {
-		if m, _ := r.Procedure.FindingOf(reading.Measure); m.ID == finding.ID && reading.Round == state.Closed && reading.Withdrawn == "" {
-			return nil, refuse(Conflict, "round-read", "finding", "Points were read in this round. Close it and decide on another round.")
+		if m, _ := r.Procedure.FindingOf(reading.Measure); m.ID == finding.ID && reading.Round == r.Findings[finding.ID].Closed && reading.Withdrawn == "" {
+			return refuse(Conflict, "round-read", "finding", "Points were read in this round. Close it and decide on another round.")
 		}
 	}
-	return []Fact{AdjustmentMade{finding.ID, state.Closed, c.Control, c.Point, c.Steps, strings.TrimSpace(c.Note)}}, nil
+	return nil
 }
 
 // hasEntry refuses a point that a control does not act on by itself, or a table's entry without one.

@@ -3,6 +3,7 @@ package procedure
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"northneedle/core/adjust"
@@ -367,12 +368,13 @@ func (r Run) latest(m Step, p Point, round int) (*Verdict, error) {
 	return r.judge(m, p, 0)
 }
 
-// affected are the measures read in a round: all of them as found, afterwards those that the controls act on.
+// affected are the measures read in a round: all of them as found and after the set-up
+// was mended, otherwise those that the controls act on.
 func (r Run) affected(finding Step, round int) []string {
-	if round == 0 {
+	if round == 0 || len(finding.Controls) == 0 || r.Findings[finding.ID].decided(round) == adjust.Investigate {
 		return finding.Judges
 	}
-	return r.adjustable(finding).Judges
+	return r.byUnit(finding)[0].Judges
 }
 
 // judged are the points of a finding up to a round, for the advice, with those that have a verdict.
@@ -404,43 +406,90 @@ func orInf(v *float64, sign int) float64 {
 	return *v
 }
 
-// Advise gives the advice on a finding whose latest phase is closed.
+// Advise gives the advice on a finding whose latest phase is closed. Measures of one
+// unit are judged together, since errors of different units make no shape; the gravest
+// advice counts. The finding's controls act on the first measure's unit.
 func (r Run) Advise(finding Step) (adjust.Advice, error) {
 	state := r.Findings[finding.ID]
 	if state.Closed == 0 {
 		return adjust.Advice{}, fmt.Errorf("as found is not closed yet")
 	}
-	narrowed := r.adjustable(finding)
-	points, _, err := r.judged(narrowed, state.Closed-1)
-	if err != nil {
-		return adjust.Advice{}, err
-	}
-	all, _, err := r.judged(finding, state.Closed-1)
-	if err != nil {
-		return adjust.Advice{}, err
-	}
-	tried := adjust.Tried{Rounds: state.Closed - 1}
-	if tried.Rounds > 0 {
-		before, _, err := r.judged(narrowed, state.Closed-2)
+	var gravest adjust.Advice
+	worst, found := 0.0, false
+	for i, group := range r.byUnit(finding) {
+		points, _, err := r.judged(group, state.Closed-1)
 		if err != nil {
 			return adjust.Advice{}, err
 		}
-		for _, p := range before {
-			tried.Before = math.Max(tried.Before, math.Abs(p.Lean))
+		if len(points) == 0 {
+			continue
+		}
+		controls := finding.Controls
+		if i > 0 {
+			controls = nil
+		}
+		tried, err := r.tried(finding, group)
+		if err != nil {
+			return adjust.Advice{}, err
+		}
+		advice, err := adjust.Advise(points, r.Policy(), controls, tried)
+		if err != nil {
+			return adjust.Advice{}, err
+		}
+		if lean := largest(points); !found || graver(advice.Decision, gravest.Decision) || advice.Decision == gravest.Decision && lean > worst {
+			gravest, worst, found = advice, lean, true
 		}
 	}
-	if seen, ok := r.see(finding, state.Closed-1); ok && seen.Investigate {
+	if !found {
+		return adjust.Advice{}, fmt.Errorf("there is no point to judge")
+	}
+	return gravest, nil
+}
+
+// tried is what was adjusted of a group before, and what the family sees in it.
+func (r Run) tried(finding, group Step) (adjust.Tried, error) {
+	closed := r.Findings[finding.ID].Closed
+	tried := adjust.Tried{Rounds: closed - 1}
+	if seen, ok := r.see(finding, closed-1); ok && seen.Investigate {
 		tried.SetUp = seen.Words
 	}
-	if len(points) == 0 {
-		return adjust.Advise(all, r.Policy(), nil, tried)
+	if tried.Rounds == 0 {
+		return tried, nil
 	}
-	// A measure that no control moves still decides whether the device can stay in use.
-	rest := slicesOut(all, points)
-	if advice, err := adjust.Advise(rest, r.Policy(), nil, tried); err == nil && advice.Decision != adjust.Leave {
-		return advice, nil
+	before, _, err := r.judged(group, closed-2)
+	tried.Before = largest(before)
+	return tried, err
+}
+
+func largest(points []adjust.Point) (lean float64) {
+	for _, p := range points {
+		lean = math.Max(lean, math.Abs(p.Lean))
 	}
-	return adjust.Advise(points, r.Policy(), finding.Controls, tried)
+	return lean
+}
+
+// graver reports whether one decision is more serious than another.
+func graver(a, b adjust.Decision) bool {
+	order := []adjust.Decision{adjust.Leave, adjust.Adjust, adjust.Investigate, adjust.Withdraw}
+	return slices.Index(order, a) > slices.Index(order, b)
+}
+
+// byUnit splits a finding into findings of one unit each, in the order of its measures.
+func (r Run) byUnit(finding Step) []Step {
+	var groups []Step
+	var units []string
+	for _, id := range finding.Judges {
+		m, _ := r.Procedure.Step(id)
+		i := slices.Index(units, m.Unit)
+		if i < 0 {
+			i, units = len(units), append(units, m.Unit)
+			group := finding
+			group.Judges = nil
+			groups = append(groups, group)
+		}
+		groups[i].Judges = append(groups[i].Judges, id)
+	}
+	return groups
 }
 
 // see reads a finding's errors by its family's pattern, where it names one.
@@ -458,34 +507,4 @@ func (r Run) see(finding Step, round int) (method.Seen, bool) {
 		}
 	}
 	return method.See(finding.Pattern, placed)
-}
-
-// adjustable narrows a finding to the measures its controls act on: those of the first measure's unit.
-func (r Run) adjustable(finding Step) Step {
-	if len(finding.Controls) == 0 {
-		return finding
-	}
-	first, _ := r.Procedure.Step(finding.Judges[0])
-	narrowed := finding
-	narrowed.Judges = nil
-	for _, id := range finding.Judges {
-		if m, _ := r.Procedure.Step(id); m.Unit == first.Unit {
-			narrowed.Judges = append(narrowed.Judges, id)
-		}
-	}
-	return narrowed
-}
-
-func slicesOut(all, some []adjust.Point) []adjust.Point {
-	var rest []adjust.Point
-	for _, p := range all {
-		found := false
-		for _, q := range some {
-			found = found || p.Label == q.Label
-		}
-		if !found {
-			rest = append(rest, p)
-		}
-	}
-	return rest
 }

@@ -90,10 +90,21 @@ func (f Finding) last() FindingDecided {
 	return f.Decisions[len(f.Decisions)-1]
 }
 
-// adjusting reports whether a round of adjustment is under way.
+// adjusting reports whether a round is under way: of adjustment, or of looking for the
+// cause and reading again.
 func (f Finding) adjusting() bool {
 	d := f.last()
-	return d.Decision == adjust.Adjust && f.Closed == d.Round
+	return (d.Decision == adjust.Adjust || d.Decision == adjust.Investigate) && f.Closed == d.Round
+}
+
+// decided is the decision that a round began with.
+func (f Finding) decided(round int) adjust.Decision {
+	for i := len(f.Decisions) - 1; i >= 0; i-- {
+		if f.Decisions[i].Round == round {
+			return f.Decisions[i].Decision
+		}
+	}
+	return ""
 }
 
 // done reports whether the finding is settled.

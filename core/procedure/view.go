@@ -159,8 +159,9 @@ type FindingView struct {
 	Controls    []adjust.Control `json:"controls"`
 	Closed      int              `json:"closed"`
 	CanClose    bool             `json:"can_close"` // every point of the round is complete
-	Adjusting   bool             `json:"adjusting"`
-	Adjusted    bool             `json:"adjusted"` // in this round
+	Adjusting   bool             `json:"adjusting"` // a round is under way
+	Looking     bool             `json:"looking"`   // of looking for the cause, not of adjusting
+	Adjusted    bool             `json:"adjusted"`  // in this round
 	Done        bool             `json:"done"`
 	Advice      *adjust.Advice   `json:"advice,omitempty"`
 	Causes      []string         `json:"causes,omitempty"`
@@ -395,19 +396,15 @@ func (r Run) viewPoint(m Step, p Point, round int) PointView {
 
 func (r Run) viewFinding(s Step) FindingView {
 	state := r.Findings[s.ID]
-	v := FindingView{ID: s.ID, Title: s.Title, Judges: s.Judges, Controls: append([]adjust.Control{}, s.Controls...), Closed: state.Closed, Adjusting: state.adjusting(), Done: state.done(),
+	v := FindingView{ID: s.ID, Title: s.Title, Judges: s.Judges, Controls: append([]adjust.Control{}, s.Controls...), Closed: state.Closed, Adjusting: state.adjusting(), Looking: state.adjusting() && state.last().Decision == adjust.Investigate, Done: state.done(),
 		Adjusted: r.adjusted(s, state.Closed), Decisions: append([]FindingDecided{}, state.Decisions...), Adjustments: append([]AdjustmentMade{}, state.Adjustments...)}
-	if state.Closed > 0 && !state.adjusting() {
+	if state.Closed > 0 {
 		if advice, err := r.Advise(s); err == nil {
 			v.Advice = &advice
 			v.Causes = s.Causes[string(advice.Anatomy.Shape)]
 		}
 		if seen, ok := r.see(s, state.Closed-1); ok {
 			v.Seen, v.Causes = &seen, s.Causes[seen.Shape]
-		}
-	} else if state.adjusting() {
-		if advice, err := r.Advise(s); err == nil {
-			v.Advice = &advice
 		}
 	}
 	if round, err := r.openRound(s); err == nil {

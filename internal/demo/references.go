@@ -100,3 +100,15 @@ func (f *filler) gasBook(s ledger.Standard) {
 		f.records = append(f.records, g)
 	}
 }
+
+// Fitting is a standard of the scenario that fills a role, certified as of a day.
+func Fitting(role procedure.Role, on time.Time) procedure.Standard {
+	for _, r := range references {
+		s := procedure.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Status: procedure.Usable, Values: r.values, Cylinder: r.cylinder, Lot: r.lot,
+			Certificate: procedure.Certificate{Number: "K-" + r.tag, Issuer: accreditedBy, On: on.AddDate(0, -3, 0), DueOn: on.AddDate(0, 9, 0), Accredited: true}}
+		if len(role.Fits(s, on).Blocks) == 0 {
+			return s
+		}
+	}
+	return procedure.Standard{}
+}

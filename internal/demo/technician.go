@@ -29,6 +29,8 @@ type Technician struct {
 	Plate    map[string]string
 	Truth    Truth
 	Until    string // stop before this step; empty works to the signature
+	// Capture takes a reading from an instrument, where one is at hand; nil types what Truth shows.
+	Capture func(run procedure.Run, m procedure.Step, p procedure.Point) (procedure.CaptureReading, error)
 
 	run    procedure.Run
 	events []procedure.Event
@@ -132,6 +134,14 @@ func (t *Technician) measure(m procedure.Step) error {
 }
 
 func (t *Technician) read(m procedure.Step, p procedure.Point) error {
+	if t.Capture != nil && m.Capture != nil {
+		c, err := t.Capture(t.run, m, p)
+		if err != nil {
+			return err
+		}
+		c.Reading = fmt.Sprintf("%s-r%04d", t.run.ID, t.n)
+		return t.follow(m, p, t.do(c))
+	}
 	e, err := t.run.Expect(m, p)
 	if err != nil {
 		return err
@@ -139,7 +149,25 @@ func (t *Technician) read(m procedure.Step, p procedure.Point) error {
 	step := t.run.Resolution(m)
 	shown := t.Truth.Read(m.ID, p.ID, e.Reference)
 	text := fmt.Sprintf("%.6g", float64(int64(shown/step+copysignHalf(shown)))*step)
-	return t.do(procedure.CaptureReading{Reading: fmt.Sprintf("%s-r%04d", t.run.ID, t.n), Measure: m.ID, Point: p.ID, Typed: text, Confirmed: true})
+	return t.follow(m, p, t.do(procedure.CaptureReading{Reading: fmt.Sprintf("%s-r%04d", t.run.ID, t.n), Measure: m.ID, Point: p.ID, Typed: text, Confirmed: true}))
+}
+
+// follow looks at the set-up after a reading that is far out, and repeats it once.
+func (t *Technician) follow(m procedure.Step, p procedure.Point, err error) error {
+	if err != nil {
+		return err
+	}
+	for _, view := range t.run.View(t.At).Measures {
+		for _, point := range view.Points {
+			if view.ID == m.ID && point.ID == p.ID && point.GrossOpen && !point.SetUpSeen {
+				if err := t.do(procedure.CheckSetUp{Measure: m.ID, Point: p.ID, Note: "Looked at everything the procedure names; nothing found."}); err != nil {
+					return err
+				}
+				return t.read(m, p)
+			}
+		}
+	}
+	return nil
 }
 
 func copysignHalf(v float64) float64 {

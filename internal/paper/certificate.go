@@ -322,6 +322,10 @@ func (s *sheet) remarks() {
 			made = append(made, fmt.Sprintf("%s: %s. %s", f.Title, d.Decision, d.Why))
 		}
 		for _, a := range f.Adjustments {
+			if a.Control == "" {
+				made = append(made, fmt.Sprintf("%s, round %d: cause looked for. %s", f.Title, a.Round, a.Note))
+				continue
+			}
 			at := ""
 			if a.Point != "" {
 				at = " at " + a.Point

@@ -951,6 +951,7 @@ export interface components {
             done: boolean;
             id: string;
             judges: string[];
+            looking: boolean;
             seen?: components["schemas"]["Seen"];
             title: string;
         };

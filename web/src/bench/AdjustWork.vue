@@ -61,8 +61,15 @@ async function press() {
   }
   pressed.value = true
 }
+const found = ref('')
 async function note() {
   trouble.value = ''
+  if (props.finding.looking) {
+    if (!found.value.trim())
+      return (trouble.value = 'Note what you looked at and what you found, even if it was nothing.')
+    await send({ kind: 'adjust', finding: props.finding.id, note: found.value.trim() })
+    return
+  }
   const steps = entries.value.map((e) => ({
     control: e.control,
     point: e.point,
@@ -78,47 +85,62 @@ useKeys({ Enter: note })
 </script>
 
 <template>
-  <StepHead
-    :title="`Adjust, round ${finding.closed}`"
-    do="Make the presses in the device’s service menu, then note what was made. The points are read again afterwards."
-  />
-  <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
-    <p
-      v-for="m in finding.advice.moves"
-      :key="m.control + m.point"
-      :class="finding.advice.moves.length > 2 ? 'text-lg' : 'text-3xl'"
-    >
-      {{ m.words }}
-    </p>
-    <p v-if="predicted.length" class="mt-2 text-ink-2">
-      It should then be off by
-      <span v-for="(p, i) in predicted" :key="p.label"
-        ><template v-if="i">, </template><span class="num">{{ shown(p.error!, measure!.resolution, true) }}</span> at
-        {{ p.label }}</span
-      >
-      {{ measure?.shown }}. This is a prediction, not a reading.
-    </p>
-    <button v-if="standIn" class="btn mt-3" :disabled="pressed" @click="press">
-      {{ pressed ? 'Made on the simulated device' : 'Make them on the simulated device' }}
-    </button>
-  </div>
-  <fieldset class="mt-4 flex flex-wrap items-end gap-5">
-    <legend class="mb-2 font-semibold">Presses made (up is positive, down negative)</legend>
-    <label v-for="e in entries" :key="e.key">
-      <span class="label">{{ e.label }}</span>
-      <input
-        v-model="made[e.key]"
-        :name="`presses-${e.key}`"
-        inputmode="numeric"
-        class="field num w-36 text-2xl"
-        @keydown.enter.prevent="note"
-      />
+  <template v-if="finding.looking">
+    <StepHead
+      :title="`Look for the cause, round ${finding.closed}`"
+      do="Look, mend what you find, and note it. Every point is then read again; as found stays as it was."
+    />
+    <ul v-if="finding.causes?.length" class="mt-3 list-inside list-[square] text-[17px]">
+      <li v-for="c in finding.causes" :key="c">{{ c }}</li>
+    </ul>
+    <label class="mt-4 block max-w-2xl">
+      <span class="label">What was found, and what was done</span>
+      <textarea v-model="found" name="found" rows="3" class="field" @keydown.enter.exact.prevent="note"></textarea>
     </label>
-  </fieldset>
+  </template>
+  <template v-else>
+    <StepHead
+      :title="`Adjust, round ${finding.closed}`"
+      do="Make the presses in the device’s service menu, then note what was made. The points are read again afterwards."
+    />
+    <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
+      <p
+        v-for="m in finding.advice.moves"
+        :key="m.control + m.point"
+        :class="finding.advice.moves.length > 2 ? 'text-lg' : 'text-3xl'"
+      >
+        {{ m.words }}
+      </p>
+      <p v-if="predicted.length" class="mt-2 text-ink-2">
+        It should then be off by
+        <span v-for="(p, i) in predicted" :key="p.label"
+          ><template v-if="i">, </template><span class="num">{{ shown(p.error!, measure!.resolution, true) }}</span> at
+          {{ p.label }}</span
+        >
+        {{ measure?.shown }}. This is a prediction, not a reading.
+      </p>
+      <button v-if="standIn" class="btn mt-3" :disabled="pressed" @click="press">
+        {{ pressed ? 'Made on the simulated device' : 'Make them on the simulated device' }}
+      </button>
+    </div>
+    <fieldset class="mt-4 flex flex-wrap items-end gap-5">
+      <legend class="mb-2 font-semibold">Presses made (up is positive, down negative)</legend>
+      <label v-for="e in entries" :key="e.key">
+        <span class="label">{{ e.label }}</span>
+        <input
+          v-model="made[e.key]"
+          :name="`presses-${e.key}`"
+          inputmode="numeric"
+          class="field num w-36 text-2xl"
+          @keydown.enter.prevent="note"
+        />
+      </label>
+    </fieldset>
+  </template>
   <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">{{ trouble }}</p>
   <slot />
   <button class="btn btn-main mt-4 self-start" :disabled="sending" @click="note">
-    Note the adjustment <kbd>Enter</kbd>
+    {{ finding.looking ? 'Note it, and read again' : 'Note the adjustment' }} <kbd>Enter</kbd>
   </button>
-  <StandInPanel v-if="kind" :kind="kind" />
+  <StandInPanel v-if="kind" :kind="kind" :entries="measure?.points" />
 </template>

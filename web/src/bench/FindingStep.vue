@@ -120,7 +120,7 @@ useKeys({
     <template v-else-if="finding.adjusting">
       <StepHead
         :title="`${step.title}: as left`"
-        do="Every point is read again. Close the round to see what the adjustment has done."
+        do="Every point is read again. Close the round to see what the change has done."
       />
       <FindingPoints :run="run" :finding="finding" />
       <slot />

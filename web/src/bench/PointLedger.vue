@@ -73,8 +73,9 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
       <div v-for="f in decided" :key="f.id" class="mb-2">
         <h2 class="text-[15px]">{{ f.title }}: {{ f.decisions[f.decisions.length - 1]!.decision }}</h2>
         <p class="text-sm">{{ f.decisions[f.decisions.length - 1]!.why }}</p>
-        <p v-for="a in f.adjustments" :key="a.round + a.control" class="text-sm text-ink-2">
-          Round {{ a.round }}: {{ a.control }} {{ a.steps > 0 ? '+' : '' }}{{ a.steps }} presses
+        <p v-for="a in f.adjustments" :key="a.round + a.control + a.point" class="text-sm text-ink-2">
+          Round {{ a.round }}:
+          {{ a.control ? `${a.control} ${a.point ?? ''} ${a.steps > 0 ? '+' : ''}${a.steps} presses` : a.note }}
         </p>
       </div>
     </section>
