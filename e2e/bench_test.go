@@ -282,7 +282,7 @@ func spirometer(t *testing.T, s *server) {
 	p.see("even if it was nothing")
 	p.must(p.Fill("textarea[name=found]", "Body conditions were left on; switched off."))
 	p.must(p.Key("Enter"))
-	p.see("Volume as left: slow, injected", "Volume as left: fast, withdrawn")
+	p.see("Volume as left: slow, injected", "Volume as left: medium, injected", "Volume as left: fast, withdrawn")
 	p.enter("Close as left")
 	p.enter("Advised: leave as it is")
 	p.enter("This closes: Sensor off", "This closes: Calibration menu", "Cleaned, label attached")

@@ -39,7 +39,7 @@ func (f *Finger) Rate() int { return 25 }
 
 // Controls are a wrong probe curve.
 func (f *Finger) Controls() Controls {
-	return Controls{Faults: []Knob{{"CURVE", "wrong curve"}}, Keys: []Knob{}}
+	return Controls{Faults: faultsOf(f.faults, "CURVE", "wrong curve"), Keys: keysOf()}
 }
 
 // Value is the present display.

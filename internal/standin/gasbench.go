@@ -70,7 +70,7 @@ func (g *GasBench) Rate() int { return 25 }
 
 // Controls are a leak, a blocked trap, an empty cylinder; span and zero of the service menu.
 func (g *GasBench) Controls() Controls {
-	return Controls{Faults: []Knob{{"LEAK", "adapter leaks"}, {"TRAP", "trap blocked"}, {"EMPTY", "cylinder empty"}}, Keys: []Knob{{"SPAN", "span"}, {"ZERO", "zero"}}}
+	return Controls{Faults: faultsOf(g.faults, "LEAK", "adapter leaks", "TRAP", "trap blocked", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
 }
 
 // Value is the present reading.

@@ -61,8 +61,8 @@ func (s *Syringe) Rate() int { return 100 }
 
 // Controls are the faults of set-up, sensor and technique.
 func (s *Syringe) Controls() Controls {
-	return Controls{Faults: []Knob{{"BTPS", "body conditions left on"}, {"LEAK", "leak on the way in"}, {"FOULED", "sensor fouled"}, {"ZERO", "not zeroed"}, {"BANG", "bangs at the end stop"}, {"HURRY", "no pauses"}, {"SLIP", "one bad stroke"}},
-		Keys: []Knob{{"TABLE", "correction table"}}}
+	return Controls{Faults: faultsOf(s.faults, "BTPS", "body conditions left on", "LEAK", "leak on the way in", "FOULED", "sensor fouled", "ZERO", "not zeroed", "BANG", "bangs at the end stop", "HURRY", "no pauses", "SLIP", "one bad stroke"),
+		Keys: keysOf("TABLE", "correction table")}
 }
 
 func (s *Syringe) connect(tag string) {

@@ -1057,6 +1057,7 @@ export interface components {
         };
         Knob: {
             code: string;
+            on?: boolean;
             word: string;
         };
         Line: {

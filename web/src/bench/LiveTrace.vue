@@ -58,7 +58,7 @@ onMounted(() => {
       height: box.value!.clientHeight,
       legend: { show: false },
       cursor: { show: false },
-      padding: [6, 8, 0, 0],
+      padding: [8, 8, 8, 0],
       scales: {
         x: { time: false, range: (_, __, max) => [(max ?? 0) - traceSeconds, max ?? 0] },
         y: { range: () => range() },

@@ -9,14 +9,13 @@ const props = defineProps<{ kind: string; entries?: { id: string; label: string 
 const { data } = useBenchState()
 const link = computed(() => data.value?.links.find((l) => l.kind === props.kind))
 const said = ref('')
-const { data: controls } = useQuery({
+const { data: controls, refetch } = useQuery({
   queryKey: ['stand-in', () => props.kind],
   queryFn: () => answer(api.GET('/api/stand-ins/{kind}', { params: { path: { kind: props.kind } } })),
   enabled: () => !!link.value?.stand_in,
   staleTime: Infinity,
 })
 const entry = ref('')
-const on = ref<string[]>([])
 
 async function tell(command: string, words: string) {
   try {
@@ -28,10 +27,9 @@ async function tell(command: string, words: string) {
     said.value = error instanceof ApiError ? error.problem.detail : String(error)
   }
 }
-async function toggle(code: string, label: string) {
-  const active = on.value.includes(code)
-  await tell(`SIMulate:FAULt ${code},${active ? 'OFF' : 'ON'}`, `${label}: ${active ? 'mended' : 'on'}`)
-  on.value = active ? on.value.filter((c) => c !== code) : [...on.value, code]
+async function toggle(fault: { code: string; word: string; on?: boolean }) {
+  await tell(`SIMulate:FAULt ${fault.code},${fault.on ? 'OFF' : 'ON'}`, `${fault.word}: ${fault.on ? 'mended' : 'on'}`)
+  await refetch()
 }
 </script>
 
@@ -65,9 +63,9 @@ async function toggle(code: string, label: string) {
         v-for="f in controls?.faults"
         :key="f.code"
         class="btn"
-        :class="on.includes(f.code) && 'bg-brass-wash'"
-        :aria-pressed="on.includes(f.code)"
-        @click="toggle(f.code, f.word)"
+        :class="f.on && 'bg-brass-wash'"
+        :aria-pressed="!!f.on"
+        @click="toggle(f)"
       >
         {{ f.word }}
       </button>
