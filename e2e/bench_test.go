@@ -258,7 +258,7 @@ func badEntries(t *testing.T, s *server) {
 // conditions left on are named and mended, and the readings are taken hands free.
 func spirometer(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "f2 merrowby", "in use", 0))
+	p.startBySearch("MB-0655")
 	p.enter("Take the first that fits", "I have read them", "Fit a new filter")
 	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
 		p.must(p.Fill("input[name="+field+"]", text))

@@ -11,7 +11,7 @@ import (
 
 func init() {
 	register("syringe", syringe)
-	registerReader("strokes", Reader{Params: []string{"low", "high", "direction", "pause", "impact", "least"}, Read: strokes})
+	registerReader("strokes", Reader{Params: []string{"flow", "low", "high", "direction", "pause", "impact", "least"}, Read: strokes})
 	registerPattern("strokes", strokePattern)
 }
 

@@ -112,6 +112,9 @@ func (c *checker) steps() {
 			c.say(at, "has the id %q of an earlier step: give it an id of its own", s.ID)
 		}
 		seen[s.ID] = true
+		if s.Skip != "" && s.Skip != "lead" {
+			c.say(at+".skip", "%q is not known: leave it out, or say lead", s.Skip)
+		}
 		if s.Opens != "" {
 			opened[s.Opens] = true
 		}
@@ -138,6 +141,13 @@ func (c *checker) step(at string, s Step, measured map[string]bool) {
 			c.say(at+".minutes", "must be above 0 and at most 1440, it is %g", s.Minutes)
 		}
 		c.need(at+".why", s.Why)
+	case StepAmbient:
+		if w := s.Temperature; w != nil {
+			if !(w.From < w.To) {
+				c.say(at+".temperature", "runs backwards: %g to %g", w.From, w.To)
+			}
+			c.need(at+".temperature.why", w.Why)
+		}
 	case StepRecord:
 		if len(s.Fields) == 0 {
 			c.say(at+".fields", "is missing")

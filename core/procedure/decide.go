@@ -240,10 +240,21 @@ func (c SkipStep) decide(r Run, o Order) ([]Fact, error) {
 	if mark, done := r.Marks[c.Step]; done && mark.Skipped == "" {
 		return nil, refuse(Conflict, "done", "step", "%s is done already.", step.Title)
 	}
+	if err := onlyLead(step, o); err != nil {
+		return nil, err
+	}
 	if slices.ContainsFunc(step.Closes, r.isOpen) {
 		return nil, refuse(Conflict, "loose-end", "step", "%s closes a loose end that is open: do it, or close the loose end by hand first.", step.Title)
 	}
 	return r.skip(step, strings.TrimSpace(c.Reason))
+}
+
+// onlyLead refuses leaving out what only a lead may leave out.
+func onlyLead(step Step, o Order) error {
+	if step.Skip == "lead" && o.By.Role != Lead {
+		return refuse(Forbidden, "lead-only", "step", "%s comes first here: only a lead may go on without it, with a reason.", step.Title)
+	}
+	return nil
 }
 
 func (r Run) skip(step Step, reason string) ([]Fact, error) {
@@ -319,6 +330,9 @@ func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 	a := step.ambient()
 	if a.TemperatureC, err = read("temperature", c.Temperature, 5, 45, "°C"); err != nil {
 		return nil, err
+	}
+	if w := step.Temperature; w != nil && (a.TemperatureC < w.From || a.TemperatureC > w.To) {
+		return nil, refuse(Invalid, "too-cold-or-warm", "temperature", "%g °C is outside %g to %g °C: %s. Come back when the device has another temperature; this is no failure of it.", a.TemperatureC, w.From, w.To, w.Why)
 	}
 	if a.PressureHPa, err = read("pressure", c.Pressure, 500, 1100, "hPa"); err != nil {
 		return nil, err

@@ -206,6 +206,8 @@ func (c OmitPoint) decide(r Run, o Order) ([]Fact, error) {
 		return nil, err
 	}
 	switch {
+	case onlyLead(m, o) != nil:
+		return nil, onlyLead(m, o)
 	case strings.TrimSpace(c.Reason) == "":
 		return nil, refuse(Invalid, "reason-needed", "reason", "%s, %s: say why it is left out. The certificate will state it.", m.Title, p.Label)
 	case len(r.taken(m.ID, p.ID, round)) > 0:

@@ -93,13 +93,15 @@ type Step struct {
 	Do      string   `json:"do,omitempty" yaml:"do"`           // how, in a sentence or two
 	Caution string   `json:"caution,omitempty" yaml:"caution"` // shown while the step is done
 	Symptom string   `json:"symptom,omitempty" yaml:"symptom"` // what the mistake would look like
+	Skip    string   `json:"skip,omitempty" yaml:"skip"`       // lead: only a lead may leave it out
 	Opens   string   `json:"opens,omitempty" yaml:"opens"`     // the loose end it opens
 	Closes  []string `json:"closes,omitempty" yaml:"closes"`   // those it closes
 
 	Minutes float64 `json:"minutes,omitempty" yaml:"minutes"` // wait
 	Why     string  `json:"why,omitempty" yaml:"why"`
 
-	UPressure float64 `json:"u_pressure_hpa,omitempty" yaml:"u_pressure_hpa"` // ambient
+	UPressure   float64 `json:"u_pressure_hpa,omitempty" yaml:"u_pressure_hpa"` // ambient
+	Temperature *Window `json:"temperature,omitempty" yaml:"temperature"`       // ambient: outside it, come back later
 
 	Fields []Field `json:"fields,omitempty" yaml:"fields"` // record
 
@@ -121,6 +123,13 @@ type Step struct {
 	Judges   []string            `json:"judges,omitempty" yaml:"judges"`   // finding
 	Controls []adjust.Control    `json:"controls,omitempty" yaml:"controls"`
 	Causes   map[string][]string `json:"causes,omitempty" yaml:"causes"` // likely causes by shape
+}
+
+// Window is a range the room must be in for the work to mean anything.
+type Window struct {
+	From float64 `json:"from" yaml:"from"`
+	To   float64 `json:"to" yaml:"to"`
+	Why  string  `json:"why" yaml:"why"`
 }
 
 // Field is one figure of a data plate.

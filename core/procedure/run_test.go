@@ -290,3 +290,59 @@ func TestAFoldNeverPanicsAndNeverLooksBack(t *testing.T) {
 		require.Equal(rt, string(now), string(again), "the same events give the same run")
 	})
 }
+
+func TestLookingForTheCauseReadsEverythingAgain(t *testing.T) {
+	b := open(t, small()).prepared()
+	b.do(b.read("zero", "0.04"), b.read("gas", "3.1"), procedure.CheckSetUp{Measure: "response", Point: "gas", Note: "nothing seen"})
+	b.do(b.read("gas", "3.1"), procedure.ClosePhase{Finding: "verdict"})
+	stretch := b.run.TraceOf(b.run.Procedure.Steps[4])
+	b.do(procedure.DecideFinding{Finding: "verdict", Decision: adjust.Investigate})
+	assert.True(t, b.view().Findings[0].Looking)
+	b.refused(b.read("gas", "5"), "not-adjusted", "first")
+	b.refused(procedure.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 2, Note: "x"}, "investigating", "nothing is adjusted in this round")
+	b.refused(procedure.MakeAdjustment{Finding: "verdict", Note: " "}, "note-needed", "even if it was nothing")
+	b.do(procedure.MakeAdjustment{Finding: "verdict", Note: "the adapter was cracked; a new one fitted"})
+	assert.NotEqual(t, stretch, b.run.TraceOf(b.run.Procedure.Steps[4]), "what an instrument sent before says nothing any more")
+	b.do(b.read("zero", "0.04"), b.read("gas", "5.01"), procedure.ClosePhase{Finding: "verdict"})
+	assert.Equal(t, 3.1, b.view().Measures[0].Points[1].Found.Indicated, "as found stays as it was")
+	assert.Equal(t, adjust.Leave, b.view().Findings[0].Advice.Decision)
+	b.do(procedure.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
+	b.finished().do(procedure.SignRun{Statement: "Adapter replaced."})
+	assert.Equal(t, procedure.ConformsAdjusted, b.view().Result)
+}
+
+func TestATableHasAnEntryForEachPoint(t *testing.T) {
+	p := small()
+	p.Steps[5].Controls = []adjust.Control{{ID: "table", Label: "table", Kind: adjust.Table, Step: 0.1}}
+	b := open(t, p).prepared().found("5.45")
+	moves := b.view().Findings[0].Advice.Moves
+	require.Len(t, moves, 1)
+	assert.Equal(t, "response/gas", moves[0].Point)
+	b.do(procedure.DecideFinding{Finding: "verdict", Decision: adjust.Adjust})
+	b.refused(procedure.MakeAdjustment{Finding: "verdict", Control: "table", Steps: -4}, "no-entry", "say which")
+	b.refused(procedure.MakeAdjustment{Finding: "verdict", Control: "table", Point: "response/nowhere", Steps: -4}, "no-entry", "say which")
+	b.do(procedure.MakeAdjustment{Finding: "verdict", Control: "table", Point: moves[0].Point, Steps: moves[0].Steps})
+
+	span := open(t, small()).prepared().found("5.45")
+	span.do(procedure.DecideFinding{Finding: "verdict", Decision: adjust.Adjust})
+	span.refused(procedure.MakeAdjustment{Finding: "verdict", Control: "span", Point: "response/gas", Steps: -4}, "no-entry", "every point alike")
+}
+
+func TestTooColdIsNoFailure(t *testing.T) {
+	p := small()
+	p.Steps[2].Temperature = &procedure.Window{From: 15, To: 30, Why: "the cell reads low when cold"}
+	b := open(t, p)
+	b.refused(procedure.RecordAmbient{Step: "room", Temperature: "12", Pressure: "1008", Humidity: "46", Source: "RC-01"}, "too-cold-or-warm", "no failure")
+	b.do(procedure.RecordAmbient{Step: "room", Temperature: "15", Pressure: "1008", Humidity: "46", Source: "RC-01"})
+}
+
+func TestOtherSchoolsAreShownBesideTheOneThatDecides(t *testing.T) {
+	p := small()
+	p.Steps[4].Schools = []procedure.School{{Title: "tight", Tolerance: "±0.1"}, {Title: "wide", Tolerance: "±10 % of reading"}}
+	b := open(t, p).prepared().found("5.25")
+	v := b.view().Measures[0].Points[1].Found
+	require.Len(t, v.Schools, 2)
+	assert.True(t, v.Pass)
+	assert.Equal(t, []bool{false, true}, []bool{v.Schools[0].Pass, v.Schools[1].Pass})
+	assert.InDelta(t, 2.5, v.Schools[0].Lean, 1e-9)
+}

@@ -35,7 +35,7 @@ func (h hands) Read(measure, point string, expected float64) float64 {
 }
 
 func (h hands) Turn(control, point string, change float64) {
-	steps := map[string]float64{"span": 0.5, "zero": 0.02, "table": 0.015}[control]
+	steps := map[string]float64{"gas-bench span": 0.5, "gas-bench zero": 0.02, "syringe-bench table": 0.015, "co-bench span": 1, "co-bench zero": 0.5, "bag-rack deadspace": 0.01}[h.kind+" "+control]
 	_, entry, _ := strings.Cut(point, "/")
 	command := fmt.Sprintf("SIMulate:PRESs %s,%.0f", strings.ToUpper(control), change/steps)
 	if entry != "" {
@@ -46,7 +46,7 @@ func (h hands) Turn(control, point string, change float64) {
 
 // rehearse works through a family's procedure with faults switched on, and gives the
 // run, and the error where a reading never became one.
-func rehearse(t *testing.T, family, kind string, faults ...string) (procedure.View, error) {
+func rehearse(t *testing.T, family, kind string, faults ...string) (heard, error) {
 	t.Helper()
 	all, err := procedures.Shipped()
 	require.NoError(t, err)
@@ -61,26 +61,41 @@ func rehearse(t *testing.T, family, kind string, faults ...string) (procedure.Vi
 		w := &demo.Technician{Person: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}, Reviewer: procedure.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: procedure.Lead},
 			At: monday, Truth: hands{t: t, bench: b, kind: kind}, Room: [3]string{"21.4", "1008", "46"}, Plate: map[string]string{"capacity": "200", "division": "0.1"}, Capture: b.Capture,
 			Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return demo.Fitting(role, monday) }}
-		run, _, err := w.Work(p, procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: procedure.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: family}})
-		return run.View(w.At), err
+		run, events, err := w.Work(p, procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: procedure.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: family}})
+		return heard{run.View(w.At), said(p, events)}, err
 	}
 	require.FailNow(t, "no procedure for "+family)
-	return procedure.View{}, nil
+	return heard{}, nil
 }
 
-// said is everything a run says about its findings.
-func said(v procedure.View) string {
+// heard is a run, and everything it said on the way.
+type heard struct {
+	procedure.View
+	words string
+}
+
+// said is everything a run says about its findings, each time a phase is closed, and at its end.
+func said(p procedure.Procedure, events []procedure.Event) string {
 	var words []string
-	for _, f := range v.Findings {
-		if f.Seen != nil {
-			words = append(words, f.Seen.Words)
+	run := procedure.NewRun(p)
+	for _, e := range events {
+		run = run.Apply(e)
+		if kind := e.Fact.Kind(); kind != "PhaseClosed" && kind != "RunSigned" {
+			continue
 		}
-		words = append(words, f.Causes...)
-		for _, d := range f.Decisions {
-			words = append(words, string(d.Decision)+": "+d.Why)
+		view := run.View(e.At)
+		for _, f := range view.Findings {
+			if f.Seen != nil {
+				words = append(words, f.Seen.Words)
+			}
+			words = append(words, f.Causes...)
+			if f.Advice != nil {
+				words = append(words, string(f.Advice.Decision)+": "+f.Advice.Why)
+			}
 		}
+		words = append(words, string(view.Result))
 	}
-	return strings.Join(append(words, string(v.Result)), "\n")
+	return strings.Join(words, "\n")
 }
 
 // TestFaults is the table of fault and what the product says.
@@ -95,6 +110,18 @@ func TestFaults(t *testing.T) {
 		{"spirometer", "syringe-bench", "LEAK", procedure.Fails, "One direction is off"},
 		{"spirometer", "syringe-bench", "FOULED", procedure.Fails, "Only the fast strokes are off"},
 		{"spirometer", "syringe-bench", "ZERO", procedure.Fails, "Flow at rest"},
+		{"metabolic-cart", "cart-gas", "", procedure.Conforms, "make VO₂"},
+		{"metabolic-cart", "cart-gas", "HUMID", procedure.Fails, "Both gases are off in the same proportion"},
+		{"metabolic-cart", "cart-gas", "BREATH", procedure.Fails, "Only room air is off"},
+		{"metabolic-cart", "cart-gas", "EMPTY", procedure.Fails, "set-up mistake"},
+		{"metabolic-cart", "syringe-bench", "BTPS", procedure.Fails, "Volume"},
+		{"breath-monitor", "co-bench", "", procedure.Conforms, "leave"},
+		{"breath-monitor", "co-bench", "OLD", procedure.ConformsAdjusted, "The cell has aged"},
+		{"breath-monitor", "co-bench", "EMPTY", procedure.Fails, "set-up mistake"},
+		{"breath-monitor", "co-bench", "ALCOHOL", procedure.ConformsAdjusted, "Air the monitor for half an hour"},
+		{"collection-bag-meter", "bag-rack", "", procedure.ConformsAdjusted, "subtract it, do not adjust the meter"},
+		{"collection-bag-meter", "bag-rack", "LEAK", procedure.Fails, "taps, leaks"},
+		{"collection-bag-meter", "bag-rack", "WORN", procedure.Fails, "The meter is off by"},
 		{"capnograph", "gas-bench", "", procedure.Conforms, "leave"},
 		{"capnograph", "gas-bench", "LEAK", procedure.Fails, "A leak at the adapter"},
 		{"capnograph", "finger-simulator", "CURVE", procedure.Fails, "The wrong simulator curve"},
@@ -107,8 +134,8 @@ func TestFaults(t *testing.T) {
 			v, err := rehearse(t, c.family, c.kind, faults...)
 			require.NoError(t, err)
 			assert.Equal(t, procedure.Signed, v.Status)
-			assert.Equal(t, c.result, v.Result, said(v))
-			assert.Contains(t, said(v), c.says)
+			assert.Equal(t, c.result, v.Result, v.words)
+			assert.Contains(t, v.words, c.says)
 		})
 	}
 }
@@ -133,8 +160,18 @@ func TestFaultsOfTechnique(t *testing.T) {
 func TestABadStrokeIsShownAndNotCounted(t *testing.T) {
 	v, err := rehearse(t, "spirometer", "syringe-bench", "SLIP")
 	require.NoError(t, err)
-	assert.Equal(t, procedure.Conforms, v.Result, said(v))
+	assert.Equal(t, procedure.Conforms, v.Result, v.words)
 	assert.Contains(t, v.Measures[1].Points[0].Readings[0].Detail, "3 strokes that count, of 4 made")
+}
+
+// TestASlowAnalyserSaysHowSlow: the response time is kept with the reading.
+func TestASlowAnalyserSaysHowSlow(t *testing.T) {
+	v, err := rehearse(t, "metabolic-cart", "cart-gas", "SLOW")
+	require.NoError(t, err)
+	var seconds float64
+	_, err = fmt.Sscanf(v.Measures[1].Points[1].Readings[0].Detail, "response from 10 to 90 %% in %f s", &seconds)
+	require.NoError(t, err, v.Measures[1].Points[1].Readings[0].Detail)
+	assert.InDelta(t, 6.6, seconds, 0.6, "ln 9 of its lag")
 }
 
 // TestEveryStandInSaysWhatItIs holds the simulated instruments to what the bench relies on.

@@ -1,0 +1,173 @@
+package method
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"northneedle/core/gas"
+	"northneedle/core/signal"
+	"northneedle/core/uncertainty"
+)
+
+func init() {
+	registerReader("gas-step", Reader{Params: []string{"o2", "co2", "air"}, Read: gasStep})
+	registerPattern("uptake", uptake)
+}
+
+// gasStep waits until a gas fraction stands, and times how it got there.
+func gasStep(in Looking) Live {
+	live := steady(in)
+	if seconds, ok := response(in.trace()); ok && live.Steady {
+		live.say("response 10 to 90 %", "%.1f s", seconds)
+		live.Detail = fmt.Sprintf("response from 10 to 90 %% in %.1f s", seconds)
+	}
+	return live
+}
+
+// response is the time from 10 to 90 % of the change that a trace shows from its
+// beginning to its end, in s; false where it hardly changes.
+func response(trace []signal.Sample) (float64, bool) {
+	if len(trace) < 10 {
+		return 0, false
+	}
+	from, to := trace[0].V, trace[len(trace)-1].V
+	if math.Abs(to-from) < 0.5 {
+		return 0, false
+	}
+	passed := func(share float64) float64 {
+		for _, s := range trace {
+			if (s.V-from)/(to-from) >= share {
+				return s.T
+			}
+		}
+		return trace[len(trace)-1].T
+	}
+	return passed(0.9) - passed(0.1), true
+}
+
+// workLevels are where a metabolic measurement is made, as invented but ordinary people show them.
+var workLevels = []struct {
+	name            string
+	ve, feo2, feco2 float64
+}{{"at rest", 8.2, 0.1680, 0.0370}, {"at moderate work", 35, 0.1640, 0.0440}, {"at hard work", 90, 0.1700, 0.0400}}
+
+// Trials of each propagation: enough for two digits, little enough to be asked for again and again.
+const uptakeTrials = 4000
+
+// uptake reads the errors of a metabolic cart as what they do to oxygen uptake: the
+// sentence that decides. Points say what they are of under "with": flow, o2, co2 (1),
+// and air (1) for room air.
+func uptake(points []Placed) Seen {
+	flow, o2, co2 := kindOf(points, "flow"), kindOf(points, "o2"), kindOf(points, "co2")
+	if len(flow) == 0 || len(o2) == 0 || len(co2) == 0 {
+		return Seen{Shape: "unknown", Words: "Flow and both gases are needed to say what the errors mean."}
+	}
+	var words []string
+	for _, w := range workLevels {
+		sentence, err := meaning(w.name, gas.Exchange{VE: w.ve, TemperatureC: 22, PressureHPa: 1013, FIO2: 0.2093, FICO2: 0.0004, FEO2: w.feo2, FECO2: w.feco2}, flow, o2, co2)
+		if err != nil {
+			return Seen{Shape: "unknown", Words: err.Error()}
+		}
+		words = append(words, sentence)
+	}
+	seen := Seen{Shape: "means", Words: strings.Join(words, " ")}
+	spanO2, spanCO2 := share(o2), share(co2)
+	switch {
+	case significantShare(o2) && significantShare(co2) && math.Abs(spanO2-spanCO2) < 2 && math.Abs(spanO2) > 2:
+		seen.Shape, seen.Investigate = "proportion", true
+		seen.Words = fmt.Sprintf("Both gases are off in the same proportion (%+.1f and %+.1f %%): pressure or humidity. ", spanO2, spanCO2) + seen.Words
+	case airOnly(append(o2, co2...)):
+		seen.Shape, seen.Investigate = "room-air", true
+		seen.Words = "Only room air is off: somebody breathed near the inlet, or the room is badly ventilated. " + seen.Words
+	}
+	return seen
+}
+
+func kindOf(points []Placed, kind string) (all []Placed) {
+	for _, p := range points {
+		if p.With[kind] > 0 {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// share is the error of a gas's certified point in percent of it.
+func share(points []Placed) float64 {
+	for _, p := range points {
+		if p.With["air"] == 0 {
+			return p.percent()
+		}
+	}
+	return 0
+}
+
+func significantShare(points []Placed) bool {
+	for _, p := range points {
+		if p.With["air"] == 0 && p.significant() {
+			return true
+		}
+	}
+	return false
+}
+
+// airOnly reports whether room air is outside its limit and nothing else is.
+func airOnly(points []Placed) bool {
+	air, other := false, false
+	for _, p := range points {
+		out := math.Abs(p.Lean) > 1
+		air, other = air || out && p.With["air"] > 0, other || out && p.With["air"] == 0
+	}
+	return air && !other
+}
+
+// errorAt is a gas's error, in vol%, at a level between its points, with the larger of their uncertainties.
+func errorAt(points []Placed, percent float64) (e, u float64) {
+	low, high := points[0], points[len(points)-1]
+	for _, p := range points {
+		u = math.Max(u, p.U)
+	}
+	if low.Reference == high.Reference {
+		return low.Error, u
+	}
+	at := (percent - low.Reference) / (high.Reference - low.Reference)
+	return low.Error + at*(high.Error-low.Error), u
+}
+
+// meaning says what the errors do to oxygen uptake, carbon dioxide output and their
+// ratio at one level of work: by the Haldane transformation, with the uncertainty by
+// Monte Carlo (JCGM 101).
+func meaning(name string, actual gas.Exchange, flow, o2, co2 []Placed) (string, error) {
+	mean, uFlow := 0.0, 0.0
+	for _, p := range flow {
+		mean += p.percent() / float64(len(flow))
+		uFlow = math.Max(uFlow, p.U/p.Reference)
+	}
+	eO2, uO2 := errorAt(o2, 100*actual.FEO2)
+	eCO2, uCO2 := errorAt(co2, 100*actual.FECO2)
+	before, err := actual.Uptake()
+	if err != nil {
+		return "", err
+	}
+	off := actual
+	off.VE, off.FEO2, off.FECO2 = actual.VE*(1+mean/100), actual.FEO2+eO2/100, actual.FECO2+eCO2/100
+	after, err := off.Uptake()
+	if err != nil {
+		return "", err
+	}
+	model, err := off.Model()
+	if err != nil {
+		return "", err
+	}
+	input := func(value, u float64) uncertainty.Quantity {
+		return uncertainty.Quantity{Value: value, Terms: []uncertainty.Term{{Distribution: uncertainty.Normal, Width: u, K: 2}}}
+	}
+	spread, err := uncertainty.Propagate(model, []uncertainty.Quantity{input(off.VE, off.VE*uFlow), input(off.FEO2, uO2/100), input(off.FECO2, uCO2/100)}, 0.95, uptakeTrials, 1)
+	if err != nil {
+		return "", err
+	}
+	change := func(a, b float64) float64 { return 100 * (b - a) / a }
+	return fmt.Sprintf("O₂ %+.2f vol%%, CO₂ %+.2f vol%% and flow %+.1f %% make VO₂ %+.1f %% (U %.1f %%), VCO₂ %+.1f %% and RER %+.1f %% %s.",
+		eO2, eCO2, mean, change(before.VO2, after.VO2), 200*spread.Standard/before.VO2, change(before.VCO2, after.VCO2), change(before.RER, after.RER), name), nil
+}

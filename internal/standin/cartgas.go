@@ -1,0 +1,119 @@
+package standin
+
+import (
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+)
+
+func init() {
+	register(Kind{ID: "cart-gas", Name: "Gas analysers of the cart", New: func(w World) Model { return NewCartGas(w) }})
+}
+
+// CartGas models cylinders behind valves, and the oxygen and carbon dioxide analysers
+// of a metabolic cart that sample from them: a lag, an offset and a gain of their own.
+type CartGas struct {
+	world World
+
+	gas     string
+	o2, co2 float64 // lagged
+	noise   *rand.Rand
+	tag     string
+	devices map[string]*cartTruth
+	faults  map[string]bool
+}
+
+type cartTruth struct {
+	gainO2, gainCO2 float64
+	keys            map[string]int
+}
+
+// NewCartGas makes the analysers, in room air.
+func NewCartGas(w World) *CartGas {
+	g := &CartGas{world: w, gas: "AIR", o2: 20.93, co2: 0.04, noise: seeded("cart"), devices: map[string]*cartTruth{}, faults: map[string]bool{}}
+	g.connect("BENCH")
+	return g
+}
+
+// IDN identifies it.
+func (g *CartGas) IDN() string { return "North Needle,Cart gas stand-in,CG-SIM,1" }
+
+// Channels are the dry fractions in vol% as the cart shows them.
+func (g *CartGas) Channels() []string { return []string{"O2", "CO2"} }
+
+// Rate is 25 samples a second.
+func (g *CartGas) Rate() int { return 25 }
+
+// Controls are wet gas, breath near the inlet, a wet dryer tube, an empty cylinder; zero and span of each gas.
+func (g *CartGas) Controls() Controls {
+	return Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet", "SLOW", "dryer tube wet", "EMPTY", "cylinder empty"),
+		Keys: keysOf("O2SPAN", "O2 span", "CO2SPAN", "CO2 span")}
+}
+
+func (g *CartGas) connect(tag string) {
+	g.tag = tag
+	if g.devices[tag] == nil {
+		r := seeded(tag + " cart")
+		g.devices[tag] = &cartTruth{gainO2: 1 + 0.002*r.NormFloat64(), gainCO2: 1 + 0.004*r.NormFloat64(), keys: map[string]int{}}
+	}
+}
+
+// Step lets the analysers follow.
+func (g *CartGas) Step(dt float64) {
+	o2, co2 := 20.93, 0.04
+	if mix, ok := g.world.Cylinders[g.gas]; ok && !g.faults["EMPTY"] {
+		o2, co2 = mix["O2"], mix["CO2"]
+	} else if g.faults["BREATH"] {
+		o2, co2 = o2-0.35, co2+0.3
+	}
+	if g.faults["HUMID"] {
+		o2, co2 = o2*0.94, co2*0.94
+	}
+	lag := 0.4
+	if g.faults["SLOW"] {
+		lag = 3
+	}
+	follow := 1 - math.Exp(-dt/lag)
+	g.o2 += (o2 - g.o2) * follow
+	g.co2 += (co2 - g.co2) * follow
+}
+
+// Value is what the cart shows.
+func (g *CartGas) Value(channel string) float64 {
+	d := g.devices[g.tag]
+	if channel == "CO2" {
+		return g.co2*d.gainCO2*(1+0.002*float64(d.keys["CO2SPAN"])) + 0.003*g.noise.NormFloat64()
+	}
+	return g.o2*d.gainO2*(1+0.002*float64(d.keys["O2SPAN"])) + 0.005*g.noise.NormFloat64()
+}
+
+// Command knows SOURce:GAS, SIMulate:DEVice, SIMulate:PRESs (0.2 % a step) and SIMulate:FAULt.
+func (g *CartGas) Command(c Command) (string, bool, error) {
+	switch {
+	case c.Is("SOURce:GAS"):
+		tag := strings.ToUpper(c.Arg(0))
+		if mix, ok := g.world.Cylinders[tag]; tag != "AIR" && (!ok || mix["O2"] == 0) {
+			return "", true, fmt.Errorf(`-221,"Settings conflict: no cylinder %s is connected"`, tag)
+		}
+		g.gas = tag
+	case c.Is("SIMulate:DEVice"):
+		if c.Arg(0) == "" || len(g.devices) > 1000 {
+			return "", true, fmt.Errorf(`-109,"Missing parameter"`)
+		}
+		g.connect(strings.ToUpper(c.Arg(0)))
+	case c.Is("SIMulate:PRESs"):
+		steps, err := strconv.Atoi(c.Arg(1))
+		key := strings.ToUpper(c.Arg(0))
+		if err != nil || steps < -100 || steps > 100 || key != "O2SPAN" && key != "CO2SPAN" {
+			return "", true, fmt.Errorf(`-224,"Illegal parameter: O2SPAN or CO2SPAN"`)
+		}
+		g.devices[g.tag].keys[key] += steps
+	case c.Is("SIMulate:FAULt"):
+		return setFault(g.faults, c, codes(g.Controls().Faults)...)
+	default:
+		return "", false, nil
+	}
+	return "OK", true, nil
+}
