@@ -111,6 +111,7 @@ func TestBench(t *testing.T) {
 	t.Run("a link that fails", func(t *testing.T) { failingLink(t, s) })
 	t.Run("entries that cannot be right", func(t *testing.T) { badEntries(t, s) })
 	t.Run("a spirometer with a bad stroke and body conditions left on", func(t *testing.T) { spirometer(t, s) })
+	t.Run("a cart with its gas left open", func(t *testing.T) { cart(t, s) })
 	t.Run("references and workings", func(t *testing.T) { referencesAndWorkings(t, s) })
 	t.Run("every screen can be used by everyone", func(t *testing.T) { accessible(t, s) })
 }
@@ -289,6 +290,44 @@ func spirometer(t *testing.T, s *server) {
 	p.see("Conforms after adjustment")
 	p.must(p.Press("Sign"))
 	p.see("Certificate (PDF)", "Next due")
+}
+
+// cart takes a metabolic cart through, and leaves the gas open: it cannot be signed so.
+func cart(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.startBySearch(tagOf(t, p, "m9 merrowby", "in use", 0))
+	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve", "Start the timer", "Meanwhile")
+	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+		p.must(p.Fill("input[name="+field+"]", text))
+	}
+	p.must(p.Press("Record"))
+	p.see("Warm-up with the pump on")
+	p.must(p.Key("t"))
+	p.must(p.Fill("textarea", "on since the morning"))
+	p.must(p.Key("Enter"))
+	p.enter("one stroke to be found")
+	p.see("Volume as found: slow", "Volume as found: medium", "Volume as found: fast")
+	p.enter("This closes: Syringe on the flow sensor", "Open the cylinder of the certified gas")
+	p.see("O₂ as found: room air", "O₂ as found: gas", "CO₂ as found: room air", "CO₂ as found: gas")
+	p.see("This closes: Gas valve open")
+	p.must(p.Key("]")) // on, with the gas still open
+	p.enter("Close as found")
+	p.see("make VO₂", "at rest", "at hard work", "Advised: leave")
+	p.must(p.Key("Enter"))
+	p.must(p.Press("Pump off, mouthpiece path cleaned"))
+	p.enter("Fine")
+	p.must(p.Press("Label attached"))
+	p.enter("Fine")
+	p.must(p.Press("Sign"))
+	p.see("Before it can be signed", "Gas valve open: still a loose end")
+	p.must(p.Fill("textarea[name=statement]", "All in order."))
+	p.must(p.Press("Sign Enter"))
+	p.see("It cannot be signed yet")
+	p.must(p.Press("Close the gas valve"))
+	p.enter("This closes: Gas valve open")
+	p.see("Conforms as found")
+	p.must(p.Press("Sign Enter"))
+	p.see("Certificate (PDF)")
 }
 
 // referencesAndWorkings looks a loss of gas up, reads a gauge, and follows a point's

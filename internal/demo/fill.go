@@ -134,7 +134,7 @@ func (f *filler) histories() error {
 	for _, a := range f.assets {
 		md := f.models[a.ID]
 		last := f.lastDone(a, md)
-		truth := newDrift(f.random)
+		truth := newDrift(f.random, a.Family)
 		ages := []int{}
 		for age := last; age < 3*365 && len(ages) < 4; age += md.months*30 + f.random.IntN(20) {
 			ages = append(ages, age)
@@ -242,14 +242,15 @@ func (f *filler) paper(a ledger.Asset, md model, truth *drift, age int) []any {
 // drift is a device that wanders slowly, and answers to its controls.
 type drift struct {
 	random        *rand.Rand
+	family        string
 	share, slope  float64 // for paper: error as a share of the limit, and its change a year
 	gain, perYear float64
 	pressed       float64
 	years         float64
 }
 
-func newDrift(r *rand.Rand) *drift {
-	d := &drift{random: r, share: 0.3 * r.NormFloat64(), slope: 0.35 * r.NormFloat64(), gain: 1 + 0.008*r.NormFloat64(), perYear: -0.012 + 0.01*r.NormFloat64()}
+func newDrift(r *rand.Rand, family string) *drift {
+	d := &drift{random: r, family: family, share: 0.3 * r.NormFloat64(), slope: 0.35 * r.NormFloat64(), gain: 1 + 0.008*r.NormFloat64(), perYear: -0.012 + 0.01*r.NormFloat64()}
 	return d
 }
 
@@ -257,6 +258,9 @@ func newDrift(r *rand.Rand) *drift {
 func (d *drift) Read(measure, point string, expected float64) float64 {
 	switch measure {
 	case "co2":
+		if d.family != "capnograph" {
+			break
+		}
 		return expected*(d.gain+d.perYear*d.years)*(1+d.pressed) + 0.01*math.Max(1, expected/10)*d.random.NormFloat64()
 	case "spo2":
 		return expected + math.Max(-1.4, math.Min(1.4, 0.5*d.random.NormFloat64()))

@@ -28,7 +28,7 @@ func (f *filler) present() error {
 	}
 	for _, j := range jobs {
 		p := f.procedures[j.asset.Family]
-		truth := newDrift(f.random)
+		truth := newDrift(f.random, j.asset.Family)
 		truth.gain, truth.perYear = j.gain, 0
 		t := f.technician(j.asset, truth, f.now.Add(-j.ago))
 		t.Person, t.Reviewer, t.Until = f.people[j.who], f.people["tamsin"], j.until
