@@ -312,7 +312,7 @@ func cart(t *testing.T, s *server) {
 	p.see("This closes: Gas valve open")
 	p.must(p.Key("]")) // on, with the gas still open
 	p.enter("Close as found")
-	p.see("make VO₂", "at rest", "at hard work", "Advised: leave")
+	p.see("In expired gas O₂ is off by", "At rest: VO₂", "At hard work: VO₂", "Advised: leave")
 	p.must(p.Key("Enter"))
 	p.must(p.Press("Pump off, mouthpiece path cleaned"))
 	p.enter("Fine")

@@ -105,7 +105,7 @@ func bagMeter(points []Placed) Seen {
 	correction := fmt.Sprintf("Corrected volume = (shown − %.3f L) ÷ %.4f, U %.3f L.", c.DeadSpace, c.Gain, 2*u)
 	switch {
 	case c.ResidualSD > 2*limit && c.ResidualSD > 0.03:
-		return Seen{"scatter", fmt.Sprintf("The volumes scatter by %.2f L about any line: taps, leaks, or strokes drawn with a bag open.", c.ResidualSD), true}
+		return Seen{Shape: "scatter", Words: fmt.Sprintf("The volumes scatter by %.2f L about any line: taps, leaks, or strokes drawn with a bag open.", c.ResidualSD), Investigate: true}
 	case c.GainFound:
 		return Seen{Shape: "gain", Words: fmt.Sprintf("The meter is off by %+.1f %%. %s", 100*(c.Gain-1), correction)}
 	case c.DeadSpaceFound || math.Abs(c.DeadSpace) > 2*c.UDeadSpace:

@@ -3,9 +3,9 @@ package method
 import (
 	"fmt"
 	"math"
-	"strings"
 
 	"northneedle/core/gas"
+	"northneedle/core/quantity"
 	"northneedle/core/signal"
 	"northneedle/core/uncertainty"
 )
@@ -50,7 +50,7 @@ func response(trace []signal.Sample) (float64, bool) {
 var workLevels = []struct {
 	name            string
 	ve, feo2, feco2 float64
-}{{"at rest", 8.2, 0.1680, 0.0370}, {"at moderate work", 35, 0.1640, 0.0440}, {"at hard work", 90, 0.1700, 0.0400}}
+}{{"At rest", 8.2, 0.1680, 0.0370}, {"At moderate work", 35, 0.1640, 0.0440}, {"At hard work", 90, 0.1700, 0.0400}}
 
 // Trials of each propagation: enough for two digits, little enough to be asked for again and again.
 const uptakeTrials = 4000
@@ -63,25 +63,37 @@ func uptake(points []Placed) Seen {
 	if len(flow) == 0 || len(o2) == 0 || len(co2) == 0 {
 		return Seen{Shape: "unknown", Words: "Flow and both gases are needed to say what the errors mean."}
 	}
-	var words []string
+	seen := Seen{Shape: "means"}
 	for _, w := range workLevels {
-		sentence, err := meaning(w.name, gas.Exchange{VE: w.ve, TemperatureC: 22, PressureHPa: 1013, FIO2: 0.2093, FICO2: 0.0004, FEO2: w.feo2, FECO2: w.feco2}, flow, o2, co2)
+		line, err := meaning(w.name, gas.Exchange{VE: w.ve, TemperatureC: 22, PressureHPa: 1013, FIO2: 0.2093, FICO2: 0.0004, FEO2: w.feo2, FECO2: w.feco2}, flow, o2, co2)
 		if err != nil {
 			return Seen{Shape: "unknown", Words: err.Error()}
 		}
-		words = append(words, sentence)
+		seen.Lines = append(seen.Lines, line)
 	}
-	seen := Seen{Shape: "means", Words: strings.Join(words, " ")}
+	eO2, _ := errorAt(o2, 100*workLevels[0].feo2)
+	eCO2, _ := errorAt(co2, 100*workLevels[0].feco2)
+	mean, _ := flowError(flow)
+	seen.Words = fmt.Sprintf("In expired gas O₂ is off by %s vol%%, CO₂ by %s vol%%, and the flow by %s %%.", quantity.FormatSigned(eO2, 0.01), quantity.FormatSigned(eCO2, 0.01), quantity.FormatSigned(mean, 0.1))
 	spanO2, spanCO2 := share(o2), share(co2)
 	switch {
 	case significantShare(o2) && significantShare(co2) && math.Abs(spanO2-spanCO2) < 2 && math.Abs(spanO2) > 2:
 		seen.Shape, seen.Investigate = "proportion", true
-		seen.Words = fmt.Sprintf("Both gases are off in the same proportion (%+.1f and %+.1f %%): pressure or humidity. ", spanO2, spanCO2) + seen.Words
+		seen.Words = fmt.Sprintf("Both gases are off in the same proportion (%s and %s %%): pressure or humidity.", quantity.FormatSigned(spanO2, 0.1), quantity.FormatSigned(spanCO2, 0.1))
 	case airOnly(append(o2, co2...)):
 		seen.Shape, seen.Investigate = "room-air", true
-		seen.Words = "Only room air is off: somebody breathed near the inlet, or the room is badly ventilated. " + seen.Words
+		seen.Words = "Only room air is off: somebody breathed near the inlet, or the room is badly ventilated."
 	}
 	return seen
+}
+
+// flowError is the mean error of the flow in percent, and the largest relative uncertainty.
+func flowError(flow []Placed) (mean, u float64) {
+	for _, p := range flow {
+		mean += p.percent() / float64(len(flow))
+		u = math.Max(u, p.U/p.Reference)
+	}
+	return mean, u
 }
 
 func kindOf(points []Placed, kind string) (all []Placed) {
@@ -139,11 +151,7 @@ func errorAt(points []Placed, percent float64) (e, u float64) {
 // ratio at one level of work: by the Haldane transformation, with the uncertainty by
 // Monte Carlo (JCGM 101).
 func meaning(name string, actual gas.Exchange, flow, o2, co2 []Placed) (string, error) {
-	mean, uFlow := 0.0, 0.0
-	for _, p := range flow {
-		mean += p.percent() / float64(len(flow))
-		uFlow = math.Max(uFlow, p.U/p.Reference)
-	}
+	mean, uFlow := flowError(flow)
 	eO2, uO2 := errorAt(o2, 100*actual.FEO2)
 	eCO2, uCO2 := errorAt(co2, 100*actual.FECO2)
 	before, err := actual.Uptake()
@@ -168,6 +176,6 @@ func meaning(name string, actual gas.Exchange, flow, o2, co2 []Placed) (string, 
 		return "", err
 	}
 	change := func(a, b float64) float64 { return 100 * (b - a) / a }
-	return fmt.Sprintf("O₂ %+.2f vol%%, CO₂ %+.2f vol%% and flow %+.1f %% make VO₂ %+.1f %% (U %.1f %%), VCO₂ %+.1f %% and RER %+.1f %% %s.",
-		eO2, eCO2, mean, change(before.VO2, after.VO2), 200*spread.Standard/before.VO2, change(before.VCO2, after.VCO2), change(before.RER, after.RER), name), nil
+	part := func(a, b float64) string { return quantity.FormatSigned(change(a, b), 0.1) }
+	return fmt.Sprintf("%s: VO₂ %s %% (U %s %%), VCO₂ %s %%, RER %s %%", name, part(before.VO2, after.VO2), quantity.Format(200*spread.Standard/before.VO2, 0.1), part(before.VCO2, after.VCO2), part(before.RER, after.RER)), nil
 }

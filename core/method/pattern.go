@@ -20,9 +20,10 @@ func (p Placed) percent() float64 { return 100 * p.Error / p.Reference }
 // Seen is what a family sees in its points: a shape that its causes go by, and the
 // sentence. An investigation wanted before any adjustment says so.
 type Seen struct {
-	Shape       string `json:"shape"`
-	Words       string `json:"words"`
-	Investigate bool   `json:"investigate,omitempty"`
+	Shape       string   `json:"shape"`
+	Words       string   `json:"words"`
+	Investigate bool     `json:"investigate,omitempty"`
+	Lines       []string `json:"lines,omitempty"` // what it means, one by one
 }
 
 // Pattern reads the errors of a finding in the manner of a family.

@@ -126,13 +126,13 @@ func strokePattern(points []Placed) Seen {
 	rest := spreadOf(points, func(p Placed) bool { return p.With["low"] < top })
 	switch {
 	case all.width < 2 && all.mean > bodyConditionsLow && all.mean < bodyConditionsHigh:
-		return Seen{"conditions", fmt.Sprintf("Every stroke reads about %.1f %% too much: as much as body conditions left on would give.", all.mean), true}
+		return Seen{Shape: "conditions", Words: fmt.Sprintf("Every stroke reads about %.1f %% too much: as much as body conditions left on would give.", all.mean), Investigate: true}
 	case all.width < 2:
 		return Seen{Shape: "alike", Words: fmt.Sprintf("Every stroke is off by about the same: %+.1f %%.", all.mean)}
 	case out.n > 0 && back.n > 0 && math.Max(out.width, back.width) < 2 && math.Abs(out.mean-back.mean) > 2:
-		return Seen{"direction", fmt.Sprintf("One direction is off: injected %+.1f %%, withdrawn %+.1f %%.", out.mean, back.mean), true}
+		return Seen{Shape: "direction", Words: fmt.Sprintf("One direction is off: injected %+.1f %%, withdrawn %+.1f %%.", out.mean, back.mean), Investigate: true}
 	case rest.n > 0 && math.Max(fast.width, rest.width) < 2 && math.Abs(fast.mean-rest.mean) > 2:
-		return Seen{"fast", fmt.Sprintf("Only the fast strokes are off: %+.1f %%, the others %+.1f %%.", fast.mean, rest.mean), true}
+		return Seen{Shape: "fast", Words: fmt.Sprintf("Only the fast strokes are off: %+.1f %%, the others %+.1f %%.", fast.mean, rest.mean), Investigate: true}
 	}
 	return Seen{Shape: "mixed", Words: "The strokes are off by different amounts."}
 }

@@ -85,6 +85,7 @@ func all() error {
 		s.visit("/references/HG-23", "Gas book", "reference"),
 		s.visit("/workings/anatomy", "a gain", "workings"),
 		s.run,
+		s.strokes,
 	)
 }
 
@@ -175,5 +176,22 @@ func (s shooter) run() error {
 			return err
 		},
 		s.see("Where U comes from", "point-budget"),
+	)
+}
+
+// strokes takes a spirometer to its first strokes, one of them a bad one.
+func (s shooter) strokes() error {
+	return browser.All(
+		func() error { return s.Go("/equipment/MB-0655") },
+		s.enter("Start verification", "Take the first that fits", "I have read them", "Fit a new filter"),
+		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"), s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
+		s.enter("Left on, every stroke reads", "Use the right adapter", "Hold the sensor still"),
+		func() error { return s.SeeWithin("Volume as found: slow, injected", 2*time.Minute) },
+		func() error { return s.Press("Simulated device") },
+		func() error { return s.Press("one bad stroke") },
+		func() error { return s.Press("Simulated device") },
+		func() error { return s.SeeWithin("a bang at the end stop", 2*time.Minute) },
+		func() error { return s.SeeWithin("2 of 3", 2*time.Minute) },
+		s.see("Volume as found: slow, injected", "bench-strokes"),
 	)
 }

@@ -318,6 +318,10 @@ func (s *sheet) conditions() {
 func (s *sheet) remarks() {
 	var made []string
 	for _, f := range s.view.Findings {
+		if f.Seen != nil {
+			made = append(made, f.Seen.Words)
+			made = append(made, f.Seen.Lines...)
+		}
 		for _, d := range f.Decisions {
 			made = append(made, fmt.Sprintf("%s: %s. %s", f.Title, d.Decision, d.Why))
 		}

@@ -86,7 +86,7 @@ func said(p procedure.Procedure, events []procedure.Event) string {
 		view := run.View(e.At)
 		for _, f := range view.Findings {
 			if f.Seen != nil {
-				words = append(words, f.Seen.Words)
+				words = append(append(words, f.Seen.Words), f.Seen.Lines...)
 			}
 			words = append(words, f.Causes...)
 			if f.Advice != nil {
@@ -110,7 +110,7 @@ func TestFaults(t *testing.T) {
 		{"spirometer", "syringe-bench", "LEAK", procedure.Fails, "One direction is off"},
 		{"spirometer", "syringe-bench", "FOULED", procedure.Fails, "Only the fast strokes are off"},
 		{"spirometer", "syringe-bench", "ZERO", procedure.Fails, "Flow at rest"},
-		{"metabolic-cart", "cart-gas", "", procedure.Conforms, "make VO₂"},
+		{"metabolic-cart", "cart-gas", "", procedure.Conforms, "At hard work: VO₂"},
 		{"metabolic-cart", "cart-gas", "HUMID", procedure.Fails, "Both gases are off in the same proportion"},
 		{"metabolic-cart", "cart-gas", "BREATH", procedure.Fails, "Only room air is off"},
 		{"metabolic-cart", "cart-gas", "EMPTY", procedure.Fails, "set-up mistake"},

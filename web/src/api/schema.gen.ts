@@ -1471,6 +1471,7 @@ export interface components {
         };
         Seen: {
             investigate?: boolean;
+            lines?: string[];
             shape: string;
             words: string;
         };

@@ -72,9 +72,15 @@ useKeys({
 
     <template v-else-if="judging && finding.advice">
       <StepHead :title="`${step.title}: ${phase}`" />
+      <div v-if="finding.seen" class="mt-3 border-2 border-ink bg-sheet px-4 py-3">
+        <p class="text-[17px] font-semibold">{{ finding.seen.words }}</p>
+        <ul v-if="finding.seen.lines?.length" class="rows mt-2">
+          <li v-for="line in finding.seen.lines" :key="line" class="py-1">{{ line }}</li>
+        </ul>
+      </div>
       <FindingPoints :run="run" :finding="finding" />
-      <p class="mt-4 text-[17px] font-semibold">
-        {{ finding.seen?.words ?? shapeWords(finding.advice.anatomy.shape) }}
+      <p v-if="!finding.seen" class="mt-4 text-[17px] font-semibold">
+        {{ shapeWords(finding.advice.anatomy.shape) }}
       </p>
       <AnatomyParts v-if="!finding.seen" class="mt-1" :anatomy="finding.advice.anatomy" :unit="unit" />
       <div class="mt-3 border-l-4 border-brass bg-brass-wash px-4 py-3">
