@@ -45,6 +45,7 @@ func Certificate(v procedure.View, head string) ([]byte, error) {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
 	}
 	s := &sheet{fpdf.New("P", "mm", "A4", ""), v}
+	s.SetCatalogSort(true) // the same run gives the same bytes
 	s.SetMargins(margin, 14, margin)
 	s.SetAutoPageBreak(true, 20)
 	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)

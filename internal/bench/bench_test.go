@@ -1,0 +1,119 @@
+package bench_test
+
+import (
+	"context"
+	"testing"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/bench"
+	"northneedle/internal/demo"
+	"northneedle/internal/ledger"
+	"northneedle/internal/link"
+	"northneedle/internal/standin"
+	"northneedle/procedures"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var monday = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
+
+// connected is a bench with one simulated instrument, linked.
+func connected(t *testing.T, kind string) *bench.Bench {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	for _, k := range standin.Kinds() {
+		if k.ID != kind {
+			continue
+		}
+		model := k.New(demo.World())
+		server, err := standin.Serve(ctx, "127.0.0.1:0", model)
+		require.NoError(t, err)
+		b := bench.Connect(ctx, []ledger.Instrument{{ID: k.ID, Name: k.Name, Kind: k.ID, Address: server.Address(), Channels: model.Channels()}}, link.Timing{Silence: 300 * time.Millisecond, Retry: 50 * time.Millisecond, Answer: time.Second})
+		t.Cleanup(func() { cancel(); b.Wait(); server.Wait() })
+		require.Eventually(t, func() bool { return b.Links()[0].State == link.Alive }, 10*time.Second, 5*time.Millisecond)
+		return b
+	}
+	cancel()
+	require.FailNow(t, "no such instrument")
+	return nil
+}
+
+// begun is a run of a family with its standards bound.
+func begun(t *testing.T, family string) procedure.Run {
+	t.Helper()
+	all, err := procedures.Shipped()
+	require.NoError(t, err)
+	for _, p := range all {
+		if p.Family != family {
+			continue
+		}
+		run := procedure.NewRun(p)
+		run.ID = "run"
+		carry := func(c procedure.Command) {
+			events, err := run.Decide("c", c, procedure.Order{At: monday, By: procedure.Person{ID: "idris", Role: procedure.Technician}})
+			require.NoError(t, err)
+			for _, e := range events {
+				run = run.Apply(e)
+			}
+		}
+		carry(procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: p.ID, Device: procedure.Device{Tag: "TEST-1", Family: family}, Lab: demo.Lab()}})
+		for _, role := range p.Roles {
+			carry(procedure.BindStandard{Role: role.ID, Standard: demo.Fitting(role, monday)})
+		}
+		return run
+	}
+	require.FailNow(t, "no procedure")
+	return procedure.Run{}
+}
+
+func TestAPointIsSetReadAndTaken(t *testing.T) {
+	b, run := connected(t, "co-bench"), begun(t, "breath-monitor")
+	watch, err := b.Watch(context.Background(), run, "co", "gas", true)
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { return watch.Look().Steady }, 40*time.Second, 50*time.Millisecond)
+	frame := watch.Look()
+	require.NotNil(t, frame.Value)
+	assert.InDelta(t, 49.6, *frame.Value, 4)
+	var c procedure.CaptureReading
+	watch.Take("co-bench", &c)
+	assert.True(t, c.Steady)
+	assert.Equal(t, "co-bench", c.Link)
+	require.Len(t, c.Values, 1)
+	assert.LessOrEqual(t, len(c.Trace), 801)
+	assert.NotEmpty(t, c.Trace)
+
+	// The same point again goes on with its trace; another begins anew.
+	again, err := b.Watch(context.Background(), run, "co", "gas", true)
+	require.NoError(t, err)
+	assert.NotEmpty(t, again.Look().Traces[0].Samples)
+	air, err := b.Watch(context.Background(), run, "co", "clean-air", true)
+	require.NoError(t, err)
+	assert.False(t, air.Look().Steady, "what came before says nothing about it")
+}
+
+func TestALostLinkGivesNoReading(t *testing.T) {
+	b, run := connected(t, "co-bench"), begun(t, "breath-monitor")
+	watch, err := b.Watch(context.Background(), run, "co", "gas", true)
+	require.NoError(t, err)
+	_, err = b.Tell(context.Background(), "co-bench", "SIMulate:LINK SILENT,2")
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { return watch.Look().Status.State == link.Silent }, 5*time.Second, 10*time.Millisecond)
+	frame := watch.Look()
+	assert.Contains(t, frame.Why, "typed", "the way out is named")
+	var c procedure.CaptureReading
+	watch.Take("co-bench", &c)
+	assert.Empty(t, c.Values)
+	assert.False(t, c.Steady)
+}
+
+func TestWhatTheBenchCannotRead(t *testing.T) {
+	b, run := connected(t, "co-bench"), begun(t, "breath-monitor")
+	_, err := b.Watch(context.Background(), run, "nothing", "gas", true)
+	assert.Error(t, err)
+	_, err = b.Watch(context.Background(), begun(t, "spirometer"), "volume", "slow-injected", true)
+	assert.ErrorContains(t, err, "type what the device shows")
+	_, err = b.Tell(context.Background(), "syringe-bench", "SIMulate:FAULt BANG,ON")
+	assert.ErrorContains(t, err, "no simulated instrument")
+}

@@ -1,0 +1,154 @@
+package paper_test
+
+import (
+	"bytes"
+	"compress/zlib"
+	"encoding/csv"
+	"encoding/json"
+	"io"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+	"unicode/utf16"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/demo"
+	"northneedle/internal/exchange"
+	"northneedle/internal/ledger"
+	"northneedle/internal/paper"
+	"northneedle/procedures"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+var monday = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
+
+// history is every signed run of the scenario, with the ledger that holds it.
+func history(t *testing.T) (*ledger.Ledger, []ledger.Run) {
+	t.Helper()
+	l, err := ledger.Open(t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	all, err := procedures.Shipped()
+	require.NoError(t, err)
+	require.NoError(t, demo.Fill(l, all, nil, "a long password", 1, monday))
+	rows, err := l.RunsIn(procedure.Signed, 1000)
+	require.NoError(t, err)
+	var kept []ledger.Run
+	for _, r := range rows {
+		if !r.Paper {
+			kept = append(kept, r)
+		}
+	}
+	require.NotEmpty(t, kept)
+	return l, kept
+}
+
+var shownStrings = regexp.MustCompile(`(?s)\(((?:\\.|[^\\)])*)\) ?Tj`)
+var escapes = strings.NewReplacer(`\\`, `\`, `\(`, "(", `\)`, ")", `\r`, "\r")
+var streams = regexp.MustCompile(`(?s)stream\r?\n(.*?)\r?\nendstream`)
+
+// text is what a PDF shows, as far as its streams can be read: the strings of its text operators.
+func text(t *testing.T, pdf []byte) string {
+	t.Helper()
+	var all strings.Builder
+	for _, m := range streams.FindAllSubmatch(pdf, -1) {
+		z, err := zlib.NewReader(bytes.NewReader(m[1]))
+		if err != nil {
+			continue
+		}
+		content, err := io.ReadAll(z)
+		if err != nil {
+			continue
+		}
+		for _, shown := range shownStrings.FindAllSubmatch(content, -1) {
+			clean := escapes.Replace(string(shown[1]))
+			units := make([]uint16, 0, len(clean)/2)
+			for i := 0; i+1 < len(clean); i += 2 {
+				units = append(units, uint16(clean[i])<<8|uint16(clean[i+1]))
+			}
+			all.WriteString(string(utf16.Decode(units)) + "\n")
+		}
+	}
+	return all.String()
+}
+
+func TestEveryRunHasItsCertificate(t *testing.T) {
+	l, rows := history(t)
+	families := map[string]bool{}
+	for _, row := range rows {
+		if families[row.Family+string(row.Result)] {
+			continue
+		}
+		families[row.Family+string(row.Result)] = true
+		run, err := l.Run(row.ID)
+		require.NoError(t, err)
+		v := run.View(monday)
+		pdf, err := paper.Certificate(v, row.Head)
+		require.NoError(t, err, row.Tag)
+		again, err := paper.Certificate(v, row.Head)
+		require.NoError(t, err)
+		assert.Equal(t, pdf, again, "the same run gives the same paper")
+		shown := text(t, pdf)
+		for _, words := range []string{row.Tag, paper.Number(v), "Reference standards used", "Please note", v.Signature.By.Name} {
+			assert.Contains(t, shown, words, row.Tag)
+		}
+		if !v.Result.Passed() {
+			assert.Contains(t, shown, "not to be used")
+		}
+	}
+	assert.GreaterOrEqual(t, len(families), 6)
+}
+
+func TestNoCertificateWithoutASignature(t *testing.T) {
+	_, err := paper.Certificate(procedure.View{}, "")
+	assert.ErrorContains(t, err, "not signed")
+}
+
+func TestAWholeRunLeavesInOpenFormats(t *testing.T) {
+	l, rows := history(t)
+	run, err := l.Run(rows[0].ID)
+	require.NoError(t, err)
+	events, err := l.Rows(run.ID)
+	require.NoError(t, err)
+	written, err := exchange.RunJSON(run, events, monday)
+	require.NoError(t, err)
+	var record exchange.Record
+	require.NoError(t, json.Unmarshal(written, &record))
+	assert.Equal(t, exchange.Format, record.Format)
+	require.Len(t, record.Events, run.Seq)
+
+	// What left can be folded again: to the same run.
+	var facts []procedure.Event
+	for i, e := range record.Events {
+		if i > 0 {
+			assert.Equal(t, record.Events[i-1].Hash, e.Prev, "the chain goes with it")
+		}
+		fact, err := procedure.DecodeFact(e.Kind, e.Data)
+		require.NoError(t, err)
+		at, err := time.Parse(time.RFC3339Nano, e.At)
+		require.NoError(t, err)
+		event := procedure.Event{Run: run.ID, Seq: e.Seq, ID: e.ID, At: at, Fact: fact}
+		require.NoError(t, json.Unmarshal(e.By, &event.By))
+		facts = append(facts, event)
+	}
+	assert.Equal(t, run.View(monday), procedure.Fold(record.Procedure, facts).View(monday))
+
+	table, err := exchange.PointsCSV(run.View(monday))
+	require.NoError(t, err)
+	lines, err := csv.NewReader(bytes.NewReader(table)).ReadAll()
+	require.NoError(t, err)
+	require.Greater(t, len(lines), 1)
+	for _, line := range lines[1:] {
+		reference, err := strconv.ParseFloat(line[7], 64)
+		require.NoError(t, err)
+		indicated, err := strconv.ParseFloat(line[8], 64)
+		require.NoError(t, err)
+		e, err := strconv.ParseFloat(line[9], 64)
+		require.NoError(t, err)
+		assert.InDelta(t, indicated-reference, e, 1e-6, "error is indicated − reference")
+	}
+}
