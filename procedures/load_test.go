@@ -48,22 +48,31 @@ func TestShippedFilesMeetTheSchema(t *testing.T) {
 }
 
 func TestMistakesNameFileLineAndField(t *testing.T) {
-	text, err := os.ReadFile("capnograph.yaml")
-	require.NoError(t, err)
-	for _, c := range []struct{ name, old, new, want string }{
-		{"tolerance", `tolerance: "±(0.43 + 8 % of reading)"`, `tolerance: "±(0.43 + 8 % of"`, "tolerance"},
-		{"unit", `unit: "%{vol}"` + "\n    resolution", `unit: furlong` + "\n    resolution", "unit"},
-		{"method", "method: co2", "method: guess", "method"},
-		{"unknown field", "minutes: 5", "minuets: 5", "minuets"},
-		{"role", "at: gas10.CO2", "at: gas11.CO2", "points[2].at"},
-		{"loose end", "closes: [Gas open]", "closes: [Tap open]", "closes[0]"},
-		{"judges", "judges: [spo2, pulse]", "judges: [spo2, puls]", "judges[1]"},
-		{"revision", "revision: 1", "revision: 0", "revision"},
-		{"not yaml", "family: capnograph", "family: [capnograph", ""},
+	for _, c := range []struct{ file, name, old, new, want string }{
+		{"capnograph", "tolerance", `tolerance: "±(0.43 + 8 % of reading)"`, `tolerance: "±(0.43 + 8 % of"`, "tolerance"},
+		{"capnograph", "unit", `unit: "%{vol}"` + "\n    resolution", `unit: furlong` + "\n    resolution", "unit"},
+		{"capnograph", "method", "method: co2", "method: guess", "method"},
+		{"capnograph", "unknown field", "minutes: 5", "minuets: 5", "minuets"},
+		{"capnograph", "role", "at: gas10.CO2", "at: gas11.CO2", "points[2].at"},
+		{"capnograph", "loose end", "closes: [Gas open]", "closes: [Tap open]", "closes[0]"},
+		{"capnograph", "judges", "judges: [spo2, pulse]", "judges: [spo2, puls]", "judges[1]"},
+		{"capnograph", "revision", "revision: 1", "revision: 0", "revision"},
+		{"spirometer", "what a reader does not ask for", "low: 0.5, high: 1.5, direction: 1 }", "slow: 0.5, high: 1.5, direction: 1 }", "with.slow"},
+		{"spirometer", "a school's tolerance", `tolerance: "±0.05" }` + "\n      - { title: within 5", `tolerance: "0.05" }` + "\n      - { title: within 5", "schools[0].tolerance"},
+		{"spirometer", "a pattern", "pattern: strokes", "pattern: waves", "pattern"},
+		{"spirometer", "a way of capturing", "kind: strokes", "kind: guess", "capture.kind"},
+		{"spirometer", "a kind of control", "kind: table, step", "kind: chair, step", "controls[0].kind"},
+		{"spirometer", "an instrument's setting", `drive: { stroke: "0" }`, `drive: { "stroke 1;": "0" }`, "drive"},
+		{"breath-monitor", "a window backwards", "from: 15, to: 30, why", "from: 35, to: 30, why", "temperature"},
+		{"metabolic-cart", "who may leave it out", "skip: lead", "skip: anyone", "skip"},
+		{"patient-scale", "a direction", "direction: falling", "direction: sideways", "direction"},
+		{"capnograph", "not yaml", "family: capnograph", "family: [capnograph", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
+			text, err := os.ReadFile(c.file + ".yaml")
+			require.NoError(t, err)
 			require.Contains(t, string(text), c.old)
-			_, err := procedures.Read("lab.yaml", []byte(strings.Replace(string(text), c.old, c.new, 1)))
+			_, err = procedures.Read("lab.yaml", []byte(strings.Replace(string(text), c.old, c.new, 1)))
 			require.Error(t, err)
 			line := 1 + strings.Count(string(text[:strings.Index(string(text), c.old)]), "\n")
 			first, _, _ := strings.Cut(err.Error(), "\n")
