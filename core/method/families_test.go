@@ -1,9 +1,11 @@
 package method_test
 
 import (
+	"math"
 	"testing"
 
 	"northneedle/core/method"
+	"northneedle/core/signal"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -72,6 +74,33 @@ func TestReadersSayWhatTheyWaitFor(t *testing.T) {
 			assert.Empty(t, live.Values, name)
 		}
 	}
+}
+
+// TestAStrokeWithAGapIsNoStroke: samples that were lost on the way make no volume.
+func TestAStrokeWithAGapIsNoStroke(t *testing.T) {
+	var trace []signal.Sample
+	add := func(seconds float64, flow func(share float64) float64) {
+		n := int(seconds * 100)
+		for i := range n {
+			trace = append(trace, signal.Sample{T: float64(len(trace)) / 100, V: flow(float64(i) / float64(n))})
+		}
+	}
+	rest := func(float64) float64 { return 0 }
+	add(1, rest)
+	for range 3 {
+		add(3, func(share float64) float64 { return math.Pi / 2 * math.Sin(math.Pi*share) })
+		add(1, rest)
+	}
+	reader, _ := method.ReaderOf("strokes")
+	in := method.Looking{Channels: []string{"FLOW"}, Traces: map[string][]signal.Sample{"FLOW": trace}, Rate: 100, Count: 3, Limit: 0.045, With: map[string]float64{"low": 0.5, "high": 1.5, "direction": 1, "pause": 0.5}}
+	whole := reader.Read(in)
+	require.True(t, whole.Steady, whole.Why)
+	assert.InDelta(t, 3, *whole.Value, 0.01)
+	in.Traces["FLOW"] = append(trace[:250:250], trace[310:]...) // in the middle of the first
+	broken := reader.Read(in)
+	assert.False(t, broken.Steady)
+	assert.Len(t, broken.Values, 2, "the strokes after the gap count")
+	assert.InDelta(t, 3, *broken.Value, 0.01)
 }
 
 func TestFillsOfASyringe(t *testing.T) {

@@ -42,7 +42,7 @@ func syringe(in Input) (Outcome, error) {
 // high of the mean flow in L/s; direction 1 (injected) or −1 (withdrawn); pause in s;
 // impact and least volume as for [signal.Technique].
 func strokes(in Looking) Live {
-	trace := in.trace()
+	trace := unbroken(in.trace(), in.Rate)
 	if in.Rate < 10 || float64(len(trace)) < in.Rate {
 		return Live{Why: "waiting for the first strokes"}
 	}
@@ -66,6 +66,17 @@ func strokes(in Looking) Live {
 		live.say("last", "%.3f L at %.2f L/s", last.Volume, last.Mean)
 	}
 	return live.judgeStrokes(volumes, in)
+}
+
+// unbroken is the trace since samples were last missing: a stroke with a gap in it has
+// no volume.
+func unbroken(trace []signal.Sample, rate float64) []signal.Sample {
+	for i := len(trace) - 1; i > 0 && rate > 0; i-- {
+		if trace[i].T-trace[i-1].T > 2.5/rate {
+			return trace[i:]
+		}
+	}
+	return trace
 }
 
 func ofDirection(found []signal.Stroke, direction float64) []signal.Stroke {

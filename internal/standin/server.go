@@ -114,7 +114,7 @@ func (s *Server) accept() {
 		if err != nil {
 			return
 		}
-		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, 256)}
+		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, 1024)}
 		s.mutex.Lock()
 		dropped := s.faulty("DROP")
 		if !dropped {
@@ -258,12 +258,14 @@ func (s *Server) has(channel string) bool {
 	return false
 }
 
-// run moves the model and streams samples until the context ends.
+// run moves the model and streams samples until the context ends: in steps of one
+// sample, so that a busy machine delays samples and distorts none.
 func (s *Server) run(ctx context.Context) {
 	defer s.wg.Done()
-	ticker := time.NewTicker(time.Second / time.Duration(s.model.Rate()))
+	step := time.Second / time.Duration(s.model.Rate())
+	ticker := time.NewTicker(step)
 	defer ticker.Stop()
-	last := time.Now()
+	next := time.Now()
 	for {
 		select {
 		case <-ctx.Done():
@@ -274,8 +276,12 @@ func (s *Server) run(ctx context.Context) {
 			s.mutex.Unlock()
 			return
 		case now := <-ticker.C:
-			s.tick(min(now.Sub(last).Seconds(), 1))
-			last = now
+			if now.Sub(next) > 2*time.Second { // it was asleep: time stood still
+				next = now
+			}
+			for ; !next.After(now); next = next.Add(step) {
+				s.tick(step.Seconds())
+			}
 		}
 	}
 }
