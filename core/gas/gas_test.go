@@ -11,7 +11,7 @@ import (
 	"pgregory.net/rapid"
 )
 
-var names = []string{"ATP", "ATPS", "ATPD", "BTPS", "STPD"}
+var names = []string{"ATP", "ATPS", "ATPD", "BTPS", "STPD", "STPD20", "STPD21", "ATPD20", "ATPD21"}
 
 func condition(t *rapid.T, label string) gas.Condition {
 	c, err := gas.Named(rapid.SampledFrom(names).Draw(t, label), rapid.Float64Range(5, 40).Draw(t, "celsius"), rapid.Float64Range(500, 1100).Draw(t, "hPa"), rapid.Float64Range(0, 1).Draw(t, "humidity"))

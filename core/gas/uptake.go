@@ -70,8 +70,10 @@ func (e Exchange) Model() (func(x []float64) float64, error) {
 }
 
 // Named is a gas condition by its name, at an ambient temperature in °C, pressure in
-// hPa and relative humidity from 0 to 1: ATP (as it is in the room), ATPS, ATPD, BTPS
-// and STPD. ISO 26782, ISO 23747.
+// hPa and relative humidity from 0 to 1: ATP (as it is in the room), ATPS, ATPD, BTPS,
+// STPD, and the dry conditions at 20 or 21 °C that flow analysers use: STPD20 and
+// STPD21 at one standard atmosphere, ATPD20 and ATPD21 at the ambient pressure.
+// ISO 26782, ISO 23747.
 func Named(name string, celsius, pressureHPa, humidity float64) (Condition, error) {
 	switch name {
 	case "ATP":
@@ -84,6 +86,14 @@ func Named(name string, celsius, pressureHPa, humidity float64) (Condition, erro
 		return BTPS(pressureHPa), nil
 	case "STPD":
 		return STPD(), nil
+	case "STPD20":
+		return Condition{20, StandardPressureHPa, 0}, nil
+	case "STPD21":
+		return Condition{21, StandardPressureHPa, 0}, nil
+	case "ATPD20":
+		return Condition{20, pressureHPa, 0}, nil
+	case "ATPD21":
+		return Condition{21, pressureHPa, 0}, nil
 	}
-	return Condition{}, fmt.Errorf("the gas condition %q is not known: use ATP, ATPS, ATPD, BTPS or STPD", name)
+	return Condition{}, fmt.Errorf("the gas condition %q is not known: use ATP, ATPS, ATPD, BTPS, STPD, or STPD or ATPD with 20 or 21", name)
 }

@@ -17,26 +17,11 @@ func init() {
 // calibration syringe, as many as come nearest to the target. Every stroke carries the
 // same error of the syringe, so that its uncertainty adds up with their number.
 func syringeFills(in Input) (Outcome, error) {
-	if len(in.Certified) != 1 {
-		return Outcome{}, fmt.Errorf("exactly one syringe is needed for this point, there are %d", len(in.Certified))
-	}
-	c := in.Certified[0]
-	stroke, err := quantity.Convert(c.Value, c.Unit, in.Shown)
+	c, per, factor, err := in.only("syringe")
 	if err != nil {
 		return Outcome{}, err
 	}
-	target, err := quantity.Convert(in.Target, in.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
-	per, err := scale(c.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
-	factor, err := scale(in.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
+	stroke, target := c.Value*per, in.Target*factor
 	n := math.Round(target / stroke)
 	if n < 1 {
 		return Outcome{}, fmt.Errorf("%g %s is less than one stroke of the syringe", target, quantity.ShowUnit(in.Shown))

@@ -1,8 +1,6 @@
 package method
 
 import (
-	"fmt"
-
 	"northneedle/core/quantity"
 )
 
@@ -12,23 +10,15 @@ func init() { register("compare", compare) }
 // standard's certificate line either has a value, which is then the reference, or
 // covers a range, and the reference is the value it was set to.
 func compare(in Input) (Outcome, error) {
-	if len(in.Certified) != 1 {
-		return Outcome{}, fmt.Errorf("exactly one certificate value is needed for this point, there are %d", len(in.Certified))
+	c, per, factor, err := in.only("certificate value")
+	if err != nil {
+		return Outcome{}, err
 	}
-	c := in.Certified[0]
 	value := in.Target
 	if c.From == 0 && c.To == 0 {
 		value = c.Value
 	}
 	reference, err := quantity.Convert(value, c.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
-	per, err := scale(c.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
-	factor, err := scale(in.Unit, in.Shown)
 	if err != nil {
 		return Outcome{}, err
 	}

@@ -103,6 +103,21 @@ type Input struct {
 	Plate      map[string]float64
 }
 
+// only is the single certificate line that most methods need (what names it in the
+// refusal), with how many of the device's own unit make one of its unit, and one of
+// the procedure's.
+func (in Input) only(what string) (c Certified, per, factor float64, err error) {
+	if len(in.Certified) != 1 {
+		return c, 0, 0, fmt.Errorf("exactly one %s is needed for this point, there are %d", what, len(in.Certified))
+	}
+	c = in.Certified[0]
+	if per, err = scale(c.Unit, in.Shown); err != nil {
+		return c, 0, 0, err
+	}
+	factor, err = scale(in.Unit, in.Shown)
+	return c, per, factor, err
+}
+
 // Outcome is the point computed. All values are in Unit, the device's own unit;
 // Factor is how many of those make one of the procedure's unit.
 type Outcome struct {

@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 
-	"northneedle/core/quantity"
 	"northneedle/core/signal"
 )
 
@@ -18,22 +17,11 @@ func init() {
 // syringe compares a volume that a device measured with the one a calibration syringe
 // moved, both at the conditions of the room. ISO 26782.
 func syringe(in Input) (Outcome, error) {
-	if len(in.Certified) != 1 {
-		return Outcome{}, fmt.Errorf("exactly one syringe is needed for this point, there are %d", len(in.Certified))
-	}
-	c := in.Certified[0]
-	volume, err := quantity.Convert(c.Value, c.Unit, in.Shown)
+	c, per, factor, err := in.only("syringe")
 	if err != nil {
 		return Outcome{}, err
 	}
-	per, err := scale(c.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
-	factor, err := scale(in.Unit, in.Shown)
-	if err != nil {
-		return Outcome{}, err
-	}
+	volume := c.Value * per
 	return Outcome{Reference: volume, Unit: in.Shown, Factor: factor, Terms: c.terms("Syringe", per, in.Years), Formula: "error = mean volume of the strokes that count − volume of the syringe"}, nil
 }
 

@@ -24,7 +24,7 @@ type Explained struct {
 
 // NamedCondition is a gas condition by its name, with the room it refers to.
 type NamedCondition struct {
-	Name            string  `json:"name" enum:"ATP,ATPS,ATPD,BTPS,STPD"`
+	Name            string  `json:"name" enum:"ATP,ATPS,ATPD,BTPS,STPD,STPD20,STPD21,ATPD20,ATPD21"`
 	TemperatureC    float64 `json:"temperature_c" doc:"of the room"`
 	PressureHPa     float64 `json:"pressure_hpa" doc:"of the room"`
 	HumidityPercent float64 `json:"humidity_percent" doc:"of the room"`

@@ -5,7 +5,6 @@ import (
 	"math"
 	"math/rand/v2"
 	"strconv"
-	"strings"
 )
 
 func init() {
@@ -79,9 +78,9 @@ func (b *BagRack) Command(c Command) (string, bool, error) {
 		}
 	case c.Is("SIMulate:DEVice"):
 	case c.Is("SIMulate:PRESs"):
-		steps, err := strconv.Atoi(c.Arg(1))
-		if err != nil || steps < -100 || steps > 100 || !strings.EqualFold(c.Arg(0), "DEADSPACE") {
-			return "", true, fmt.Errorf(`-224,"Illegal parameter: DEADSPACE"`)
+		_, steps, err := presses(c, b.Controls().Keys)
+		if err != nil {
+			return "", true, err
 		}
 		b.offset += 0.01 * float64(steps)
 	case c.Is("SIMulate:FAULt"):

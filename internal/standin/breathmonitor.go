@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"strconv"
 	"strings"
 )
 
@@ -91,22 +90,20 @@ func (m *BreathMonitor) Command(c Command) (string, bool, error) {
 		}
 		m.gas = tag
 	case c.Is("SIMulate:DEVice"):
-		if c.Arg(0) == "" || len(m.devices) > 1000 {
-			return "", true, fmt.Errorf(`-109,"Missing parameter"`)
+		tag, err := deviceTag(c, len(m.devices))
+		if err != nil {
+			return "", true, err
 		}
-		m.connect(strings.ToUpper(c.Arg(0)))
+		m.connect(tag)
 	case c.Is("SIMulate:PRESs"):
-		steps, err := strconv.Atoi(c.Arg(1))
-		if err != nil || steps < -100 || steps > 100 {
-			return "", true, fmt.Errorf(`-222,"Data out of range"`)
+		key, steps, err := presses(c, m.Controls().Keys)
+		if err != nil {
+			return "", true, err
 		}
-		switch strings.ToUpper(c.Arg(0)) {
-		case "SPAN":
+		if key == "SPAN" {
 			m.devices[m.tag].span += steps
-		case "ZERO":
+		} else {
 			m.devices[m.tag].zero += steps
-		default:
-			return "", true, fmt.Errorf(`-224,"Illegal parameter: SPAN or ZERO"`)
 		}
 	case c.Is("SIMulate:FAULt"):
 		return setFault(m.faults, c, codes(m.Controls().Faults)...)

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
-	"strconv"
 	"strings"
 )
 
@@ -99,15 +98,15 @@ func (g *CartGas) Command(c Command) (string, bool, error) {
 		}
 		g.gas = tag
 	case c.Is("SIMulate:DEVice"):
-		if c.Arg(0) == "" || len(g.devices) > 1000 {
-			return "", true, fmt.Errorf(`-109,"Missing parameter"`)
+		tag, err := deviceTag(c, len(g.devices))
+		if err != nil {
+			return "", true, err
 		}
-		g.connect(strings.ToUpper(c.Arg(0)))
+		g.connect(tag)
 	case c.Is("SIMulate:PRESs"):
-		steps, err := strconv.Atoi(c.Arg(1))
-		key := strings.ToUpper(c.Arg(0))
-		if err != nil || steps < -100 || steps > 100 || key != "O2SPAN" && key != "CO2SPAN" {
-			return "", true, fmt.Errorf(`-224,"Illegal parameter: O2SPAN or CO2SPAN"`)
+		key, steps, err := presses(c, g.Controls().Keys)
+		if err != nil {
+			return "", true, err
 		}
 		g.devices[g.tag].keys[key] += steps
 	case c.Is("SIMulate:FAULt"):

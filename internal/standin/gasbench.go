@@ -129,22 +129,20 @@ func (g *GasBench) Command(c Command) (string, bool, error) {
 		}
 		g.breath = breath
 	case c.Is("SIMulate:DEVice"):
-		if c.Arg(0) == "" || len(g.devices) > 1000 {
-			return "", true, fmt.Errorf(`-109,"Missing parameter"`)
+		tag, err := deviceTag(c, len(g.devices))
+		if err != nil {
+			return "", true, err
 		}
-		g.connect(strings.ToUpper(c.Arg(0)))
+		g.connect(tag)
 	case c.Is("SIMulate:PRESs"):
-		steps, err := strconv.Atoi(c.Arg(1))
-		if err != nil || steps < -100 || steps > 100 {
-			return "", true, fmt.Errorf(`-222,"Data out of range"`)
+		key, steps, err := presses(c, g.Controls().Keys)
+		if err != nil {
+			return "", true, err
 		}
-		switch strings.ToUpper(c.Arg(0)) {
-		case "SPAN":
+		if key == "SPAN" {
 			g.devices[g.tag].span += steps
-		case "ZERO":
+		} else {
 			g.devices[g.tag].zero += steps
-		default:
-			return "", true, fmt.Errorf(`-224,"Illegal parameter: SPAN or ZERO"`)
 		}
 	case c.Is("SIMulate:FAULt"):
 		return setFault(g.faults, c, codes(g.Controls().Faults)...)

@@ -2,7 +2,10 @@ package standin
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 )
 
 // World is what the simulated instruments find around them: what is really in each
@@ -28,4 +31,24 @@ func Kinds() []Kind {
 	all := slices.Clone(kinds)
 	slices.SortFunc(all, func(a, b Kind) int { return cmp.Compare(a.ID, b.ID) })
 	return all
+}
+
+// deviceTag is the tag in SIMulate:DEVice, where a model still has room for one more.
+func deviceTag(c Command, remembered int) (string, error) {
+	if c.Arg(0) == "" || remembered > 1000 {
+		return "", fmt.Errorf(`-109,"Missing parameter"`)
+	}
+	return strings.ToUpper(c.Arg(0)), nil
+}
+
+// presses are the key and the steps in SIMulate:PRESs, for one of a model's keys.
+func presses(c Command, keys []Knob) (key string, steps int, err error) {
+	key = strings.ToUpper(c.Arg(0))
+	if !slices.Contains(codes(keys), key) {
+		return "", 0, fmt.Errorf(`-224,"Illegal parameter: %s"`, strings.Join(codes(keys), " or "))
+	}
+	if steps, err = strconv.Atoi(c.Arg(1)); err != nil || steps < -100 || steps > 100 {
+		return "", 0, fmt.Errorf(`-222,"Data out of range"`)
+	}
+	return key, steps, nil
 }

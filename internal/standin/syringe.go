@@ -168,14 +168,18 @@ func (s *Syringe) Command(c Command) (string, bool, error) {
 			s.speed, s.pausing, s.clock = speed, true, 0
 		}
 	case c.Is("SIMulate:DEVice"):
-		if c.Arg(0) == "" || len(s.Devices) > 1000 {
-			return "", true, fmt.Errorf(`-109,"Missing parameter"`)
+		tag, err := deviceTag(c, len(s.Devices))
+		if err != nil {
+			return "", true, err
 		}
-		s.connect(strings.ToUpper(c.Arg(0)))
+		s.connect(tag)
 	case c.Is("SIMulate:PRESs"):
-		steps, err := strconv.Atoi(c.Arg(1))
+		_, steps, err := presses(c, s.Controls().Keys)
+		if err != nil {
+			return "", true, err
+		}
 		entry := strings.TrimPrefix(strings.ToLower(c.Arg(2)), "volume-")
-		if _, known := s.Devices[s.tag].Gain[entry]; err != nil || steps < -100 || steps > 100 || !strings.EqualFold(c.Arg(0), "TABLE") || !known {
+		if _, known := s.Devices[s.tag].Gain[entry]; !known {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: TABLE,steps,entry"`)
 		}
 		s.Devices[s.tag].Table[entry] += float64(steps) * 0.5

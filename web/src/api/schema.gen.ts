@@ -1187,7 +1187,7 @@ export interface components {
              */
             humidity_percent: number;
             /** @enum {string} */
-            name: "ATP" | "ATPS" | "ATPD" | "BTPS" | "STPD";
+            name: "ATP" | "ATPS" | "ATPD" | "BTPS" | "STPD" | "STPD20" | "STPD21" | "ATPD20" | "ATPD21";
             /**
              * Format: double
              * @description of the room

@@ -12,6 +12,10 @@ const conditions = [
   { name: 'ATPD', words: 'room, dry (ATPD)' },
   { name: 'BTPS', words: 'body, saturated (BTPS)' },
   { name: 'STPD', words: '0 °C, 1013 hPa, dry (STPD)' },
+  { name: 'STPD20', words: '20 °C, 1013 hPa, dry' },
+  { name: 'STPD21', words: '21 °C, 1013 hPa, dry' },
+  { name: 'ATPD20', words: '20 °C, room pressure, dry' },
+  { name: 'ATPD21', words: '21 °C, room pressure, dry' },
 ] as const
 type Name = (typeof conditions)[number]['name']
 const form = reactive({ value: '3', temperature: '21.4', pressure: '1008', humidity: '46', co2: '5.02' })
