@@ -34,7 +34,11 @@ const (
 	Threshold   School = "threshold"    // adjust beyond a share of the tolerance: our default
 	Nominal     School = "nominal"      // adjust to nominal every time an error is significant
 	MeasureOnly School = "measure-only" // measure and change nothing
+	Calendar    School = "calendar"     // adjust whenever it is due, even where the check passes
 )
+
+// Schools are those a policy can follow.
+var Schools = []School{Threshold, Nominal, MeasureOnly, Calendar}
 
 // Policy is the adjustment policy of a lab or a procedure.
 type Policy struct {
@@ -46,8 +50,8 @@ type Policy struct {
 // Check reports what is wrong with the policy, if anything.
 func (p Policy) Check() error {
 	switch {
-	case p.School != Threshold && p.School != Nominal && p.School != MeasureOnly:
-		return fmt.Errorf("the adjustment policy %q is not known: use %q, %q or %q", p.School, Threshold, Nominal, MeasureOnly)
+	case !slices.Contains(Schools, p.School):
+		return fmt.Errorf("the adjustment policy %q is not known: use one of %q", p.School, Schools)
 	case p.School == Threshold && !(p.Threshold > 0 && p.Threshold <= 1):
 		return fmt.Errorf("the threshold is a share of the tolerance above 0 and at most 1, it is %g", p.Threshold)
 	case p.MaxRounds < 1:
@@ -65,10 +69,14 @@ const (
 	Factor Kind = "factor" // multiplies, and is set as a number; step in percent
 	Table  Kind = "table"  // an entry of its own for every point; step in the measure's unit
 	Zone   Kind = "zone"   // an offset of its own for every zone; step in the measure's unit
+
+	// Routine is the device's own calibration routine: done once, it brings every judged
+	// point to its reference. It has no step.
+	Routine Kind = "routine"
 )
 
 // Kinds are those a control can have.
-var Kinds = []Kind{Offset, Gain, Factor, Table, Zone}
+var Kinds = []Kind{Offset, Gain, Factor, Table, Zone, Routine}
 
 // Control is something on the device that changes what it indicates. A device with an
 // offset and a gain is adjusted at two points, zero and span, by both together.
@@ -78,6 +86,12 @@ type Control struct {
 	Kind  Kind    `json:"kind" yaml:"kind"`
 	Step  float64 `json:"step" yaml:"step"`
 	Range float64 `json:"range" yaml:"range"` // the most it can be moved, in step's unit; 0: no limit known
+
+	Sense string `json:"sense,omitempty" yaml:"sense"` // value: the device is told what was measured, in place of presses
+
+	When string `json:"when,omitempty" yaml:"when"` // what must be so in the run for the control to be there
+
+	On []string `json:"on,omitempty" yaml:"on"` // the measures it acts on; none: those of the finding's first unit
 }
 
 // Tried is what was adjusted before: how many rounds, and the largest error as a share
@@ -86,6 +100,8 @@ type Tried struct {
 	Rounds int
 	Before float64
 	SetUp  string // a sentence that says why the set-up comes first, where the errors say so
+	Looked bool   // the set-up was looked at in the last round
+	Past   []Round
 }
 
 // Point is one judged point: its level, error, limits of tolerance as a half-width, and U.
@@ -99,6 +115,8 @@ type Point struct {
 	U         float64 // expanded
 	Gross     bool
 	Direction string // rising or falling, where that matters
+	Zone      string // the trim that serves it, where one serves several
+	Told      string // what the device is told of it, where a control takes what was measured
 }
 
 func (p Point) id() string {
@@ -162,12 +180,21 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	switch {
 	case gross != "":
 		return a.say(Investigate, "%s is far beyond anything an adjustment should be used for: look for a set-up mistake or a fault first", gross), nil
+	case tried.SetUp != "" && !tried.Looked:
+		return a.say(Investigate, "%s Look at the set-up first, and repeat", tried.SetUp), nil
 	case policy.School == MeasureOnly && out != "":
 		return a.say(Withdraw, "%s is outside its limit, and this procedure changes nothing: %s", out, share), nil
 	case policy.School == MeasureOnly:
 		return a.say(Leave, "this procedure measures and changes nothing: %s", share), nil
 	case policy.School == Threshold && math.Abs(worst.Lean) <= policy.Threshold+1e-12:
 		return a.say(Leave, "%s, below the %.0f %% at which it is worth adjusting", share, 100*policy.Threshold), nil
+	case policy.School == Calendar && tried.Rounds == 0 && tried.SetUp == "" && len(controls) > 0:
+		if a = a.plan(points, controls, share, out); a.Decision == Adjust {
+			a.Why = "It is due by the calendar. " + a.Why
+		}
+		return a, nil
+	case policy.School == Calendar && tried.Rounds > 0 && out == "":
+		return a.say(Leave, "it was adjusted by the calendar, and %s", share), nil
 	case !significant && out == "":
 		return a.say(Leave, "no error stands out from its own uncertainty: adjusting would only add noise"), nil
 	case len(controls) == 0 && out == "":
@@ -180,6 +207,12 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause", tried.Rounds), nil
 	case tried.Rounds > 0 && math.Abs(worst.Lean) >= tried.Before:
 		return a.say(Investigate, "the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause", 100*tried.Before, 100*math.Abs(worst.Lean)), nil
+	case slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Zone }):
+		for _, c := range controls {
+			if c.Kind == Zone {
+				return a.zonePlan(c, points, tried.Past, share), nil
+			}
+		}
 	case (a.Anatomy.Shape == fit.Hysteresis || a.Anatomy.Shape == fit.Scatter) && !perPoint(controls):
 		return a.say(Investigate, "the readings do not repeat (%s): an adjustment would only move them about", a.Anatomy.Shape), nil
 	case a.Anatomy.Shape == fit.Bent && !perPoint(controls):
@@ -197,7 +230,7 @@ func finite(v float64) float64 {
 
 // perPoint reports whether a control acts on each point by itself.
 func perPoint(controls []Control) bool {
-	return slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Table || c.Kind == Zone })
+	return slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Table || c.Kind == Zone || c.Kind == Routine })
 }
 
 func (a Advice) say(d Decision, format string, args ...any) Advice {
@@ -222,6 +255,8 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 		for _, m := range moves {
 			for i, p := range points {
 				switch {
+				case c.Kind == Routine:
+					after[i] = 0
 				case c.Kind == Gain || c.Kind == Factor:
 					after[i] += m.Change / 100 * (p.Level + after[i])
 					halfStep[i] += c.Step / 200 * math.Abs(p.Level)
@@ -287,11 +322,14 @@ func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar floa
 		m.Words = Presses(steps) + " on " + c.Label
 		switch {
 		case c.Kind == Factor:
-			m.Words = fmt.Sprintf("multiply %s by %.4f", c.Label, 1+m.Change/100)
+			m.Words = fmt.Sprintf("multiply %s by %.4f", c.Label, 1+m.Change/100) + c.telling(points)
 		case point.Label != "":
 			m.Words += " at " + point.Label
 		}
 		moves = append(moves, m)
+	}
+	if c.Kind == Routine {
+		return []Move{{Control: c.ID, Label: c.Label, Steps: 1, Change: 1, Words: c.Label + ", once"}}, 0
 	}
 	gain := a.Shape == fit.Gain || a.Shape == fit.Both
 	switch c.Kind {
@@ -306,12 +344,26 @@ func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar floa
 		case fit.Both:
 			move(-a.Offset/(1+a.Gain), Point{}) // what is left of it once the gain is right
 		}
-	case Table, Zone:
+	case Table:
 		for _, p := range points {
 			move(-p.Error, p)
 		}
 	}
 	return moves, tooFar
+}
+
+// telling is what is typed into a device whose form takes what was measured.
+func (c Control) telling(points []Point) string {
+	var told []string
+	for _, p := range points {
+		if c.Sense == "value" && p.Told != "" {
+			told = append(told, p.Told+" at "+p.Label)
+		}
+	}
+	if len(told) == 0 {
+		return ""
+	}
+	return ": in its form enter " + strings.Join(told, ", ")
 }
 
 // Presses puts a number of steps in words: "3 presses up".

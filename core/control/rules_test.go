@@ -2,6 +2,7 @@ package control_test
 
 import (
 	"math"
+	"strings"
 	"testing"
 
 	"northneedle/core/control"
@@ -72,4 +73,42 @@ func TestZ(t *testing.T) {
 		_, err := control.Z(1, 1, sd)
 		assert.Error(t, err)
 	}
+}
+
+func TestWhatARejectionSuggests(t *testing.T) {
+	steady := [][]float64{{0.1, -0.3}, {0.4, 0.2}, {-0.5, 0.6}}
+	for name, c := range map[string]struct {
+		last       []float64
+		rejected   bool
+		suggestion string
+	}{
+		"fine":       {[]float64{0.3, -0.2}, false, ""},
+		"a warning":  {[]float64{2.3, 0.4}, false, ""},
+		"far out":    {[]float64{3.4, 0.4}, true, "random"},
+		"both sides": {[]float64{2.4, -2.2}, true, "random"},
+		"both above": {[]float64{2.4, 2.2}, true, "systematic"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			runs := append(append([][]float64{}, steady...), c.last)
+			v := control.Judge(runs, 3)
+			assert.Equal(t, c.rejected, v.Rejected, v.Words)
+			assert.Equal(t, c.suggestion, v.Suggestion)
+			assert.Equal(t, !c.rejected, strings.HasPrefix(v.Words, "Accepted"))
+		})
+	}
+	drift := [][]float64{}
+	for range 10 {
+		drift = append(drift, []float64{0.4, math.NaN()})
+	}
+	assert.Equal(t, "systematic", control.Judge(drift, 9).Suggestion, "ten on one side, of the level that was measured")
+}
+
+func TestSigma(t *testing.T) {
+	s, err := control.Sigma(10, -1, 1.5)
+	require.NoError(t, err)
+	assert.Equal(t, 6.0, s)
+	assert.Contains(t, control.SigmaWords(s), "excellent")
+	assert.Contains(t, control.SigmaWords(2.2), "not fit")
+	_, err = control.Sigma(10, 0, 0)
+	assert.Error(t, err)
 }

@@ -156,3 +156,36 @@ func TestLinesAndCurvesRefuseNonsense(t *testing.T) {
 }
 
 func second[T any](_ T, err error) error { return err }
+
+func TestDemingTreatsBothMethodsAlike(t *testing.T) {
+	// Without scatter the line is the truth, and its intervals close on it.
+	x := []float64{2, 4, 6, 8, 10, 14}
+	y := make([]float64, len(x))
+	for i := range x {
+		y[i] = 0.3 + 1.08*x[i]
+	}
+	c, err := fit.Deming(x, y, 1)
+	require.NoError(t, err)
+	assert.InDelta(t, 1.08, c.Slope, 1e-9)
+	assert.InDelta(t, 0.3, c.Intercept, 1e-9)
+	assert.True(t, c.SlopeDiffers && c.OffsetDiffers)
+	for _, bad := range [][2][]float64{{x[:4], y[:4]}, {x, y[:5]}, {{1, 1, 1, 1, 1}, y[:5]}} {
+		_, err := fit.Deming(bad[0], bad[1], 1)
+		assert.Error(t, err)
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(6, 30).Draw(t, "n")
+		x, y := make([]float64, n), make([]float64, n)
+		for i := range n {
+			x[i] = float64(i+1) + rapid.Float64Range(-0.4, 0.4).Draw(t, "ex")
+			y[i] = 2*float64(i+1) + rapid.Float64Range(-0.4, 0.4).Draw(t, "ey")
+		}
+		ratio := rapid.Float64Range(0.2, 5).Draw(t, "ratio")
+		c, err := fit.Deming(x, y, ratio)
+		require.NoError(t, err)
+		back, err := fit.Deming(y, x, 1/ratio)
+		require.NoError(t, err)
+		assert.InEpsilon(t, 1/c.Slope, back.Slope, 1e-6, "seen from the other side it is the same line")
+		assert.True(t, c.SlopeCI[0] <= c.Slope && c.Slope <= c.SlopeCI[1])
+	})
+}

@@ -95,3 +95,33 @@ func TestGasRefusesNonsense(t *testing.T) {
 }
 
 func failed[T any](_ T, err error) error { return err }
+
+func TestMixturesAreBetweenTheirGases(t *testing.T) {
+	for _, name := range gas.Mixtures() {
+		v, err := gas.Viscosity(name)
+		require.NoError(t, err)
+		assert.True(t, v > 14 && v < 23, "%s: %g µPa·s", name, v)
+		same, err := gas.Misread(name, name)
+		require.NoError(t, err)
+		assert.Equal(t, 1.0, same)
+	}
+	air, err := gas.Viscosity("air")
+	require.NoError(t, err)
+	assert.InDelta(t, 18.2, air, 0.15, "of air at 20 °C")
+	_, err = gas.Misread("xenon", "air")
+	assert.ErrorContains(t, err, "xenon")
+}
+
+func TestCarboxyhaemoglobinRisesWithCarbonMonoxide(t *testing.T) {
+	before := -1.0
+	for _, ppm := range []float64{0, 6, 20, 50, 200, 500} {
+		share, err := gas.Carboxyhaemoglobin(ppm, 1013.25)
+		require.NoError(t, err)
+		assert.Greater(t, share, before)
+		before = share
+	}
+	at10, _ := gas.Carboxyhaemoglobin(10, 1013.25)
+	assert.InDelta(t, 1.55, at10, 0.15, "about 0.16 % a ppm at low levels")
+	_, err := gas.Carboxyhaemoglobin(-1, 1013)
+	assert.Error(t, err)
+}

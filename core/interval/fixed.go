@@ -12,6 +12,21 @@ type Due struct {
 	Reason string    `json:"reason"`
 }
 
+// FixedDays is [Fixed] for so many days (1 to 3650).
+func FixedDays(done time.Time, days int, why string) (Due, error) {
+	if days < 1 || days > 3650 {
+		return Due{}, fmt.Errorf("the interval must be 1 to 3650 days, it is %d", days)
+	}
+	reason := fmt.Sprintf("%d days after %s, a fixed interval", days, done.Format(time.DateOnly))
+	if days == 1 {
+		reason = fmt.Sprintf("the day after %s", done.Format(time.DateOnly))
+	}
+	if why != "" {
+		reason += ": " + why
+	}
+	return Due{time.Date(done.Year(), done.Month(), done.Day()+days, 0, 0, 0, 0, done.Location()), reason}, nil
+}
+
 // Fixed is the calendar school: so many months (1 to 120) after the day of the
 // run. A day that the target month lacks becomes that month's last day.
 func Fixed(done time.Time, months int, why string) (Due, error) {

@@ -1,6 +1,8 @@
 package interval_test
 
 import (
+	"math"
+	"slices"
 	"testing"
 	"time"
 
@@ -90,4 +92,105 @@ func failed[T any](_ T, err error) error { return err }
 func drift(days, errors []float64, limit float64) error {
 	_, _, err := interval.DriftTo(days, errors, limit)
 	return err
+}
+
+func TestATrendSaysWhenItsLimitIsReached(t *testing.T) {
+	start := time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
+	high, low := 5.0, -5.0
+	rapid.Check(t, func(rt *rapid.T) {
+		perDay := rapid.Float64Range(0.002, 0.05).Draw(rt, "per day") * rapid.SampledFrom([]float64{-1, 1}).Draw(rt, "sign")
+		var shown []interval.Shown
+		for i := range 6 {
+			wiggle := 0.001 * float64(i%2*2-1)
+			shown = append(shown, interval.Shown{At: start.AddDate(0, 0, 15*i), Error: perDay*15*float64(i) + wiggle})
+		}
+		trend, err := interval.TrendOf(shown, &low, &high, "[ppm]")
+		require.NoError(rt, err)
+		require.True(rt, trend.Significant)
+		assert.InDelta(rt, perDay*30.44, trend.PerMonth, 0.01)
+		require.NotNil(rt, trend.About)
+		assert.InDelta(rt, 5/math.Abs(perDay), trend.About.Sub(start).Hours()/24, 0.05*5/math.Abs(perDay)+3)
+		require.NotNil(rt, trend.From)
+		assert.False(rt, trend.From.After(trend.About.AddDate(0, 0, 1)), "the bound comes first")
+	})
+	still, err := interval.TrendOf([]interval.Shown{{At: start, Error: 0.1}, {At: start.AddDate(0, 1, 0), Error: -0.1}, {At: start.AddDate(0, 2, 0), Error: 0.1}}, &low, &high, "1")
+	require.NoError(t, err)
+	assert.Contains(t, still.Words, "not to be told from standing still")
+	assert.Nil(t, still.About)
+	_, err = interval.TrendOf(nil, nil, nil, "1")
+	assert.ErrorContains(t, err, "three")
+}
+
+func TestDaysFromDay(t *testing.T) {
+	due, err := interval.FixedDays(time.Date(2026, 12, 30, 15, 0, 0, 0, time.UTC), 7, "the zero counts for the session")
+	require.NoError(t, err)
+	assert.Equal(t, "2027-01-06", due.On.Format(time.DateOnly))
+	_, err = interval.FixedDays(time.Now(), 0, "")
+	assert.Error(t, err)
+}
+
+// model is verifications of a model, every so many days, some found out.
+func model(n, out int, days float64) (records []interval.Record) {
+	for i := range n {
+		records = append(records, interval.Record{Days: days, InTolerance: i >= out})
+	}
+	return records
+}
+
+func TestRecommendation(t *testing.T) {
+	inf := math.Inf(1)
+	base := interval.History{Current: 365, Risk: 4, Own: []bool{true, true}, Devices: 10, Hours: 1.5}
+	for name, c := range map[string]struct {
+		change func(*interval.History)
+		days   int
+		way    string
+		says   string
+	}{
+		"too little known":  {func(h *interval.History) {}, 365, interval.ByStaircase, "Keep 365 days"},
+		"three in a row":    {func(h *interval.History) { h.Own = append(h.Own, true) }, 540, interval.ByStaircase, "Lengthen to 540 days"},
+		"the last was out":  {func(h *interval.History) { h.Own = append(h.Own, false) }, 180, interval.ByStaircase, "Shorten to 180 days"},
+		"an unsteady model": {func(h *interval.History) { h.Model = model(20, 4, 365) }, 120, interval.ByReliability, "4 found out"},
+		"a steady model":    {func(h *interval.History) { h.Model = model(200, 2, 365) }, 540, interval.ByReliability, "the ceiling is 548 days"},
+		"life support":      {func(h *interval.History) { h.Model, h.Risk = model(200, 2, 365), 5 }, 365, interval.ByReliability, "the ceiling is 365 days"},
+		"a rule binds it":   {func(h *interval.History) { h.Model, h.Fixed = model(200, 2, 365), true }, 365, interval.ByReliability, "Keep 365 days"},
+		"its own drift": {func(h *interval.History) {
+			h.Model = model(200, 2, 365)
+			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 120, 240, 360}, Errors: []float64{0, 0.05, 0.1, 0.15}, Low: -inf, High: 0.1}}
+		}, 240, interval.ByDrift, "By its own drift (5 %, 4 times as found)"},
+		"a wreck": {func(h *interval.History) { h.Model = model(20, 19, 60) }, 30, interval.ByReliability, "look whether it should be replaced"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			h := base
+			h.Own = slices.Clone(base.Own)
+			c.change(&h)
+			r, err := interval.Recommend(h, interval.DefaultRules)
+			require.NoError(t, err)
+			assert.Equal(t, c.days, r.Days, r.Sentence)
+			assert.Equal(t, c.way, r.Way)
+			assert.Contains(t, r.Sentence, c.says)
+		})
+	}
+	_, err := interval.Recommend(interval.History{}, interval.DefaultRules)
+	assert.Error(t, err)
+	broken := interval.DefaultRules
+	broken.Targets[2] = 1
+	_, err = interval.Recommend(base, broken)
+	assert.ErrorContains(t, err, "risk 3")
+}
+
+func TestALongerIntervalCostsLessWorkAndMoreExposure(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		h := interval.History{Current: rapid.IntRange(30, 800).Draw(t, "current"), Risk: rapid.IntRange(1, 5).Draw(t, "risk"), Devices: rapid.IntRange(1, 50).Draw(t, "devices"), Hours: 1,
+			Model: model(rapid.IntRange(5, 60).Draw(t, "n"), rapid.IntRange(0, 4).Draw(t, "out"), rapid.Float64Range(50, 700).Draw(t, "days"))}
+		r, err := interval.Recommend(h, interval.DefaultRules)
+		require.NoError(t, err)
+		require.LessOrEqual(t, r.Days, max(h.Current, interval.DefaultRules.Ceilings[h.Risk-1]))
+		for i := 1; i < len(r.Curve); i++ {
+			a, b := r.Curve[i-1], r.Curve[i]
+			require.Greater(t, b.Days, a.Days)
+			require.GreaterOrEqual(t, b.Out, a.Out)
+			require.GreaterOrEqual(t, b.Exposure, a.Exposure-1e-9)
+			require.Less(t, b.Hours, a.Hours)
+		}
+	})
 }

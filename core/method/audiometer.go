@@ -4,7 +4,193 @@ import (
 	"fmt"
 	"math"
 	"slices"
+
+	"northneedle/core/quantity"
+	"northneedle/core/uncertainty"
 )
+
+func init() {
+	register("tone-level", toneLevel, "retspl")
+	register("attenuator-step", attenuatorStep)
+	registerReader("tone-times", Reader{Params: []string{"fall"}, Own: true, Read: toneTimes})
+	registerPattern("earphones", earphones, "ear", "hertz")
+	registerPattern("attenuator", attenuator, "electric")
+	registerPattern("test-room", testRoom, "hertz")
+}
+
+// toneLevel is the level of a tone in dB HL against the dial: what the coupler measured in
+// dB SPL, less the reference equivalent threshold of this earphone in this coupler (with:
+// retspl). ANSI/ASA S3.6; ISO 389-1.
+func toneLevel(in Input) (Outcome, error) {
+	c, _, factor, err := in.only("coupler or analyser")
+	if err != nil {
+		return Outcome{}, err
+	}
+	threshold := in.With["retspl"]
+	return Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, Plus: -threshold, Terms: c.terms("Coupler and analyser", 1, in.Years),
+		Formula: fmt.Sprintf("error = SPL − (dial + %g dB)", threshold)}, nil
+}
+
+// attenuatorStep compares the step from the level read before with the step of the dial:
+// the first level is where a series begins, and has no error. The analyser's own error
+// falls out of the difference; its step accuracy remains.
+func attenuatorStep(in Input) (Outcome, error) {
+	c, _, factor, err := in.only("analyser")
+	if err != nil {
+		return Outcome{}, err
+	}
+	out := Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, Terms: []uncertainty.Term{{Name: "Step of the analyser, a quarter of its level's", Distribution: uncertainty.Normal, Width: c.U / 4, K: c.K}},
+		Formula: "error = (level − level before) − (dial − dial before)"}
+	switch {
+	case in.Before != nil:
+		out.Reference = in.Before.Reading + (in.Target-in.Before.Target)*factor
+	case len(in.Readings) > 0:
+		out.Reference = mean(in.Readings)
+	}
+	return out, nil
+}
+
+// toneTimes is how long a tone takes from −20 to −1 dB of its level when it is switched
+// on, in ms, or back when it is switched off (with: fall). The trace is its envelope in dB
+// of its level. IEC 60645-1.
+func toneTimes(in Looking) Live {
+	trace := in.trace()
+	fall := in.With["fall"] > 0
+	cross := func(i int, level float64) float64 {
+		a, b := trace[i-1], trace[i]
+		return a.T + (level-a.V)/(b.V-a.V)*(b.T-a.T)
+	}
+	first, second := -20.0, -1.0
+	if fall {
+		first, second = second, first
+	}
+	from := math.NaN()
+	var times []float64
+	for i := 1; i < len(trace); i++ {
+		passed := func(level float64) bool {
+			return !fall && trace[i-1].V < level && trace[i].V >= level || fall && trace[i-1].V > level && trace[i].V <= level
+		}
+		if passed(first) {
+			from = cross(i, first)
+		}
+		if passed(second) && !math.IsNaN(from) {
+			times, from = append(times, 1000*(cross(i, second)-from)), math.NaN()
+		}
+	}
+	times = times[max(0, len(times)-max(1, in.Count)):]
+	live := Live{Why: "waiting for the tone to be switched"}
+	if len(times) == 0 {
+		return live
+	}
+	middle := mean(times)
+	live.Value, live.Values = &middle, times
+	if live.Steady = len(times) >= in.Count; live.Steady {
+		live.Why = fmt.Sprintf("%d times", len(times))
+	} else {
+		live.Why = fmt.Sprintf("%d more", in.Count-len(times))
+	}
+	return live
+}
+
+// earphones tells one frequency from a whole ear. Points say which ear (1 right, 2 left)
+// and the frequency in hertz.
+func earphones(c Case) Seen {
+	var off []Placed
+	mean := map[float64]float64{}
+	count := map[float64]float64{}
+	out := map[float64]int{}
+	for _, p := range c.Points {
+		ear := p.With["ear"]
+		mean[ear] += p.Error
+		count[ear]++
+		if math.Abs(p.Lean) > 1 {
+			off = append(off, p)
+			out[ear]++
+		}
+	}
+	for ear, name := range map[float64]string{1: "right", 2: "left"} {
+		if n := count[ear]; n > 2 && float64(out[ear]) > n/2 && out[3-ear] == 0 {
+			return Seen{Shape: "ear", Words: fmt.Sprintf("Nearly every frequency of the %s ear is off, by %s dB on average: its cable, its driver, or the coupler’s seat.", name, quantity.FormatSigned(mean[ear]/n, 0.1)), Investigate: true}
+		}
+	}
+	switch len(off) {
+	case 0:
+		return Seen{Shape: "none", Words: "Every level is inside its limit."}
+	case 1:
+		return Seen{Shape: "frequency", Words: fmt.Sprintf("Only %s is off, by %s dB: the earphone’s resonance, or its entry.", off[0].Label, quantity.FormatSigned(off[0].Error, 0.1))}
+	}
+	return Seen{Shape: "several", Words: fmt.Sprintf("%d levels are off in both ears.", len(off))}
+}
+
+// attenuator tells a step that is wrong from a room that is too loud for the lowest
+// levels: there the acoustic series fails, and the electrical one does not (with: electric).
+func attenuator(c Case) Seen {
+	acoustic, electric, high := 0, 0, 0
+	n := 0
+	for _, p := range c.Points {
+		if p.With["electric"] == 0 {
+			n++
+		}
+	}
+	i := 0
+	for _, p := range c.Points {
+		out := math.Abs(p.Lean) > 1
+		switch {
+		case p.With["electric"] > 0 && out:
+			electric++
+		case p.With["electric"] == 0:
+			if out {
+				acoustic++
+				if i < n*2/3 {
+					high++
+				}
+			}
+			i++
+		}
+	}
+	switch {
+	case acoustic+electric == 0:
+		return Seen{Shape: "none", Words: "Every step is within its limit, joined where the two series overlap."}
+	case electric == 0 && high == 0:
+		return Seen{Shape: "floor", Investigate: true, Words: "Only the lowest acoustic steps fail, and electrically the same steps are right: room noise, not the attenuator."}
+	}
+	count := "1 step is"
+	if n := acoustic + electric; n > 1 {
+		count = fmt.Sprintf("%d steps are", n)
+	}
+	return Seen{Shape: "steps", Words: count + " wrong: the attenuator, or its contacts."}
+}
+
+// testRoom judges a room's octave bands by both tables, and says the lowest hearing level
+// that can honestly be tested in it. Points say their band under hertz.
+func testRoom(c Case) Seen {
+	levels := map[int]float64{}
+	for _, p := range c.Points {
+		levels[int(p.With["hertz"])] = p.Reference + p.Error
+	}
+	seen := Seen{Shape: "room"}
+	lowest := 0.0
+	for _, table := range []struct {
+		of    RoomTable
+		words string
+	}{{OSHATableD1, "For occupational programmes (29 CFR 1910.95, table D-1)"}, {EarsCovered, "For thresholds down to 0 dB (ANSI/ASA S3.1, ears covered)"}} {
+		r, err := table.of.Judge(levels)
+		if err != nil {
+			seen.Lines = append(seen.Lines, table.words+": "+err.Error())
+			continue
+		}
+		verdict := "quiet enough"
+		if r.MarginDB < 0 {
+			verdict = "too loud"
+		}
+		seen.Lines = append(seen.Lines, fmt.Sprintf("%s: %s, the worst band is %d Hz with %s dB in hand", table.words, verdict, r.BandHz, quantity.FormatSigned(r.MarginDB, 0.1)))
+		if table.of == EarsCovered {
+			lowest = math.Max(0, 5*math.Ceil(-r.MarginDB/5))
+		}
+	}
+	seen.Words = fmt.Sprintf("The lowest hearing level that can honestly be tested here is about %g dB HL.", lowest)
+	return seen
+}
 
 // LevelError is the error of a tone's level in dB: what the coupler measured, against
 // the dial with the reference equivalent threshold of the earphone. ANSI/ASA S3.6.

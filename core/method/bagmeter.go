@@ -75,7 +75,8 @@ func (c Correction) Apply(indicated float64) (volume, u float64) {
 }
 
 // bagMeter tells the dead space of the tubing from an error of the meter.
-func bagMeter(points []Placed) Seen {
+func bagMeter(in Case) Seen {
+	points := in.Points
 	var delivered, shown []float64
 	limit := 0.0
 	for _, p := range points {

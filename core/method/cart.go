@@ -1,8 +1,10 @@
 package method
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"slices"
 
 	"northneedle/core/gas"
 	"northneedle/core/quantity"
@@ -11,8 +13,8 @@ import (
 )
 
 func init() {
-	registerReader("gas-step", Reader{Params: []string{"o2", "co2", "air"}, Read: gasStep})
-	registerPattern("uptake", uptake)
+	registerReader("gas-step", Reader{Read: gasStep})
+	registerPattern("uptake", uptake, "flow", "o2", "co2", "air")
 }
 
 // gasStep waits until a gas fraction stands, and times how it got there.
@@ -58,7 +60,8 @@ const uptakeTrials = 4000
 // uptake reads the errors of a metabolic cart as what they do to oxygen uptake: the
 // sentence that decides. Points say what they are of under "with": flow, o2, co2 (1),
 // and air (1) for room air.
-func uptake(points []Placed) Seen {
+func uptake(c Case) Seen {
+	points := c.Points
 	flow, o2, co2 := kindOf(points, "flow"), kindOf(points, "o2"), kindOf(points, "co2")
 	if len(flow) == 0 || len(o2) == 0 || len(co2) == 0 {
 		return Seen{Shape: "unknown", Words: "Flow and both gases are needed to say what the errors mean."}
@@ -136,9 +139,16 @@ func airOnly(points []Placed) bool {
 
 // errorAt is a gas's error, in vol%, at a level between its points, with the larger of their uncertainties.
 func errorAt(points []Placed, percent float64) (e, u float64) {
-	low, high := points[0], points[len(points)-1]
-	for _, p := range points {
+	sorted := slices.SortedFunc(slices.Values(points), func(a, b Placed) int { return cmp.Compare(a.Reference, b.Reference) })
+	low, high := sorted[0], sorted[len(sorted)-1]
+	for i, p := range sorted {
 		u = math.Max(u, p.U)
+		if i > 0 && i < len(sorted)-1 && p.Reference <= percent {
+			low = p
+		}
+	}
+	for i := len(sorted) - 2; i > 0 && sorted[i].Reference > percent; i-- {
+		high = sorted[i]
 	}
 	if low.Reference == high.Reference {
 		return low.Error, u

@@ -52,13 +52,13 @@ func TestWhatStrokesLookLike(t *testing.T) {
 		"fast":       strokes(0.2, 0.1, 0.3, 0, -6, -6.3),
 		"mixed":      strokes(3, -4, 5, 1, -6, 2),
 	} {
-		seen, ok := method.See("strokes", points)
+		seen, ok := method.See("strokes", method.Case{Points: points})
 		require.True(t, ok)
 		assert.Equal(t, shape, seen.Shape, seen.Words)
 	}
-	_, ok := method.See("strokes", nil)
+	_, ok := method.See("strokes", method.Case{})
 	assert.False(t, ok)
-	_, ok = method.See("no such", strokes(1))
+	_, ok = method.See("no such", method.Case{Points: strokes(1)})
 	assert.False(t, ok)
 }
 

@@ -101,7 +101,14 @@ type Input struct {
 	Ambient    Ambient
 	Settings   map[string]string // of the device: conventions, units
 	Plate      map[string]float64
+	Choices    map[string]string // what was chosen in the run: gas conditions, modes
+	With       map[string]float64
+	Before     *Earlier // the point read before this one in the same measure and round
 }
+
+// Earlier is a point that was read before: what was asked for, in the procedure's unit,
+// and the mean of what was read.
+type Earlier struct{ Target, Reading float64 }
 
 // only is the single certificate line that most methods need (what names it in the
 // refusal), with how many of the device's own unit make one of its unit, and one of
@@ -128,10 +135,17 @@ type Outcome struct {
 	Terms     []uncertainty.Term `json:"terms"`
 	Formula   string             `json:"formula"`
 	Do        string             `json:"do,omitempty"` // what to set up for this point: "load 20 kg + 5 kg"
+
+	Plus     float64 `json:"plus,omitempty"`     // added to a reading, in its unit, before anything else
+	Per      float64 `json:"per,omitempty"`      // how many of Unit one unit of a reading makes; 0: one
+	Told     string  `json:"told,omitempty"`     // what the device is told of the readings, where it takes what was measured
+	Measures bool    `json:"measures,omitempty"` // the readings are of the reference; Indicated is what the device was set to
 }
 
 // Method computes a point. It must fill everything but Indicated and the
-// readings' own terms, which [Evaluate] adds alike for all.
+// readings' own terms, which [Evaluate] adds alike for all. Where the readings are of
+// the reference ([Outcome.Measures]) it fills Indicated, and Reference only as what it
+// should be.
 type Method func(Input) (Outcome, error)
 
 // LimitsFunc gives limits that a table or the data plate decides rather than a text.
@@ -140,7 +154,18 @@ type LimitsFunc func(reference float64, plate map[string]float64) (conformity.Li
 var methods = map[string]Method{}
 var tables = map[string]LimitsFunc{}
 
-func register(name string, m Method) { methods[name] = m }
+// asked are the names that a method or a pattern takes from a point's "with".
+var asked = map[string][]string{}
+
+func register(name string, m Method, params ...string) {
+	methods[name] = m
+	asked["method "+name] = params
+}
+
+// Asks lists what a method and a pattern take from a point's "with"; either may be empty.
+func Asks(method, pattern string) []string {
+	return append(slices.Clone(asked["method "+method]), asked["pattern "+pattern]...)
+}
 
 func registerLimits(name string, f LimitsFunc) { tables[name] = f }
 
@@ -176,16 +201,29 @@ func Evaluate(name string, in Input) (Outcome, error) {
 	if err != nil {
 		return Outcome{}, err
 	}
+	if out.Per == 0 {
+		out.Per = 1
+	}
+	mean := 0.0
 	for _, r := range in.Readings {
 		if math.IsNaN(r) || math.IsInf(r, 0) {
 			return Outcome{}, fmt.Errorf("a reading is not a number")
 		}
-		out.Indicated += r / float64(len(in.Readings))
+		mean += out.Per * (r + out.Plus) / float64(len(in.Readings))
+	}
+	switch {
+	case !out.Measures:
+		out.Indicated = mean
+	case len(in.Readings) > 0:
+		out.Reference = mean
 	}
 	if in.Resolution > 0 {
-		out.Terms = append(out.Terms, uncertainty.Resolution("Resolution of the display", in.Resolution))
+		term := uncertainty.Resolution("Resolution of the display", in.Resolution)
+		term.Sensitivity = out.Per
+		out.Terms = append(out.Terms, term)
 	}
 	if term, ok := uncertainty.Repeatability(in.Readings); ok {
+		term.Sensitivity = out.Per
 		out.Terms = append(out.Terms, term)
 	}
 	return out, nil

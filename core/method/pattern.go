@@ -7,6 +7,7 @@ import "slices"
 type Placed struct {
 	Label               string
 	With                map[string]float64
+	Measure             string // its id
 	Reference, Error, U float64
 	Lean                float64
 }
@@ -26,12 +27,24 @@ type Seen struct {
 	Lines       []string `json:"lines,omitempty"` // what it means, one by one
 }
 
+// Case is what a pattern has before it: the judged points, the room, and what was
+// chosen in the run.
+type Case struct {
+	Points  []Placed
+	Ambient Ambient
+	Choices map[string]string
+	Plate   map[string]float64
+}
+
 // Pattern reads the errors of a finding in the manner of a family.
-type Pattern func([]Placed) Seen
+type Pattern func(Case) Seen
 
 var patterns = map[string]Pattern{}
 
-func registerPattern(name string, p Pattern) { patterns[name] = p }
+func registerPattern(name string, p Pattern, params ...string) {
+	patterns[name] = p
+	asked["pattern "+name] = params
+}
 
 // Patterns lists the patterns a finding can name.
 func Patterns() []string {
@@ -47,10 +60,10 @@ func Patterns() []string {
 func KnownPattern(name string) bool { return patterns[name] != nil }
 
 // See reads the errors by a named pattern; ok is false where there is none of the name or no point.
-func See(name string, points []Placed) (seen Seen, ok bool) {
+func See(name string, c Case) (seen Seen, ok bool) {
 	p := patterns[name]
-	if p == nil || len(points) == 0 {
+	if p == nil || len(c.Points) == 0 {
 		return Seen{}, false
 	}
-	return p(points), true
+	return p(c), true
 }

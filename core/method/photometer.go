@@ -3,7 +3,81 @@ package method
 import (
 	"fmt"
 	"math"
+	"slices"
+
+	"northneedle/core/fit"
+	"northneedle/core/quantity"
+	"northneedle/core/uncertainty"
 )
+
+func init() {
+	register("effective-level", effectiveLevel, "multiple", "reagent", "sample")
+	registerPattern("photometry", photometry, "multiple", "filter")
+}
+
+// effectiveLevel is the read-back of a calibrator at a multiple of its usual volume: more
+// of it dilutes the mixture too, so that the level is a little less than the multiple.
+// Points say the multiple, the reagent volume and the usual sample volume in µL.
+func effectiveLevel(in Input) (Outcome, error) {
+	c, per, factor, err := in.only("calibrator")
+	if err != nil {
+		return Outcome{}, err
+	}
+	multiple, reagent, sample := in.With["multiple"], in.With["reagent"], in.With["sample"]
+	share, err := EffectiveLevel(multiple, reagent, sample)
+	if err != nil {
+		return Outcome{}, err
+	}
+	level := c.Value * per * share
+	terms := c.terms("Calibrator", per*share, in.Years)
+	// What a pipette of one per cent at this volume does to the level.
+	terms = append(terms, uncertainty.Term{Name: "Pipetting, one per cent of the volume", Distribution: uncertainty.Normal, Width: level * 0.01 * reagent / (reagent + multiple*sample), K: 1})
+	return Outcome{Reference: level, Unit: in.Shown, Factor: factor, Terms: terms, Do: fmt.Sprintf("Pipette %g µL of the calibrator into %g µL of reagent", multiple*sample, reagent),
+		Formula: fmt.Sprintf("level = assigned · k·(R+v) ÷ (R+k·v) = assigned · %.4f", share)}, nil
+}
+
+// calibration is the field of a record that says how an analyser is calibrated.
+const calibration = "calibration"
+
+// photometry tells a curve that bends at its top from levels that are all low, and from
+// scatter. Points of filters say filter (1), levels their multiple.
+func photometry(c Case) Seen {
+	levels := slices.DeleteFunc(slices.Clone(c.Points), func(p Placed) bool { return p.With["multiple"] == 0 })
+	filters := kindOf(c.Points, "filter")
+	for _, p := range filters {
+		if math.Abs(p.Lean) > 1 {
+			return Seen{Shape: "lamp", Investigate: true, Words: fmt.Sprintf("%s is outside its limit by itself, without any reagent: the lamp, the filter wheel, or dirt in the light’s way.", p.Label)}
+		}
+	}
+	if len(levels) < 3 {
+		return Seen{Shape: "unknown", Words: "Three levels at least tell a bend from a wrong factor."}
+	}
+	slices.SortFunc(levels, func(a, b Placed) int { return int(a.With["multiple"] - b.With["multiple"]) })
+	lowest, mid, top := levels[0].percent(), 0.0, levels[len(levels)-1].percent()
+	least, most := math.Inf(1), math.Inf(-1)
+	falling := true
+	var at, errors []float64
+	for i, p := range levels {
+		falling = falling && (i == 0 || p.percent() < levels[i-1].percent()+0.5)
+		least, most = math.Min(least, p.percent()), math.Max(most, p.percent())
+		at, errors = append(at, p.Reference), append(errors, p.Error)
+	}
+	mid = levels[len(levels)/2-1].percent()
+	words := fmt.Sprintf("Recovery from %s to %s %%.", quantity.Format(100+least, 0.1), quantity.Format(100+most, 0.1))
+	line, err := fit.Straight(at, errors)
+	switch {
+	case err == nil && math.Abs(line.Intercept) > 0.03*at[0] && math.Abs(line.Slope) < 0.025:
+		return Seen{Shape: "offset", Investigate: c.Choices[calibration] == "one-point",
+			Words: words + " The same amount at every level: the blank, or the reagent’s own colour. A one-point calibration does not mend it; two points do."}
+	case falling && top < lowest-4 && mid > top+2:
+		return Seen{Shape: "bend", Investigate: true, Words: words + " The curve bends at the top: the volume was not taken into account, the reagent is used up, or light strays."}
+	case most-least < 3 && math.Abs(most+least)/2 > 3:
+		return Seen{Shape: "factor", Words: words + " Every level alike: the calibrator has aged, the temperature is wrong, or the factor."}
+	case most-least > 8:
+		return Seen{Shape: "scatter", Investigate: true, Words: words + " The levels scatter: drops on the tip, bubbles, or not mixed."}
+	}
+	return Seen{Shape: "none", Words: words}
+}
 
 // Calibrator is a solution of known concentration and its absorbance.
 type Calibrator struct{ Concentration, Absorbance float64 }

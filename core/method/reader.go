@@ -22,6 +22,11 @@ type Looking struct {
 	With      map[string]float64
 }
 
+// Span is how much of the traces is looked at, in seconds.
+func (l Looking) Span() float64 {
+	return max(60, l.Seconds+5, l.With["settle"]+60*l.With["minutes"]+5, l.With["patience"]+5)
+}
+
 // trace is the trace that counts.
 func (l Looking) trace() []signal.Sample {
 	if len(l.Channels) == 0 {
@@ -47,13 +52,53 @@ type Live struct {
 	Final   *float64        `json:"final,omitempty"`   // where a reading that is still settling is going
 	Settles *float64        `json:"settles,omitempty"` // in how many seconds it will be there
 	Strokes []signal.Stroke `json:"strokes,omitempty"`
+	Trumpet *Trumpet        `json:"trumpet,omitempty"` // of a flow that is weighed
 }
 
 // Reader turns traces into a reading. Params are the names that a procedure may give
-// under "with".
+// under "with". One that is Own looks at traces in the instruments' own units (a flow to
+// make a volume of); the others at traces in the unit of the device.
 type Reader struct {
 	Params []string
+	Own    bool
 	Read   func(Looking) Live
+}
+
+// Look reads traces that are in the instrument's own units, of which factor make one of
+// the device's; limits in are the device's, and so is what comes out.
+func (r Reader) Look(in Looking, factor float64) Live {
+	if r.Own {
+		in.Limit, in.Floor, in.Reference = in.Limit/factor, in.Floor/factor, in.Reference/factor
+		live := r.Read(in)
+		if live.Value != nil && factor != 1 {
+			scaled := *live.Value * factor
+			live.Value = &scaled
+			for i := range live.Values {
+				live.Values[i] *= factor
+			}
+		}
+		return live
+	}
+	if factor != 1 {
+		traces := map[string][]signal.Sample{}
+		for channel, trace := range in.Traces {
+			traces[channel] = Scaled(trace, factor)
+		}
+		in.Traces = traces
+	}
+	return r.Read(in)
+}
+
+// Scaled is a trace with every value multiplied.
+func Scaled(trace []signal.Sample, factor float64) []signal.Sample {
+	if factor == 1 {
+		return trace
+	}
+	out := make([]signal.Sample, len(trace))
+	for i, s := range trace {
+		out[i] = signal.Sample{T: s.T, V: s.V * factor}
+	}
+	return out
 }
 
 var readers = map[string]Reader{}
@@ -101,11 +146,16 @@ func steady(in Looking) Live {
 	return live
 }
 
+// predictFrom is about how many samples a prediction is made from: more make it no
+// better, and it is made several times a second.
+const predictFrom = 60
+
 // predict says where a settling trace is going, where a first-order approach fits it.
 func (l *Live) predict(trace []signal.Sample, limit float64) {
-	shifted := make([]signal.Sample, len(trace))
-	for i, s := range trace {
-		shifted[i] = signal.Sample{T: s.T - trace[0].T, V: s.V}
+	every := len(trace)/predictFrom + 1
+	var shifted []signal.Sample
+	for i := (len(trace) - 1) % every; i < len(trace); i += every { // the last one always
+		shifted = append(shifted, signal.Sample{T: trace[i].T - trace[0].T, V: trace[i].V})
 	}
 	s, err := signal.Settle(shifted, limit)
 	left := s.TimeToBand - shifted[len(shifted)-1].T

@@ -1,8 +1,10 @@
 package method
 
 import (
+	"cmp"
 	"fmt"
 	"math"
+	"math/bits"
 	"slices"
 	"strings"
 
@@ -11,8 +13,12 @@ import (
 	"northneedle/core/uncertainty"
 )
 
+// Weights is the name of the method that loads a scale with certified weights.
+const Weights = "weights"
+
 func init() {
-	register("weights", weights)
+	register(Weights, weights)
+	registerPattern("load", loadPattern, "corner", "empty")
 	for _, school := range []Regime{R76InService, R76Initial, HB44Maintenance, HB44Acceptance} {
 		registerLimits(string(school), func(load float64, plate map[string]float64) (conformity.Limits, error) {
 			limit, err := ScaleLimit(school, load, plate["division"])
@@ -26,11 +32,11 @@ func init() {
 // certified masses; their uncertainties are added outright, since pieces of one
 // kit were calibrated together (fully correlated).
 func weights(in Input) (Outcome, error) {
-	pieces, load, err := nearestLoad(in.Certified, in.Target, in.Shown)
+	factor, err := scale(in.Unit, in.Shown)
 	if err != nil {
 		return Outcome{}, err
 	}
-	factor, err := scale(in.Unit, in.Shown)
+	pieces, load, err := nearestLoad(in.Certified, in.Target*factor, in.Shown)
 	if err != nil {
 		return Outcome{}, err
 	}
@@ -53,7 +59,90 @@ func weights(in Input) (Outcome, error) {
 	return out, nil
 }
 
-// nearestLoad chooses pieces, heaviest first, so that their sum comes nearest to the target.
+// IsChangeover reports whether a reading was typed with small weights added: "50.0 + 0.03".
+func IsChangeover(typed string) bool { return strings.Contains(strings.TrimLeft(typed, " +-−"), "+") }
+
+// Changeover reads a scale finer than its division (above zero): what it shows, and the
+// small weights that were added until it just changed to the next division, typed as
+// "50.0 + 0.03". The indication before rounding is then shown + division/2 − added. The
+// step it is read to is a tenth of the division, which the small weights are taken to be.
+// OIML R 76-1, A.4.4.3.
+func Changeover(typed string, division float64) (indication, step float64, err error) {
+	at := strings.LastIndex(typed, "+")
+	shown, err := quantity.ParseNumber(typed[:max(0, at)])
+	if err != nil {
+		return 0, 0, err
+	}
+	added, err := quantity.ParseNumber(typed[at+1:])
+	switch {
+	case err != nil:
+		return 0, 0, err
+	case !(division > 0):
+		return 0, 0, fmt.Errorf("the scale's division must be above zero, it is %g", division)
+	case !(added >= 0 && added <= division*(1+1e-9)):
+		return 0, 0, fmt.Errorf("the small weights added until it changes are between nothing and one division (%g), not %g", division, added)
+	}
+	return shown + division/2 - added, division / 10, nil
+}
+
+// Plate fields that say where a scale was adjusted and where it is used; all zero where
+// it was not moved.
+const (
+	adjustedLatitude, adjustedHeight = "adjusted_latitude", "adjusted_height"
+	usedLatitude, usedHeight         = "used_latitude", "used_height"
+)
+
+// loadPattern tells one corner from a span that is off everywhere, and that from the
+// gravity of another place; and a scale that does not come back to zero. Points of corners
+// say corner (1), the empty platform after unloading says empty (1).
+func loadPattern(c Case) Seen {
+	corners := kindOf(c.Points, "corner")
+	worst, sum := -1, 0.0
+	for i, p := range corners {
+		sum += p.Error
+		if worst < 0 || math.Abs(p.Error) > math.Abs(corners[worst].Error) {
+			worst = i
+		}
+	}
+	if len(corners) > 2 && math.Abs(corners[worst].Lean) > 1 {
+		others := (sum - corners[worst].Error) / float64(len(corners)-1)
+		if p := corners[worst]; math.Abs(p.Error-others) > 2*math.Abs(others) {
+			return Seen{Shape: "corner", Investigate: true, Words: fmt.Sprintf("Only %s is off, by %s more than the other corners: its cell, or its foot.", p.Label, quantity.FormatSigned(p.Error-others, 0.01))}
+		}
+	}
+	for _, p := range kindOf(c.Points, "empty") {
+		if math.Abs(p.Lean) > 1 {
+			return Seen{Shape: "zero", Investigate: true, Words: fmt.Sprintf("It does not come back to zero (%s): something touches the platform.", quantity.FormatSigned(p.Error, 0.01))}
+		}
+	}
+	share, n, least, most := 0.0, 0.0, math.Inf(1), math.Inf(-1)
+	for _, p := range c.Points {
+		if p.Reference > 0 && p.significant() {
+			s := p.percent()
+			share, n, least, most = share+s, n+1, math.Min(least, s), math.Max(most, s)
+		}
+	}
+	if n < 2 || most-least > math.Max(0.05, 0.5*math.Abs(share/n)) {
+		return Seen{Shape: "load", Words: "No one thing explains the errors: look at each load."}
+	}
+	share /= n
+	words := fmt.Sprintf("The same share at every load: %s %%.", quantity.FormatSigned(share, 0.001))
+	adjusted, used := Spot{c.Plate[adjustedLatitude], c.Plate[adjustedHeight]}, Spot{c.Plate[usedLatitude], c.Plate[usedHeight]}
+	if moved, err := Moved(adjusted, used); err == nil && adjusted != used {
+		words += fmt.Sprintf(" The gravity of this place makes %s %%.", quantity.FormatSigned(moved, 0.001))
+		if math.Abs(moved-share) < 0.02 {
+			return Seen{Shape: "gravity", Words: words + " It was adjusted elsewhere: that is the whole of it. Adjust the span here."}
+		}
+	}
+	return Seen{Shape: "span", Words: words + " The span, a wrong unit, or a wrong weight entered when it was last adjusted."}
+}
+
+// manyPieces is up to how many pieces every subset of a kit is looked at; of a larger kit
+// the heaviest are taken first.
+const manyPieces = 14
+
+// nearestLoad chooses the pieces whose sum comes nearest to the target; of those that come
+// as near, the fewest.
 func nearestLoad(kit []Certified, target float64, unit string) ([]Certified, float64, error) {
 	if len(kit) == 0 {
 		return nil, 0, fmt.Errorf("the kit has no certified weights")
@@ -65,15 +154,7 @@ func nearestLoad(kit []Certified, target float64, unit string) ([]Certified, flo
 			return nil, 0, fmt.Errorf("weight %s: %w", c.Piece, err)
 		}
 	}
-	slices.SortStableFunc(kit, func(a, b Certified) int {
-		switch {
-		case mass(a) > mass(b):
-			return -1
-		case mass(a) < mass(b):
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(kit, func(a, b Certified) int { return cmp.Compare(mass(b), mass(a)) })
 	var chosen []Certified
 	sum := 0.0
 	for _, c := range kit {
@@ -81,7 +162,51 @@ func nearestLoad(kit []Certified, target float64, unit string) ([]Certified, flo
 			chosen, sum = append(chosen, c), sum+mass(c)
 		}
 	}
+	if len(kit) > manyPieces {
+		return chosen, sum, nil
+	}
+	masses := make([]float64, len(kit))
+	least := math.Inf(1) // what the lightest piece could still change
+	for i, c := range kit {
+		masses[i] = mass(c)
+		least = math.Min(least, masses[i])
+	}
+	if math.Abs(sum-target) < least/1000 { // there already, but for the pieces' own errors
+		return chosen, sum, nil
+	}
+	if best := nearestSubset(masses, target, sum, len(chosen)); best >= 0 {
+		chosen, sum = nil, 0
+		for i, c := range kit {
+			if best&(1<<i) != 0 {
+				chosen, sum = append(chosen, c), sum+masses[i]
+			}
+		}
+	}
 	return chosen, sum, nil
+}
+
+// nearestSubset is the subset of masses, as bits, that comes clearly nearer to a target
+// than a sum that was found by so many pieces; -1 where none does. Subsets are looked at in
+// Gray's order, so that each differs from the one before by a single piece.
+func nearestSubset(masses []float64, target, found float64, pieces int) int {
+	best, off, fewest := -1, math.Abs(found-target), pieces
+	tolerance := 1e-4 * masses[len(masses)-1]
+	sum, count, before := 0.0, 0, 0
+	for n := 1; n < 1<<len(masses); n++ {
+		gray := n ^ n>>1
+		bit := bits.TrailingZeros(uint(gray ^ before))
+		if gray > before {
+			sum, count = sum+masses[bit], count+1
+		} else {
+			sum, count = sum-masses[bit], count-1
+		}
+		before = gray
+		d := math.Abs(sum - target)
+		if d < off-tolerance || d < off+tolerance && count < fewest {
+			best, off, fewest = gray, d, count
+		}
+	}
+	return best
 }
 
 // gather writes "20 kg, 20 kg, 5 kg" as "2 × 20 kg + 5 kg".

@@ -5,12 +5,13 @@ import (
 	"math"
 	"slices"
 
+	"northneedle/core/quantity"
 	"northneedle/core/signal"
 )
 
 func init() {
 	register("syringe", syringe)
-	registerReader("strokes", Reader{Params: []string{"flow", "low", "high", "direction", "pause", "impact", "least"}, Read: strokes})
+	registerReader("strokes", Reader{Params: []string{"low", "high", "direction", "pause", "impact", "least"}, Read: strokes})
 	registerPattern("strokes", strokePattern)
 }
 
@@ -110,7 +111,13 @@ func (l Live) judgeStrokes(volumes []float64, in Looking) Live {
 const bodyConditionsLow, bodyConditionsHigh = 6, 12
 
 // strokePattern tells a common error from one of a direction or of the fast strokes.
-func strokePattern(points []Placed) Seen {
+func strokePattern(c Case) Seen {
+	points := slices.DeleteFunc(slices.Clone(c.Points), func(p Placed) bool { return p.With["direction"] == 0 })
+	for _, p := range c.Points {
+		if p.With["direction"] == 0 && math.Abs(p.Lean) > 1 {
+			return Seen{Shape: "zero", Words: fmt.Sprintf("Flow at rest stands at %s: it was not zeroed, and every volume carries it.", quantity.FormatSigned(p.Error, 0.01))}
+		}
+	}
 	if !slices.ContainsFunc(points, Placed.significant) {
 		return Seen{Shape: "none", Words: "Every error lies within its own uncertainty."}
 	}

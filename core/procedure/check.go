@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
@@ -50,8 +51,11 @@ func (p Procedure) Check() []FieldError {
 	if len(p.Cautions) == 0 {
 		c.say("cautions", "is missing: every procedure states its cautions")
 	}
-	if p.Next.Months < 1 || p.Next.Months > 120 {
-		c.say("next.months", "must be 1 to 120, it is %d", p.Next.Months)
+	if _, err := p.Next.After(time.Now()); err != nil {
+		c.say("next.months", "%s", err)
+	}
+	if _, ok := p.RoleOf(p.Next.Within); p.Next.Within != "" && !ok {
+		c.say("next.within", "role %q is not declared under roles", p.Next.Within)
 	}
 	if p.Policy != nil {
 		if err := p.Policy.Check(); err != nil {
@@ -68,7 +72,25 @@ func (p Procedure) Check() []FieldError {
 	}
 	c.roles()
 	c.steps()
+	c.parts()
 	return c.errors
+}
+
+func (c *checker) parts() {
+	for i, part := range c.p.Parts {
+		at := fmt.Sprintf("parts[%d]", i)
+		c.need(at+".id", part.ID)
+		c.need(at+".title", part.Title)
+		if len(part.Invalidates) == 0 {
+			c.say(at+".invalidates", "is missing: name the steps that are to be done again")
+		}
+		for j, id := range part.Invalidates {
+			step, ok := c.p.Step(id)
+			if kind := step.Kind(); !ok || kind != StepCheck && kind != StepAct && kind != StepMeasure {
+				c.say(fmt.Sprintf("%s.invalidates[%d]", at, j), "%q is no check, act or measure of this procedure", id)
+			}
+		}
+	}
 }
 
 func (c *checker) roles() {
@@ -82,6 +104,15 @@ func (c *checker) roles() {
 			c.say(at+".role", "%q stands twice", r.ID)
 		}
 		seen[r.ID] = true
+		for j, prepared := range r.Prepared {
+			path := fmt.Sprintf("%s.prepared[%d]", at, j)
+			c.need(path+".by", prepared.By)
+			c.need(path+".finding", prepared.Finding)
+			c.need(path+".title", prepared.Title)
+			if !(prepared.Hours > 0) {
+				c.say(path+".hours", "must be above zero, it is %g", prepared.Hours)
+			}
+		}
 		for j, n := range r.Needs {
 			path := fmt.Sprintf("%s.needs[%d]", at, j)
 			c.need(path+".quantity", n.Quantity)
@@ -114,6 +145,10 @@ func (c *checker) steps() {
 		seen[s.ID] = true
 		if s.Skip != "" && s.Skip != "lead" {
 			c.say(at+".skip", "%q is not known: leave it out, or say lead", s.Skip)
+		}
+		c.when(at+".when", s.When, c.p.Steps[:i])
+		if s.Answers != "" && s.Answers != "passed" {
+			c.say(at+".answers", "%q is not known: leave it out, or say passed", s.Answers)
 		}
 		if s.Opens != "" {
 			opened[s.Opens] = true
@@ -154,6 +189,13 @@ func (c *checker) step(at string, s Step, measured map[string]bool) {
 		}
 		for j, f := range s.Fields {
 			c.need(fmt.Sprintf("%s.fields[%d].id", at, j), f.ID)
+			if f.Text {
+				continue
+			}
+			if len(f.Options) > 0 {
+				c.choice(fmt.Sprintf("%s.fields[%d]", at, j), f, s.Fields[:j])
+				continue
+			}
 			if _, err := quantity.ParseUnit(f.Unit); err != nil {
 				c.say(fmt.Sprintf("%s.fields[%d].unit", at, j), "%s", err)
 			}
@@ -177,13 +219,53 @@ func (c *checker) step(at string, s Step, measured map[string]bool) {
 			path := fmt.Sprintf("%s.controls[%d]", at, j)
 			c.need(path+".id", k.ID)
 			c.need(path+".label", k.Label)
-			if !(k.Step > 0) {
+			if !(k.Step > 0) && k.Kind != adjust.Routine {
 				c.say(path+".step", "must be above zero, it is %g", k.Step)
 			}
+			c.when(path+".when", k.When, c.p.Steps)
+			if k.Sense != "" && k.Sense != "value" {
+				c.say(path+".sense", "%q is not known: leave it out for presses, or say value", k.Sense)
+			}
 			if !slices.Contains(adjust.Kinds, k.Kind) {
-				c.say(path+".kind", "%q is not known: use offset, gain, factor, table or zone", k.Kind)
+				c.say(path+".kind", "%q is not known: use offset, gain, factor, table, zone or routine", k.Kind)
+			}
+			for n, id := range k.On {
+				if !slices.Contains(s.Judges, id) {
+					c.say(fmt.Sprintf("%s.on[%d]", path, n), "%q is not judged by this finding", id)
+				}
 			}
 		}
+	}
+}
+
+// when checks what a step, a point or a control asks for: an optional role, or a choice
+// of an earlier record.
+func (c *checker) when(at, when string, before []Step) {
+	field, option, choice := chosenBy(when)
+	if !choice {
+		if role, ok := c.p.RoleOf(when); when != "" && !(ok && role.Optional) {
+			c.say(at, "%q is no optional role", when)
+		}
+		return
+	}
+	for _, s := range before {
+		for _, f := range s.Fields {
+			if f.ID == field && slices.ContainsFunc(f.Options, func(o Option) bool { return o.ID == option }) {
+				return
+			}
+		}
+	}
+	c.say(at, "no earlier record lets %q be chosen for %q", option, field)
+}
+
+// choice checks what can be chosen in a record.
+func (c *checker) choice(at string, f Field, before []Field) {
+	for i, o := range f.Options {
+		c.need(fmt.Sprintf("%s.options[%d].id", at, i), o.ID)
+		c.need(fmt.Sprintf("%s.options[%d].title", at, i), o.Title)
+	}
+	if f.SameAs != "" && !slices.ContainsFunc(before, func(b Field) bool { return b.ID == f.SameAs }) {
+		c.say(at+".same_as", "%q is no earlier field of this record", f.SameAs)
 	}
 }
 
@@ -193,6 +275,9 @@ func (c *checker) measure(at string, s Step) {
 	}
 	if _, err := quantity.ParseUnit(s.Unit); err != nil {
 		c.say(at+".unit", "%s", err)
+	}
+	if _, err := quantity.ParseUnit(s.Reads); s.Reads != "" && err != nil {
+		c.say(at+".reads", "%s", err)
 	}
 	if _, err := limitsOf(s.Tolerance); err != nil {
 		c.say(at+".tolerance", "%s", err)
@@ -212,6 +297,9 @@ func (c *checker) measure(at string, s Step) {
 	if len(s.Points) == 0 {
 		c.say(at+".points", "is missing")
 	}
+	if len(s.Schools) > 0 && s.School == "" {
+		c.say(at+".school", "is missing: where other schools stand beside it, its own has a title too")
+	}
 	for j, school := range s.Schools {
 		path := fmt.Sprintf("%s.schools[%d]", at, j)
 		c.need(path+".title", school.Title)
@@ -226,14 +314,17 @@ func (c *checker) measure(at string, s Step) {
 	for j, point := range s.Points {
 		path := fmt.Sprintf("%s.points[%d]", at, j)
 		c.need(path+".label", point.Label)
+		c.when(path+".when", point.When, c.p.Steps)
 		if seen[point.ID] {
 			c.say(path, "has the id %q of an earlier point: give it an id of its own", point.ID)
 		}
 		seen[point.ID] = true
 		if s.Capture != nil {
 			if reader, ok := method.ReaderOf(s.Capture.Kind); ok {
-				c.with(path+".with", point.With, reader)
+				c.with(path+".with", point.With, append(c.asks(s), reader.Params...))
 			}
+		} else {
+			c.with(path+".with", point.With, c.asks(s))
 		}
 		for name := range point.Drive {
 			if !isName(name) {
@@ -258,21 +349,27 @@ func (c *checker) capture(at string, k Capture) {
 	}
 	c.need(at+".instrument", k.Instrument)
 	c.need(at+".channel", k.Channel)
-	c.with(at+".with", k.With, reader)
+	c.with(at+".with", k.With, reader.Params)
 }
 
-// with refuses what a reader does not ask for.
-func (c *checker) with(at string, given map[string]float64, reader method.Reader) {
+// asks lists what a measure's method and its finding's pattern take from a point.
+func (c *checker) asks(m Step) []string {
+	finding, _ := c.p.FindingOf(m.ID)
+	return method.Asks(m.Method, finding.Pattern)
+}
+
+// with refuses what nothing asks for.
+func (c *checker) with(at string, given map[string]float64, params []string) {
 	for name := range given {
-		if !slices.Contains(reader.Params, name) {
-			c.say(at+"."+name, "is not asked for here: %s", orNothing(reader.Params))
+		if !slices.Contains(params, name) {
+			c.say(at+"."+name, "is not asked for here: %s", orNothing(params))
 		}
 	}
 }
 
 func orNothing(names []string) string {
 	if len(names) == 0 {
-		return "this way of capturing takes nothing"
+		return "nothing here takes it"
 	}
 	return "use " + strings.Join(names, ", ")
 }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"northneedle/core/adjust"
+	"northneedle/core/method"
 	"northneedle/core/quantity"
 	"northneedle/core/signal"
 )
@@ -73,6 +74,10 @@ func (c CaptureReading) values(r Run, m Step, p Point, fact *ReadingCaptured) er
 		}
 	} else {
 		v, err := quantity.ParseNumber(c.Typed)
+		if m.Method == method.Weights && method.IsChangeover(c.Typed) {
+			v, fact.Fine, err = method.Changeover(c.Typed, r.Resolution(m))
+			fact.Detail = "by its changeover point"
+		}
 		if err != nil {
 			return refuse(Invalid, "number", "typed", "%s. Nothing was recorded.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 		}

@@ -64,6 +64,8 @@ type Lab struct {
 	Rule   conformity.Rule `json:"rule"`
 	Policy adjust.Policy   `json:"policy"`
 	Review Review          `json:"review"`
+
+	Schools []string `json:"schools,omitempty"` // by title: whose tolerances decide, where a procedure knows several
 }
 
 // Answer to a check.
@@ -125,6 +127,13 @@ type (
 	PlateRecorded struct {
 		Step   string             `json:"step"`
 		Values map[string]float64 `json:"values"`
+
+		Choices map[string]string `json:"choices,omitempty"`
+	}
+	PartChanged struct {
+		Part   string   `json:"part"`
+		Steps  []string `json:"steps"` // that count no more
+		Reason string   `json:"reason"`
 	}
 	WaitStarted struct {
 		Step  string    `json:"step"`
@@ -142,6 +151,7 @@ type (
 		Round   int             `json:"round"` // 0 as found, then the round of adjustment
 		Values  []float64       `json:"values"`
 		Typed   string          `json:"typed,omitempty"` // as it was typed
+		Fine    float64         `json:"fine,omitempty"`  // the step it was read to, where that is finer than the display
 		Source  string          `json:"source"`
 		Link    string          `json:"link,omitempty"`
 		Early   string          `json:"early,omitempty"` // why it was taken before the wait was over or the trace steady
@@ -222,6 +232,7 @@ func (StepDone) Kind() string         { return "StepDone" }
 func (StepSkipped) Kind() string      { return "StepSkipped" }
 func (AmbientRecorded) Kind() string  { return "AmbientRecorded" }
 func (PlateRecorded) Kind() string    { return "PlateRecorded" }
+func (PartChanged) Kind() string      { return "PartChanged" }
 func (WaitStarted) Kind() string      { return "WaitStarted" }
 func (WaitCutShort) Kind() string     { return "WaitCutShort" }
 func (ReadingCaptured) Kind() string  { return "ReadingCaptured" }
@@ -248,7 +259,7 @@ func decode[F Fact](raw []byte) (Fact, error) {
 var decoders = map[string]func([]byte) (Fact, error){
 	"RunOpened": decode[RunOpened], "StandardBound": decode[StandardBound], "CheckAnswered": decode[CheckAnswered],
 	"StepDone": decode[StepDone], "StepSkipped": decode[StepSkipped], "AmbientRecorded": decode[AmbientRecorded],
-	"PlateRecorded": decode[PlateRecorded], "WaitStarted": decode[WaitStarted], "WaitCutShort": decode[WaitCutShort],
+	"PlateRecorded": decode[PlateRecorded], "PartChanged": decode[PartChanged], "WaitStarted": decode[WaitStarted], "WaitCutShort": decode[WaitCutShort],
 	"ReadingCaptured": decode[ReadingCaptured], "ReadingWithdrawn": decode[ReadingWithdrawn], "PointOmitted": decode[PointOmitted],
 	"SetUpChecked": decode[SetUpChecked], "PhaseClosed": decode[PhaseClosed], "FindingDecided": decode[FindingDecided],
 	"AdjustmentMade": decode[AdjustmentMade], "LooseEndOpened": decode[LooseEndOpened], "LooseEndClosed": decode[LooseEndClosed],

@@ -3,6 +3,7 @@ package procedure
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"northneedle/core/adjust"
@@ -32,6 +33,7 @@ type Verdict struct {
 	Gross     bool               `json:"gross"`
 	Sentence  string             `json:"sentence"`
 	Warning   string             `json:"warning,omitempty"`
+	Told      string             `json:"told,omitempty"` // what a device that takes what was measured is told
 	Formula   string             `json:"formula"`
 	Budget    uncertainty.Budget `json:"budget"`
 	Schools   []SchoolVerdict    `json:"schools,omitempty"`
@@ -45,7 +47,8 @@ type SchoolVerdict struct {
 	Pass  bool            `json:"pass"`
 }
 
-// Expected is what a point's device should show, before it has been read.
+// Expected is what is to be read at a point, before it has been: what the device should
+// show, or, where the device is set and the reference read (Set), what the reference should.
 type Expected struct {
 	Reference float64  `json:"reference"`
 	Low       *float64 `json:"low,omitempty"` // limits on the indication
@@ -56,12 +59,16 @@ type Expected struct {
 	Steady    float64  `json:"steady,omitempty"` // how alike readings over a link must be, in Unit
 	U         float64  `json:"u"`                // of the reference and the display, before any reading
 	TUR       float64  `json:"tur,omitempty"`
+	Set       *float64 `json:"set,omitempty"` // where the reading is the reference's: what the device is set to
 }
 
-// shownUnit is the unit the device displays a measure in.
+// shownUnit is the unit the device displays a measure in: its settings name it by the
+// measure ("unit.co2") or by its quantity ("unit.mass").
 func (r Run) shownUnit(m Step) string {
-	if unit := r.Device.Settings["unit."+m.ID]; unit != "" {
-		return unit
+	for _, of := range []string{m.ID, m.Quantity} {
+		if unit := r.Device.Settings["unit."+of]; unit != "" {
+			return unit
+		}
 	}
 	return m.Unit
 }
@@ -71,18 +78,37 @@ func (r Run) Resolution(m Step) float64 {
 	if step := r.Device.Resolution[m.ID]; step > 0 {
 		return step
 	}
-	if division := r.Plate["division"]; division > 0 && m.Method == "weights" {
-		return division
+	if division := r.Plate["division"]; division > 0 && m.Method == method.Weights {
+		if shown, err := quantity.Convert(division, m.Unit, r.shownUnit(m)); err == nil {
+			return shown
+		}
 	}
 	return m.Resolution
 }
 
-// tolerance is the maker's where the device states one, else the procedure's.
+// tolerance is the maker's where the device states one, else that of the school the lab
+// has chosen, else the procedure's.
 func (r Run) tolerance(m Step) string {
 	if text := r.Device.Limits[m.ID]; text != "" {
 		return text
 	}
+	for _, school := range m.Schools {
+		if slices.Contains(r.Lab.Schools, school.Title) {
+			return school.Tolerance
+		}
+	}
 	return m.Tolerance
+}
+
+// otherSchools are the criteria in use for a measure besides the one that decides.
+func (r Run) otherSchools(m Step) []School {
+	var others []School
+	decides := r.tolerance(m)
+	if m.School != "" {
+		others = append(others, School{m.School, m.Tolerance})
+	}
+	others = append(others, m.Schools...)
+	return slices.DeleteFunc(others, func(s School) bool { return s.Tolerance == decides })
 }
 
 // Rule is the decision rule in force: the procedure's, else the lab's.
@@ -93,22 +119,28 @@ func (r Run) Rule() conformity.Rule {
 	return r.Lab.Rule
 }
 
-// Policy is the adjustment policy in force.
+// Policy is the adjustment policy in force: the procedure's, else the lab's, by the
+// school that the device is kept by where its settings name one.
 func (r Run) Policy() adjust.Policy {
+	policy := r.Lab.Policy
 	if r.Procedure.Policy != nil {
-		return *r.Procedure.Policy
+		policy = *r.Procedure.Policy
 	}
-	return r.Lab.Policy
+	if school := adjust.School(r.Device.Settings["adjustment"]); slices.Contains(adjust.Schools, school) {
+		policy.School = school
+	}
+	return policy
 }
 
 // input gathers what a point's method needs. The error says what is still missing.
-func (r Run) input(m Step, p Point, readings []float64) (method.Input, error) {
+func (r Run) input(m Step, p Point, readings []float64, round int) (method.Input, error) {
 	at, err := parseTarget(p.At)
 	if err != nil {
 		return method.Input{}, err
 	}
 	in := method.Input{Target: at.value, Unit: m.Unit, Shown: r.shownUnit(m), Readings: readings, Resolution: r.Resolution(m),
-		Ambient: r.Ambient, Settings: r.Device.Settings, Plate: r.Plate}
+		Ambient: r.Ambient, Settings: r.Device.Settings, Plate: r.Plate, Choices: r.Choices, With: p.With}
+	in.Before = r.before(m, p, round)
 	if at.of != "" {
 		full, ok := r.Plate[at.of]
 		if !ok {
@@ -128,12 +160,46 @@ func (r Run) input(m Step, p Point, readings []float64) (method.Input, error) {
 	if !ok {
 		return in, fmt.Errorf("the role %q is not filled yet", r.roleTitle(role))
 	}
-	in.Certified = bound.Standard.values(name, in.Target, at.role == "")
+	in.Certified = bound.Standard.values(name, in.Target, m.Unit, at.role == "")
 	in.Years = math.Max(0, bound.At.Sub(bound.Standard.Certificate.On).Hours()/24/365.25)
 	if len(in.Certified) == 0 {
 		return in, fmt.Errorf("%s has no certified value for %s at %g", bound.Standard.Tag, name, in.Target)
 	}
 	return in, nil
+}
+
+// lastRound is the round of a measure being read, or read last.
+func (r Run) lastRound(m Step) int {
+	finding, _ := r.Procedure.FindingOf(m.ID)
+	if round, err := r.openRound(finding); err == nil {
+		return round
+	}
+	return max(0, r.Findings[finding.ID].Closed-1)
+}
+
+// before is the point of a measure ahead of another, where it was read in the round.
+func (r Run) before(m Step, p Point, round int) *method.Earlier {
+	at := slices.IndexFunc(m.Points, func(other Point) bool { return other.ID == p.ID })
+	for at--; at >= 0 && !r.exists(m.Points[at]); at-- {
+	}
+	if at < 0 {
+		return nil
+	}
+	earlier := m.Points[at]
+	target, err := parseTarget(earlier.At)
+	readings := r.standing(m, earlier, round)
+	if err != nil || len(readings) == 0 {
+		return nil
+	}
+	e, n := method.Earlier{Target: target.value}, 0
+	for _, reading := range readings {
+		for _, v := range reading.Values {
+			e.Reading += v
+			n++
+		}
+	}
+	e.Reading /= float64(max(1, n))
+	return &e
 }
 
 func (r Run) roleTitle(id string) string {
@@ -155,7 +221,7 @@ func (r Run) limits(m Step, out method.Outcome) (conformity.Limits, error) {
 
 // Expect computes what a point should show. The error says what is missing.
 func (r Run) Expect(m Step, p Point) (Expected, error) {
-	in, err := r.input(m, p, nil)
+	in, err := r.input(m, p, nil, r.lastRound(m))
 	if err != nil {
 		return Expected{}, err
 	}
@@ -167,8 +233,13 @@ func (r Run) Expect(m Step, p Point) (Expected, error) {
 	if err != nil {
 		return Expected{}, err
 	}
-	e := Expected{Reference: out.Reference, Unit: out.Unit, Do: out.Do, Formula: out.Formula}
-	e.Low, e.High = finite(out.Reference+limits.Low), finite(out.Reference+limits.High)
+	shown := func(v float64) float64 { return v/out.Per - out.Plus }
+	e := Expected{Reference: shown(out.Reference), Unit: out.Unit, Do: out.Do, Formula: out.Formula}
+	e.Low, e.High = finite(shown(out.Reference+limits.Low)), finite(shown(out.Reference+limits.High))
+	if out.Measures {
+		e.Set = &out.Indicated
+		e.Low, e.High = finite(shown(out.Indicated-limits.High)), finite(shown(out.Indicated-limits.Low))
+	}
 	if m.Capture != nil {
 		e.Steady = m.Capture.Limit * out.Factor
 	}
@@ -176,9 +247,9 @@ func (r Run) Expect(m Step, p Point) (Expected, error) {
 	if err != nil {
 		return Expected{}, err
 	}
-	e.U = budget.Expanded
+	e.U = budget.Expanded / out.Per
 	if half := limits.HalfWidth(); e.U > 0 && !math.IsInf(half, 0) {
-		e.TUR = half / e.U
+		e.TUR = half / budget.Expanded
 	}
 	return e, nil
 }
@@ -221,13 +292,33 @@ func (r Run) standing(m Step, p Point, round int) []Reading {
 // or left out with a reason. A gross error counts only once the set-up was looked
 // at and the point repeated.
 func (r Run) complete(m Step, p Point, round int) bool {
-	if _, omitted := r.Omitted[pointKey{m.ID, p.ID, round}]; omitted {
+	if _, omitted := r.Omitted[pointKey{m.ID, p.ID, round}]; omitted || !r.exists(p) {
 		return true
 	}
 	if len(r.standing(m, p, round)) < m.Repeats {
 		return false
 	}
 	return !r.grossOpen(m, p, round)
+}
+
+// exists reports whether a point is one in this run: not where the optional role that
+// it is about was left unfilled, or something else was chosen.
+func (r Run) exists(p Point) bool { return r.Wanted(p.When) }
+
+// Wanted reports whether what a "when" asks for is so: an optional role was filled, or
+// something was chosen ("steps = 10"); nothing asked for is always so.
+func (r Run) Wanted(when string) bool {
+	if field, option, choice := chosenBy(when); choice {
+		return r.Choices[field] == option
+	}
+	_, bound := r.Bound[when]
+	return when == "" || bound
+}
+
+// chosenBy reads a "when" that asks for a choice: "field = option".
+func chosenBy(when string) (field, option string, ok bool) {
+	field, option, ok = strings.Cut(when, "=")
+	return strings.TrimSpace(field), strings.TrimSpace(option), ok
 }
 
 // grossOpen reports whether a point stands on a gross error that was not followed up.
@@ -270,9 +361,12 @@ func (r Run) verdict(m Step, p Point, round int) (*Verdict, error) {
 	for _, reading := range readings {
 		values = append(values, reading.Values...)
 	}
-	in, err := r.input(m, p, values)
+	in, err := r.input(m, p, values, round)
 	if err != nil {
 		return nil, err
+	}
+	if slices.IndexFunc(readings, func(reading Reading) bool { return reading.Fine == 0 }) < 0 {
+		in.Resolution = readings[0].Fine
 	}
 	out, err := method.Evaluate(m.Method, in)
 	if err != nil {
@@ -290,7 +384,7 @@ func (r Run) verdict(m Step, p Point, round int) (*Verdict, error) {
 	if err != nil {
 		return nil, err
 	}
-	v := Verdict{Phase: phaseOf(round), Round: round, Indicated: out.Indicated, Reference: out.Reference, Error: a.Error, Low: finite(limits.Low), High: finite(limits.High),
+	v := Verdict{Told: out.Told, Phase: phaseOf(round), Round: round, Indicated: out.Indicated, Reference: out.Reference, Error: a.Error, Low: finite(limits.Low), High: finite(limits.High),
 		U: budget.Expanded, K: budget.K, TUR: a.TUR, Zone: a.Zone, Lean: a.Lean, Formula: out.Formula, Budget: budget}
 	if half := limits.HalfWidth(); half > 0 && !math.IsInf(half, 0) {
 		v.Fan = budget.Expanded / half
@@ -305,7 +399,7 @@ func (r Run) verdict(m Step, p Point, round int) (*Verdict, error) {
 // schools judges a point by the other criteria of its measure.
 func (r Run) schools(m Step, out method.Outcome, a conformity.Assessment, budget uncertainty.Budget) ([]SchoolVerdict, error) {
 	var all []SchoolVerdict
-	for _, school := range m.Schools {
+	for _, school := range r.otherSchools(m) {
 		of, err := limitsOf(school.Tolerance)
 		if err != nil {
 			return nil, err

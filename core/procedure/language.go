@@ -12,18 +12,29 @@ import (
 // Procedure is one immutable revision of how a family of devices is verified. It
 // is data: written in YAML, checked by [Procedure.Check], never changed once used.
 type Procedure struct {
-	ID       string           `json:"id" yaml:"id"`
-	Revision int              `json:"revision" yaml:"revision"`
-	Title    string           `json:"title" yaml:"title"`
-	Family   string           `json:"family" yaml:"family"`
-	Summary  string           `json:"summary,omitempty" yaml:"summary"`
-	Cautions []string         `json:"cautions" yaml:"cautions"`
-	Roles    []Role           `json:"roles" yaml:"roles"`
-	Policy   *adjust.Policy   `json:"policy,omitempty" yaml:"policy"` // overrides the lab's
-	Rule     *conformity.Rule `json:"rule,omitempty" yaml:"rule"`     // overrides the lab's
-	Review   Review           `json:"review,omitempty" yaml:"review"` // overrides the lab's
-	Steps    []Step           `json:"steps" yaml:"steps"`
-	Next     Next             `json:"next" yaml:"next"`
+	ID       string `json:"id" yaml:"id"`
+	Revision int    `json:"revision" yaml:"revision"`
+	Title    string `json:"title" yaml:"title"`
+	Family   string `json:"family" yaml:"family"`
+	Summary  string `json:"summary,omitempty" yaml:"summary"`
+
+	Calibrates []string         `json:"calibrates,omitempty" yaml:"calibrates"` // analytes whose calibration it is
+	Cautions   []string         `json:"cautions" yaml:"cautions"`
+	Roles      []Role           `json:"roles" yaml:"roles"`
+	Policy     *adjust.Policy   `json:"policy,omitempty" yaml:"policy"` // overrides the lab's
+	Rule       *conformity.Rule `json:"rule,omitempty" yaml:"rule"`     // overrides the lab's
+	Review     Review           `json:"review,omitempty" yaml:"review"` // overrides the lab's
+	Parts      []Changeable     `json:"parts,omitempty" yaml:"parts"`
+	Steps      []Step           `json:"steps" yaml:"steps"`
+	Next       Next             `json:"next" yaml:"next"`
+}
+
+// Changeable is something that may be changed during the run, and makes earlier steps count
+// no more: another breathing circuit, another sensor.
+type Changeable struct {
+	ID          string   `json:"id" yaml:"id"`
+	Title       string   `json:"title" yaml:"title"`
+	Invalidates []string `json:"invalidates" yaml:"invalidates"` // checks, acts and measures to be done again
 }
 
 // Review says when a second person countersigns.
@@ -35,10 +46,14 @@ const (
 	ReviewAlways    Review = "always"
 )
 
-// Next is the fixed interval to the next due date.
+// Next is the fixed interval to the next due date: months, days, or each time of
+// something that has no date ("patient").
 type Next struct {
-	Months int    `json:"months" yaml:"months"`
+	Months int    `json:"months,omitempty" yaml:"months"`
+	Days   int    `json:"days,omitempty" yaml:"days"`
+	Each   string `json:"each,omitempty" yaml:"each"`
 	Why    string `json:"why,omitempty" yaml:"why"`
+	Within string `json:"within,omitempty" yaml:"within"` // a role whose standard's last day it does not go beyond: a lot of calibrator
 }
 
 // Role is something the run needs: a standard of a kind that covers what it is used for.
@@ -50,6 +65,17 @@ type Role struct {
 	Litres   float64 `json:"litres,omitempty" yaml:"litres"` // gas the run uses
 	TUR      float64 `json:"tur,omitempty" yaml:"tur"`       // the least tolerance ÷ U wanted, shown as a warning below it
 	Optional bool    `json:"optional,omitempty" yaml:"optional"`
+
+	Prepared []Preparation `json:"prepared,omitempty" yaml:"prepared"` // what must have been done to it first
+}
+
+// Preparation is a finding of another procedure, made on the reference itself, that
+// must not be older than its hours when the reference is used.
+type Preparation struct {
+	By      string  `json:"by" yaml:"by"`           // procedure
+	Finding string  `json:"finding" yaml:"finding"` // its id
+	Title   string  `json:"title" yaml:"title"`     // "zeroed"
+	Hours   float64 `json:"hours" yaml:"hours"`
 }
 
 // Need is a quantity the role's standard must realise, from From to To in Unit.
@@ -90,12 +116,15 @@ type Step struct {
 	Measure string `json:"measure,omitempty" yaml:"measure"`
 	Finding string `json:"finding,omitempty" yaml:"finding"`
 
-	Do      string   `json:"do,omitempty" yaml:"do"`           // how, in a sentence or two
-	Caution string   `json:"caution,omitempty" yaml:"caution"` // shown while the step is done
-	Symptom string   `json:"symptom,omitempty" yaml:"symptom"` // what the mistake would look like
-	Skip    string   `json:"skip,omitempty" yaml:"skip"`       // lead: only a lead may leave it out
-	Opens   string   `json:"opens,omitempty" yaml:"opens"`     // the loose end it opens
-	Closes  []string `json:"closes,omitempty" yaml:"closes"`   // those it closes
+	Do       string   `json:"do,omitempty" yaml:"do"`             // how, in a sentence or two
+	Caution  string   `json:"caution,omitempty" yaml:"caution"`   // shown while the step is done
+	Symptom  string   `json:"symptom,omitempty" yaml:"symptom"`   // what the mistake would look like
+	When     string   `json:"when,omitempty" yaml:"when"`         // an optional role, or "field = option" of an earlier record: else the step is none
+	Answers  string   `json:"answers,omitempty" yaml:"answers"`   // check: passed, for passed, failed, not fitted; else fine, not fine, does not apply
+	Skip     string   `json:"skip,omitempty" yaml:"skip"`         // lead: only a lead may leave it out
+	Optional bool     `json:"optional,omitempty" yaml:"optional"` // left out, the statement stands: something earlier still counts
+	Opens    string   `json:"opens,omitempty" yaml:"opens"`       // the loose end it opens
+	Closes   []string `json:"closes,omitempty" yaml:"closes"`     // those it closes
 
 	Minutes float64 `json:"minutes,omitempty" yaml:"minutes"` // wait
 	Why     string  `json:"why,omitempty" yaml:"why"`
@@ -110,9 +139,11 @@ type Step struct {
 	Role       string   `json:"role,omitempty" yaml:"role"`
 	Quantity   string   `json:"quantity,omitempty" yaml:"quantity"`
 	Unit       string   `json:"unit,omitempty" yaml:"unit"`
+	Reads      string   `json:"reads,omitempty" yaml:"reads"` // unit of what is read, where that is of another kind
 	Resolution float64  `json:"resolution,omitempty" yaml:"resolution"`
 	Tolerance  string   `json:"tolerance,omitempty" yaml:"tolerance"`
-	Schools    []School `json:"schools,omitempty" yaml:"schools"`
+	School     string   `json:"school,omitempty" yaml:"school"`   // whose tolerance it is, where others are in use too
+	Schools    []School `json:"schools,omitempty" yaml:"schools"` // the others; the lab's choice decides
 	Gross      float64  `json:"gross,omitempty" yaml:"gross"`
 	Repeats    int      `json:"repeats,omitempty" yaml:"repeats"`
 	Points     []Point  `json:"points,omitempty" yaml:"points"`
@@ -132,13 +163,24 @@ type Window struct {
 	Why  string  `json:"why" yaml:"why"`
 }
 
-// Field is one figure of a data plate.
+// Field is one figure of a data plate, or one thing to choose.
 type Field struct {
-	ID    string  `json:"id" yaml:"id"`
-	Label string  `json:"label" yaml:"label"`
-	Unit  string  `json:"unit" yaml:"unit"`
-	Min   float64 `json:"min,omitempty" yaml:"min"`
-	Max   float64 `json:"max,omitempty" yaml:"max"`
+	ID       string   `json:"id" yaml:"id"`
+	Label    string   `json:"label" yaml:"label"`
+	Unit     string   `json:"unit" yaml:"unit"`
+	Min      float64  `json:"min,omitempty" yaml:"min"`
+	Max      float64  `json:"max,omitempty" yaml:"max"`
+	Options  []Option `json:"options,omitempty" yaml:"options"`   // a choice in place of a figure
+	Text     bool     `json:"text,omitempty" yaml:"text"`         // words in place of a figure
+	Optional bool     `json:"optional,omitempty" yaml:"optional"` // may stay empty
+	SameAs   string   `json:"same_as,omitempty" yaml:"same_as"`   // an earlier choice that this one must equal
+	Symptom  string   `json:"symptom,omitempty" yaml:"symptom"`   // what it would look like if it did not
+}
+
+// Option is one thing that can be chosen.
+type Option struct {
+	ID    string `json:"id" yaml:"id"`
+	Title string `json:"title" yaml:"title"` // with its definition: "BTPS: 37 °C, ambient pressure, saturated"
 }
 
 // Point is one value at which the device is compared.
@@ -151,6 +193,8 @@ type Point struct {
 	Drive map[string]string  `json:"drive,omitempty" yaml:"drive"` // what a linked instrument is set to
 	Do    string             `json:"do,omitempty" yaml:"do"`
 	With  map[string]float64 `json:"with,omitempty" yaml:"with"` // for the reader, besides the capture's
+	Zone  string             `json:"zone,omitempty" yaml:"zone"` // the trim that serves it, where one serves several
+	When  string             `json:"when,omitempty" yaml:"when"` // as of a step: else the point is none
 }
 
 // School is another criterion in use for a measure, shown beside the one that decides.
@@ -172,6 +216,9 @@ type Capture struct {
 	With       map[string]float64 `json:"with,omitempty" yaml:"with"`       // what else the reader asks for
 	Hands      string             `json:"hands,omitempty" yaml:"hands"`     // free: taken by itself when steady
 }
+
+// Tests reports whether a check is answered passed, failed or not fitted.
+func (s *Step) Tests() bool { return s.Answers == "passed" }
 
 // Kind is what the technician does at the step; empty where none or several of the keys are given.
 func (s *Step) Kind() StepKind {

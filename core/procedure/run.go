@@ -113,6 +113,13 @@ func (f Finding) done() bool {
 	return (d.Decision == adjust.Leave || d.Decision == adjust.Withdraw) && f.Closed == d.Round+1
 }
 
+// Change is a part that was changed, and what counts no more since.
+type Change struct {
+	PartChanged
+	At time.Time
+	By Person
+}
+
 // Note is a remark in the record.
 type Note struct {
 	Text string    `json:"text"`
@@ -141,6 +148,8 @@ type Run struct {
 	OpenedBy  Person
 	Ambient   method.Ambient
 	Plate     map[string]float64
+	Choices   map[string]string
+	Changed   []Change
 	Bound     map[string]Bound
 	Marks     map[string]Mark
 	Timers    map[string]Timer
@@ -218,7 +227,22 @@ func (r Run) Apply(e Event) Run {
 		for k, v := range f.Values {
 			r.Plate = with(r.Plate, k, v)
 		}
+		for k, v := range f.Choices {
+			r.Choices = with(r.Choices, k, v)
+		}
 		r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By})
+	case PartChanged:
+		r.Changed = append(slices.Clip(r.Changed), Change{f, e.At, e.By})
+		r.Marks = maps.Clone(r.Marks)
+		r.Readings = slices.Clone(r.Readings)
+		for _, step := range f.Steps {
+			delete(r.Marks, step)
+			for i := range r.Readings {
+				if r.Readings[i].Measure == step && r.Readings[i].Withdrawn == "" {
+					r.Readings[i].Withdrawn = f.Reason
+				}
+			}
+		}
 	case WaitStarted:
 		r.Timers = with(r.Timers, f.Step, Timer{Started: e.At, Until: f.Until})
 	case WaitCutShort:

@@ -3,6 +3,7 @@ package procedure_test
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -338,6 +339,7 @@ func TestTooColdIsNoFailure(t *testing.T) {
 
 func TestOtherSchoolsAreShownBesideTheOneThatDecides(t *testing.T) {
 	p := small()
+	p.Steps[4].School = "ours"
 	p.Steps[4].Schools = []procedure.School{{Title: "tight", Tolerance: "±0.1"}, {Title: "wide", Tolerance: "±10 % of reading"}}
 	b := open(t, p).prepared().found("5.25")
 	v := b.view().Measures[0].Points[1].Found
@@ -345,4 +347,51 @@ func TestOtherSchoolsAreShownBesideTheOneThatDecides(t *testing.T) {
 	assert.True(t, v.Pass)
 	assert.Equal(t, []bool{false, true}, []bool{v.Schools[0].Pass, v.Schools[1].Pass})
 	assert.InDelta(t, 2.5, v.Schools[0].Lean, 1e-9)
+
+	b.run.Lab.Schools = []string{"tight"} // the lab may choose another
+	v = b.view().Measures[0].Points[1].Found
+	assert.False(t, v.Pass)
+	require.Len(t, v.Schools, 2)
+	assert.Equal(t, "ours", v.Schools[0].Title)
+	assert.True(t, v.Schools[0].Pass)
+	nameless := p
+	nameless.Steps[4].School = ""
+	assert.NotEmpty(t, nameless.Check())
+}
+
+func TestWhatIsChosenDecidesWhichPointsAndControlsThereAre(t *testing.T) {
+	p := small()
+	choice := procedure.Step{Record: "Mode", Fields: []procedure.Field{{ID: "mode", Label: "Mode", Options: []procedure.Option{{ID: "long", Title: "long"}, {ID: "short", Title: "short"}}}}}
+	p.Steps = slices.Insert(p.Steps, 4, choice)
+	p.Steps[5].Points[0].When = "mode = long"
+	p.Steps[6].Controls = append(p.Steps[6].Controls, adjust.Control{ID: "offset", Label: "offset", Kind: adjust.Offset, Step: 0.1, When: "mode = long"})
+	p = p.Settled()
+	for mode, points := range map[string]int{"long": 2, "short": 1} {
+		b := open(t, p).prepared()
+		assert.Len(t, b.view().Measures[0].Points, 1, "nothing is chosen yet")
+		b.do(procedure.RecordPlate{Step: "mode", Values: map[string]string{"mode": mode}})
+		assert.Len(t, b.view().Measures[0].Points, points)
+		assert.Len(t, b.view().Findings[0].Controls, points)
+	}
+	p.Steps[5].Points[0].When = "mode = middle"
+	assert.ErrorContains(t, p.Check()[0], `no earlier record lets "middle" be chosen`)
+}
+
+// signed is a run of a procedure with nothing to adjust, signed.
+func signed(t *testing.T, p procedure.Procedure) *bench {
+	b := open(t, p).prepared().found("5.02")
+	b.do(procedure.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
+	b.finished().do(procedure.SignRun{Statement: "Checked."})
+	return b
+}
+
+func TestACalibrationIsGoodNoLongerThanTheLotItWasMadeWith(t *testing.T) {
+	p := small()
+	p.Next = procedure.Next{Months: 12, Within: "mixture"}
+	next := signed(t, p).run.Next()
+	require.NotNil(t, next)
+	assert.Equal(t, start.AddDate(0, 6, 0), next.On)
+	assert.Contains(t, next.Reason, "HG-22, which it was made with, is good until")
+	p.Next.Within = "nothing"
+	assert.NotEmpty(t, p.Check())
 }

@@ -16,8 +16,11 @@ func (r Run) View(now time.Time) View {
 	p := r.Procedure
 	v := View{ID: r.ID, Status: r.Status, Seq: r.Seq, OpenedAt: r.OpenedAt, OpenedBy: r.OpenedBy, Device: r.Device, Lab: r.Lab.Name, Replaces: r.Replaces,
 		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions}, Rule: r.Rule().Meaning(),
-		Ambient: r.Ambient, Notes: append([]Note{}, r.Notes...), Returned: r.Returned, EndReason: r.EndReason, Next: r.Next()}
+		Parts: p.Parts, Changed: []ChangeView{}, Ambient: r.Ambient, Notes: append([]Note{}, r.Notes...), Returned: r.Returned, EndReason: r.EndReason, Next: r.Next()}
 	for _, s := range p.Way() {
+		if !r.Wanted(s.When) {
+			continue
+		}
 		sv := r.viewStep(s, now)
 		if !sv.Done && v.Current == "" {
 			v.Current, v.Now = s.ID, sv.Title
@@ -29,6 +32,9 @@ func (r Run) View(now time.Time) View {
 		case StepFinding:
 			v.Findings = append(v.Findings, r.viewFinding(s))
 		}
+	}
+	for _, c := range r.Changed {
+		v.Changed = append(v.Changed, ChangeView{c.Reason, c.Steps, c.At, c.By.Name})
 	}
 	for _, role := range p.Roles {
 		rv := RoleView{Role: role}
@@ -83,7 +89,7 @@ func (r Run) Brief(now time.Time) Brief {
 
 func (r Run) viewStep(s Step, now time.Time) StepView {
 	v := StepView{ID: s.ID, Kind: s.Kind(), Title: s.Title, Do: s.Do, Caution: s.Caution, Symptom: s.Symptom, Why: s.Why, Opens: s.Opens, Closes: s.Closes,
-		Minutes: s.Minutes, Fields: s.Fields, Done: r.stepDone(s, now)}
+		Minutes: s.Minutes, Fields: s.Fields, Tests: s.Tests(), Done: r.stepDone(s, now)}
 	if mark, ok := r.Marks[s.ID]; ok {
 		v.At, v.Answer, v.Note, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Skipped
 	}
@@ -97,7 +103,7 @@ func (r Run) viewStep(s Step, now time.Time) StepView {
 		}
 	}
 	if s.Kind() == StepRecord {
-		v.Plate = r.Plate
+		v.Plate, v.Choices = r.Plate, r.Choices
 	}
 	v.Summary = r.summary(s, v)
 	return v
@@ -129,10 +135,13 @@ func (r Run) summary(s Step, v StepView) string {
 			return string(d.Decision)
 		}
 	case StepCheck:
+		words := s.AnswerWords(v.Answer)
 		if v.Answer == NotFine {
-			return "not fine: " + v.Note
+			return words + ": " + v.Note
 		}
-		return string(v.Answer)
+		return words
+	case StepRecord:
+		return r.chosen(s)
 	case StepAct:
 		switch {
 		case !v.Done && s.Opens != "":
@@ -145,13 +154,38 @@ func (r Run) summary(s Step, v StepView) string {
 }
 
 func (r Run) progress(m Step) string {
-	done := 0
+	done, all := 0, 0
 	for _, p := range m.Points {
+		if !r.exists(p) {
+			continue
+		}
+		all++
 		if r.complete(m, p, 0) {
 			done++
 		}
 	}
-	return fmt.Sprintf("%d of %d points", done, len(m.Points))
+	return fmt.Sprintf("%d of %d points", done, all)
+}
+
+// AnswerWords is an answer as the check puts it.
+func (s Step) AnswerWords(a Answer) string {
+	if !s.Tests() {
+		return string(a)
+	}
+	return map[Answer]string{Fine: "passed", NotFine: "failed", NA: "not fitted"}[a]
+}
+
+// chosen is what a record says, on one line.
+func (r Run) chosen(s Step) string {
+	var words []string
+	for _, f := range s.Fields {
+		if choice := r.Choices[f.ID]; choice != "" {
+			words = append(words, choice)
+		} else if v, ok := r.Plate[f.ID]; ok {
+			words = append(words, strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit))))
+		}
+	}
+	return strings.Join(words, " · ")
 }
 
 func (r Run) viewTimer(s Step, t Timer, now time.Time) *TimerView {
@@ -172,8 +206,12 @@ func (r Run) viewNextTimer(now time.Time) *TimerView {
 func (r Run) viewMeasure(m Step) MeasureView {
 	finding, _ := r.Procedure.FindingOf(m.ID)
 	unit := r.shownUnit(m)
-	v := MeasureView{ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Caution: m.Caution, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.Resolution(m),
-		Tolerance: r.tolerance(m), Repeats: m.Repeats, Schools: m.Schools, Capture: m.Capture, SetUp: m.SetUp}
+	reads := quantity.ShowUnit(unit)
+	if m.Reads != "" {
+		reads = quantity.ShowUnit(m.Reads)
+	}
+	v := MeasureView{Reads: reads, ID: m.ID, Title: m.Title, Finding: finding.ID, Do: m.Do, Caution: m.Caution, Unit: unit, Shown: quantity.ShowUnit(unit), Resolution: r.Resolution(m),
+		Tolerance: r.tolerance(m), Repeats: m.Repeats, Schools: r.otherSchools(m), Capture: m.Capture, SetUp: m.SetUp}
 	round, err := r.pointRound(m, finding)
 	v.Reading = err == nil && r.Status == Open
 	v.Round = round
@@ -184,13 +222,15 @@ func (r Run) viewMeasure(m Step) MeasureView {
 		}
 	}
 	for _, p := range m.Points {
-		v.Points = append(v.Points, r.viewPoint(m, p, v.Round))
+		if r.exists(p) {
+			v.Points = append(v.Points, r.viewPoint(m, p, v.Round))
+		}
 	}
 	return v
 }
 
 func (r Run) viewPoint(m Step, p Point, round int) PointView {
-	v := PointView{ID: p.ID, Label: p.Label, Do: p.Do, With: p.With, Omitted: r.Omitted[pointKey{m.ID, p.ID, round}], Complete: r.complete(m, p, round),
+	v := PointView{ID: p.ID, Label: p.Label, Do: p.Do, With: p.With, Zone: p.Zone, Omitted: r.Omitted[pointKey{m.ID, p.ID, round}], Complete: r.complete(m, p, round),
 		GrossOpen: r.grossOpen(m, p, round), SetUpSeen: r.setUpChecked(m, p, round), SetUpNote: r.SetUpNote[pointKey{m.ID, p.ID, round}], Readings: []ReadingView{}}
 	if e, err := r.Expect(m, p); err == nil {
 		v.Expected = &e
@@ -215,17 +255,18 @@ func (r Run) viewPoint(m Step, p Point, round int) PointView {
 
 func (r Run) viewFinding(s Step) FindingView {
 	state := r.Findings[s.ID]
-	v := FindingView{ID: s.ID, Title: s.Title, Judges: s.Judges, Controls: append([]adjust.Control{}, s.Controls...), Closed: state.Closed, Adjusting: state.adjusting(), Looking: state.adjusting() && state.last().Decision == adjust.Investigate, Done: state.done(),
+	v := FindingView{ID: s.ID, Title: s.Title, Judges: s.Judges, Controls: append([]adjust.Control{}, r.controls(s)...), Closed: state.Closed, Adjusting: state.adjusting(), Looking: state.adjusting() && state.last().Decision == adjust.Investigate, Done: state.done(),
 		Adjusted: r.adjusted(s, state.Closed), Decisions: append([]FindingDecided{}, state.Decisions...), Adjustments: append([]AdjustmentMade{}, state.Adjustments...)}
 	if state.Closed > 0 {
 		if advice, err := r.Advise(s); err == nil {
 			v.Advice = &advice
-			v.Causes = s.Causes[string(advice.Anatomy.Shape)]
+			v.Causes = s.causesOf(string(advice.Anatomy.Shape))
 		}
 		if seen, ok := r.see(s, state.Closed-1); ok {
-			v.Seen, v.Causes = &seen, s.Causes[seen.Shape]
+			v.Seen, v.Causes = &seen, s.causesOf(seen.Shape)
 		}
 	}
+	v.Undo = r.undo(s)
 	if round, err := r.openRound(s); err == nil {
 		v.CanClose = true
 		for _, id := range r.affected(s, round) {
@@ -234,6 +275,14 @@ func (r Run) viewFinding(s Step) FindingView {
 		}
 	}
 	return v
+}
+
+// causesOf are a finding's likely causes of a shape, else those it names for any.
+func (s Step) causesOf(shape string) []string {
+	if causes := s.Causes[shape]; len(causes) > 0 {
+		return causes
+	}
+	return s.Causes["any"]
 }
 
 func (r Run) viewLooseEnds() []LooseEndView {
@@ -250,11 +299,19 @@ func (r Run) viewLooseEnds() []LooseEndView {
 // remarks are what a certificate must not keep silent.
 func (r Run) remarks() []string {
 	remarks := []string{}
+	for _, c := range r.Changed {
+		titles := make([]string, len(c.Steps))
+		for i, id := range c.Steps {
+			s, _ := r.Procedure.Step(id)
+			titles[i] = s.Title
+		}
+		remarks = append(remarks, fmt.Sprintf("%s. What was done before counts no more, and was done again: %s.", c.Reason, strings.Join(titles, ", ")))
+	}
 	for _, s := range r.Procedure.Way() {
 		if mark := r.Marks[s.ID]; mark.Skipped != "" {
 			remarks = append(remarks, fmt.Sprintf("%s was left out: %s.", s.Title, mark.Skipped))
 		} else if mark.Answer == NotFine {
-			remarks = append(remarks, fmt.Sprintf("%s was not fine: %s.", s.Title, mark.Note))
+			remarks = append(remarks, fmt.Sprintf("%s: %s: %s.", s.Title, s.AnswerWords(NotFine), mark.Note))
 		}
 		if t := r.Timers[s.ID]; t.Cut != "" {
 			remarks = append(remarks, fmt.Sprintf("%s was cut short: %s.", s.Title, t.Cut))
@@ -301,6 +358,46 @@ func (r Run) CaptureOf(measure, point string) (m Step, p Point, limit float64, e
 	}
 	return m, p, e.Steady, nil
 }
+
+// Reading is the point that is to be read next: the first open one of the measure that is
+// due, or of the round that a finding is read in again; false where something else is due.
+func (r Run) Reading(now time.Time) (m Step, p Point, ok bool) {
+	r = r.remembering()
+	if r.Status != Open {
+		return m, p, false
+	}
+	open := func(m Step, round int) bool {
+		at := slices.IndexFunc(m.Points, func(p Point) bool { return !r.complete(m, p, round) })
+		if ok = at >= 0; ok {
+			p = m.Points[at]
+		}
+		return ok
+	}
+	for _, s := range r.Procedure.Way() {
+		if r.stepDone(s, now) {
+			continue
+		}
+		if s.Kind() == StepMeasure {
+			return s, p, open(s, 0) && r.inOrder(s, now) == nil
+		}
+		if s.Kind() == StepFinding && r.Findings[s.ID].adjusting() {
+			round, err := r.openRound(s)
+			if err != nil {
+				return m, p, false
+			}
+			for _, id := range r.affected(s, round) {
+				if m, _ = r.Procedure.Step(id); open(m, round) {
+					return m, p, true
+				}
+			}
+		}
+		return m, p, false
+	}
+	return m, p, false
+}
+
+// Gross reports whether a point stands on an error that asks for a look at the set-up.
+func (r Run) Gross(m Step, p Point) bool { return r.grossOpen(m, p, r.lastRound(m)) }
 
 // TraceOf names the stretch of trace that readings of a measure may be taken from now.
 // Another round, a withdrawn reading or a look at the set-up begins a new one: what an

@@ -18,7 +18,7 @@ func (s Step) ambient() method.Ambient {
 
 // stepDone reports whether a step needs nothing more.
 func (r Run) stepDone(s Step, now time.Time) bool {
-	if r.Marks[s.ID].Skipped != "" {
+	if r.Marks[s.ID].Skipped != "" || !r.Wanted(s.When) {
 		return true
 	}
 	switch s.Kind() {
@@ -72,7 +72,12 @@ func (r Run) Blockers(now time.Time) []string {
 
 // Outcome is the statement of conformity that the run would be signed with, and why.
 func (r Run) Outcome() (Result, string) {
-	omitted, failed, adjusted := len(r.Omitted), "", false
+	omitted, failed, adjusted := 0, "", false
+	for key := range r.Omitted {
+		if m, _ := r.Procedure.Step(key.measure); !m.Optional {
+			omitted++
+		}
+	}
 	for _, s := range r.Procedure.Way() {
 		mark := r.Marks[s.ID]
 		if mark.Answer == NotFine {
@@ -82,7 +87,9 @@ func (r Run) Outcome() (Result, string) {
 			continue
 		}
 		if mark.Skipped != "" {
-			omitted++
+			if !s.Optional {
+				omitted++
+			}
 			continue
 		}
 		state := r.Findings[s.ID]
@@ -155,13 +162,41 @@ func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
 		signed.Reviewer = c.Reviewer.ID
 	}
 	if signed.Result.Passed() {
-		next, err := interval.Fixed(o.At, r.Procedure.Next.Months, r.Procedure.Next.Why)
+		next, err := r.Procedure.Next.After(o.At)
 		if err != nil {
 			return nil, refuse(Invalid, "interval", "next", "%s.", err)
 		}
-		signed.Next = &next
+		signed.Next = r.within(next)
 	}
 	return []Fact{signed}, nil
+}
+
+// within is a due date that does not go beyond the last day of the standard it depends on.
+func (r Run) within(next *interval.Due) *interval.Due {
+	bound, ok := r.Bound[r.Procedure.Next.Within]
+	if !ok || next == nil {
+		return next
+	}
+	if last := bound.Standard.Certificate.DueOn; last.Before(next.On) {
+		return &interval.Due{On: last, Reason: fmt.Sprintf("%s, which it was made with, is good until %s; by the calendar it would be %s", bound.Standard.Named(), last.Format(time.DateOnly), next.On.Format(time.DateOnly))}
+	}
+	return next
+}
+
+// After is the due date that a run done at a time leads to; none where each patient or
+// the like is the interval.
+func (n Next) After(done time.Time) (*interval.Due, error) {
+	var due interval.Due
+	var err error
+	switch {
+	case n.Each != "":
+		return nil, nil
+	case n.Days > 0:
+		due, err = interval.FixedDays(done, n.Days, n.Why)
+	default:
+		due, err = interval.Fixed(done, n.Months, n.Why)
+	}
+	return &due, err
 }
 
 // ReviewRun countersigns; ReturnRun gives the run back with a reason.

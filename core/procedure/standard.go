@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/adjust"
 	"northneedle/core/gas"
 	"northneedle/core/method"
 	"northneedle/core/quantity"
@@ -23,7 +24,16 @@ type Standard struct {
 	Certificate Certificate        `json:"certificate"`
 	Values      []method.Certified `json:"values"`
 	Cylinder    *gas.Cylinder      `json:"cylinder,omitempty"`
-	Lot         string             `json:"lot,omitempty"` // of a calibrator or a control, which expires with its certificate
+	Lot         string             `json:"lot,omitempty"`      // of a calibrator or a control, which expires with its certificate
+	Prepared    []Done             `json:"prepared,omitempty"` // findings of runs on the reference itself, the newest first
+}
+
+// Named is the standard by its tag, and by its lot where it has one.
+func (s Standard) Named() string {
+	if s.Lot != "" {
+		return s.Tag + " (lot " + s.Lot + ")"
+	}
+	return s.Tag
 }
 
 // Certificate is what makes a standard's values traceable. Dates are days.
@@ -41,6 +51,64 @@ const (
 	Quarantined = "quarantined"
 	Retired     = "retired"
 )
+
+// Done is a finding of a signed run on a reference itself: its preparation.
+type Done struct {
+	Procedure string    `json:"procedure"`
+	Finding   string    `json:"finding"`
+	Run       string    `json:"run"`
+	At        time.Time `json:"at"`
+	By        string    `json:"by"`
+	Passed    bool      `json:"passed"`
+}
+
+// Done are the findings that a signed run settled, for what later relies on them.
+func (r Run) Done() []Done {
+	if r.Status != Signed {
+		return nil
+	}
+	var all []Done
+	for _, s := range r.Procedure.Steps {
+		state := r.Findings[s.ID]
+		if s.Finding == "" || r.Marks[s.ID].Skipped != "" || !state.done() {
+			continue
+		}
+		passed := state.last().Decision != adjust.Withdraw
+		if _, verdicts, err := r.judged(s, state.Closed-1); err == nil {
+			for _, v := range verdicts {
+				passed = passed && v.Pass
+			}
+		}
+		all = append(all, Done{r.Procedure.ID, s.ID, r.ID, r.Signature.At, r.Signature.By.Name, passed})
+	}
+	return all
+}
+
+// missing says what speaks against a standard's preparation at a time; nothing if it holds.
+func (p Preparation) missing(s Standard, now time.Time) string {
+	for _, d := range s.Prepared {
+		if d.Procedure != p.By || d.Finding != p.Finding {
+			continue
+		}
+		age := now.Sub(d.At)
+		switch {
+		case !d.Passed:
+			return fmt.Sprintf("%s was to be %s on %s, and that failed.", s.Tag, p.Title, d.At.Format("2006-01-02 15:04"))
+		case age.Hours() > p.Hours:
+			return fmt.Sprintf("%s was last %s on %s; it counts for %s. Prepare it again.", s.Tag, p.Title, d.At.Format("2006-01-02 15:04"), span(p.Hours))
+		}
+		return ""
+	}
+	return fmt.Sprintf("%s was not %s yet: prepare it first, by a run of its own (%s).", s.Tag, p.Title, p.By)
+}
+
+// span is a number of hours in words.
+func span(hours float64) string {
+	if hours > 48 {
+		return fmt.Sprintf("%.0f days", hours/24)
+	}
+	return fmt.Sprintf("%.0f hours", hours)
+}
 
 // Check finds every mistake in a standard that is to be entered: each with its field.
 func (s Standard) Check() []FieldError {
@@ -64,7 +132,7 @@ func (s Standard) Check() []FieldError {
 	case !c.On.Before(c.DueOn):
 		say("certificate.due_on", "%s is not after the day of the certificate, %s", c.DueOn.Format(time.DateOnly), c.On.Format(time.DateOnly))
 	}
-	if len(s.Values) == 0 {
+	if len(s.Values) == 0 && s.Lot == "" { // a consumable has a lot and a last day, and no value
 		say("values", "is missing: enter at least one certified value or range with its uncertainty")
 	}
 	for i, v := range s.Values {
@@ -113,6 +181,11 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 	}
 	for _, need := range r.Needs {
 		if problem := need.unmet(s); problem != "" {
+			block("%s", problem)
+		}
+	}
+	for _, p := range r.Prepared {
+		if problem := p.missing(s, on); problem != "" {
 			block("%s", problem)
 		}
 	}
@@ -178,11 +251,13 @@ func (n Need) single(s Standard) bool {
 	return true
 }
 
-// values are the standard's lines for a quantity that realise the given value.
-func (s Standard) values(name string, value float64, covering bool) []method.Certified {
+// values are the standard's lines for a quantity that realise the given value; every line
+// where the value is of another kind (a flow that a balance weighs).
+func (s Standard) values(name string, value float64, unit string, covering bool) []method.Certified {
 	var lines []method.Certified
 	for _, v := range s.Values {
-		if v.Quantity == name && (!covering || v.Covers(value)) {
+		at, err := quantity.Convert(value, unit, v.Unit)
+		if v.Quantity == name && (!covering || err != nil || v.Covers(at)) {
 			lines = append(lines, v)
 		}
 	}

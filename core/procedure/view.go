@@ -25,6 +25,8 @@ type View struct {
 	Now         string         `json:"now"`     // what to do, in words, for the dock
 	Steps       []StepView     `json:"steps"`
 	Roles       []RoleView     `json:"roles"`
+	Parts       []Changeable   `json:"parts,omitempty"` // that may be changed during the run
+	Changed     []ChangeView   `json:"changed"`
 	Ambient     method.Ambient `json:"ambient"`
 	Measures    []MeasureView  `json:"measures"`
 	Findings    []FindingView  `json:"findings"`
@@ -51,6 +53,14 @@ type ProcedureBrief struct {
 	Cautions []string `json:"cautions"`
 }
 
+// ChangeView is a part that was changed, and the steps that count no more since.
+type ChangeView struct {
+	What  string    `json:"what"`
+	Steps []string  `json:"steps"`
+	At    time.Time `json:"at"`
+	By    string    `json:"by"`
+}
+
 // StepView is one step of the way.
 type StepView struct {
 	ID      string             `json:"id"`
@@ -65,6 +75,8 @@ type StepView struct {
 	Minutes float64            `json:"minutes,omitempty"`
 	Fields  []Field            `json:"fields,omitempty"`
 	Plate   map[string]float64 `json:"plate,omitempty"`
+	Choices map[string]string  `json:"choices,omitempty"`
+	Tests   bool               `json:"tests,omitempty"` // answered passed, failed, not fitted
 	Done    bool               `json:"done"`
 	Summary string             `json:"summary,omitempty"`
 	At      *time.Time         `json:"at,omitempty"`
@@ -102,6 +114,7 @@ type MeasureView struct {
 	Caution    string      `json:"caution,omitempty"`
 	Unit       string      `json:"unit"`  // UCUM
 	Shown      string      `json:"shown"` // as it is read
+	Reads      string      `json:"reads"` // of the readings themselves
 	Resolution float64     `json:"resolution"`
 	Tolerance  string      `json:"tolerance"`
 	Repeats    int         `json:"repeats"`
@@ -119,6 +132,7 @@ type PointView struct {
 	Label     string             `json:"label"`
 	Do        string             `json:"do,omitempty"`
 	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
+	Zone      string             `json:"zone,omitempty"` // the trim that serves it
 	Expected  *Expected          `json:"expected,omitempty"`
 	Missing   string             `json:"missing,omitempty"` // what is needed before it can be read
 	Found     *Verdict           `json:"found,omitempty"`
@@ -147,7 +161,8 @@ type ReadingView struct {
 	By        string    `json:"by"`
 }
 
-// FindingView is a finding: what was advised and decided.
+// FindingView is a finding: what was advised and decided. Undo are the moves that take
+// the last round's adjustment back.
 type FindingView struct {
 	ID          string           `json:"id"`
 	Title       string           `json:"title"`
@@ -164,6 +179,7 @@ type FindingView struct {
 	Seen        *method.Seen     `json:"seen,omitempty"` // by the family's own pattern
 	Decisions   []FindingDecided `json:"decisions"`
 	Adjustments []AdjustmentMade `json:"adjustments"`
+	Undo        []adjust.Move    `json:"undo,omitempty"`
 }
 
 // LooseEndView is a loose end.

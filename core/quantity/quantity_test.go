@@ -141,3 +141,20 @@ func FuzzParseTable(f *testing.F) {
 		}
 	})
 }
+
+func TestConcentrationsGoOverTheMolarMass(t *testing.T) {
+	v, err := quantity.Concentration(100, "mg/dL", "mmol/L", "glucose")
+	require.NoError(t, err)
+	assert.InDelta(t, 5.551, v, 0.001)
+	for _, analyte := range quantity.Analytes() {
+		there, err := quantity.Concentration(3.7, "mmol/L", "mg/dL", analyte)
+		require.NoError(t, err)
+		back, err := quantity.Concentration(there, "mg/dL", "mmol/L", analyte)
+		require.NoError(t, err)
+		assert.InDelta(t, 3.7, back, 1e-12)
+	}
+	_, err = quantity.Concentration(1, "mg/dL", "mmol/L", "water of life")
+	assert.ErrorContains(t, err, "not known")
+	_, err = quantity.Concentration(1, "kPa", "mmol/L", "glucose")
+	assert.Error(t, err)
+}

@@ -1,0 +1,277 @@
+package interval
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// Ways of finding an interval.
+const (
+	ByRule        = "fixed"
+	ByStaircase   = "staircase"
+	ByDrift       = "drift"
+	ByReliability = "reliability"
+	ByRisk        = "risk"
+)
+
+// Rules are a lab's figures for its intervals.
+type Rules struct {
+	Targets   [5]float64 `json:"targets"`    // share in tolerance wanted at the end of the interval, by risk 1 to 5
+	Ceilings  [5]int     `json:"ceilings"`   // days, by risk 1 to 5
+	Floor     int        `json:"floor"`      // days: no shorter, or it is replaced
+	Rhythm    int        `json:"rhythm"`     // days: the lab's visiting rhythm, which an interval is rounded down to
+	InARow    int        `json:"in_a_row"`   // conforming, before the staircase goes up
+	Up        float64    `json:"up"`         // by this factor
+	Down      float64    `json:"down"`       // and down by this one, on a failure
+	LeastOut  int        `json:"least_out"`  // found out, before a reliability is fitted
+	LeastSeen int        `json:"least_seen"` // verifications, before it is
+}
+
+// DefaultRules are where a lab begins: 90 % in tolerance at the end, 95 % for life
+// support; a year for the gravest, three for the least; half-yearly steps of a month.
+var DefaultRules = Rules{Targets: [5]float64{0.85, 0.88, 0.90, 0.92, 0.95}, Ceilings: [5]int{1095, 730, 730, 548, 365}, Floor: 30, Rhythm: 30, InARow: 3, Up: 1.5, Down: 0.5, LeastOut: 2, LeastSeen: 8}
+
+// Check reports what is wrong with the rules, if anything.
+func (r Rules) Check() error {
+	for i, t := range r.Targets {
+		if !(t > 0 && t < 1) {
+			return fmt.Errorf("targets: the share for risk %d must lie between 0 and 1, it is %g", i+1, t)
+		}
+		if r.Ceilings[i] < r.Floor || r.Ceilings[i] > 3650 {
+			return fmt.Errorf("ceilings: for risk %d it must lie between the floor and 3650 days, it is %d", i+1, r.Ceilings[i])
+		}
+	}
+	switch {
+	case r.Floor < 1 || r.Rhythm < 1:
+		return fmt.Errorf("floor and rhythm must be a day at least")
+	case r.InARow < 1 || !(r.Up >= 1) || !(r.Down > 0 && r.Down <= 1):
+		return fmt.Errorf("the staircase needs one in a row at least, up by 1 or more, down by 1 or less")
+	case r.LeastOut < 1 || r.LeastSeen < 2:
+		return fmt.Errorf("a reliability needs one found out and two seen at least")
+	}
+	return nil
+}
+
+// History is what is known of a device and its model when its interval is looked at.
+type History struct {
+	Current int    // days now
+	Fixed   bool   // a rule binds it: the present interval is its ceiling
+	Risk    int    // 1 to 5
+	Own     []bool // the device's verifications, the oldest first: found in tolerance
+
+	Points []Course // of the device, since it was last adjusted
+
+	Model   []Record // of every device of the model
+	Devices int
+	Hours   float64 // of work for one verification
+}
+
+// Course is how one point of the device went since it was last adjusted: days since, the
+// errors found, and the limits on them; all in one unit.
+type Course struct {
+	Label     string
+	Days      []float64
+	Errors    []float64
+	Low, High float64 // infinite on a side without one
+}
+
+// Found is what one way of looking gives.
+type Found struct {
+	Way   string `json:"way"`
+	Days  int    `json:"days"` // 0 where it cannot tell
+	Words string `json:"words"`
+}
+
+// Choice is one interval that could be had, and what it would mean.
+type Choice struct {
+	Days     int     `json:"days"`
+	Out      float64 `json:"out"`      // expected share found out of tolerance at its end
+	Exposure float64 `json:"exposure"` // device-days a year that such devices were in use unnoticed
+	Hours    float64 `json:"hours"`    // of work a year
+}
+
+// Recommendation is an interval with the sentence why, and what others would mean.
+type Recommendation struct {
+	Days     int      `json:"days"`
+	Way      string   `json:"way"`
+	Sentence string   `json:"sentence"`
+	Found    []Found  `json:"found"` // by every way
+	Curve    []Choice `json:"curve"`
+	Bound    bool     `json:"bound"` // the curve is a bound, not an estimate: nothing was found out yet
+	Records  int      `json:"records"`
+	Out      int      `json:"out"`
+}
+
+// Recommend looks at a device's history in every way, and recommends: by reliability or by
+// drift, whichever has enough data and is shorter, else by the staircase; not beyond the
+// ceiling of its risk or its rule, nor below the floor; rounded down to the lab's rhythm.
+// ILAC-G24 / OIML D 10; NCSLI RP-1.
+func Recommend(h History, rules Rules) (Recommendation, error) {
+	if err := rules.Check(); err != nil {
+		return Recommendation{}, err
+	}
+	if h.Current < 1 || h.Risk < 1 || h.Risk > 5 {
+		return Recommendation{}, fmt.Errorf("the present interval (%d days) must be a day at least, and the risk (%d) 1 to 5", h.Current, h.Risk)
+	}
+	r := Recommendation{Records: len(h.Model)}
+	for _, m := range h.Model {
+		if !m.InTolerance {
+			r.Out++
+		}
+	}
+	if h.Current < rules.Rhythm {
+		r.Days, r.Way, r.Found, r.Curve = h.Current, ByRule, []Found{{ByRule, h.Current, "A check between visits"}}, []Choice{}
+		r.Sentence = fmt.Sprintf("Keep %d days. It is a check between visits, shorter than the lab's rhythm of %d days: it goes by use, not by the record.", h.Current, rules.Rhythm)
+		return r, nil
+	}
+	target := rules.Targets[h.Risk-1]
+	ceiling := rules.Ceilings[h.Risk-1]
+	r.Found = append(r.Found, Found{ByRisk, ceiling, fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %d days at most", h.Risk, 100*target, ceiling)})
+	if h.Fixed {
+		r.Found = append(r.Found, Found{ByRule, h.Current, fmt.Sprintf("A rule binds it: %d days at most", h.Current)})
+		ceiling = min(ceiling, h.Current)
+	}
+	stair := staircase(h, rules)
+	drift := drifts(h)
+	reliable, theta := reliability(h, r, rules, target)
+	r.Found = append(r.Found, stair, drift, reliable)
+	best := stair
+	if len(h.Own) == 0 {
+		best = Found{ByStaircase, h.Current, reliable.Words}
+	}
+	switch {
+	case drift.Days > 0 && (reliable.Days == 0 || drift.Days < reliable.Days):
+		best = drift
+	case reliable.Days > 0:
+		best = reliable
+	}
+	r.Way, r.Days = best.Way, best.Days
+	limited := ""
+	switch {
+	case r.Days > ceiling:
+		limited, r.Days = fmt.Sprintf("; the ceiling is %d days", ceiling), ceiling
+	case r.Days < rules.Floor:
+		limited, r.Days = fmt.Sprintf("; below the floor of %d days: look whether it should be replaced", rules.Floor), rules.Floor
+	}
+	r.Days = rounded(r.Days, rules)
+	word := "Keep"
+	switch {
+	case r.Days > h.Current+rules.Rhythm/2:
+		word = "Lengthen to"
+	case r.Days < h.Current-rules.Rhythm/2:
+		word = "Shorten to"
+	default:
+		r.Days = h.Current
+	}
+	r.Sentence = fmt.Sprintf("%s %d days. %s%s.", word, r.Days, best.Words, limited)
+	r.Curve, r.Bound = curve(h, r, theta)
+	return r, nil
+}
+
+// rounded brings days down to the lab's rhythm, not below the floor.
+func rounded(days int, rules Rules) int {
+	return max(rules.Floor, days/rules.Rhythm*rules.Rhythm)
+}
+
+// staircase goes up after so many conforming in a row, and down on a failure.
+func staircase(h History, rules Rules) Found {
+	row := 0
+	for i := len(h.Own) - 1; i >= 0 && h.Own[i]; i-- {
+		row++
+	}
+	f := Found{Way: ByStaircase, Days: h.Current}
+	switch {
+	case len(h.Own) == 0:
+		f.Words = "A staircase goes by one device's own verifications, and there are none here"
+	case len(h.Own) > 0 && row == 0:
+		f.Days = int(float64(h.Current) * rules.Down)
+		f.Words = fmt.Sprintf("It was found out at its last verification: %d days by the staircase", f.Days)
+	case row >= rules.InARow:
+		f.Days = int(float64(h.Current) * rules.Up)
+		f.Words = fmt.Sprintf("It conformed %d times in a row: %d days by the staircase", row, f.Days)
+	default:
+		f.Words = fmt.Sprintf("It conformed %d times in a row, fewer than the %d that lengthen it", row, rules.InARow)
+	}
+	return f
+}
+
+// drifts is the day on which the first of the device's points may be out, by its own drift.
+func drifts(h History) Found {
+	f := Found{Way: ByDrift, Words: "Fewer than three errors as found since it was last adjusted: no drift to be seen"}
+	for _, c := range h.Points {
+		day, ok := 0, false
+		for _, side := range []struct {
+			limit, sign float64
+		}{{c.High, 1}, {-c.Low, -1}} {
+			if math.IsInf(side.limit, 0) || !(side.limit > 0) {
+				continue
+			}
+			errors := make([]float64, len(c.Errors))
+			for i, e := range c.Errors {
+				errors[i] = side.sign * e
+			}
+			d, reached, err := DriftTo(c.Days, errors, side.limit)
+			if err == nil && reached && (!ok || d < day) {
+				day, ok = d, true
+			}
+			if err == nil && !reached && f.Days == 0 {
+				f.Words = "By its own drift it stays inside"
+			}
+		}
+		if ok && day > 0 && (f.Days == 0 || day < f.Days) {
+			f.Days = day
+			f.Words = fmt.Sprintf("By its own drift (%s, %d times as found) it may reach its limit %d days after an adjustment, with 95 %% confidence not before", c.Label, len(c.Errors), day)
+		}
+	}
+	return f
+}
+
+// reliability is the interval that keeps the model's share in tolerance, and its θ in days.
+func reliability(h History, r Recommendation, rules Rules, target float64) (Found, float64) {
+	f := Found{Way: ByReliability}
+	switch {
+	case r.Out < rules.LeastOut:
+		f.Words = fmt.Sprintf("Of the model's %d verifications %d found it out: no reliability can be fitted with fewer than %d", r.Records, r.Out, rules.LeastOut)
+	case r.Records < rules.LeastSeen:
+		f.Words = fmt.Sprintf("The model's %d verifications, %d of them out, are too few to tell (%d and %d are wanted)", r.Records, r.Out, rules.LeastSeen, rules.LeastOut)
+	}
+	fit, err := Reliable(h.Model, target)
+	if err != nil {
+		return f, 0
+	}
+	if f.Words == "" {
+		f.Days = max(1, int(fit.Days))
+		f.Words = fmt.Sprintf("%d verifications of %d devices of this model, %d found out: %d days keep %g %% in tolerance", r.Records, h.Devices, r.Out, f.Days, 100*target)
+	}
+	return f, fit.Theta
+}
+
+// curve is what intervals around the recommended one would mean. Without anything found
+// out, θ is only known to be longer than what 95 % confidence allows: a bound.
+func curve(h History, r Recommendation, theta float64) ([]Choice, bool) {
+	bound := false
+	if theta == 0 {
+		sum := 0.0
+		for _, m := range h.Model {
+			sum += m.Days
+		}
+		if sum == 0 || r.Out > 0 {
+			return []Choice{}, false
+		}
+		theta, bound = sum/-math.Log(0.05), true
+	}
+	days := []int{r.Days / 2, r.Days * 3 / 4, r.Days, h.Current, r.Days * 3 / 2, 2 * r.Days, 2 * h.Current, 3 * r.Days}
+	slices.Sort(days)
+	days = slices.Compact(days)
+	var all []Choice
+	for _, d := range days {
+		if d < 1 {
+			continue
+		}
+		t := float64(d)
+		perYear := 365.25 / t * float64(max(1, h.Devices))
+		all = append(all, Choice{Days: d, Out: -math.Expm1(-t / theta), Exposure: perYear * (t + theta*math.Expm1(-t/theta)), Hours: perYear * h.Hours})
+	}
+	return all, bound
+}

@@ -1,0 +1,101 @@
+package procedure
+
+import "northneedle/core/method"
+
+// Hands are about how long a step takes a practised technician, in minutes; the rest of a
+// run's time is its own. They are what a plan begins with, not a demand.
+type Hands struct {
+	Bring, Step, Record, Typed, Linked, Finding, Sign float64
+}
+
+// DefaultHands are where a lab begins.
+var DefaultHands = Hands{Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2}
+
+// Estimate is how a run of a procedure divides: hands before its longest stretch of
+// waiting, that waiting, and hands after it; in minutes.
+type Estimate struct{ Setup, Wait, Finish float64 }
+
+// Total is the whole run.
+func (e Estimate) Total() float64 { return e.Setup + e.Wait + e.Finish }
+
+// From how many points on, or how many minutes, a measure that is read hands free runs by itself.
+const (
+	manyPoints = 6
+	longWatch  = 5
+)
+
+// Estimate adds up a procedure's steps: waits, and measures of many points that are read
+// by themselves, are waiting; everything else is hands.
+func (p Procedure) Estimate(h Hands) Estimate {
+	type stretch struct{ before, wait float64 }
+	var all []stretch
+	hands := h.Bring + h.Step
+	for _, s := range p.Steps {
+		switch s.Kind() {
+		case StepWait:
+			all = append(all, stretch{hands, s.Minutes})
+			hands = 0
+		case StepMeasure:
+			n := float64(len(s.Points) * max(1, s.Repeats))
+			switch {
+			case s.Capture == nil:
+				hands += n * h.Typed
+			case s.Optional:
+			case s.Capture.Hands == "free" && (len(s.Points) >= manyPoints || s.watching() >= longWatch):
+				all = append(all, stretch{hands + h.Linked, s.watching() + n*h.Linked})
+				hands = 0
+			default:
+				hands += s.watching() + n*h.Linked
+			}
+		case StepFinding:
+			hands += h.Finding
+		case StepRecord, StepAmbient:
+			hands += h.Record
+		default:
+			hands += h.Step
+		}
+	}
+	hands += h.Sign
+	longest := -1
+	for i, s := range all {
+		if longest < 0 || s.wait > all[longest].wait {
+			longest = i
+		}
+	}
+	var e Estimate
+	for i, s := range all {
+		switch {
+		case i < longest:
+			e.Setup += s.before + s.wait
+		case i == longest:
+			e.Setup += s.before
+			e.Wait = s.wait
+		default:
+			e.Finish += s.before + s.wait
+		}
+	}
+	e.Finish += hands
+	if longest < 0 {
+		e.Setup, e.Finish = e.Finish, 0
+	}
+	return e
+}
+
+// watching is how long a linked measure watches its traces, in minutes.
+func (s Step) watching() (minutes float64) {
+	for _, p := range s.Points {
+		with := map[string]float64{}
+		for _, m := range []map[string]float64{s.Capture.With, p.With} {
+			for k, v := range m {
+				with[k] = v
+			}
+		}
+		l := method.Looking{Seconds: s.Capture.Seconds, With: with}
+		watch := max(s.Capture.Seconds, with["settle"]+60*with["minutes"], 6) / 60
+		if with["patience"] > 0 {
+			watch = max(watch, l.Span()/60/4)
+		}
+		minutes += watch * float64(max(1, s.Repeats))
+	}
+	return minutes
+}
