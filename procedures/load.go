@@ -169,3 +169,25 @@ func readAll(folder fs.FS, name string) ([]procedure.Procedure, error) {
 	}
 	return all, errors.Join(mistakes...)
 }
+
+// Text is a procedure as it is written: the shipped one, or, with a folder, a lab's own.
+func Text(folder, id string) (string, error) {
+	files := fs.FS(shipped)
+	if folder != "" {
+		files = os.DirFS(folder)
+	}
+	names, err := fs.Glob(files, "*.yaml")
+	if err != nil {
+		return "", err
+	}
+	for _, name := range names {
+		text, err := fs.ReadFile(files, name)
+		if err != nil {
+			return "", err
+		}
+		if p, err := Read(name, text); err == nil && p.ID == id {
+			return string(text), nil
+		}
+	}
+	return "", fs.ErrNotExist
+}

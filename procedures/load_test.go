@@ -39,7 +39,8 @@ func TestShippedFilesMeetTheSchema(t *testing.T) {
 		assert.NoError(t, schema.Validate(value), file)
 
 		broken := value.(map[string]any)
-		broken["steps"].([]any)[0].(map[string]any)["wait"] = "two kinds at once"
+		first := broken["steps"].([]any)[0].(map[string]any)
+		first["wait"], first["act"] = "two kinds", "at once"
 		assert.Error(t, schema.Validate(broken), "the schema must refuse a step of two kinds")
 	}
 	shipped, err := procedures.Shipped()
@@ -61,11 +62,17 @@ func TestMistakesNameFileLineAndField(t *testing.T) {
 		{"spirometer", "a school's tolerance", `tolerance: "±0.05" }` + "\n      - { title: within 5", `tolerance: "0.05" }` + "\n      - { title: within 5", "schools[0].tolerance"},
 		{"spirometer", "a pattern", "pattern: strokes", "pattern: waves", "pattern"},
 		{"spirometer", "a way of capturing", "kind: strokes", "kind: guess", "capture.kind"},
-		{"spirometer", "a kind of control", "kind: table, step", "kind: chair, step", "controls[0].kind"},
+		{"spirometer", "a kind of control", "kind: table, step", "kind: chair, step", "controls[1].kind"},
 		{"spirometer", "an instrument's setting", `drive: { stroke: "0" }`, `drive: { "stroke 1;": "0" }`, "drive"},
 		{"breath-monitor", "a window backwards", "from: 15, to: 30, why", "from: 35, to: 30, why", "temperature"},
 		{"metabolic-cart", "who may leave it out", "skip: lead", "skip: anyone", "skip"},
 		{"patient-scale", "a direction", "direction: falling", "direction: sideways", "direction"},
+		{"ventilator", "a choice that must equal what is none", "same_as: flowing", "same_as: flows", "fields[1].same_as"},
+		{"ventilator", "a preparation's hours", "hours: 12", "hours: 0", "prepared[0].hours"},
+		{"ventilator-pre-use", "what a part makes void", "[co2-zero]", "[co2]", "parts[2].invalidates[0]"},
+		{"ventilator-pre-use", "how a check is answered", "answers: passed\n  - check: Circuit", "answers: well\n  - check: Circuit", "answers"},
+		{"flow-analyser", "what a control acts on", "on: [rest-flow, rest-pressure]", "on: [rest-flow, volume]", "controls[0].on[1]"},
+		{"metabolic-cart", "a point for a role that is not optional", "with: { o2: 1, air: 1 }", "when: gas1, with: { o2: 1, air: 1 }", "points[0].when"},
 		{"capnograph", "not yaml", "family: capnograph", "family: [capnograph", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
