@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"slices"
 	"sync"
 	"time"
 
@@ -260,14 +261,23 @@ func (c *Client) Settled(settings string) bool {
 	return c.settled != "" && c.settled == settings
 }
 
-// Rate is how many samples a second the first channel sends, by what came lately; 0 before.
+// Rate is how many samples a second the first channel sends, by the middle of the gaps
+// between those that came lately, so that a missing one changes nothing; 0 before.
 func (c *Client) Rate() float64 {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
 	for _, channel := range c.channels {
 		all := c.samples[channel]
-		if n := len(all); n > 20 && all[n-1].T > all[n-21].T {
-			return 20 / (all[n-1].T - all[n-21].T)
+		if len(all) <= 20 {
+			continue
+		}
+		var gaps []float64
+		for i := len(all) - 20; i < len(all); i++ {
+			gaps = append(gaps, all[i].T-all[i-1].T)
+		}
+		slices.Sort(gaps)
+		if gaps[10] > 0 {
+			return 1 / gaps[10]
 		}
 	}
 	return 0

@@ -34,7 +34,7 @@ func New(w standin.World) *Bench {
 }
 
 // patience is how long a reading may take to become steady, in simulated seconds.
-const patience = 180
+const patience = 3000
 
 // look is how often the traces are looked at, in simulated seconds.
 const look = 0.5
@@ -88,12 +88,16 @@ func (b *Bench) Capture(run procedure.Run, m procedure.Step, p procedure.Point) 
 	in := method.Looking{Channels: append([]string{m.Capture.Channel}, m.Capture.Also...), Traces: map[string][]signal.Sample{}, Rate: float64(b.Models[kind].Rate()), Reference: e.Reference,
 		Limit: limit, Floor: m.Capture.Floor * factor, Count: m.Capture.Breaths, Seconds: m.Capture.Seconds, With: with}
 	var live method.Live
-	for waited := 0.0; waited < patience; waited += look {
-		b.play(kind, look)
+	wait := look
+	if in.Span() > 120 { // nothing happens quickly
+		wait = 5
+	}
+	for waited := 0.0; waited < max(180, min(patience, 1.5*in.Span())); waited += wait {
+		b.play(kind, wait, in.Span())
 		for _, channel := range in.Channels {
-			in.Traces[channel] = scaled(b.traces[kind][channel], factor)
+			in.Traces[channel] = b.traces[kind][channel]
 		}
-		if live = reader.Read(in); live.Steady {
+		if live = reader.Look(in, factor); live.Steady {
 			return procedure.CaptureReading{Measure: m.ID, Point: p.ID, Link: kind, Values: live.Values, Steady: true, Detail: live.Detail}, nil
 		}
 	}
@@ -130,8 +134,8 @@ func (b *Bench) drive(run procedure.Run, kind string, p procedure.Point, stretch
 	return nil
 }
 
-// play lets an instrument run for some seconds, and keeps the last minute of its traces.
-func (b *Bench) play(kind string, seconds float64) {
+// play lets an instrument run for some seconds, and keeps so much of its traces.
+func (b *Bench) play(kind string, seconds, keep float64) {
 	model := b.Models[kind]
 	rate := model.Rate()
 	for range int(seconds * float64(rate)) {
@@ -143,19 +147,8 @@ func (b *Bench) play(kind string, seconds float64) {
 		}
 	}
 	for channel, trace := range b.traces[kind] {
-		if n := 60 * rate; len(trace) > 2*n {
+		if n := int(keep) * rate; len(trace) > 2*n {
 			b.traces[kind][channel] = slices.Clone(trace[len(trace)-n:])
 		}
 	}
-}
-
-func scaled(trace []signal.Sample, factor float64) []signal.Sample {
-	if factor == 1 {
-		return trace
-	}
-	out := make([]signal.Sample, len(trace))
-	for i, s := range trace {
-		out[i] = signal.Sample{T: s.T, V: s.V * factor}
-	}
-	return out
 }

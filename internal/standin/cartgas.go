@@ -26,7 +26,6 @@ type CartGas struct {
 
 type cartTruth struct {
 	gainO2, gainCO2 float64
-	keys            map[string]int
 }
 
 // NewCartGas makes the analysers, in room air.
@@ -45,17 +44,17 @@ func (g *CartGas) Channels() []string { return []string{"O2", "CO2"} }
 // Rate is 25 samples a second.
 func (g *CartGas) Rate() int { return 25 }
 
-// Controls are wet gas, breath near the inlet, a wet dryer tube, an empty cylinder; zero and span of each gas.
+// Controls are wet gas, breath near the inlet, a wet dryer tube, an empty cylinder, an analyser that has drifted; the gas calibration.
 func (g *CartGas) Controls() Controls {
-	return Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet", "SLOW", "dryer tube wet", "EMPTY", "cylinder empty"),
-		Keys: keysOf("O2SPAN", "O2 span", "CO2SPAN", "CO2 span")}
+	return Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet", "SLOW", "dryer tube wet", "EMPTY", "cylinder empty", "DRIFTED", "oxygen analyser drifted"),
+		Keys: routinesOf("GAS", "gas calibration")}
 }
 
 func (g *CartGas) connect(tag string) {
 	g.tag = tag
 	if g.devices[tag] == nil {
 		r := seeded(tag + " cart")
-		g.devices[tag] = &cartTruth{gainO2: 1 + 0.002*r.NormFloat64(), gainCO2: 1 + 0.004*r.NormFloat64(), keys: map[string]int{}}
+		g.devices[tag] = &cartTruth{gainO2: 1 + 0.002*r.NormFloat64(), gainCO2: 1 + 0.004*r.NormFloat64()}
 	}
 }
 
@@ -83,12 +82,16 @@ func (g *CartGas) Step(dt float64) {
 func (g *CartGas) Value(channel string) float64 {
 	d := g.devices[g.tag]
 	if channel == "CO2" {
-		return g.co2*d.gainCO2*(1+0.002*float64(d.keys["CO2SPAN"])) + 0.003*g.noise.NormFloat64()
+		return g.co2*d.gainCO2 + 0.003*g.noise.NormFloat64()
 	}
-	return g.o2*d.gainO2*(1+0.002*float64(d.keys["O2SPAN"])) + 0.005*g.noise.NormFloat64()
+	gain := d.gainO2
+	if g.faults["DRIFTED"] {
+		gain *= 1.02
+	}
+	return g.o2*gain + 0.005*g.noise.NormFloat64()
 }
 
-// Command knows SOURce:GAS, SIMulate:DEVice, SIMulate:PRESs (0.2 % a step) and SIMulate:FAULt.
+// Command knows SOURce:GAS, SIMulate:DEVice, SIMulate:PRESs GAS and SIMulate:FAULt.
 func (g *CartGas) Command(c Command) (string, bool, error) {
 	switch {
 	case c.Is("SOURce:GAS"):
@@ -104,11 +107,11 @@ func (g *CartGas) Command(c Command) (string, bool, error) {
 		}
 		g.connect(tag)
 	case c.Is("SIMulate:PRESs"):
-		key, steps, err := presses(c, g.Controls().Keys)
-		if err != nil {
+		if _, _, err := presses(c, g.Controls().Keys); err != nil {
 			return "", true, err
 		}
-		g.devices[g.tag].keys[key] += steps
+		delete(g.faults, "DRIFTED")
+		g.devices[g.tag].gainO2, g.devices[g.tag].gainCO2 = 1, 1
 	case c.Is("SIMulate:FAULt"):
 		return setFault(g.faults, c, codes(g.Controls().Faults)...)
 	default:

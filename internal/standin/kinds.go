@@ -47,7 +47,7 @@ func presses(c Command, keys []Knob) (key string, steps int, err error) {
 	if !slices.Contains(codes(keys), key) {
 		return "", 0, fmt.Errorf(`-224,"Illegal parameter: %s"`, strings.Join(codes(keys), " or "))
 	}
-	if steps, err = strconv.Atoi(c.Arg(1)); err != nil || steps < -100 || steps > 100 {
+	if steps, err = strconv.Atoi(c.Arg(1)); err != nil || steps < -1000 || steps > 1000 {
 		return "", 0, fmt.Errorf(`-222,"Data out of range"`)
 	}
 	return key, steps, nil

@@ -43,20 +43,30 @@ type Controls struct {
 type Knob struct {
 	Code string `json:"code"`
 	Word string `json:"word"`
-	On   bool   `json:"on,omitempty"` // of a fault
+	On   bool   `json:"on,omitempty"`   // of a fault
+	Once bool   `json:"once,omitempty"` // of a key: a routine, run and not pressed
 }
 
 // faultsOf are faults with whether each is on, from codes and words in turn.
 func faultsOf(on map[string]bool, codesAndWords ...string) []Knob {
 	all := []Knob{}
 	for i := 0; i+1 < len(codesAndWords); i += 2 {
-		all = append(all, Knob{codesAndWords[i], codesAndWords[i+1], on[codesAndWords[i]]})
+		all = append(all, Knob{Code: codesAndWords[i], Word: codesAndWords[i+1], On: on[codesAndWords[i]]})
 	}
 	return all
 }
 
 // keysOf are keys of the device's menu, from codes and words in turn.
 func keysOf(codesAndWords ...string) []Knob { return faultsOf(nil, codesAndWords...) }
+
+// routinesOf are calibration routines of the device's menu, from codes and words in turn.
+func routinesOf(codesAndWords ...string) []Knob {
+	all := keysOf(codesAndWords...)
+	for i := range all {
+		all[i].Once = true
+	}
+	return all
+}
 
 // codes are the codes of controls.
 func codes(all []Knob) []string {

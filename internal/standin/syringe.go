@@ -62,7 +62,7 @@ func (s *Syringe) Rate() int { return 100 }
 // Controls are the faults of set-up, sensor and technique.
 func (s *Syringe) Controls() Controls {
 	return Controls{Faults: faultsOf(s.faults, "BTPS", "body conditions left on", "LEAK", "leak on the way in", "FOULED", "sensor fouled", "ZERO", "not zeroed", "BANG", "bangs at the end stop", "HURRY", "no pauses", "SLIP", "one bad stroke"),
-		Keys: keysOf("TABLE", "correction table")}
+		Keys: append(keysOf("TABLE", "correction table"), routinesOf("ZERO", "zero", "FLOW", "flow calibration of a cart")...)}
 }
 
 func (s *Syringe) connect(tag string) {
@@ -156,7 +156,7 @@ func (s *Syringe) gain(t *SpirometerTruth) float64 {
 }
 
 // Command knows SOURce:STROKE (mean flow in L/s, 0 to 12), SIMulate:DEVice,
-// SIMulate:PRESs TABLE,steps,entry (half a percent a step) and SIMulate:FAULt.
+// SIMulate:PRESs TABLE,steps,entry (half a percent a step), ZERO or FLOW, and SIMulate:FAULt.
 func (s *Syringe) Command(c Command) (string, bool, error) {
 	switch {
 	case c.Is("SOURce:STROKE"):
@@ -174,9 +174,20 @@ func (s *Syringe) Command(c Command) (string, bool, error) {
 		}
 		s.connect(tag)
 	case c.Is("SIMulate:PRESs"):
-		_, steps, err := presses(c, s.Controls().Keys)
-		if err != nil {
+		key, steps, err := presses(c, s.Controls().Keys)
+		switch {
+		case err != nil:
 			return "", true, err
+		case key == "ZERO":
+			s.Devices[s.tag].Zero = 0
+			delete(s.faults, "ZERO")
+			return "OK", true, nil
+		case key == "FLOW":
+			clear(s.Devices[s.tag].Table)
+			for entry := range s.Devices[s.tag].Gain {
+				s.Devices[s.tag].Gain[entry] = 1
+			}
+			return "OK", true, nil
 		}
 		entry := strings.TrimPrefix(strings.ToLower(c.Arg(2)), "volume-")
 		if _, known := s.Devices[s.tag].Gain[entry]; !known {
