@@ -70,6 +70,27 @@ var migrations = []*gormigrate.Migration{
 			return tx.AutoMigrate(&Person{}, &Asset{}, &Activity{}, &Standard{}, &StandardCertificate{}, &Gauge{}, &ProcedureRevision{}, &Event{}, &Run{}, &LooseEnd{}, &Result{}, &Use{}, &Instrument{}, &Setting{}, &Session{})
 		},
 	},
+	{
+		ID:      "0002-controls",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&ControlLot{}, &ControlValue{}) },
+	},
+	{
+		ID: "0003-activities",
+		Migrate: func(tx *gorm.DB) error {
+			if err := tx.AutoMigrate(&Activity{}, &ActivityNote{}); err != nil {
+				return err
+			}
+			return adoptDuties(tx)
+		},
+	},
+	{
+		ID:      "0004-look-backs",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&LookBack{}, &Notice{}) },
+	},
+	{
+		ID:      "0005-rounds",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Round{}) },
+	},
 }
 
 // OnChange names what is called after every commit that changed a run.

@@ -38,6 +38,11 @@ func (l *Ledger) People() ([]Person, error) {
 	return many[Person](l.read.Where("active = ?", true).Order("name"))
 }
 
+// Everyone is all people, also those who may not sign in any more, by name.
+func (l *Ledger) Everyone() ([]Person, error) {
+	return many[Person](l.read.Order("name"))
+}
+
 // Asset finds a device by its id or its tag.
 func (l *Ledger) Asset(idOrTag string) (Asset, error) {
 	return one[Asset](l.read.Where("id = ? OR tag = ?", idOrTag, strings.ToUpper(idOrTag)))

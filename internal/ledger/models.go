@@ -5,6 +5,7 @@ package ledger
 import (
 	"time"
 
+	"northneedle/core/activity"
 	"northneedle/core/conformity"
 	"northneedle/core/gas"
 	"northneedle/core/method"
@@ -50,14 +51,18 @@ type Asset struct {
 type Activity struct {
 	ID        string `gorm:"primaryKey"`
 	AssetID   string `gorm:"index"`
-	Procedure string // empty where no procedure covers the family yet
+	Procedure string // empty where it is noted by hand
 	Title     string
-	Months    int
+	Duty      activity.Duty `gorm:"serializer:json"` // as its template said, with the interval that was accepted
 	LastOn    *time.Time
 	DueOn     time.Time `gorm:"index:activity_by_risk,priority:3;index:activity_by_date,priority:2"`
 	Risk      int       `gorm:"index:activity_by_risk,priority:2,sort:desc"`
 	Active    bool      `gorm:"index:activity_by_risk,priority:1;index:activity_by_date,priority:1"`
 	Reason    string
+	Used      float64 // since it was last done
+	Invalid   string  // why it does not count, where it does not
+	Deferred  string  // "to 2026-12-01 by Tamsin Orrery: ward closed"
+	Interval  string  // the sentence by which its interval was accepted, and by whom
 }
 
 // Standard is a reference standard with its current certificate.

@@ -97,12 +97,10 @@ func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
 			return err
 		}
 	}
-	next := run.Next()
-	if next == nil {
-		return nil
+	if err := projectActivities(tx, run); err != nil {
+		return err
 	}
-	return tx.Model(&Activity{}).Where("asset_id = ? AND procedure = ?", run.Device.ID, run.Procedure.ID).
-		Updates(map[string]any{"last_on": run.Signature.At, "due_on": next.On, "reason": next.Reason}).Error
+	return openOnDevice(tx, run)
 }
 
 func resultRows(run procedure.Run) []Result {

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"time"
 
+	"northneedle/core/procedure"
+
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 )
@@ -81,6 +83,13 @@ func (l *Ledger) Gauges(standard string) ([]Gauge, error) {
 func (l *Ledger) RunsWith(standard string, since time.Time, limit int) ([]Run, error) {
 	used := l.read.Model(&Use{}).Select("run_id").Where("standard_id = ? AND at >= ?", standard, since)
 	return many[Run](l.read.Where("id IN (?)", used).Order("opened_at DESC").Limit(limit))
+}
+
+// SignedRunsOn are the signed runs on what carries a tag, the newest first; a reference
+// that is prepared by runs of its own carries one.
+func (l *Ledger) SignedRunsOn(tag string, limit int) ([]Run, error) {
+	asset := l.read.Model(&Asset{}).Select("id").Where("tag = ?", tag)
+	return many[Run](l.read.Where("asset_id IN (?) AND status = ? AND NOT paper", asset, procedure.Signed).Order("ended_at DESC").Limit(limit))
 }
 
 // DevicesWith counts the devices that a standard was used on.

@@ -37,3 +37,8 @@ func connect(path string) (write, read *gorm.DB, err error) {
 	}
 	return write, read, nil
 }
+
+// Backup writes a copy of the whole ledger to a new file, while it is in use.
+func (l *Ledger) Backup(path string) error {
+	return l.read.Exec("VACUUM INTO ?", path).Error
+}

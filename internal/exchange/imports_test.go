@@ -1,0 +1,90 @@
+package exchange_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/internal/exchange"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// register knows one device and one reference.
+type register struct{}
+
+func (register) HasAsset(tag string) (string, bool) { return "d-" + tag, tag == "MB-1" }
+func (register) HasStandard(tag string) bool        { return tag == "HG-1" }
+
+var now = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
+
+func TestReferencesAreHeldAgainstWhatAReferenceNeeds(t *testing.T) {
+	head := "tag,name,kind,certificate,issuer,certified,due,quantity,value,unit,u,k,accredited\n"
+	for row, field := range map[string]string{
+		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":   "",
+		"HG-1,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":   "tag",
+		"HG-2,5 %,gas,K-1,lab,1 March,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":      "certified",
+		"HG-2,5 %,gas,K-1,lab,2027-01-01,2026-01-01,CO2,5.02,%{vol},0.05,2,yes":   "certificate.due_on",
+		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,five,%{vol},0.05,2,yes":   "value",
+		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0,2,yes":      "values[0]",
+		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,furlong,0.05,2,yes":  "values[0].unit",
+		"HG-2,5 %,gas,,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":      "certificate",
+		"HG 2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,maybe": "tag",
+	} {
+		in, err := exchange.ReadImport(exchange.Standards, strings.NewReader(head+row+"\n"), register{}, now)
+		require.NoError(t, err)
+		if field == "" {
+			require.Len(t, in.Rows, 1, row)
+			assert.True(t, in.Rows[0].Standard.Certificate.Accredited)
+			continue
+		}
+		require.Len(t, in.Refused, 1, row)
+		assert.Equal(t, field, in.Refused[0].Field, row)
+		assert.Equal(t, 2, in.Refused[0].Line)
+	}
+}
+
+func TestHistoriesComeWithTheirPoints(t *testing.T) {
+	text := "tag;on;title;result;measure;point;unit;reference;indicated;low;high;u\nmb-1;2025-03-01;Verification;Conforms;CO2;5 %;%{vol};5,02;5,10;-0,4;0,4;0,08\nMB-1;2025-03-01;Verification;conforms;CO2;10 %;%{vol};10;11;-0,8;0,8;0,1\nMB-1;2025-04-01;Repair;does not conform;;;;;;;;\n"
+	in, err := exchange.ReadImport(exchange.Histories, strings.NewReader(text), register{}, now)
+	require.NoError(t, err)
+	require.Empty(t, in.Refused)
+	require.Len(t, in.Rows, 3)
+	require.NotNil(t, in.Rows[0].Run)
+	assert.Nil(t, in.Rows[1].Run, "the same day's run stands once")
+	assert.Equal(t, in.Rows[0].Run.ID, in.Rows[1].Result.RunID)
+	assert.InDelta(t, 0.2, in.Rows[0].Result.Lean, 1e-9)
+	assert.False(t, in.Rows[1].Result.Zone.Within())
+	assert.Nil(t, in.Rows[2].Result)
+	for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories} {
+		needed, _ := exchange.Columns(kind)
+		_, err := exchange.ReadImport(kind, strings.NewReader(strings.Join(needed[1:], ",")), register{}, now)
+		assert.ErrorContains(t, err, needed[0])
+		_, err = exchange.ReadImport(kind, strings.NewReader(""), register{}, now)
+		assert.Error(t, err)
+	}
+	_, err = exchange.ReadImport("people", strings.NewReader("tag\n"), register{}, now)
+	assert.ErrorContains(t, err, "cannot be imported")
+}
+
+func FuzzReadImport(f *testing.F) {
+	for _, seed := range []string{"tag,maker,model,family,site\nA,b,c,d,e\n", "tag;on;title;result\nMB-1;2025-01-01;x;conforms\n", "\ufefftag\ttag\n\"", "tag,name,kind,certificate,issuer,certified,due,quantity,unit,u,k\nA,b,c,d,e,2025-01-01,2026-01-01,CO2,%,1,2"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories} {
+			in, err := exchange.ReadImport(kind, strings.NewReader(text), register{}, now)
+			if err != nil {
+				continue
+			}
+			for _, r := range in.Refused {
+				require.NotEmpty(t, r.Why)
+				require.Positive(t, r.Line)
+			}
+			for _, row := range in.Rows {
+				require.True(t, row.Asset != nil || row.Standard != nil || row.Run != nil || row.Result != nil || kind == exchange.Histories)
+			}
+		}
+	})
+}

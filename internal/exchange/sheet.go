@@ -1,0 +1,90 @@
+package exchange
+
+import (
+	"bytes"
+	"encoding/csv"
+	"fmt"
+	"time"
+
+	"github.com/xuri/excelize/v2"
+)
+
+// Table is a list to hand out: its columns, and rows of text, numbers and days.
+type Table struct {
+	Name    string
+	Columns []string
+	Rows    [][]any
+}
+
+// CSV writes the table as RFC 4180, with days as 2026-03-02.
+func (t Table) CSV() ([]byte, error) {
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	if err := w.Write(t.Columns); err != nil {
+		return nil, err
+	}
+	cells := make([]string, len(t.Columns))
+	for _, row := range t.Rows {
+		for i, v := range row {
+			cells[i] = cell(v)
+		}
+		if err := w.Write(cells[:len(row)]); err != nil {
+			return nil, err
+		}
+	}
+	w.Flush()
+	return out.Bytes(), w.Error()
+}
+
+func cell(v any) string {
+	switch v := v.(type) {
+	case nil:
+		return ""
+	case time.Time:
+		if v.IsZero() {
+			return ""
+		}
+		return v.Format(time.DateOnly)
+	}
+	return fmt.Sprint(v)
+}
+
+// XLSX writes the table as an Office Open XML workbook (ECMA-376) with one sheet.
+func (t Table) XLSX() ([]byte, error) {
+	f := excelize.NewFile()
+	defer f.Close()
+	const sheet = "Sheet1"
+	w, err := f.NewStreamWriter(sheet)
+	if err != nil {
+		return nil, err
+	}
+	head := make([]any, len(t.Columns))
+	for i, c := range t.Columns {
+		head[i] = c
+	}
+	if err := w.SetRow("A1", head); err != nil {
+		return nil, err
+	}
+	for i, row := range t.Rows {
+		cells := make([]any, len(row))
+		for k, v := range row {
+			if day, ok := v.(time.Time); ok {
+				v = cell(day)
+			}
+			cells[k] = v
+		}
+		at, err := excelize.CoordinatesToCellName(1, i+2)
+		if err != nil {
+			return nil, err
+		}
+		if err := w.SetRow(at, cells); err != nil {
+			return nil, err
+		}
+	}
+	if err := w.Flush(); err != nil {
+		return nil, err
+	}
+	var out bytes.Buffer
+	err = f.Write(&out)
+	return out.Bytes(), err
+}

@@ -1,0 +1,46 @@
+package ledger
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+)
+
+// batch is how many rows an import writes between two looks at whether to go on.
+const batch = 500
+
+// TakeIn inserts groups of records in one transaction: all of them, or none. It tells how
+// many are in, and stops, keeping nothing, when the context ends.
+func (l *Ledger) TakeIn(ctx context.Context, records []any, told func(done int)) error {
+	return l.write.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		for i, record := range records {
+			if i%batch == 0 {
+				if err := ctx.Err(); err != nil {
+					return err
+				}
+				told(i)
+			}
+			if err := tx.Create(record).Error; err != nil {
+				return err
+			}
+		}
+		told(len(records))
+		return ctx.Err()
+	})
+}
+
+// Tags are the tags in the register, with the ids of their devices.
+func (l *Ledger) Tags() (map[string]string, error) {
+	var rows []Asset
+	err := l.read.Model(&Asset{}).Select("id, tag").Find(&rows).Error
+	tags := make(map[string]string, len(rows))
+	for _, r := range rows {
+		tags[r.Tag] = r.ID
+	}
+	return tags, err
+}
+
+// Signed are all ended runs since a time, for the reports, the oldest first.
+func (l *Ledger) Signed(since any, limit int) ([]Run, error) {
+	return many[Run](l.read.Where("ended_at >= ?", since).Order("ended_at").Limit(limit))
+}

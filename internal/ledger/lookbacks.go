@@ -1,0 +1,265 @@
+package ledger
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"time"
+
+	"northneedle/core/conformity"
+	"northneedle/core/lookback"
+	"northneedle/core/procedure"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// What a look-back began with.
+const (
+	OnDevice    = "device"
+	OnReference = "reference"
+	OnControl   = "control"
+)
+
+// LookBack is a bad finding that is followed up, until everyone it touches has answered.
+type LookBack struct {
+	ID         string `gorm:"primaryKey"`
+	Kind       string
+	AssetID    string `gorm:"index"`
+	StandardID string `gorm:"index"`
+	RunID      string // that found it
+	Analyte    string `gorm:"index"`
+	Title      string
+	Found      string // in a sentence
+	From       *time.Time
+	Until      time.Time
+	Levels     []lookback.Level `gorm:"serializer:json"`
+	Known      *procedure.Known `gorm:"serializer:json"`
+	Risk       int
+	OpenedAt   time.Time `gorm:"index:look_back_by_state,priority:2"`
+	OpenedBy   string
+	ClosedAt   *time.Time `gorm:"index:look_back_by_state,priority:1"`
+	ClosedBy   string
+	Conclusion string
+}
+
+// Window is the time in doubt.
+func (b LookBack) Window() lookback.Window {
+	w := lookback.Window{Until: b.Until}
+	if b.From != nil {
+		w.From = *b.From
+	}
+	return w
+}
+
+// Notice is what an owner is told in a look-back, and what they answered.
+type Notice struct {
+	ID         string `gorm:"primaryKey"`
+	LookBackID string `gorm:"index"`
+	AssetID    string
+	RunID      string
+	To         string
+	Text       string
+	SentAt     *time.Time
+	SentBy     string
+	Answer     string
+	AnsweredAt *time.Time
+	AnsweredBy string // who took the answer down
+}
+
+// LookBacks are those that are open, or those that are closed, the newest first.
+func (l *Ledger) LookBacks(closed bool, limit int) ([]LookBack, error) {
+	query := l.read.Order("opened_at DESC").Limit(limit)
+	if closed {
+		return many[LookBack](query.Where("closed_at IS NOT NULL"))
+	}
+	return many[LookBack](query.Where("closed_at IS NULL"))
+}
+
+// LookBack finds one by its id.
+func (l *Ledger) LookBack(id string) (LookBack, error) {
+	return one[LookBack](l.read.Where("id = ?", id))
+}
+
+// LookBacksOn are the open ones about a device.
+func (l *Ledger) LookBacksOn(asset string) ([]LookBack, error) {
+	return many[LookBack](l.read.Where("asset_id = ? AND closed_at IS NULL", asset).Order("opened_at DESC"))
+}
+
+// Notices are what was told, and answered, in look-backs.
+func (l *Ledger) Notices(lookBacks ...string) ([]Notice, error) {
+	return many[Notice](l.read.Where("look_back_id IN ?", lookBacks).Order("id"))
+}
+
+// SaveLookBack keeps a look-back with notices, together.
+func (l *Ledger) SaveLookBack(b *LookBack, notices ...Notice) error {
+	return l.write.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Save(b).Error; err != nil {
+			return err
+		}
+		for _, n := range notices {
+			if err := tx.Save(&n).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// subject is what a notice is about.
+func subject(lab string, r Run, risk int) lookback.Subject {
+	return lookback.Subject{Lab: lab, Tag: r.Tag, Device: r.Device, Place: r.Place + ", " + r.Site, Risk: risk}
+}
+
+// openOnDevice opens a look-back where a signed run found its device out, in the
+// transaction of the events.
+func openOnDevice(tx *gorm.DB, run procedure.Run) error {
+	levels := foundOut(run)
+	if len(levels) == 0 {
+		return nil
+	}
+	row, err := one[Run](tx.Where("id = ?", run.ID))
+	if err != nil {
+		return err
+	}
+	asset, err := one[Asset](tx.Where("id = ?", run.Device.ID))
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return err
+	}
+	at := run.Signature.At
+	b := LookBack{ID: "lb-" + run.ID, Kind: OnDevice, AssetID: run.Device.ID, RunID: run.ID, Title: run.Device.Tag + " found out of its limits", Found: levels[0].Words() + ".", Until: at,
+		Levels: levels, Risk: asset.Risk, OpenedAt: at, OpenedBy: run.Signature.By.Name}
+	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", run.Device.ID, []procedure.Result{procedure.Conforms, procedure.ConformsAdjusted}, at, run.ID).Order("ended_at DESC"))
+	switch {
+	case err == nil:
+		b.From = good.EndedAt
+	case !errors.Is(err, ErrNotFound):
+		return err
+	}
+	mended := "adjusted, and conforming again"
+	if run.Signature.Result != procedure.ConformsAdjusted {
+		mended = "taken out of use"
+	}
+	n := Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: run.Device.ID, RunID: run.ID, To: row.Place + ", " + row.Site, Text: lookback.DeviceNotice(subject(run.Lab.Name, row, asset.Risk), b.Window(), levels, mended)}
+	once := clause.OnConflict{DoNothing: true}
+	if err := tx.Clauses(once).Create(&b).Error; err != nil {
+		return err
+	}
+	return tx.Clauses(once).Create(&n).Error
+}
+
+// foundOut are the levels at which a run found its device out as found, the worst first.
+func foundOut(run procedure.Run) []lookback.Level {
+	var levels []lookback.Level
+	worst, lean := 0, 0.0
+	for _, m := range run.View(run.Signature.At).Measures {
+		for _, p := range m.Points {
+			v := p.Found
+			if v == nil || v.Pass || v.Zone == conformity.Inside {
+				continue
+			}
+			if math.Abs(v.Lean) > lean {
+				worst, lean = len(levels), math.Abs(v.Lean)
+			}
+			levels = append(levels, lookback.Level{Label: m.Title + " " + p.Label, Reference: v.Reference, Error: v.Error, Limit: halfWidth(v), U: v.U, Unit: m.Unit})
+		}
+	}
+	if len(levels) > 0 {
+		levels[0], levels[worst] = levels[worst], levels[0]
+	}
+	return levels
+}
+
+// halfWidth is the limit a verdict was held against; 0 where it has none on either side.
+func halfWidth(v *procedure.Verdict) float64 {
+	switch {
+	case v.High != nil && v.Low != nil:
+		return (*v.High - *v.Low) / 2
+	case v.High != nil:
+		return *v.High
+	case v.Low != nil:
+		return -*v.Low
+	}
+	return 0
+}
+
+// Touched is a run that rested on a reference, seen again with what is known of it.
+type Touched struct {
+	Run    Run
+	Points []procedure.Reconsidered
+}
+
+// Changed counts the points whose statement is another.
+func (t Touched) Changed() (n int) {
+	for _, p := range t.Points {
+		if p.Changed {
+			n++
+		}
+	}
+	return n
+}
+
+// TouchedBy are the ended runs that a reference carried since its last good certificate,
+// seen again with what is known of it; those whose verdicts change come first.
+func (l *Ledger) TouchedBy(k procedure.Known, since time.Time) ([]Touched, error) {
+	runs, err := l.RunsWith(k.Standard, since, 5000)
+	if err != nil {
+		return nil, err
+	}
+	var first, rest []Touched
+	for _, row := range runs {
+		if row.Paper || row.Status == procedure.Abandoned {
+			continue
+		}
+		run, err := l.Run(row.ID)
+		if err != nil {
+			return nil, err
+		}
+		points, err := run.Reconsider(k)
+		if err != nil {
+			return nil, err
+		}
+		t := Touched{row, points}
+		if t.Changed() > 0 {
+			first = append(first, t)
+		} else {
+			rest = append(rest, t)
+		}
+	}
+	return append(first, rest...), nil
+}
+
+// OpenOnReference opens a look-back on a reference that was found out, with a notice for
+// the owner of every device whose verdict changes.
+func (l *Ledger) OpenOnReference(id string, s Standard, k procedure.Known, found, by string, at time.Time) (LookBack, error) {
+	since := s.Certificate.On
+	b := LookBack{ID: id, Kind: OnReference, StandardID: s.ID, Title: s.Tag + " " + s.Name + " found out", Found: found, From: &since, Until: at, Known: &k, OpenedAt: at, OpenedBy: by}
+	touched, err := l.TouchedBy(k, since)
+	if err != nil {
+		return b, err
+	}
+	var notices []Notice
+	for _, t := range touched {
+		if t.Changed() == 0 || t.Run.EndedAt == nil {
+			continue
+		}
+		asset, err := l.Asset(t.Run.AssetID)
+		if err != nil {
+			return b, err
+		}
+		run, err := l.Run(t.Run.ID)
+		if err != nil {
+			return b, err
+		}
+		var changed []string
+		for _, p := range t.Points {
+			if p.Changed {
+				changed = append(changed, p.Sentence)
+			}
+		}
+		b.Risk = max(b.Risk, asset.Risk)
+		notices = append(notices, Notice{ID: fmt.Sprintf("%s-%s", id, t.Run.ID), LookBackID: id, AssetID: asset.ID, RunID: t.Run.ID, To: t.Run.Place + ", " + t.Run.Site,
+			Text: lookback.ReferenceNotice(subject(run.Lab.Name, t.Run, asset.Risk), s.Tag+" "+s.Name, found, *t.Run.EndedAt, changed)})
+	}
+	return b, l.SaveLookBack(&b, notices...)
+}

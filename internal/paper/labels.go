@@ -1,0 +1,131 @@
+package paper
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	"time"
+
+	"codeberg.org/go-pdf/fpdf"
+	"github.com/boombuler/barcode/qr"
+	"github.com/go-fonts/dejavu/dejavusanscondensed"
+	"github.com/go-fonts/dejavu/dejavusanscondensedbold"
+)
+
+// Label is what is stuck on a device.
+type Label struct {
+	Tag    string
+	Device string
+	Lab    string
+	Code   string // what the square code says: a link to the device, or its tag
+	Done   *time.Time
+	Due    *time.Time
+	Stop   string // why it must not be used; empty where it may
+}
+
+// Sheets and single labels, in mm.
+const (
+	labelWide, labelHigh = 63.5, 33.9
+	labelsAcross         = 3
+	labelsDown           = 8
+)
+
+// Labels writes labels on sheets of three by eight on A4, beginning with the one at first
+// (0 to 23), so that a begun sheet can be used up; or, single, each on a page of its own.
+func Labels(labels []Label, single bool, first int) ([]byte, error) {
+	if len(labels) == 0 {
+		return nil, fmt.Errorf("there is no label to write")
+	}
+	if first < 0 || first >= labelsAcross*labelsDown {
+		return nil, fmt.Errorf("a sheet has %d labels: begin at 1 to %d", labelsAcross*labelsDown, labelsAcross*labelsDown)
+	}
+	f := fpdf.New("P", "mm", "A4", "")
+	if single {
+		f = fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "mm", Size: fpdf.SizeType{Wd: labelWide, Ht: labelHigh}})
+	}
+	s := &sheet{Fpdf: f}
+	s.SetMargins(0, 0, 0)
+	s.SetAutoPageBreak(false, 0)
+	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
+	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
+	s.SetTitle("Labels", true)
+	left, top := (210-labelsAcross*labelWide)/2, (297-labelsDown*labelHigh)/2
+	for i, l := range labels {
+		at := (first + i) % (labelsAcross * labelsDown)
+		if i == 0 || single || at == 0 {
+			s.AddPage()
+		}
+		x, y := 0.0, 0.0
+		if !single {
+			x, y = left+float64(at%labelsAcross)*labelWide, top+float64(at/labelsAcross)*labelHigh
+		}
+		if err := s.label(l, x, y); err != nil {
+			return nil, err
+		}
+	}
+	var out bytes.Buffer
+	err := s.Output(&out)
+	return out.Bytes(), err
+}
+
+// label writes one, with its upper left corner at x and y.
+func (s *sheet) label(l Label, x, y float64) error {
+	code, err := qr.Encode(l.Code, qr.M, qr.Auto)
+	if err != nil {
+		return fmt.Errorf("the code of %s could not be made: %w", l.Tag, err)
+	}
+	const side = 22.0
+	s.squares(code, x+3, y+5, side)
+	text := func(dy float64, style string, size float64, c colour, words string) {
+		s.font(style, size, c)
+		s.SetXY(x+side+5, y+dy)
+		s.CellFormat(labelWide-side-8, 4, s.fit(words, labelWide-side-8), "", 0, "L", false, 0, "")
+	}
+	text(3.5, "B", 13, ink, l.Tag)
+	text(8.5, "", 7, ink, l.Device)
+	day := func(t *time.Time) string {
+		if t == nil {
+			return "–"
+		}
+		return t.Format(time.DateOnly)
+	}
+	if l.Stop != "" {
+		text(14, "B", 11, vermilion, "◆ NOT TO BE USED")
+		text(18.5, "", 6.5, ink, l.Stop)
+	} else {
+		text(14, "", 7, grey, "verified")
+		text(17, "B", 10, ink, day(l.Done))
+		text(21.5, "", 7, grey, "next due")
+		text(24.5, "B", 10, ink, day(l.Due))
+	}
+	s.font("", 5.5, grey)
+	s.SetXY(x+3, y+labelHigh-4.5)
+	s.CellFormat(labelWide-6, 3, s.fit(l.Lab, labelWide-6), "", 0, "L", false, 0, "")
+	return nil
+}
+
+// fit cuts words to a width.
+func (s *sheet) fit(words string, wide float64) string {
+	if s.GetStringWidth(words) <= wide-2 {
+		return words
+	}
+	runes := []rune(words)
+	for len(runes) > 1 && s.GetStringWidth(string(runes)+"…") > wide-2 {
+		runes = runes[:len(runes)-1]
+	}
+	return string(runes) + "…"
+}
+
+// squares draws a square code's dark modules.
+func (s *sheet) squares(code image.Image, x, y, side float64) {
+	n := code.Bounds().Dx()
+	each := side / float64(n)
+	s.draw(ink, 0)
+	for i := range n {
+		for k := range n {
+			if r, _, _, _ := code.At(i, k).RGBA(); r == 0 {
+				s.Rect(x+float64(i)*each, y+float64(k)*each, each+0.01, each+0.01, "F")
+			}
+		}
+	}
+}

@@ -1,0 +1,37 @@
+package paper_test
+
+import (
+	"bytes"
+	"testing"
+	"time"
+
+	"northneedle/internal/paper"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestLabels(t *testing.T) {
+	day := time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC)
+	label := paper.Label{Tag: "MB-0417", Device: "Ostrel C2 capnograph", Lab: "Hallowmere Sound Health Service, biomedical workshop", Code: "http://localhost/equipment/MB-0417", Done: &day, Due: &day}
+	pages := func(n, first int, single bool) int {
+		labels := make([]paper.Label, n)
+		for i := range labels {
+			labels[i] = label
+		}
+		pdf, err := paper.Labels(labels, single, first)
+		require.NoError(t, err)
+		require.True(t, bytes.HasPrefix(pdf, []byte("%PDF")))
+		return bytes.Count(pdf, []byte("/Type /Page\n"))
+	}
+	assert.Equal(t, 1, pages(24, 0, false))
+	assert.Equal(t, 2, pages(24, 1, false), "a begun sheet is used up first")
+	assert.Equal(t, 3, pages(3, 0, true))
+	_, err := paper.Labels(nil, false, 0)
+	assert.Error(t, err)
+	_, err = paper.Labels([]paper.Label{label}, false, 24)
+	assert.ErrorContains(t, err, "1 to 24")
+	label.Code = string(make([]byte, 4000))
+	_, err = paper.Labels([]paper.Label{label}, false, 0)
+	assert.ErrorContains(t, err, "MB-0417", "what does not fit into a code is said")
+}
