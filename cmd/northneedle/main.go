@@ -44,6 +44,8 @@ var commands struct {
 	Serve    serve    `cmd:"" help:"Serve the workshop's record."`
 	Demo     demoCmd  `cmd:"" help:"Serve a made-up health service, with simulated instruments."`
 	Standins standins `cmd:"" help:"Run the simulated instruments by themselves."`
+	Backup   backup   `cmd:"" help:"Copy the whole record to a file, while it is in use."`
+	Restore  restore  `cmd:"" help:"Put a backup in the place of the record, after checking its chain."`
 	Verify   verify   `cmd:"" help:"Check the whole record's chain; name the first broken event."`
 	People   struct {
 		Add peopleAdd `cmd:"" help:"Register someone who may sign in; the password is read from standard input."`
@@ -73,6 +75,10 @@ func (n network) run(isDemo bool, fill func(*ledger.Ledger, []procedure.Procedur
 	if err != nil {
 		return fmt.Errorf("procedures with mistakes; nothing was started:\n%w", err)
 	}
+	duties, err := procedures.Duties(filepath.Join(n.Data, "procedures"))
+	if err != nil {
+		return fmt.Errorf("what recurs, with mistakes; nothing was started:\n%w", err)
+	}
 	l, err := ledger.Open(n.Data)
 	if err != nil {
 		return err
@@ -88,7 +94,7 @@ func (n network) run(isDemo bool, fill func(*ledger.Ledger, []procedure.Procedur
 		return err
 	}
 	b := bench.Connect(ctx, instruments, link.DefaultTiming)
-	house := &api.House{Ledger: l, Bench: b, Procedures: all, Clock: time.Now, Demo: isDemo, Version: version}
+	house := &api.House{Ledger: l, Bench: b, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: time.Now, Demo: isDemo, Version: version}
 	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
 	err = api.Serve(ctx, n.Addr, api.Handler(house))
 	stop()
@@ -179,6 +185,42 @@ func (s standins) Run() error {
 	}
 	for _, server := range servers {
 		server.Wait()
+	}
+	return nil
+}
+
+type backup struct {
+	place
+	File string `arg:"" help:"New file to write." type:"path"`
+}
+
+// Run writes the copy.
+func (b backup) Run() error {
+	if _, err := os.Stat(b.File); err == nil {
+		return fmt.Errorf("%s exists already: give the backup a name of its own", b.File)
+	}
+	l, err := ledger.Open(b.Data)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	return l.Backup(b.File)
+}
+
+type restore struct {
+	place
+	File string `arg:"" help:"Backup to restore." type:"existingfile"`
+}
+
+// Run restores.
+func (r restore) Run() error {
+	aside, events, err := ledger.Restore(r.Data, r.File, time.Now())
+	if err != nil {
+		return err
+	}
+	fmt.Printf("Restored: %d events checked.\n", events)
+	if aside != "" {
+		fmt.Printf("What was there is kept as %s.\n", aside)
 	}
 	return nil
 }

@@ -3,12 +3,15 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
+	"northneedle/core/activity"
 	"northneedle/core/conformity"
 	"northneedle/core/interval"
 	"northneedle/core/procedure"
+	"northneedle/core/quantity"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -41,13 +44,14 @@ type AssetPageView struct {
 
 // NeedleView is one needle of a fingerprint.
 type NeedleView struct {
-	Label string          `json:"label"`
-	Zone  conformity.Zone `json:"zone"`
-	Lean  float64         `json:"lean"`
-	Fan   float64         `json:"fan"`
-	Phase procedure.Phase `json:"phase"`
-	Error float64         `json:"error"`
-	Unit  string          `json:"unit"`
+	Label     string          `json:"label"`
+	Reference float64         `json:"reference"`
+	Zone      conformity.Zone `json:"zone"`
+	Lean      float64         `json:"lean"`
+	Fan       float64         `json:"fan"`
+	Phase     procedure.Phase `json:"phase"`
+	Error     float64         `json:"error"`
+	Unit      string          `json:"unit"`
 }
 
 // HistoryView is a run on a device with its fingerprint.
@@ -56,27 +60,28 @@ type HistoryView struct {
 	Needles []NeedleView `json:"needles"`
 }
 
-// ActivityView is what recurs on a device.
-type ActivityView struct {
-	Title     string     `json:"title"`
-	Procedure string     `json:"procedure,omitempty"`
-	Months    int        `json:"months"`
-	LastOn    *time.Time `json:"last_on,omitempty"`
-	DueOn     time.Time  `json:"due_on"`
-	Days      int        `json:"days"`
-	Reason    string     `json:"reason"`
-}
-
 // AssetView is one device whole.
 type AssetView struct {
 	AssetBrief
-	Maker      string            `json:"maker"`
-	Model      string            `json:"model"`
-	Settings   map[string]string `json:"settings"`
-	Limits     map[string]string `json:"limits"`
-	Activities []ActivityView    `json:"activities"`
-	History    []HistoryView     `json:"history"`
-	Procedures []ProcedureOffer  `json:"procedures" doc:"by which a run can be opened"`
+	Maker      string             `json:"maker"`
+	Model      string             `json:"model"`
+	Settings   map[string]string  `json:"settings"`
+	Limits     map[string]string  `json:"limits"`
+	Activities []ActivityView     `json:"activities"`
+	Notes      []ActivityNoteView `json:"notes" doc:"what became of them, the newest first"`
+	History    []HistoryView      `json:"history"`
+	Procedures []ProcedureOffer   `json:"procedures" doc:"by which a run can be opened"`
+	Blocked    []BlockView        `json:"blocked" doc:"what keeps it from patient work"`
+	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
+}
+
+// TrendView is how one point of a device moves.
+type TrendView struct {
+	Measure string `json:"measure"`
+	Point   string `json:"point"`
+	Label   string `json:"label"`
+	Unit    string `json:"unit"`
+	interval.Trend
 }
 
 // ProcedureOffer is a procedure that fits a device.
@@ -146,7 +151,7 @@ func (h *House) assets(in *assetQuery) (AssetPageView, error) {
 
 func (h *House) assetBrief(a ledger.Asset, next ledger.Activity) AssetBrief {
 	b := AssetBrief{ID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Serial: a.Serial, Family: a.Family, Site: a.Site, Place: a.Place, Status: a.Status, Risk: a.Risk}
-	if next.ID != "" {
+	if next.ID != "" && activity.HasDay(next.DueOn) {
 		b.DueOn, b.Days = &next.DueOn, h.days(next.DueOn)
 	}
 	return b
@@ -168,32 +173,66 @@ func (h *House) asset(id string, who procedure.Person) (AssetView, error) {
 	if err != nil {
 		return AssetView{}, err
 	}
-	activities, err := h.Ledger.Activities(a.ID)
+	activities, stopped, next, err := h.activities(a.ID)
 	if err != nil {
 		return AssetView{}, err
 	}
-	var next ledger.Activity
-	view := AssetView{Maker: a.Maker, Model: a.Model, Settings: a.Settings, Limits: a.Limits, Activities: []ActivityView{}, History: []HistoryView{}, Procedures: []ProcedureOffer{}}
-	for i, act := range activities {
-		if i == 0 {
-			next = act
-		}
-		view.Activities = append(view.Activities, ActivityView{act.Title, act.Procedure, act.Months, act.LastOn, act.DueOn, h.days(act.DueOn), act.Reason})
-	}
+	view := AssetView{Maker: a.Maker, Model: a.Model, Settings: a.Settings, Limits: a.Limits, Activities: activities, History: []HistoryView{}, Procedures: []ProcedureOffer{}, Trends: []TrendView{}}
 	view.AssetBrief = h.assetBrief(a, next)
 	for _, p := range h.Procedures {
 		if p.Family == a.Family {
 			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
 		}
 	}
-	view.History, err = h.history(a.ID, who)
+	var results []ledger.Result
+	view.History, results, err = h.history(a.ID, who)
+	if err != nil {
+		return view, err
+	}
+	view.Trends = trends(results)
+	if view.Blocked, err = h.blocked(a.ID); err != nil {
+		return view, err
+	}
+	for _, words := range stopped {
+		view.Blocked = append(view.Blocked, BlockView{Words: words})
+	}
+	view.Notes, err = h.activityNotes(a.ID)
 	return view, err
 }
 
-func (h *House) history(asset string, who procedure.Person) ([]HistoryView, error) {
+// trends are the points that moved over a device's runs, since each was last adjusted.
+func trends(results []ledger.Result) []TrendView {
+	views := []TrendView{}
+	type key struct{ measure, point string }
+	shown := map[key][]interval.Shown{}
+	last := map[key]ledger.Result{}
+	var order []key
+	results = slices.SortedStableFunc(slices.Values(results), func(a, b ledger.Result) int { return a.At.Compare(b.At) })
+	for _, r := range results {
+		k := key{r.Measure, r.Point}
+		if _, known := last[k]; !known {
+			order = append(order, k)
+		}
+		if r.Phase == procedure.AsLeft { // adjusted: a new beginning
+			shown[k] = nil
+		}
+		shown[k] = append(shown[k], interval.Shown{At: r.At, Error: r.Error})
+		last[k] = r
+	}
+	for _, k := range order {
+		r := last[k]
+		trend, err := interval.TrendOf(shown[k], r.Low, r.High, r.Unit)
+		if err == nil && trend.Significant {
+			views = append(views, TrendView{r.Measure, r.Point, r.Label, r.Unit, trend})
+		}
+	}
+	return views
+}
+
+func (h *House) history(asset string, who procedure.Person) ([]HistoryView, []ledger.Result, error) {
 	runs, err := h.Ledger.RunsOf(asset, 12)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	ids, history := make([]string, len(runs)), make([]HistoryView, len(runs))
 	at := map[string]int{}
@@ -204,9 +243,9 @@ func (h *House) history(asset string, who procedure.Person) ([]HistoryView, erro
 	results, err := h.Ledger.ResultsOf(ids...)
 	for _, r := range results {
 		i := at[r.RunID]
-		history[i].Needles = append(history[i].Needles, NeedleView{r.Label, r.Zone, r.Lean, r.Fan, r.Phase, r.Error, r.Unit})
+		history[i].Needles = append(history[i].Needles, NeedleView{r.Label, r.Reference, r.Zone, r.Lean, r.Fan, r.Phase, r.Error, r.Unit})
 	}
-	return history, err
+	return history, results, err
 }
 
 // NewAsset is a device to enter in the register.
@@ -220,6 +259,10 @@ type NewAsset struct {
 	Place  string            `json:"place" maxLength:"80"`
 	Risk   int               `json:"risk" minimum:"1" maximum:"5"`
 	Limits map[string]string `json:"limits,omitempty" doc:"the maker's tolerances by measure, in place of the procedure's"`
+
+	Units map[string]string `json:"units,omitempty" doc:"what it shows a quantity in (UCUM), where not as the procedure says: mass in [lb_av]"`
+
+	Adjustment string `json:"adjustment,omitempty" enum:"threshold,nominal,measure-only,calendar" doc:"the school it is adjusted by, in place of the lab's"`
 }
 
 // register enters a device with what recurs on it; trainees and managers may not.
@@ -240,17 +283,22 @@ func (h *House) register(n NewAsset, who procedure.Person) (string, error) {
 		return "", invalid("tag", tag+" is in the register already. Choose another tag, or open that device.")
 	}
 	a := &ledger.Asset{ID: ulid.Make().String(), Tag: tag, Serial: n.Serial, Maker: n.Maker, Model: n.Model, Family: n.Family, Site: n.Site, Place: n.Place, Status: ledger.InUse, Risk: n.Risk, Limits: n.Limits}
+	a.Settings = map[string]string{}
+	if n.Adjustment != "" {
+		a.Settings["adjustment"] = n.Adjustment
+	}
+	for of, unit := range n.Units {
+		if _, err := quantity.ParseUnit(unit); err != nil {
+			return "", invalid("units."+of, sentence(err))
+		}
+		a.Settings["unit."+of] = unit
+	}
 	a.Search = ledger.Searchable(*a)
 	records := []any{a}
-	for _, p := range h.Procedures {
-		if p.Family != n.Family {
-			continue
-		}
-		due, err := interval.Fixed(h.Clock().AddDate(0, -p.Next.Months, 0), p.Next.Months, "")
-		if err != nil {
-			return "", fail(err)
-		}
-		records = append(records, &ledger.Activity{ID: ulid.Make().String(), AssetID: a.ID, Procedure: p.ID, Title: p.Title, Months: p.Next.Months, DueOn: due.On, Risk: n.Risk, Active: true, Reason: "first verification after it was entered"})
+	now := h.Clock()
+	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	for _, d := range activity.DutiesOf(h.Duties, n.Family, n.Maker+" "+n.Model) {
+		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today, "first time after it was entered"))
 	}
 	return a.ID, fail(h.Ledger.Save(records...))
 }

@@ -16,7 +16,7 @@ import (
 type CommandBody struct {
 	ID     string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int    `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
-	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,open-loose-end,close-loose-end,note,sign,review,return,abandon"`
+	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
@@ -37,6 +37,7 @@ type CommandBody struct {
 	Reading     string            `json:"reading,omitempty" maxLength:"60"`
 	Finding     string            `json:"finding,omitempty" maxLength:"100"`
 	Decision    string            `json:"decision,omitempty" enum:"leave,adjust,investigate,withdraw"`
+	Part        string            `json:"part,omitempty" maxLength:"60"`
 	Control     string            `json:"control,omitempty" maxLength:"60"`
 	Steps       int               `json:"steps,omitempty" minimum:"-1000" maximum:"1000"`
 	What        string            `json:"what,omitempty" maxLength:"200"`
@@ -70,7 +71,11 @@ func (h *House) command(ctx context.Context, run string, b CommandBody) (procedu
 		if errors.Is(err, ledger.ErrNotFound) {
 			return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "no-such-standard", Field: "standard", Message: "There is no reference with that tag."}
 		}
-		return procedure.BindStandard{Role: b.Role, Standard: s.Core(), Override: b.Reason}, err
+		if err != nil {
+			return nil, err
+		}
+		core, err := h.standard(s)
+		return procedure.BindStandard{Role: b.Role, Standard: core, Override: b.Reason}, err
 	case "answer":
 		return procedure.AnswerCheck{Step: b.Step, Answer: procedure.Answer(b.Answer), Note: b.Note}, nil
 	case "do":
@@ -97,6 +102,10 @@ func (h *House) command(ctx context.Context, run string, b CommandBody) (procedu
 		return procedure.ClosePhase{Finding: b.Finding}, nil
 	case "decide":
 		return procedure.DecideFinding{Finding: b.Finding, Decision: adjust.Decision(b.Decision), Reason: b.Reason}, nil
+	case "take-back":
+		return procedure.TakeBack{Finding: b.Finding, Reason: b.Reason}, nil
+	case "change-part":
+		return procedure.ChangePart{Part: b.Part, Reason: b.Reason}, nil
 	case "adjust":
 		return procedure.MakeAdjustment{Finding: b.Finding, Control: b.Control, Point: b.Point, Steps: b.Steps, Note: b.Note}, nil
 	}

@@ -9,7 +9,10 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -36,20 +39,83 @@ type house struct {
 	n      int
 }
 
+// scenario is a ledger with the demo's data, filled once for all tests here.
+var scenario = sync.OnceValues(func() (file []byte, err error) {
+	folder, err := os.MkdirTemp("", "scenario")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(folder)
+	all, err := procedures.Shipped()
+	if err != nil {
+		return nil, err
+	}
+	l, err := ledger.Open(folder)
+	if err != nil {
+		return nil, err
+	}
+	if err = demo.Fill(l, all, nil, api.DemoPassword, 1, day); err != nil {
+		return nil, err
+	}
+	if err = l.Close(); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(filepath.Join(folder, ledger.File))
+})
+
+// hallowmere is a ledger of the test's own with the demo's data.
+func hallowmere(t *testing.T) (*ledger.Ledger, []procedure.Procedure) {
+	t.Helper()
+	file, err := scenario()
+	require.NoError(t, err)
+	folder := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, ledger.File), file, 0o600))
+	l, err := ledger.Open(folder)
+	require.NoError(t, err)
+	all, err := procedures.Shipped()
+	require.NoError(t, err)
+	return l, all
+}
+
+// work has a run of a procedure made on a device by the book, and signed.
+func (h *house) work(t *testing.T, a ledger.Asset, id string) {
+	t.Helper()
+	all, err := procedures.Shipped()
+	require.NoError(t, err)
+	for _, p := range all {
+		if p.ID != id {
+			continue
+		}
+		w := &demo.Technician{Person: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}, At: h.now, Truth: exact{}, Room: [3]string{"21", "1008", "46"},
+			Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return demo.Fitting(role, h.now) }}
+		_, events, err := w.Work(p, procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: a.Device()})
+		require.NoError(t, err)
+		require.NoError(t, h.ledger.Take(p, procedures.Hash(p), events))
+		h.now = w.At.Add(time.Minute)
+		return
+	}
+	require.FailNow(t, "no such procedure", id)
+}
+
+// exact is a device that shows what is expected.
+type exact struct{}
+
+func (exact) Read(_, _ string, expected float64) float64 { return expected }
+func (exact) Turn(string, string, float64)               {}
+
 func newHouse(t *testing.T) *house {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	gas, err := standin.Serve(ctx, "127.0.0.1:0", standin.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04, "HG-40": 5.1}))
 	require.NoError(t, err)
-	l, err := ledger.Open(t.TempDir())
-	require.NoError(t, err)
-	all, err := procedures.Shipped()
-	require.NoError(t, err)
+	l, all := hallowmere(t)
 	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(), Channels: []string{"CO2"}}}
-	require.NoError(t, demo.Fill(l, all, instruments, api.DemoPassword, 1, day))
+	require.NoError(t, l.Save(&instruments[0]))
 	b := bench.Connect(ctx, instruments, link.DefaultTiming)
 	h := &house{t: t, ledger: l, now: day}
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
+	duties, err := procedures.Duties("")
+	require.NoError(t, err)
+	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Duties: duties, Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()
@@ -120,6 +186,14 @@ func (c *client) open(tag string) procedure.View {
 	return view(c.t, body)
 }
 
+// openBy opens a run of a procedure on a device.
+func (c *client) openBy(tag, by string) procedure.View {
+	c.t.Helper()
+	status, body := c.call("POST", "/api/runs", map[string]string{"id": c.id(), "asset": tag, "procedure": by})
+	require.Equal(c.t, 200, status, string(body))
+	return view(c.t, body)
+}
+
 func view(t *testing.T, body []byte) (v procedure.View) {
 	t.Helper()
 	require.NoError(t, json.Unmarshal(body, &v), string(body))
@@ -186,3 +260,9 @@ func (c *client) toMeasuring(v procedure.View) procedure.View {
 
 // lines splits a CSV.
 func lines(text []byte) []string { return strings.Split(strings.TrimSpace(string(text)), "\n") }
+
+func decoded[T any](t *testing.T, body string) (value T) {
+	t.Helper()
+	require.NoError(t, json.Unmarshal([]byte(body), &value), body)
+	return value
+}

@@ -72,3 +72,8 @@ func (h *House) points(_ context.Context, id string) ([]byte, string, error) {
 	text, err := exchange.PointsCSV(run.View(h.Clock()))
 	return text, run.Device.Tag + "-" + id + ".csv", err
 }
+
+// kept is a file to be saved rather than shown.
+func kept(name, kind string, body []byte) *file {
+	return &file{kind, `attachment; filename="` + name + `"`, body}
+}

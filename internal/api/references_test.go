@@ -64,7 +64,7 @@ func TestAReferenceCarriesItsCertificates(t *testing.T) {
 
 	posted[api.ReferenceView](lead, "/api/standards/HG-40/status", map[string]any{"status": "quarantined", "note": "dropped"})
 	assert.Equal(t, "note", lead.problem("/api/standards/HG-40/status", map[string]any{"status": "usable", "note": " "}, 422).Field)
-	other := technician.open("MB-0424")
+	other := technician.open(firstOf(t, technician, "capnograph", 1))
 	technician.refused(other, order{"kind": "bind", "role": "gas5", "standard": "HG-40"}, 409, "unfit-standard", "quarantined")
 }
 

@@ -4,9 +4,11 @@ import (
 	"context"
 	"net/http"
 	"slices"
+	"strings"
 
 	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
+	"northneedle/internal/sequence"
 	"northneedle/procedures"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -34,6 +36,22 @@ func registerRuns(api huma.API, h *House) {
 			}
 			return h.runView(run), nil
 		})
+	huma.Register(api, huma.Operation{OperationID: "sequence", Method: http.MethodPost, Path: "/api/runs/{id}/sequence", Summary: "Have a run's linked points read one after another, or stop that"},
+		func(ctx context.Context, in *struct {
+			RunPath
+			Body struct {
+				On bool `json:"on"`
+			}
+		}) (*struct{ Body []sequence.State }, error) {
+			if in.Body.On {
+				if err := h.sequences.Start(in.ID, person(ctx)); err != nil {
+					return nil, fail(err)
+				}
+			} else {
+				h.sequences.Stop(in.ID)
+			}
+			return &struct{ Body []sequence.State }{h.sequences.States()}, nil
+		})
 	huma.Register(api, huma.Operation{OperationID: "run", Method: http.MethodGet, Path: "/api/runs/{id}", Summary: "A run as it stands"},
 		func(ctx context.Context, in *RunPath) (*runOutput, error) {
 			run, err := h.Ledger.Run(in.ID)
@@ -55,10 +73,10 @@ func (h *House) openRun(command, asset, wanted string, who procedure.Person) (pr
 		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "retired", Field: "asset", Message: a.Tag + " is retired: no run can be opened on it."}
 	}
 	i := slices.IndexFunc(h.Procedures, func(p procedure.Procedure) bool {
-		return p.ID == wanted || wanted == "" && p.Family == a.Family
+		return p.ID == wanted || wanted == "" && p.Family == a.Family && p.Next.Each == ""
 	})
 	if i < 0 {
-		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "no-procedure", Field: "procedure", Message: "There is no procedure for a " + a.Family + " yet."}
+		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "no-procedure", Field: "procedure", Message: strings.Join(strings.Fields("There is no procedure "+wanted+" for a "+a.Family+" yet."), " ")}
 	}
 	lab, err := h.lab()
 	if err != nil {

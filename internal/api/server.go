@@ -11,12 +11,14 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/activity"
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 	"northneedle/internal/bench"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
+	"northneedle/internal/sequence"
 	"northneedle/procedures"
 	"northneedle/web"
 
@@ -34,12 +36,17 @@ type House struct {
 	Ledger     *ledger.Ledger
 	Bench      *bench.Bench
 	Procedures []procedure.Procedure
+	Duties     []activity.Template // what recurs on each family
 	Clock      func() time.Time
-	Demo       bool // lists the demo's people on the sign-in page
+	Folder     string // of the lab's own procedures; empty: none are kept
+	Demo       bool   // lists the demo's people on the sign-in page
 	Version    string
 
 	desk    *people.Desk
 	changes *changes
+	imports imports
+
+	sequences *sequence.Sequencer
 }
 
 // DefaultLab is how a workshop judges until it says otherwise.
@@ -60,6 +67,7 @@ func Handler(h *House) http.Handler {
 	h.desk = people.NewDesk(h.Ledger, h.Clock)
 	h.changes = newChanges()
 	h.Ledger.OnChange(h.changes.tell)
+	h.sequences = sequence.New(h.Ledger, h.Bench, h.Clock, h.changes.tell)
 
 	router := chi.NewRouter()
 	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, middleware.Compress(1, "text/html", "text/css", "application/javascript", "text/javascript", "application/json", "image/svg+xml"))
@@ -69,6 +77,7 @@ func Handler(h *House) http.Handler {
 		w.Header().Set("Content-Type", "application/schema+json")
 		w.Write(procedures.Schema())
 	})
+	router.Get("/feed/{secret}", h.feed)
 	router.NotFound(page(web.Files()))
 	return router
 }
@@ -85,9 +94,21 @@ func API(h *House, router chi.Router) huma.API {
 	registerSession(api, h)
 	registerToday(api, h)
 	registerAssets(api, h)
+	registerActivities(api, h)
 	registerStandards(api, h)
 	registerReferences(api, h)
 	registerWorkings(api, h)
+	registerControls(api, h)
+	registerLots(api, h)
+	registerLookBacks(api, h)
+	registerIntervals(api, h)
+	registerRounds(api, h)
+	registerWorkload(api, h)
+	registerCalendars(api, h)
+	registerImports(api, h)
+	registerLabels(api, h)
+	registerLists(api, h)
+	registerHouse(api, h)
 	registerRuns(api, h)
 	registerCommands(api, h)
 	registerLive(api, h)
@@ -136,7 +157,11 @@ func headers(next http.Handler) http.Handler {
 
 func limitBody(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		r.Body = http.MaxBytesReader(w, r.Body, maxBody)
+		most := int64(maxBody)
+		if r.URL.Path == "/api/imports" {
+			most = maxImport
+		}
+		r.Body = http.MaxBytesReader(w, r.Body, most)
 		next.ServeHTTP(w, r)
 	})
 }

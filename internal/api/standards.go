@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 
 	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
@@ -67,6 +68,23 @@ func (h *House) standards(kind string) ([]StandardView, error) {
 	return views, err
 }
 
+// standard is a standard as a run binds it: with what was done to it in runs of its own.
+func (h *House) standard(s ledger.Standard) (procedure.Standard, error) {
+	core := s.Core()
+	runs, err := h.Ledger.SignedRunsOn(s.Tag, preparations)
+	for _, r := range runs {
+		run, err := h.Ledger.Run(r.ID)
+		if err != nil {
+			return core, err
+		}
+		core.Prepared = append(core.Prepared, run.Done()...)
+	}
+	return core, err
+}
+
+// preparations is how many runs on a reference are looked at for its preparation.
+const preparations = 12
+
 // candidates lists the standards of a role's kind, those that fit first.
 func (h *House) candidates(id, roleID string) ([]CandidateView, error) {
 	run, err := h.Ledger.Run(id)
@@ -80,12 +98,23 @@ func (h *House) candidates(id, roleID string) ([]CandidateView, error) {
 	found, err := h.Ledger.Standards(role.Kind)
 	fits, unfit := []CandidateView{}, []CandidateView{}
 	for _, s := range found {
-		c := CandidateView{s.Core(), role.Fits(s.Core(), h.Clock())}
+		core, err := h.standard(s)
+		if err != nil {
+			return nil, err
+		}
+		c := CandidateView{core, role.Fits(core, h.Clock())}
 		if len(c.Fitness.Blocks) == 0 {
 			fits = append(fits, c)
 		} else {
 			unfit = append(unfit, c)
 		}
 	}
+	// What comes in lots and expires: the first to expire is used first.
+	slices.SortStableFunc(fits, func(a, b CandidateView) int {
+		if a.Standard.Lot == "" || b.Standard.Lot == "" {
+			return 0
+		}
+		return a.Standard.Certificate.DueOn.Compare(b.Standard.Certificate.DueOn)
+	})
 	return append(fits, unfit...), err
 }

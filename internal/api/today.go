@@ -9,6 +9,7 @@ import (
 	"northneedle/core/procedure"
 	"northneedle/internal/bench"
 	"northneedle/internal/ledger"
+	"northneedle/internal/sequence"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -94,6 +95,8 @@ type BenchState struct {
 	Dock      []RunBrief      `json:"dock"`
 	LooseEnds []LooseEndBrief `json:"loose_ends"`
 	Links     []bench.Link    `json:"links"`
+
+	Sequences []sequence.State `json:"sequences" doc:"runs that are read by themselves"`
 }
 
 func registerToday(api huma.API, h *House) {
@@ -172,7 +175,7 @@ func (h *House) brief(r ledger.Run, who procedure.Person) RunBrief {
 }
 
 func (h *House) benchState(who procedure.Person) (BenchState, error) {
-	view := BenchState{Now: h.Clock(), LooseEnds: []LooseEndBrief{}, Links: h.Bench.Links()}
+	view := BenchState{Now: h.Clock(), LooseEnds: []LooseEndBrief{}, Links: h.Bench.Links(), Sequences: h.sequences.States()}
 	var err error
 	if view.Dock, err = h.runsIn(procedure.Open, who); err != nil {
 		return view, err

@@ -10,6 +10,7 @@ import (
 	"northneedle/core/conformity"
 	"northneedle/core/fit"
 	"northneedle/core/gas"
+	"northneedle/core/method"
 	"northneedle/core/quantity"
 	"northneedle/core/uncertainty"
 
@@ -127,7 +128,14 @@ func registerWorkings(api huma.API, h *House) {
 	working(api, "budget", "Combine an uncertainty budget", budgetWorking)
 	working(api, "tolerance", "Hold an error against a tolerance", toleranceWorking)
 	working(api, "anatomy", "Take pasted errors apart", anatomyWorking)
+	working(api, "correction", "Take a meter's dead space and gain out of a reading", correctionWorking)
 	working(api, "cylinder", "What a cylinder holds", cylinderWorking)
+	working(api, "weighing", "What a pump delivered onto a balance", weighingWorking)
+	working(api, "weights", "The best weights of a kit, and the limits of a scale", weightsWorking)
+	working(api, "dilution", "Plan the levels of a calibrator", dilutionWorking)
+	working(api, "concentration", "Concentrations by mass and by amount", concentrationWorking)
+	working(api, "comparison", "Compare two methods", comparisonWorking)
+	working(api, "economics", "Accredited, in house, or replace", economicsWorking)
 }
 
 // working registers one calculator: an input in, a result out, nothing recorded.
@@ -255,6 +263,45 @@ func finite(v float64) *float64 {
 		return nil
 	}
 	return &v
+}
+
+// CorrectionInput is volumes that were delivered and shown, and a later reading.
+type CorrectionInput struct {
+	Text    string  `json:"text" maxLength:"20000" doc:"a line a volume: delivered, shown"`
+	Reading float64 `json:"reading" doc:"to be corrected"`
+	U       float64 `json:"u,omitempty" minimum:"0" doc:"expanded uncertainty (k = 2) of the delivered volumes"`
+}
+
+// CorrectionWorking is a corrected reading.
+type CorrectionWorking struct {
+	Explained
+	DeadSpace      float64 `json:"dead_space"`
+	DeadSpaceFound bool    `json:"dead_space_found"`
+	Gain           float64 `json:"gain"`
+	GainFound      bool    `json:"gain_found"`
+	Volume         float64 `json:"volume"`
+	U              float64 `json:"u" doc:"expanded, k = 2"`
+}
+
+func correctionWorking(in CorrectionInput) (out CorrectionWorking, err error) {
+	rows, err := quantity.ParseTable(in.Text, 2)
+	if err != nil {
+		return out, invalid("text", sentence(err))
+	}
+	var delivered, shown []float64
+	for _, row := range rows {
+		delivered, shown = append(delivered, row[0]), append(shown, row[1])
+	}
+	c, err := method.MeterCorrection(delivered, shown)
+	if err != nil {
+		return out, invalid("text", sentence(err))
+	}
+	out.DeadSpace, out.DeadSpaceFound, out.Gain, out.GainFound = c.DeadSpace, c.DeadSpaceFound, c.Gain, c.GainFound
+	volume, u := c.Apply(in.Reading)
+	out.Volume, out.U = volume, 2*math.Hypot(u, in.U/2)
+	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace, c.Gain)
+	out.Source = "Straight line of shown on delivered, ISO 11095; a part that cannot be told from none (5 %) is left out"
+	return out, nil
 }
 
 // AnatomyInput is points as they were pasted.

@@ -18,9 +18,6 @@ import (
 	"northneedle/internal/link"
 )
 
-// window is how much of a trace is looked at, in seconds.
-const window = 60
-
 // Bench holds the links of a workshop.
 type Bench struct {
 	clients map[string]*link.Client // by kind of instrument
@@ -160,6 +157,11 @@ func (w *Point) drive(ctx context.Context, run procedure.Run, p procedure.Point,
 	return nil
 }
 
+// Span is how long the point watches its traces.
+func (w *Point) Span() time.Duration {
+	return time.Duration(w.looking.Span() * float64(time.Second))
+}
+
 // Look reads what the link shows now.
 func (w *Point) Look() Frame {
 	f := Frame{Status: w.client.Status(), Traces: []Trace{}}
@@ -178,35 +180,37 @@ func (w *Point) Look() Frame {
 }
 
 func (w *Point) read() method.Live {
+	w.looking.Rate = w.client.Rate() // as it is by now: at first there may have been too little to tell
 	w.looking.Traces = map[string][]signal.Sample{}
 	for _, channel := range w.looking.Channels {
 		w.looking.Traces[channel] = w.trace(channel)
 	}
-	live := w.reader.Read(w.looking)
+	live := w.reader.Look(w.looking, w.factor)
 	if live.Facts == nil {
 		live.Facts = []method.Fact{}
 	}
 	return live
 }
 
-// trace is the last stretch of a channel, in the device's unit.
+// trace is the last stretch of a channel, in the instrument's unit.
 func (w *Point) trace(channel string) []signal.Sample {
 	all, _ := w.client.Samples(channel, 0)
 	from := 0
 	if n := len(all); n > 0 {
-		for from < n && all[from].T < all[n-1].T-window {
+		for from < n && all[from].T < all[n-1].T-w.looking.Span() {
 			from++
 		}
 	}
-	return w.scaled(all[from:])
+	return all[from:]
 }
 
+// scaled is a trace as the page shows it: in the device's unit, unless the reader looks
+// at the instrument's own.
 func (w *Point) scaled(samples []signal.Sample) []signal.Sample {
-	out := make([]signal.Sample, len(samples))
-	for i, s := range samples {
-		out[i] = signal.Sample{T: s.T, V: s.V * w.factor}
+	if w.reader.Own {
+		return append([]signal.Sample{}, samples...)
 	}
-	return out
+	return append([]signal.Sample{}, method.Scaled(samples, w.factor)...)
 }
 
 // Take fills a command with the reading the link shows now, and the trace it came from.
@@ -217,7 +221,7 @@ func (w *Point) Take(instrument string, c *procedure.CaptureReading) {
 	}
 	live := w.read()
 	c.Steady, c.Values, c.Detail = live.Steady, live.Values, live.Detail
-	c.Trace = thin(w.trace(w.capture.Channel), 400)
+	c.Trace = thin(w.scaled(w.trace(w.capture.Channel)), 400)
 }
 
 // thin keeps about n samples of a trace.

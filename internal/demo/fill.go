@@ -6,11 +6,12 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
+	"northneedle/core/activity"
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
-	"northneedle/core/interval"
 	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
 	"northneedle/procedures"
@@ -31,22 +32,27 @@ type filler struct {
 	ledger     *ledger.Ledger
 	now        time.Time
 	today      time.Time
-	random     *rand.Rand
-	procedures map[string]procedure.Procedure // by family
+	seed       uint64
+	random     *rand.Rand                     // of the thing being made
+	procedures map[string]procedure.Procedure // by id
+	duties     []activity.Template
 	standards  map[string]ledger.Standard
 	people     map[string]procedure.Person
 	assets     []ledger.Asset
-	models     map[string]model // by asset
 	records    []any
 }
 
 // Fill puts the scenario into an empty ledger. The same seed gives the same one,
 // relative to now; password is what its people sign in with.
 func Fill(l *ledger.Ledger, all []procedure.Procedure, instruments []ledger.Instrument, password string, seed uint64, now time.Time) error {
-	f := &filler{ledger: l, now: now, today: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()), random: rand.New(rand.NewPCG(seed, 417)),
-		procedures: map[string]procedure.Procedure{}, standards: map[string]ledger.Standard{}, people: map[string]procedure.Person{}, models: map[string]model{}}
+	f := &filler{ledger: l, now: now, today: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()), seed: seed,
+		procedures: map[string]procedure.Procedure{}, standards: map[string]ledger.Standard{}, people: map[string]procedure.Person{}}
 	for _, p := range all {
-		f.procedures[p.Family] = p
+		f.procedures[p.ID] = p
+	}
+	var err error
+	if f.duties, err = procedures.Duties(""); err != nil {
+		return err
 	}
 	if err := f.cast(password); err != nil {
 		return err
@@ -62,11 +68,21 @@ func Fill(l *ledger.Ledger, all []procedure.Procedure, instruments []ledger.Inst
 	if err := l.SetSetting("lab", Lab()); err != nil {
 		return err
 	}
+	if err := l.SetSetting("day", workingDay()); err != nil {
+		return err
+	}
 	if err := f.histories(); err != nil {
+		return err
+	}
+	if err := f.controls(); err != nil {
 		return err
 	}
 	return f.present()
 }
+
+// chance is a source of random numbers of a thing's own, so that one thing more in the
+// scenario changes no other.
+func (f *filler) chance(name string) *rand.Rand { return rand.New(rand.NewPCG(f.seed, sum(name))) }
 
 func (f *filler) cast(password string) error {
 	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
@@ -82,6 +98,7 @@ func (f *filler) cast(password string) error {
 
 // fleet enters the devices. The first capnograph at Merrowby is MB-0417, in Theatre 2.
 func (f *filler) fleet() {
+	f.random = f.chance("fleet")
 	number := 417
 	for m, md := range models {
 		for s, site := range sites {
@@ -96,72 +113,129 @@ func (f *filler) fleet() {
 					Site: site.name, Place: place, Status: ledger.InUse, Risk: md.risk, Settings: md.settings, Limits: md.limits, Resolution: md.resolution}
 				a.Search = ledger.Searchable(a)
 				f.assets = append(f.assets, a)
-				f.models[a.ID] = md
 				f.records = append(f.records, &a)
-				f.activity(a, md)
+				f.activities(a)
 			}
 		}
 	}
+	f.prepared()
 }
 
-func (f *filler) activity(a ledger.Asset, md model) {
-	act := ledger.Activity{ID: "act-" + a.Tag, AssetID: a.ID, Title: md.duty, Months: md.months, DueOn: f.today.AddDate(0, 0, 30), Risk: md.risk, Active: true, Reason: "first verification after delivery"}
-	if p, ok := f.procedures[md.family]; ok {
-		act.Procedure, act.Title, act.Months = p.ID, p.Title, p.Next.Months
+// prepared enters the references that are prepared by runs of their own.
+func (f *filler) prepared() {
+	for _, r := range references {
+		if len(activity.DutiesOf(f.duties, r.kind, "")) == 0 {
+			continue
+		}
+		md := model{family: r.kind, maker: r.maker, name: strings.ToLower(r.name), risk: 4}
+		a := ledger.Asset{ID: "dev-" + r.tag, Tag: r.tag, Serial: f.standards[r.tag].Serial, Maker: md.maker, Model: md.name, Family: md.family, Site: sites[0].name, Place: "Workshop", Status: ledger.InUse, Risk: md.risk}
+		a.Search = ledger.Searchable(a)
+		f.assets = append(f.assets, a)
+		f.records = append(f.records, &a)
+		f.activities(a)
 	}
-	f.records = append(f.records, &act)
 }
 
-// lastDone says how many days ago each device was last done: spread over its
+// activities begin what recurs on a device.
+func (f *filler) activities(a ledger.Asset) {
+	for _, d := range f.dutiesOf(a) {
+		f.records = append(f.records, ledger.NewActivity("act-"+a.Tag+"-"+d.ID, a, d, f.today.AddDate(0, 0, 30), "first time after delivery"))
+	}
+}
+
+func (f *filler) dutiesOf(a ledger.Asset) []activity.Duty {
+	return activity.DutiesOf(f.duties, a.Family, a.Maker+" "+a.Model)
+}
+
+// days is about how often a duty recurs; a year where only an event makes it due.
+func days(d activity.Duty) int {
+	if n := d.Days + 30*d.Months; n > 0 {
+		return n
+	}
+	return 365
+}
+
+// lastDone says how many days ago a duty was last done on each device: spread over its
 // interval, with some overdue.
-func (f *filler) lastDone(a ledger.Asset, md model) int {
-	full := md.months * 30
+func (f *filler) lastDone(a ledger.Asset, d activity.Duty) int {
+	full := days(d)
 	switch {
 	case a.Tag == "MB-0417":
 		return 395
+	case a.Tag == "FA-1":
+		return 0
+	case a.Tag == "FA-2":
+		return 5
+	case full == 1:
+		return f.random.IntN(2)
 	case f.random.IntN(7) == 0:
-		return full - 1 - f.random.IntN(15)
+		return full - 1 - f.random.IntN(min(15, full/2))
 	case f.random.IntN(12) == 0:
 		return full + 12 + f.random.IntN(max(2, full/5))
 	}
-	return 3 + f.random.IntN(max(1, full-3))
+	return min(3, full-1) + f.random.IntN(max(1, full-3))
 }
 
-// histories writes three years of runs: the families with a procedure through the
-// whole record, the others as taken over from older paper.
+// histories writes three years of runs through the whole record, and what was noted by hand.
 func (f *filler) histories() error {
-	var paper []any
 	for _, a := range f.assets {
-		md := f.models[a.ID]
-		last := f.lastDone(a, md)
+		f.random = f.chance(a.Tag)
 		truth := newDrift(f.random, a.Family)
-		ages := []int{}
-		for age := last; age < 3*365 && len(ages) < 4; age += md.months*30 + f.random.IntN(20) {
-			ages = append(ages, age)
+		if wear := f.chance(a.Tag + " wear").IntN(12); wear == 0 || wear < 5 && a.Model == "C2 capnograph" { // some wander fast enough to be found out
+			truth.wear = 1
 		}
-		slices.Reverse(ages)
-		for i, age := range ages {
-			truth.years = float64(ages[0]-age) / 365
-			if p, ok := f.procedures[a.Family]; ok {
-				if err := f.record(a, p, truth, age, i); err != nil {
+		for _, d := range f.dutiesOf(a) {
+			last := f.lastDone(a, d)
+			if d.Procedure == "" {
+				if err := f.byHand(a, d, last); err != nil {
 					return err
 				}
 				continue
 			}
-			paper = append(paper, f.paper(a, md, truth, age)...)
+			ages := []int{}
+			for age := last; age < 3*365 && len(ages) < 4; age += days(d) + f.random.IntN(min(20, days(d))) {
+				ages = append(ages, age)
+			}
+			slices.Reverse(ages)
+			for i, age := range ages {
+				truth.years = float64(ages[0]-age) / 365
+				if err := f.record(a, f.procedures[d.Procedure], truth, age, i); err != nil {
+					return err
+				}
+			}
 		}
 	}
-	return f.ledger.Save(paper...)
+	return nil
+}
+
+// byHand notes that a duty without a procedure was done some days ago, and its use since.
+func (f *filler) byHand(a ledger.Asset, d activity.Duty, age int) error {
+	act, err := f.ledger.Activity("act-" + a.Tag + "-" + d.ID)
+	if err != nil {
+		return err
+	}
+	at := f.at(age)
+	if act.LastOn != nil && act.LastOn.After(at) { // a stronger one has done it since
+		return nil
+	}
+	if err := act.Done(at); err != nil {
+		return err
+	}
+	act.Used = math.Round(d.Uses * min(1.05, float64(age)/float64(days(d))) * (0.7 + 0.3*f.random.Float64()))
+	return f.ledger.ChangeActivities([]ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley", Kind: ledger.NoteDone, Text: "by its maker's manual"}}, &act)
 }
 
 // at is a time on a working day so many days ago.
 func (f *filler) at(age int) time.Time {
+	if age == 0 {
+		return f.now.Add(-90 * time.Minute)
+	}
 	return f.today.AddDate(0, 0, -age).Add(time.Duration(8*60+f.random.IntN(420)) * time.Minute)
 }
 
 func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *Technician {
 	who := []string{"idris", "noor", "tamsin"}[f.random.IntN(3)]
-	t := &Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth, Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1"},
+	t := &Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth, Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
 		Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return f.fitting(role, at) }}
 	if who == "tamsin" {
 		t.Reviewer = procedure.Person{ID: "former-lead", Name: "Corran Lisle", Role: procedure.Lead}
@@ -176,8 +250,20 @@ func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *Technic
 
 // fitting is a standard that filled a role then: with the certificate it had at that time.
 func (f *filler) fitting(role procedure.Role, at time.Time) procedure.Standard {
+	if s := f.fittingThen(role, at, true); s.ID != "" {
+		return s
+	}
+	return f.fittingThen(role, at, false)
+}
+
+// fittingThen is one that fits; of cylinders, with there, only those that were in the
+// house by then.
+func (f *filler) fittingThen(role procedure.Role, at time.Time, there bool) procedure.Standard {
 	for _, r := range references {
 		s := f.standards[r.tag].Core()
+		if there && s.Cylinder != nil && s.Certificate.On.After(at) {
+			continue
+		}
 		if s.Kind == role.Kind {
 			s.Status = procedure.Usable
 			if s.Certificate.On.After(at) {
@@ -191,6 +277,7 @@ func (f *filler) fitting(role procedure.Role, at time.Time) procedure.Standard {
 				full.GaugeBar = 80
 				s.Cylinder = &full
 			}
+			s.Prepared = preparedFor(role, at)
 			if len(role.Fits(s, at).Blocks) == 0 {
 				return s
 			}
@@ -212,45 +299,18 @@ func (f *filler) opened(a ledger.Asset, p procedure.Procedure) procedure.RunOpen
 	return procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Device: a.Device(), Lab: Lab()}
 }
 
-// paper is a run taken over from an older record: its results without its events.
-func (f *filler) paper(a ledger.Asset, md model, truth *drift, age int) []any {
-	at := f.at(age)
-	id := fmt.Sprintf("paper-%s-%s", a.Tag, at.Format("20060102"))
-	run := &ledger.Run{ID: id, AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Place: a.Place, Family: a.Family, Title: md.duty, Status: procedure.Signed,
-		Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, ByID: "idris", By: "Idris Vail", Now: "signed", Paper: true}
-	records := []any{run}
-	for _, p := range md.points {
-		e := p.limit * math.Max(-1.6, math.Min(1.6, truth.share+truth.slope*truth.years*0.5+0.15*f.random.NormFloat64()))
-		low, high := -p.limit, p.limit
-		assessed, err := conformity.Assess(e, conformity.Limits{Low: low, High: high}, p.u, 2)
-		if err != nil {
-			continue
-		}
-		if !assessed.Zone.Within() {
-			run.Result = procedure.Fails
-		}
-		records = append(records, &ledger.Result{RunID: id, AssetID: a.ID, At: at, Measure: p.measure, Point: procedure.Slug(p.label), Label: p.label, Unit: p.unit, Phase: procedure.AsFound,
-			Reference: p.at, Indicated: p.at + e, Error: e, Low: &low, High: &high, U: p.u, Zone: assessed.Zone, Lean: assessed.Lean, Fan: p.u / p.limit})
-	}
-	due, err := interval.Fixed(at, md.months, "")
-	if err != nil {
-		return records
-	}
-	return append(records, &ledger.Activity{ID: "act-" + a.Tag, AssetID: a.ID, Title: md.duty, Months: md.months, LastOn: &at, DueOn: due.On, Risk: md.risk, Active: true, Reason: due.Reason})
-}
-
 // drift is a device that wanders slowly, and answers to its controls.
 type drift struct {
 	random        *rand.Rand
 	family        string
-	share, slope  float64 // for paper: error as a share of the limit, and its change a year
 	gain, perYear float64
 	pressed       float64
 	years         float64
+	wear          float64 // 1 for one that wanders fast
 }
 
 func newDrift(r *rand.Rand, family string) *drift {
-	d := &drift{random: r, family: family, share: 0.3 * r.NormFloat64(), slope: 0.35 * r.NormFloat64(), gain: 1 + 0.008*r.NormFloat64(), perYear: -0.012 + 0.01*r.NormFloat64()}
+	d := &drift{random: r, family: family, gain: 1 + 0.008*r.NormFloat64(), perYear: -0.004 + 0.005*r.NormFloat64()}
 	return d
 }
 
@@ -261,13 +321,23 @@ func (d *drift) Read(measure, point string, expected float64) float64 {
 		if d.family != "capnograph" {
 			break
 		}
-		return expected*(d.gain+d.perYear*d.years)*(1+d.pressed) + 0.01*math.Max(1, expected/10)*d.random.NormFloat64()
+		return expected*(d.gain+(d.perYear-0.05*d.wear)*d.years)*(1+d.pressed) + 0.01*math.Max(1, expected/10)*d.random.NormFloat64()
 	case "spo2":
 		return expected + math.Max(-1.4, math.Min(1.4, 0.5*d.random.NormFloat64()))
 	case "rate", "pulse":
 		return expected
+	case "crosstalk":
+		return expected + 10 + 2*d.random.Float64()
+	case "room":
+		return expected - 6 - 4*d.random.Float64()
+	case "alarms":
+		return 3 + 4*d.random.Float64()
 	}
-	return expected * (1 + (d.gain-1+d.perYear*d.years)/25) * (1 + d.pressed)
+	worn := 0.0
+	if d.family == "patient-scale" {
+		worn = 0.0025 * d.wear * d.years
+	}
+	return expected * (1 + (d.gain-1+d.perYear*d.years)/25 - worn) * (1 + d.pressed)
 }
 
 // Turn moves a control; a span's unit is the percent.

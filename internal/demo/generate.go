@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"time"
 
+	"northneedle/core/activity"
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
@@ -35,10 +36,10 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 			Site: site.name, Place: site.places[random.IntN(len(site.places))], Status: ledger.InUse, Risk: 1 + random.IntN(5)}
 		a.Search = ledger.Searchable(a)
 		devices = append(devices, a)
-		activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d", i), AssetID: a.ID, Title: md.duty, Months: md.months, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
+		activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d", i), AssetID: a.ID, Title: "Verification", Duty: activity.Duty{ID: "verification", Title: "Verification", Months: 12}, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
 		for r := range runs {
 			at := now.AddDate(0, 0, -30-365*r-random.IntN(300))
-			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: md.duty, Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true}
+			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true}
 			history = append(history, run)
 			for p := range perRun {
 				lean := 0.4 * random.NormFloat64()

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
 	"northneedle/procedures"
 )
@@ -27,7 +28,8 @@ func (f *filler) present() error {
 		{capnographs[3], "noor", 27 * time.Hour, "review", 0.62},
 	}
 	for _, j := range jobs {
-		p := f.procedures[j.asset.Family]
+		p := f.procedures[f.dutiesOf(j.asset)[0].Procedure]
+		f.random = f.chance(j.asset.Tag + " now")
 		truth := newDrift(f.random, j.asset.Family)
 		truth.gain, truth.perYear = j.gain, 0
 		t := f.technician(j.asset, truth, f.now.Add(-j.ago))
@@ -43,7 +45,39 @@ func (f *filler) present() error {
 			return err
 		}
 	}
-	return nil
+	return f.lookBacks()
+}
+
+// lookBacks closes those whose owners answered long ago, and opens one on the cylinder
+// that was found to hold less than its certificate says.
+func (f *filler) lookBacks() error {
+	open, err := f.ledger.LookBacks(false, 1000)
+	if err != nil {
+		return err
+	}
+	for _, b := range open {
+		if f.today.Sub(b.OpenedAt) < 45*24*time.Hour {
+			continue
+		}
+		notices, err := f.ledger.Notices(b.ID)
+		if err != nil {
+			return err
+		}
+		told, closed := b.OpenedAt.Add(2*time.Hour), b.OpenedAt.AddDate(0, 0, 9)
+		for i := range notices {
+			answered := b.OpenedAt.AddDate(0, 0, 6)
+			notices[i].SentAt, notices[i].SentBy, notices[i].AnsweredAt, notices[i].AnsweredBy = &told, b.OpenedBy, &answered, "Tamsin Orrery"
+			notices[i].Answer = "Records of the time were looked through; nothing was decided by its values alone."
+		}
+		b.ClosedAt, b.ClosedBy, b.Conclusion = &closed, "Tamsin Orrery", "The owner answered; nothing to correct."
+		if err := f.ledger.SaveLookBack(&b, notices...); err != nil {
+			return err
+		}
+	}
+	bad := f.standards["HG-19"]
+	known := procedure.Known{Standard: bad.ID, Quantity: "CO2", Error: -0.42, U: 0.06, Unit: "%{vol}", Remove: true}
+	_, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known, "read 0.42 vol% low against HG-22, three times on two days", "Tamsin Orrery", f.today.AddDate(0, 0, -1).Add(15*time.Hour))
+	return err
 }
 
 func (f *filler) of(family string) []ledger.Asset {

@@ -46,6 +46,7 @@ func (f *filler) references() {
 
 // certificates are the current one and, for what is certified again and again, two before it.
 func (f *filler) certificates(s ledger.Standard, r reference, i int) {
+	chance := f.chance("certificates of " + r.tag)
 	before := 2
 	if s.Cylinder != nil || s.Lot != "" {
 		before = 0 // used up, not certified again
@@ -57,7 +58,7 @@ func (f *filler) certificates(s ledger.Standard, r reference, i int) {
 		if n > 0 {
 			c.On, c.DueOn = c.On.AddDate(0, -n*months, 0), c.DueOn.AddDate(0, -n*months, 0)
 			c.Number = fmt.Sprintf("K-%05d", 20417+113*i-2900*n)
-			moved(values, r, float64(n*months)/12, f.random.NormFloat64())
+			moved(values, r, float64(n*months)/12, chance.NormFloat64())
 		}
 		f.records = append(f.records, &ledger.StandardCertificate{ID: fmt.Sprintf("cert-%s-%d", r.tag, n), StandardID: s.ID, Certificate: c, Values: values, Parent: s.Parent, EnteredBy: "Tamsin Orrery"})
 	}
@@ -101,11 +102,21 @@ func (f *filler) gasBook(s ledger.Standard) {
 	}
 }
 
+// preparedFor is the preparation that a role asks for, made an hour before.
+func preparedFor(role procedure.Role, on time.Time) []procedure.Done {
+	var all []procedure.Done
+	for _, p := range role.Prepared {
+		all = append(all, procedure.Done{Procedure: p.By, Finding: p.Finding, Run: "prepared", At: on.Add(-time.Hour), By: "Idris Vail", Passed: true})
+	}
+	return all
+}
+
 // Fitting is a standard of the scenario that fills a role, certified as of a day.
 func Fitting(role procedure.Role, on time.Time) procedure.Standard {
 	for _, r := range references {
 		s := procedure.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Status: procedure.Usable, Values: r.values, Cylinder: r.cylinder, Lot: r.lot,
 			Certificate: procedure.Certificate{Number: "K-" + r.tag, Issuer: accreditedBy, On: on.AddDate(0, -3, 0), DueOn: on.AddDate(0, 9, 0), Accredited: true}}
+		s.Prepared = preparedFor(role, on)
 		if len(role.Fits(s, on).Blocks) == 0 {
 			return s
 		}

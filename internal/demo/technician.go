@@ -91,10 +91,17 @@ func (t *Technician) doAs(who procedure.Person, c procedure.Command) error {
 }
 
 func (t *Technician) step(s procedure.Step) error {
+	if !t.run.Wanted(s.When) {
+		return nil
+	}
 	switch s.Kind() {
 	case procedure.StepBring:
 		for _, role := range t.run.Procedure.Roles {
-			if err := t.do(procedure.BindStandard{Role: role.ID, Standard: t.Standard(t.run, role)}); err != nil {
+			standard := t.Standard(t.run, role)
+			if role.Optional && standard.ID == "" {
+				continue
+			}
+			if err := t.do(procedure.BindStandard{Role: role.ID, Standard: standard}); err != nil {
 				return err
 			}
 		}
@@ -112,7 +119,7 @@ func (t *Technician) step(s procedure.Step) error {
 	case procedure.StepAmbient:
 		return t.do(procedure.RecordAmbient{Step: s.ID, Temperature: t.Room[0], Pressure: t.Room[1], Humidity: t.Room[2], Source: "room instruments RC-01"})
 	case procedure.StepRecord:
-		return t.do(procedure.RecordPlate{Step: s.ID, Values: t.Plate})
+		return t.do(procedure.RecordPlate{Step: s.ID, Values: t.plate(s)})
 	case procedure.StepMeasure:
 		return t.measure(s)
 	case procedure.StepFinding:
@@ -121,9 +128,33 @@ func (t *Technician) step(s procedure.Step) error {
 	return t.sign()
 }
 
+// plate is what is recorded: what is known of the device, else the first choice, or the
+// middle of the range.
+func (t *Technician) plate(s procedure.Step) map[string]string {
+	values := map[string]string{}
+	for _, f := range s.Fields {
+		known, ok := t.Plate[f.ID]
+		switch {
+		case ok:
+			values[f.ID] = known
+		case f.Optional:
+		case f.Text:
+			values[f.ID] = "Marrable 20 drops/mL, lot 4471"
+		case len(f.Options) > 0:
+			values[f.ID] = f.Options[0].ID
+		default:
+			values[f.ID] = fmt.Sprintf("%g", (f.Min+f.Max)/2)
+		}
+	}
+	return values
+}
+
 // measure reads every point that is still to be read.
 func (t *Technician) measure(m procedure.Step) error {
 	for _, p := range m.Points {
+		if !t.run.Wanted(p.When) {
+			continue
+		}
 		for range m.Repeats {
 			if err := t.read(m, p); err != nil {
 				return err
@@ -156,6 +187,9 @@ func (t *Technician) read(m procedure.Step, p procedure.Point) error {
 func (t *Technician) follow(m procedure.Step, p procedure.Point, err error) error {
 	if err != nil {
 		return err
+	}
+	if !t.run.Gross(m, p) {
+		return nil
 	}
 	for _, view := range t.run.View(t.At).Measures {
 		for _, point := range view.Points {

@@ -1,0 +1,263 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/activity"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// ActivityView is what recurs on a device, and how it stands.
+type ActivityView struct {
+	ID        string     `json:"id"`
+	Title     string     `json:"title"`
+	Procedure string     `json:"procedure,omitempty"`
+	Triggers  string     `json:"triggers" doc:"what makes it due, in words"`
+	LastOn    *time.Time `json:"last_on,omitempty"`
+	DueOn     *time.Time `json:"due_on,omitempty" doc:"none where only use or an event makes it due"`
+	Days      int        `json:"days"`
+	Reason    string     `json:"reason"`
+	Interval  string     `json:"interval,omitempty" doc:"why its interval is what it is, where that was changed"`
+	Outside   bool       `json:"outside" doc:"done by a body entitled to it; recorded here, never issued"`
+	Uses      float64    `json:"uses,omitempty"`
+	Used      float64    `json:"used,omitempty"`
+	Unit      string     `json:"unit,omitempty"`
+	LeftDays  *int       `json:"left_days,omitempty" doc:"until it is used up at the present rate: an estimate"`
+	Stops     bool       `json:"stops" doc:"it keeps the device from patient work"`
+	activity.Standing
+}
+
+// ActivityNoteView is something that became of an activity.
+type ActivityNoteView struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by"`
+	What string    `json:"what"`
+	Text string    `json:"text"`
+	Run  string    `json:"run,omitempty"`
+}
+
+// ActivityOrder is what is to become of an activity.
+type ActivityOrder struct {
+	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Kind   string     `json:"kind" enum:"done,defer,re-plan,use"`
+	On     *time.Time `json:"on,omitempty" doc:"the day it was done, or is put off or moved to"`
+	Reason string     `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
+	Amount float64    `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
+}
+
+// AssetEvent is something that happened to a device.
+type AssetEvent struct {
+	ID   string         `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Kind activity.Event `json:"kind" enum:"repair,fall,failed check,sensor replaced,moved,seal broken,new lot"`
+	Text string         `json:"text" minLength:"1" maxLength:"1000"`
+}
+
+func registerActivities(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "change-activity", Method: http.MethodPost, Path: "/api/activities/{id}", Summary: "An activity is done, put off, moved, or its use counted"},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Body ActivityOrder
+		}) (*struct{ Body AssetView }, error) {
+			a, err := h.changeActivity(in.ID, in.Body, person(ctx))
+			if err != nil {
+				return nil, fail(err)
+			}
+			view, err := h.asset(a.AssetID, person(ctx))
+			return &struct{ Body AssetView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "asset-event", Method: http.MethodPost, Path: "/api/assets/{id}/events", Summary: "Something happened to a device"},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Body AssetEvent
+		}) (*struct{ Body AssetView }, error) {
+			if err := h.assetEvent(in.ID, in.Body, person(ctx)); err != nil {
+				return nil, fail(err)
+			}
+			view, err := h.asset(in.ID, person(ctx))
+			return &struct{ Body AssetView }{view}, fail(err)
+		})
+}
+
+func (h *House) activityView(a ledger.Activity) ActivityView {
+	now := h.Clock()
+	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn, Reason: a.Reason, Interval: a.Interval, Outside: a.Duty.Outside,
+		Uses: a.Duty.Uses, Used: a.Used, Unit: a.Duty.Unit, Standing: a.Duty.Stands(a.State(), now)}
+	if activity.HasDay(a.DueOn) {
+		v.DueOn, v.Days = &a.DueOn, h.days(a.DueOn)
+	}
+	v.Stops = a.Duty.Stops(v.Standing)
+	if days, ok := a.Duty.UsedUpIn(a.State(), now); ok {
+		v.LeftDays = &days
+	}
+	return v
+}
+
+// activities are how a device's activities stand, and which of them keep it from patient work.
+func (h *House) activities(asset string) (views []ActivityView, stopped []string, first ledger.Activity, err error) {
+	all, err := h.Ledger.Activities(asset)
+	views, stopped = []ActivityView{}, []string{}
+	for i, a := range all {
+		if i == 0 {
+			first = a
+		}
+		v := h.activityView(a)
+		views = append(views, v)
+		if v.Stops {
+			stopped = append(stopped, v.Title+": "+v.Words)
+		}
+	}
+	return views, stopped, first, err
+}
+
+func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person) (ledger.Activity, error) {
+	a, err := h.Ledger.Activity(id)
+	if err != nil {
+		return a, err
+	}
+	o.Reason = strings.TrimSpace(o.Reason)
+	note := ledger.ActivityNote{ID: o.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Text: o.Reason, Amount: o.Amount}
+	switch o.Kind {
+	case "done":
+		note.Kind = ledger.NoteDone
+		err = h.doneByHand(&a, o, who)
+	case "use":
+		note.Kind, note.Text = ledger.NoteUse, fmt.Sprintf("%g %s", o.Amount, a.Duty.Unit)
+		err = used(&a, o, who)
+	case "defer":
+		note.Kind = ledger.NoteDeferred
+		err = h.putOff(&a, o, who)
+		note.Text = a.Deferred
+	default:
+		note.Kind = ledger.NoteReplanned
+		if who.Role != procedure.Lead && who.Role != procedure.Manager {
+			return a, forbidden("Only a lead or a manager moves a due day; a technician can put it off, with a reason.")
+		}
+		err = h.putOff(&a, o, who)
+		a.Deferred, note.Text = "", "to "+a.DueOn.Format(time.DateOnly)+": "+o.Reason
+		a.Reason = "re-planned by " + who.Name + ": " + o.Reason
+	}
+	if err != nil {
+		return a, err
+	}
+	if err := h.Ledger.ChangeActivities([]ledger.ActivityNote{note}, &a); err != nil {
+		return a, err
+	}
+	h.changes.tell("", 0)
+	return a, nil
+}
+
+// doneByHand notes that something without a procedure here was done.
+func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+	now := h.Clock()
+	switch {
+	case who.Role == procedure.Manager || who.Role == procedure.Trainee:
+		return forbidden("A technician or a lead notes what was done.")
+	case a.Procedure != "":
+		return invalid("kind", "This one is done by a run of its procedure: open it on the bench.")
+	case o.On == nil || o.On.After(now):
+		return invalid("on", "Say on which day it was done: today or before.")
+	case o.Reason == "" && a.Duty.Outside:
+		return invalid("reason", "Name the body that verified it, and the number of its document. It is recorded here, not issued.")
+	case o.Reason == "":
+		return invalid("reason", "Say what was done, and by whom.")
+	}
+	return a.Done(*o.On)
+}
+
+func used(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+	switch {
+	case who.Role == procedure.Manager:
+		return forbidden("Use is counted at the device, by a technician, trainee or lead.")
+	case a.Duty.Uses == 0:
+		return invalid("amount", "This one does not go by use.")
+	case o.Amount <= 0:
+		return invalid("amount", "Say how much it was used since the last count: more than nothing.")
+	}
+	a.Used += o.Amount
+	return nil
+}
+
+// putOff moves a due day, with the reason and the name kept.
+func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+	switch {
+	case who.Role == procedure.Trainee:
+		return forbidden("A trainee puts nothing off.")
+	case o.On == nil || h.days(*o.On) < 0:
+		return invalid("on", "Say until when: today or later.")
+	case o.Reason == "":
+		return invalid("reason", "Say why. It stands with your name until it is done.")
+	case a.Duty.Fixed && a.LastOn != nil:
+		if next, err := a.Duty.Next(*a.LastOn); err == nil && o.On.After(next.On) {
+			return invalid("on", "A rule binds this one: not beyond "+next.On.Format(time.DateOnly)+".")
+		}
+	}
+	was := a.DueOn
+	a.DueOn = time.Date(o.On.Year(), o.On.Month(), o.On.Day(), 0, 0, 0, 0, was.Location())
+	a.Deferred = "to " + a.DueOn.Format(time.DateOnly) + " by " + who.Name + ": " + o.Reason
+	if activity.HasDay(was) {
+		a.Deferred += " (was due " + was.Format(time.DateOnly) + ")"
+	}
+	return nil
+}
+
+// assetEvent makes everything due that an event undoes.
+func (h *House) assetEvent(id string, e AssetEvent, who procedure.Person) error {
+	if who.Role == procedure.Manager {
+		return forbidden("Events are noted by technicians, trainees and leads.")
+	}
+	asset, err := h.Ledger.Asset(id)
+	if err != nil {
+		return err
+	}
+	return h.undone(asset.ID, e.ID, e.Kind, e.Text, who, func(ledger.Activity) bool { return true })
+}
+
+// undone makes the activities of a device invalid that an event undoes.
+func (h *House) undone(asset, id string, kind activity.Event, text string, who procedure.Person, which func(ledger.Activity) bool) error {
+	all, err := h.Ledger.Activities(asset)
+	if err != nil {
+		return err
+	}
+	now := h.Clock()
+	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	notes := []ledger.ActivityNote{{ID: id, AssetID: asset, At: now, By: who.Name, Kind: ledger.NoteEvent, Text: string(kind) + ": " + strings.TrimSpace(text)}}
+	var changed []*ledger.Activity
+	for i := range all {
+		a := &all[i]
+		if !slices.Contains(a.Duty.On, kind) || !which(*a) {
+			continue
+		}
+		a.Invalid = fmt.Sprintf("%s on %s (%s)", kind, now.Format(time.DateOnly), strings.TrimSpace(text))
+		if a.DueOn.After(today) {
+			a.DueOn = today
+		}
+		a.Reason = a.Invalid
+		changed = append(changed, a)
+	}
+	if len(changed) > 0 {
+		notes[0].ActivityID = changed[0].ID
+	}
+	if err := h.Ledger.ChangeActivities(notes, changed...); err != nil {
+		return err
+	}
+	h.changes.tell("", 0)
+	return nil
+}
+
+// activityNotes are what became of a device's activities.
+func (h *House) activityNotes(asset string) ([]ActivityNoteView, error) {
+	notes, err := h.Ledger.ActivityNotes(asset, 30)
+	views := make([]ActivityNoteView, len(notes))
+	for i, n := range notes {
+		views[i] = ActivityNoteView{n.At, n.By, n.Kind, n.Text, n.RunID}
+	}
+	return views, err
+}

@@ -1,0 +1,125 @@
+package api
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/activity"
+	"northneedle/internal/exchange"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+)
+
+// FeedView is where a calendar program reads what is due.
+type FeedView struct {
+	Path string `json:"path" doc:"of the secret link; whoever has it can read what is due, and nothing else"`
+}
+
+func registerCalendars(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "round-calendar", Method: http.MethodGet, Path: "/api/rounds/{day}/calendar.ics", Summary: "A day's round as iCalendar"},
+		func(ctx context.Context, in *DayPath) (*file, error) {
+			text, err := h.roundCalendar(in.Day, person(ctx).Name)
+			return kept("round-"+in.Day+".ics", "text/calendar; charset=utf-8", text), fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "feed", Method: http.MethodGet, Path: "/api/feed", Summary: "The secret link of the calendar feed"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body FeedView }, error) {
+			secret, err := h.feedSecret(false)
+			return &struct{ Body FeedView }{FeedView{"/feed/" + secret + ".ics"}}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "renew-feed", Method: http.MethodPost, Path: "/api/feed", Summary: "A new secret link; the old one stops working"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body FeedView }, error) {
+			if err := mayKeep(ctx); err != nil {
+				return nil, fail(err)
+			}
+			secret, err := h.feedSecret(true)
+			return &struct{ Body FeedView }{FeedView{"/feed/" + secret + ".ics"}}, fail(err)
+		})
+}
+
+func (h *House) roundCalendar(day, who string) ([]byte, error) {
+	saved, err := h.Ledger.Round(day)
+	if err != nil {
+		saved = ledger.Round{Day: day, People: []string{who}}
+	}
+	v, err := h.round(saved, false)
+	if err != nil {
+		return nil, err
+	}
+	date, err := time.ParseInLocation(time.DateOnly, day, h.Clock().Location())
+	if err != nil {
+		return nil, err
+	}
+	var entries []exchange.Appointment
+	for _, b := range v.Plan.Blocks {
+		at := slices.IndexFunc(v.Jobs, func(j RoundJob) bool { return j.ID == b.Job })
+		j := v.Jobs[at]
+		title := j.Tag + " " + j.Title
+		if b.Part != "whole" {
+			title += ", " + b.Part
+		}
+		start := func(minute int) time.Time { return date.Add(time.Duration(minute) * time.Minute) }
+		entries = append(entries, exchange.Appointment{ID: day + "-" + b.Job + "-" + strings.ReplaceAll(b.Part, " ", "-"), Start: start(b.From), End: start(b.Until), Title: title, Text: b.Person + "\n" + j.Device, Location: b.Place})
+	}
+	return exchange.Calendar("Round of "+day, h.Clock(), entries)
+}
+
+// feedSecret is the secret part of the feed's link, made where there is none.
+func (h *House) feedSecret(renew bool) (string, error) {
+	var secret string
+	if err := h.Ledger.Setting("feed", &secret); err != nil {
+		return "", err
+	}
+	if secret != "" && !renew {
+		return secret, nil
+	}
+	raw := make([]byte, 24)
+	if _, err := rand.Read(raw); err != nil {
+		return "", err
+	}
+	secret = base64.RawURLEncoding.EncodeToString(raw)
+	return secret, h.Ledger.SetSetting("feed", secret)
+}
+
+// feedDays is how far ahead the feed looks.
+const feedDays = 400
+
+// feed serves what is due to whoever has the secret link.
+func (h *House) feed(w http.ResponseWriter, r *http.Request) {
+	secret, err := h.feedSecret(false)
+	given := strings.TrimSuffix(chi.URLParam(r, "secret"), ".ics")
+	if err != nil || subtle.ConstantTimeCompare([]byte(given), []byte(secret)) != 1 {
+		problem := &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "This calendar link is not, or no longer, valid.", Code: "not-found"}
+		problem.write(w)
+		return
+	}
+	due, err := h.Ledger.DueUntil(h.Clock().AddDate(0, 0, feedDays), 5000)
+	if err != nil {
+		problem := &Problem{Status: http.StatusInternalServerError, Title: "Not read", Detail: "What is due could not be read.", Code: "internal"}
+		problem.write(w)
+		return
+	}
+	var entries []exchange.Appointment
+	for _, d := range due {
+		if !activity.HasDay(d.DueOn) {
+			continue
+		}
+		entries = append(entries, exchange.Appointment{ID: d.ID, Start: d.DueOn, AllDay: true, Title: d.Tag + " " + d.Title, Text: fmt.Sprintf("%s %s, risk %d\n%s", d.Maker, d.Model, d.Risk, d.Reason), Location: d.Place + ", " + d.Site})
+	}
+	text, err := exchange.Calendar("North Needle: due", h.Clock(), entries)
+	if err != nil {
+		problem := &Problem{Status: http.StatusInternalServerError, Title: "Not written", Detail: "The calendar could not be written.", Code: "internal"}
+		problem.write(w)
+		return
+	}
+	w.Header().Set("Content-Type", "text/calendar; charset=utf-8")
+	w.Write(text)
+}

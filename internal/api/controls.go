@@ -1,0 +1,359 @@
+package api
+
+import (
+	"context"
+	"math"
+	"net/http"
+	"slices"
+	"time"
+
+	"northneedle/core/activity"
+	"northneedle/core/control"
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// ControlState is how the last controls of one analyte on one analyser stand.
+type ControlState struct {
+	Asset   string    `json:"asset" doc:"its tag"`
+	Device  string    `json:"device"`
+	Place   string    `json:"place"`
+	Analyte string    `json:"analyte"`
+	At      time.Time `json:"at"`
+	Days    int       `json:"days" doc:"since the last control"`
+	control.Verdict
+}
+
+// ControlLevel is one level of an analyte, with the lot in use.
+type ControlLevel struct {
+	Lot     string    `json:"lot"`
+	LotID   string    `json:"lot_id"`
+	Level   int       `json:"level"`
+	Unit    string    `json:"unit"`
+	Code    string    `json:"code" doc:"the unit in UCUM"`
+	Mean    float64   `json:"mean"`
+	SD      float64   `json:"sd"`
+	Expires time.Time `json:"expires"`
+	Expired bool      `json:"expired"`
+	N       int       `json:"n"`
+	Bias    float64   `json:"bias" doc:"of what was found with this lot, percent of its mean"`
+	CV      float64   `json:"cv" doc:"percent"`
+	Allowed float64   `json:"allowed" doc:"total error, percent"`
+	Sigma   *float64  `json:"sigma,omitempty"`
+	Words   string    `json:"words"`
+}
+
+// ControlPoint is one level in one run.
+type ControlPoint struct {
+	Level int     `json:"level"`
+	Lot   string  `json:"lot"`
+	Value float64 `json:"value"`
+	Z     float64 `json:"z"`
+}
+
+// ControlRunView is one control run with its verdict.
+type ControlRunView struct {
+	ID     string         `json:"id"`
+	At     time.Time      `json:"at"`
+	By     string         `json:"by"`
+	Note   string         `json:"note,omitempty"`
+	Points []ControlPoint `json:"points"`
+	control.Verdict
+}
+
+// ControlChart is an analyte on an analyser over time.
+type ControlChart struct {
+	Asset    string           `json:"asset"`
+	Device   string           `json:"device"`
+	Analyte  string           `json:"analyte"`
+	Analytes []string         `json:"analytes"`
+	Levels   []ControlLevel   `json:"levels"`
+	Runs     []ControlRunView `json:"runs"`
+	Blocked  bool             `json:"blocked" doc:"the last run was rejected: no patient work"`
+	LastGood *time.Time       `json:"last_good,omitempty" doc:"when controls were last accepted; what came after is in doubt"`
+	Words    string           `json:"words"`
+
+	Calibration *ActivityView `json:"calibration,omitempty" doc:"of this analyte, where it is kept here"`
+}
+
+// ControlEntry is one control run to record.
+type ControlEntry struct {
+	ID      string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Analyte string `json:"analyte" minLength:"1" maxLength:"60"`
+	Note    string `json:"note,omitempty" maxLength:"1000"`
+	Values  []struct {
+		LotID string `json:"lot_id" maxLength:"60"`
+		Text  string `json:"text" maxLength:"40" doc:"as it was typed"`
+	} `json:"values" minItems:"1" maxItems:"6"`
+}
+
+func registerControls(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "controls", Method: http.MethodGet, Path: "/api/controls", Summary: "Every analyser's controls as they stand"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body []ControlState }, error) {
+			states, err := h.controlStates("")
+			return &struct{ Body []ControlState }{states}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "control-chart", Method: http.MethodGet, Path: "/api/controls/{asset}", Summary: "An analyte's controls over time"},
+		func(ctx context.Context, in *struct {
+			Asset   string `path:"asset" maxLength:"60"`
+			Analyte string `query:"analyte" maxLength:"60"`
+			Days    int    `query:"days" default:"730" minimum:"1" maximum:"3650"`
+		}) (*struct{ Body ControlChart }, error) {
+			chart, err := h.controlChart(in.Asset, in.Analyte, in.Days)
+			return &struct{ Body ControlChart }{chart}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "record-controls", Method: http.MethodPost, Path: "/api/controls/{asset}", Summary: "Record a control run"},
+		func(ctx context.Context, in *struct {
+			Asset string `path:"asset" maxLength:"60"`
+			Body  ControlEntry
+		}) (*struct{ Body ControlChart }, error) {
+			if err := h.recordControls(in.Asset, in.Body, person(ctx)); err != nil {
+				return nil, fail(err)
+			}
+			chart, err := h.controlChart(in.Asset, in.Body.Analyte, 730)
+			return &struct{ Body ControlChart }{chart}, fail(err)
+		})
+}
+
+// controlStates are the last verdicts of every analyte, or of one analyser's; the rejected ones first.
+func (h *House) controlStates(asset string) ([]ControlState, error) {
+	lots, err := h.Ledger.ControlLots(asset, "")
+	if err != nil {
+		return nil, err
+	}
+	states := []ControlState{}
+	type key struct{ asset, analyte string }
+	seen := map[key]bool{}
+	for _, lot := range lots {
+		k := key{lot.AssetID, lot.Analyte}
+		if seen[k] {
+			continue
+		}
+		seen[k] = true
+		a, err := h.Ledger.Asset(lot.AssetID)
+		if err != nil {
+			return nil, err
+		}
+		chart, err := h.controlChart(a.Tag, lot.Analyte, 60)
+		if err != nil {
+			return nil, err
+		}
+		state := ControlState{Asset: a.Tag, Device: a.Maker + " " + a.Model, Place: a.Place, Analyte: lot.Analyte, Verdict: control.Verdict{Fired: []control.Rule{}, Words: "No control in two months."}, Days: 60}
+		if n := len(chart.Runs); n > 0 {
+			last := chart.Runs[n-1]
+			state.At, state.Verdict, state.Days = last.At, last.Verdict, -h.days(last.At)
+		}
+		states = append(states, state)
+	}
+	rank := func(s ControlState) int {
+		switch {
+		case s.Rejected:
+			return 0
+		case s.Warning:
+			return 1
+		}
+		return 2
+	}
+	slices.SortStableFunc(states, func(a, b ControlState) int { return rank(a) - rank(b) })
+	return states, nil
+}
+
+func (h *House) controlChart(tag, analyte string, days int) (ControlChart, error) {
+	a, err := h.Ledger.Asset(tag)
+	if err != nil {
+		return ControlChart{}, err
+	}
+	all, err := h.Ledger.ControlLots(a.ID, "")
+	if err != nil {
+		return ControlChart{}, err
+	}
+	chart := ControlChart{Asset: a.Tag, Device: a.Maker + " " + a.Model, Analytes: []string{}, Levels: []ControlLevel{}, Runs: []ControlRunView{}}
+	lots := map[string]ledger.ControlLot{}
+	for _, lot := range all {
+		if !slices.Contains(chart.Analytes, lot.Analyte) {
+			chart.Analytes = append(chart.Analytes, lot.Analyte)
+		}
+	}
+	if len(chart.Analytes) == 0 {
+		return chart, ledger.ErrNotFound
+	}
+	if chart.Analyte = analyte; !slices.Contains(chart.Analytes, analyte) {
+		chart.Analyte = chart.Analytes[0]
+	}
+	for _, lot := range all {
+		if lot.Analyte == chart.Analyte {
+			lots[lot.ID] = lot
+		}
+	}
+	values, err := h.Ledger.ControlValues(a.ID, chart.Analyte, h.Clock().AddDate(0, 0, -days))
+	if err != nil {
+		return chart, err
+	}
+	chart.judge(lots, values)
+	chart.levels(all, values, h.Clock())
+	chart.Calibration, err = h.calibration(a.ID, chart.Analyte)
+	return chart, err
+}
+
+// judge puts the values into runs, and each run to its verdict.
+func (c *ControlChart) judge(lots map[string]ledger.ControlLot, values []ledger.ControlValue) {
+	top := 0
+	for _, lot := range lots {
+		top = max(top, lot.Level)
+	}
+	var z [][]float64
+	for _, v := range values {
+		lot := lots[v.LotID]
+		score, err := control.Z(v.Value, lot.Mean, lot.SD)
+		if err != nil {
+			continue
+		}
+		if n := len(c.Runs); n == 0 || c.Runs[n-1].ID != v.RunID {
+			c.Runs = append(c.Runs, ControlRunView{ID: v.RunID, At: v.At, By: v.By, Note: v.Note, Points: []ControlPoint{}})
+			run := make([]float64, top)
+			for i := range run {
+				run[i] = math.NaN()
+			}
+			z = append(z, run)
+		}
+		last := &c.Runs[len(c.Runs)-1]
+		last.Points = append(last.Points, ControlPoint{lot.Level, lot.Lot, v.Value, score})
+		if lot.Level > 0 {
+			z[len(z)-1][lot.Level-1] = score
+		}
+	}
+	for i := range c.Runs {
+		c.Runs[i].Verdict = control.Judge(z, i)
+		if !c.Runs[i].Rejected {
+			c.LastGood = &c.Runs[i].At
+		}
+	}
+	c.Words = "No control was measured yet."
+	if n := len(c.Runs); n > 0 {
+		c.Blocked, c.Words = c.Runs[n-1].Rejected, c.Runs[n-1].Words
+	}
+}
+
+// levels are the lots in use, with what was found with each.
+func (c *ControlChart) levels(all []ledger.ControlLot, values []ledger.ControlValue, now time.Time) {
+	latest := map[int]ledger.ControlLot{}
+	for _, lot := range all {
+		if lot.Analyte == c.Analyte && !lot.From.After(now) && lot.From.After(latest[lot.Level].From) {
+			latest[lot.Level] = lot
+		}
+	}
+	for _, lot := range latest {
+		l := ControlLevel{Lot: lot.Lot, LotID: lot.ID, Level: lot.Level, Unit: quantity.ShowUnit(lot.Unit), Code: lot.Unit, Mean: lot.Mean, SD: lot.SD, Expires: lot.Expires, Expired: now.After(lot.Expires), Allowed: lot.Allowed}
+		sum, squares := 0.0, 0.0
+		for _, v := range values {
+			if v.LotID == lot.ID {
+				l.N++
+				sum += v.Value
+				squares += v.Value * v.Value
+			}
+		}
+		if n := float64(l.N); n > 2 && lot.Mean != 0 {
+			m := sum / n
+			l.Bias, l.CV = 100*(m-lot.Mean)/lot.Mean, 100*math.Sqrt(math.Max(0, (squares-n*m*m)/(n-1)))/math.Abs(m)
+			if sigma, err := control.Sigma(lot.Allowed, l.Bias, l.CV); err == nil && lot.Allowed > 0 {
+				l.Sigma, l.Words = &sigma, control.SigmaWords(sigma)
+			}
+		}
+		c.Levels = append(c.Levels, l)
+	}
+	slices.SortFunc(c.Levels, func(a, b ControlLevel) int { return a.Level - b.Level })
+}
+
+func (h *House) recordControls(tag string, e ControlEntry, who procedure.Person) error {
+	if who.Role == procedure.Manager {
+		return &Problem{Status: http.StatusForbidden, Title: "Not yours to do", Detail: "Controls are recorded by technicians, trainees and leads.", Code: "technician-only"}
+	}
+	a, err := h.Ledger.Asset(tag)
+	if err != nil {
+		return err
+	}
+	lots, err := h.Ledger.ControlLots(a.ID, e.Analyte)
+	if err != nil {
+		return err
+	}
+	now := h.Clock()
+	var values []ledger.ControlValue
+	for i, given := range e.Values {
+		at := slices.IndexFunc(lots, func(l ledger.ControlLot) bool { return l.ID == given.LotID })
+		if at < 0 {
+			return invalid("values", "There is no such lot of controls for this analyte.")
+		}
+		lot := lots[at]
+		if now.After(lot.Expires) {
+			return invalid("values", "Lot "+lot.Lot+" expired on "+lot.Expires.Format(time.DateOnly)+": open a new one, and enter its mean and SD.")
+		}
+		v, err := quantity.ParseNumber(given.Text)
+		if err != nil {
+			return invalid("values", "Level "+string(rune('0'+lot.Level))+": "+sentence(err)+" Nothing was recorded.")
+		}
+		for _, earlier := range e.Values[:i] {
+			if earlier.LotID == given.LotID {
+				return invalid("values", "Lot "+lot.Lot+" stands twice.")
+			}
+		}
+		values = append(values, ledger.ControlValue{RunID: e.ID, LotID: lot.ID, AssetID: a.ID, Analyte: e.Analyte, At: now, Value: v, By: who.Name, Note: e.Note})
+	}
+	if err := h.Ledger.RecordControls(values); err != nil {
+		return err
+	}
+	if err := h.calibrationInDoubt(a, e, who); err != nil {
+		return err
+	}
+	h.changes.tell("", 0)
+	return nil
+}
+
+// calibrationInDoubt makes the calibration of an analyte invalid whose control was rejected.
+func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who procedure.Person) error {
+	chart, err := h.controlChart(a.Tag, e.Analyte, 730)
+	if err != nil || !chart.Blocked {
+		return err
+	}
+	if err := h.controlRejected(a, chart, who); err != nil {
+		return err
+	}
+	return h.undone(a.ID, "control-"+e.ID, activity.FailedCheck, e.Analyte+" control: "+chart.Words, who, func(act ledger.Activity) bool { return h.calibrates(act.Procedure, e.Analyte) })
+}
+
+// calibrates reports whether a procedure is an analyte's calibration.
+func (h *House) calibrates(id, analyte string) bool {
+	return slices.ContainsFunc(h.Procedures, func(p procedure.Procedure) bool { return p.ID == id && slices.Contains(p.Calibrates, analyte) })
+}
+
+// calibration is how an analyte's calibration on an analyser stands; nil where none is kept here.
+func (h *House) calibration(asset, analyte string) (*ActivityView, error) {
+	all, err := h.Ledger.Activities(asset)
+	for _, a := range all {
+		if h.calibrates(a.Procedure, analyte) {
+			v := h.activityView(a)
+			return &v, err
+		}
+	}
+	return nil, err
+}
+
+// BlockView is something that keeps a device from patient work.
+type BlockView struct {
+	Words   string `json:"words"`
+	Analyte string `json:"analyte,omitempty" doc:"whose control is rejected"`
+}
+
+// blocked says which controls of an analyser are rejected, so that no patient work is done on it.
+func (h *House) blocked(asset string) ([]BlockView, error) {
+	states, err := h.controlStates(asset)
+	blocks := []BlockView{}
+	for _, s := range states {
+		if s.Rejected {
+			blocks = append(blocks, BlockView{"Control of " + s.Analyte + ": " + s.Words, s.Analyte})
+		}
+	}
+	return blocks, err
+}

@@ -1,0 +1,53 @@
+package api_test
+
+import (
+	"testing"
+
+	"northneedle/internal/api"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestControlsOfAnAnalyser(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Idris Vail")
+	states := get[[]api.ControlState](c, "/api/controls")
+	require.NotEmpty(t, states)
+	assert.Equal(t, "glucose", states[0].Analyte, "what is rejected comes first")
+	require.True(t, states[0].Rejected)
+	assert.Equal(t, "systematic", states[0].Suggestion, states[0].Words)
+
+	chart := get[api.ControlChart](c, "/api/controls/"+states[0].Asset+"?analyte=cholesterol&days=730")
+	require.Len(t, chart.Levels, 2)
+	assert.Greater(t, len(chart.Runs), 400, "two years of working days")
+	require.NotNil(t, chart.Levels[0].Sigma)
+	assert.InDelta(t, (chart.Levels[0].Allowed-max(chart.Levels[0].Bias, -chart.Levels[0].Bias))/chart.Levels[0].CV, *chart.Levels[0].Sigma, 1e-9)
+
+	entry := func(id, text string) map[string]any {
+		return map[string]any{"id": id, "analyte": "cholesterol", "values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": text}}}
+	}
+	assert.Equal(t, "values", c.problem("/api/controls/"+chart.Asset, entry("control-run-1", "high"), 422).Field)
+	far := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
+	require.True(t, far.Blocked, far.Words)
+	again := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
+	assert.Len(t, again.Runs, len(far.Runs), "sent again it is one run")
+	device := get[api.AssetView](c, "/api/assets/"+chart.Asset)
+	assert.Len(t, device.Blocked, 3, "glucose and cholesterol, and the calibration that hangs on glucose")
+	fine := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, map[string]any{"id": "control-run-2", "analyte": "cholesterol", "values": []map[string]string{{"lot_id": chart.Levels[1].LotID, "text": "7.1"}}})
+	assert.False(t, fine.Blocked, fine.Words)
+	assert.Equal(t, "technician-only", h.signedIn("Odile Marsh").problem("/api/controls/"+chart.Asset, entry("control-run-3", "4"), 403).Code)
+	status, _ := c.call("GET", "/api/controls/MB-0417", nil)
+	assert.Equal(t, 404, status, "a capnograph has no controls")
+}
+
+func TestOnlyLinkedPointsReadByThemselves(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Idris Vail")
+	v := c.open(firstOf(t, c, "audiometer", 0))
+	status, body := c.call("POST", "/api/runs/"+v.ID+"/sequence", map[string]bool{"on": true})
+	assert.Equal(t, 409, status, string(body))
+	assert.Contains(t, string(body), "no point to be read over a link now")
+	status, _ = c.call("POST", "/api/runs/"+v.ID+"/sequence", map[string]bool{"on": false})
+	assert.Equal(t, 200, status, "stopping what does not run is no mistake")
+}

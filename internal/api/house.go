@@ -1,0 +1,356 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"northneedle/core/interval"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+	"northneedle/internal/people"
+	"northneedle/internal/rehearsal"
+	"northneedle/procedures"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/goccy/go-yaml"
+	"github.com/pmezard/go-difflib/difflib"
+)
+
+// Colleague is someone who may sign in.
+type Colleague struct {
+	ID     string               `json:"id"`
+	Name   string               `json:"name"`
+	Role   procedure.PersonRole `json:"role"`
+	Active bool                 `json:"active"`
+}
+
+// ProcedureView is a procedure in the list.
+type ProcedureView struct {
+	ID       string   `json:"id"`
+	Revision int      `json:"revision"`
+	Title    string   `json:"title"`
+	Family   string   `json:"family"`
+	Summary  string   `json:"summary"`
+	Steps    int      `json:"steps"`
+	Points   int      `json:"points"`
+	Minutes  int      `json:"minutes" doc:"about how long a run takes: an estimate"`
+	Schools  []string `json:"schools" doc:"whose tolerances it knows"`
+}
+
+// HouseView is how a workshop is set up.
+type HouseView struct {
+	People     []Colleague     `json:"people"`
+	Lab        procedure.Lab   `json:"lab"`
+	Intervals  interval.Rules  `json:"intervals"`
+	Procedures []ProcedureView `json:"procedures"`
+	Schools    []string        `json:"schools" doc:"all that procedures know"`
+	Version    string          `json:"version"`
+}
+
+// PersonOrder is someone to register, or to change.
+type PersonOrder struct {
+	Name     string               `json:"name,omitempty" maxLength:"100"`
+	Role     procedure.PersonRole `json:"role" enum:"trainee,technician,lead,manager"`
+	Password string               `json:"password,omitempty" maxLength:"200"`
+	Active   bool                 `json:"active"`
+}
+
+// ProcedureText is a procedure as it is written.
+type ProcedureText struct {
+	Text string `json:"text" maxLength:"600000"`
+}
+
+// DryRun is what an edited procedure would do.
+type DryRun struct {
+	Mistakes []string         `json:"mistakes" doc:"each with line and field; none: it can be used"`
+	ID       string           `json:"id,omitempty"`
+	Revision int              `json:"revision,omitempty"`
+	Before   int              `json:"before,omitempty" doc:"revision in use now"`
+	Diff     []DiffLine       `json:"diff" doc:"against the one in use"`
+	Result   procedure.Result `json:"result,omitempty" doc:"of a run by the book against healthy stand-ins"`
+	Stopped  string           `json:"stopped,omitempty" doc:"what that run came to a stop at"`
+	Points   int              `json:"points"`
+	Saved    string           `json:"saved,omitempty"`
+}
+
+// DiffLine is a line that was added, taken out, or stayed.
+type DiffLine struct {
+	Kind string `json:"kind" enum:"same,added,removed"`
+	Text string `json:"text"`
+}
+
+// RecordCheck is what a check of the whole record found.
+type RecordCheck struct {
+	Events int    `json:"events"`
+	Broken string `json:"broken,omitempty"`
+}
+
+func registerHouse(api huma.API, h *House) {
+	get := func(ctx context.Context) (*struct{ Body HouseView }, error) {
+		view, err := h.house()
+		return &struct{ Body HouseView }{view}, fail(err)
+	}
+	huma.Register(api, huma.Operation{OperationID: "house", Method: http.MethodGet, Path: "/api/house", Summary: "How the workshop is set up"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body HouseView }, error) { return get(ctx) })
+	huma.Register(api, huma.Operation{OperationID: "add-person", Method: http.MethodPost, Path: "/api/house/people", Summary: "Register someone who may sign in"},
+		func(ctx context.Context, in *struct{ Body PersonOrder }) (*struct{ Body HouseView }, error) {
+			if err := h.addPerson(in.Body, person(ctx)); err != nil {
+				return nil, fail(err)
+			}
+			return get(ctx)
+		})
+	huma.Register(api, huma.Operation{OperationID: "change-person", Method: http.MethodPost, Path: "/api/house/people/{id}", Summary: "Change what someone may do, or whether they may sign in"},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Body PersonOrder
+		}) (*struct{ Body HouseView }, error) {
+			if err := h.changePerson(in.ID, in.Body, person(ctx)); err != nil {
+				return nil, fail(err)
+			}
+			return get(ctx)
+		})
+	huma.Register(api, huma.Operation{OperationID: "set-lab", Method: http.MethodPost, Path: "/api/house/lab", Summary: "How the lab judges"},
+		func(ctx context.Context, in *struct{ Body procedure.Lab }) (*struct{ Body HouseView }, error) {
+			if err := h.setLab(in.Body, person(ctx)); err != nil {
+				return nil, fail(err)
+			}
+			return get(ctx)
+		})
+	huma.Register(api, huma.Operation{OperationID: "set-intervals", Method: http.MethodPost, Path: "/api/house/intervals", Summary: "The lab's figures for its intervals"},
+		func(ctx context.Context, in *struct{ Body interval.Rules }) (*struct{ Body HouseView }, error) {
+			if err := mayKeep(ctx); err != nil {
+				return nil, fail(err)
+			}
+			if err := in.Body.Check(); err != nil {
+				return nil, fail(invalid("intervals", sentence(err)))
+			}
+			if err := h.Ledger.SetSetting("intervals", in.Body); err != nil {
+				return nil, fail(err)
+			}
+			return get(ctx)
+		})
+	huma.Register(api, huma.Operation{OperationID: "procedure-text", Method: http.MethodGet, Path: "/api/procedures/{id}", Summary: "A procedure as it is written"},
+		func(_ context.Context, in *struct {
+			ID string `path:"id" maxLength:"60"`
+		}) (*struct{ Body ProcedureText }, error) {
+			text, err := h.procedureText(in.ID)
+			return &struct{ Body ProcedureText }{ProcedureText{text}}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "dry-run", Method: http.MethodPost, Path: "/api/procedures", Summary: "Try an edited procedure, and keep it", MaxBodyBytes: 700_000},
+		func(ctx context.Context, in *struct {
+			Keep bool `query:"keep" doc:"keep it as the lab's own; it counts from the next start"`
+			Body ProcedureText
+		}) (*struct{ Body DryRun }, error) {
+			if err := mayKeep(ctx); err != nil {
+				return nil, fail(err)
+			}
+			run, err := h.dryRun(in.Body.Text, in.Keep)
+			return &struct{ Body DryRun }{run}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "check-record", Method: http.MethodPost, Path: "/api/house/check", Summary: "Check the whole record's chain"},
+		func(_ context.Context, _ *struct{}) (*struct{ Body RecordCheck }, error) {
+			n, err := h.Ledger.Verify()
+			check := RecordCheck{Events: n}
+			if err != nil {
+				check.Broken = err.Error()
+			}
+			return &struct{ Body RecordCheck }{check}, nil
+		})
+	huma.Register(api, huma.Operation{OperationID: "backup", Method: http.MethodGet, Path: "/api/house/backup", Summary: "A copy of the whole record, made while it is in use"},
+		func(ctx context.Context, _ *struct{}) (*file, error) {
+			if err := mayKeep(ctx); err != nil {
+				return nil, fail(err)
+			}
+			folder, err := os.MkdirTemp("", "backup")
+			if err != nil {
+				return nil, fail(err)
+			}
+			defer os.RemoveAll(folder)
+			path := filepath.Join(folder, ledger.File)
+			if err := h.Ledger.Backup(path); err != nil {
+				return nil, fail(err)
+			}
+			text, err := os.ReadFile(path)
+			return kept("northneedle-"+h.Clock().Format("20060102-1504")+".db", "application/vnd.sqlite3", text), fail(err)
+		})
+}
+
+func (h *House) house() (HouseView, error) {
+	v := HouseView{People: []Colleague{}, Procedures: []ProcedureView{}, Schools: []string{}, Version: h.Version}
+	everyone, err := h.Ledger.Everyone()
+	if err != nil {
+		return v, err
+	}
+	for _, p := range everyone {
+		v.People = append(v.People, Colleague{p.ID, p.Name, p.Role, p.Active})
+	}
+	if v.Lab, err = h.lab(); err != nil {
+		return v, err
+	}
+	if v.Intervals, err = h.rules(); err != nil {
+		return v, err
+	}
+	day, err := h.workingDay()
+	for _, p := range h.Procedures {
+		one := ProcedureView{ID: p.ID, Revision: p.Revision, Title: p.Title, Family: p.Family, Summary: p.Summary, Steps: len(p.Steps), Minutes: up(p.Estimate(day.Hands).Total()), Schools: []string{}}
+		for _, s := range p.Steps {
+			one.Points += len(s.Points)
+			for _, school := range s.Schools {
+				for list := range slices.Values([]*[]string{&one.Schools, &v.Schools}) {
+					if !slices.Contains(*list, school.Title) {
+						*list = append(*list, school.Title)
+					}
+				}
+			}
+		}
+		v.Procedures = append(v.Procedures, one)
+	}
+	return v, err
+}
+
+func (h *House) addPerson(o PersonOrder, who procedure.Person) error {
+	if who.Role != procedure.Lead && who.Role != procedure.Manager {
+		return forbidden("People are registered by a lead or a manager.")
+	}
+	everyone, err := h.Ledger.Everyone()
+	if err != nil {
+		return err
+	}
+	for _, p := range everyone {
+		if strings.EqualFold(p.Name, strings.TrimSpace(o.Name)) {
+			return invalid("name", "There is a "+p.Name+" already: let that one sign in again, or add a second name.")
+		}
+	}
+	if err := people.Add(h.Ledger, o.Name, o.Role, o.Password); err != nil {
+		return invalid("password", sentence(err))
+	}
+	return nil
+}
+
+func (h *House) changePerson(id string, o PersonOrder, who procedure.Person) error {
+	switch {
+	case who.Role != procedure.Lead && who.Role != procedure.Manager:
+		return forbidden("What people may do is changed by a lead or a manager.")
+	case id == who.ID:
+		return invalid("id", "Nobody changes what they may do themselves: ask another lead.")
+	}
+	p, err := h.Ledger.Person(id)
+	if err != nil {
+		return err
+	}
+	p.Role, p.Active = o.Role, o.Active
+	if o.Password != "" {
+		if p.PasswordHash, err = people.Hash(o.Password); err != nil {
+			return invalid("password", sentence(err))
+		}
+	}
+	return h.Ledger.Save(&p)
+}
+
+func (h *House) setLab(lab procedure.Lab, who procedure.Person) error {
+	if who.Role != procedure.Lead {
+		return forbidden("How the lab judges is the lead's to say.")
+	}
+	if strings.TrimSpace(lab.Name) == "" {
+		return invalid("name", "The lab's name stands on every certificate: it must not be empty.")
+	}
+	if err := lab.Rule.Check(); err != nil {
+		return invalid("rule", sentence(err))
+	}
+	if err := lab.Policy.Check(); err != nil {
+		return invalid("policy", sentence(err))
+	}
+	if !slices.Contains([]procedure.Review{procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways}, lab.Review) {
+		return invalid("review", "A review is wanted never, on failure or always.")
+	}
+	return h.Ledger.SetSetting("lab", lab)
+}
+
+// procedureText is a procedure written anew from what is in use.
+func (h *House) procedureText(id string) (string, error) {
+	for _, p := range h.Procedures {
+		if p.ID != id {
+			continue
+		}
+		if h.Folder != "" {
+			if text, err := procedures.Text(h.Folder, id); err == nil {
+				return text, nil
+			}
+		}
+		text, err := procedures.Text("", id)
+		if err == nil {
+			return text, nil
+		}
+		raw, err := yaml.Marshal(p)
+		return string(raw), err
+	}
+	return "", ledger.ErrNotFound
+}
+
+func (h *House) dryRun(text string, keep bool) (DryRun, error) {
+	run := DryRun{Mistakes: []string{}, Diff: []DiffLine{}}
+	p, err := procedures.Read("procedure.yaml", []byte(text))
+	if err != nil {
+		run.Mistakes = strings.Split(err.Error(), "\n")
+		return run, nil
+	}
+	run.ID, run.Revision = p.ID, p.Revision
+	for _, s := range p.Steps {
+		run.Points += len(s.Points)
+	}
+	if before, err := h.procedureText(p.ID); err == nil {
+		run.Diff = diff(before, text)
+		at := slices.IndexFunc(h.Procedures, func(q procedure.Procedure) bool { return q.ID == p.ID })
+		run.Before = h.Procedures[at].Revision
+		if run.Before >= p.Revision && before != text {
+			run.Mistakes = append(run.Mistakes, fmt.Sprintf("revision: %d is in use already; give this one %d", run.Before, run.Before+1))
+			return run, nil
+		}
+	}
+	view, err := rehearsal.Play(p, h.Clock())
+	if run.Result = view.Result; err != nil {
+		run.Stopped = err.Error()
+	}
+	if keep && run.Stopped == "" {
+		if h.Folder == "" {
+			return run, invalid("keep", "This server keeps no procedures of its own.")
+		}
+		file := filepath.Join(h.Folder, p.ID+".yaml")
+		if err := os.MkdirAll(h.Folder, 0o700); err != nil {
+			return run, err
+		}
+		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+			return run, err
+		}
+		run.Saved = fmt.Sprintf("Kept as %s; it counts from the next start of North Needle. Runs under way keep the revision they began with.", filepath.Base(file))
+	}
+	return run, nil
+}
+
+// diff is the lines that changed from one text to another, with two around each.
+func diff(before, after string) []DiffLine {
+	a, b := strings.Split(before, "\n"), strings.Split(after, "\n")
+	lines := []DiffLine{}
+	for _, group := range difflib.NewMatcher(a, b).GetGroupedOpCodes(2) {
+		for _, op := range group {
+			if op.Tag == 'e' {
+				for _, text := range a[op.I1:op.I2] {
+					lines = append(lines, DiffLine{"same", text})
+				}
+				continue
+			}
+			for _, text := range a[op.I1:op.I2] {
+				lines = append(lines, DiffLine{"removed", text})
+			}
+			for _, text := range b[op.J1:op.J2] {
+				lines = append(lines, DiffLine{"added", text})
+			}
+		}
+	}
+	return lines
+}

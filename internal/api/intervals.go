@@ -1,0 +1,289 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/http"
+	"slices"
+	"strings"
+
+	"northneedle/core/interval"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// hoursEach is how long one verification takes where nothing is known of it.
+const hoursEach = 1.0
+
+// IntervalBrief is what is recommended for all devices of a model.
+type IntervalBrief struct {
+	Maker       string `json:"maker"`
+	Model       string `json:"model"`
+	Family      string `json:"family"`
+	Procedure   string `json:"procedure"`
+	Title       string `json:"title"`
+	Devices     int    `json:"devices"`
+	Current     int    `json:"current" doc:"days; the commonest among them"`
+	Recommended int    `json:"recommended"`
+	Sentence    string `json:"sentence"`
+	Changes     bool   `json:"changes"`
+}
+
+// IntervalView is a recommendation with what others would mean.
+type IntervalView struct {
+	Subject string `json:"subject"`
+	Devices int    `json:"devices"`
+	Current int    `json:"current"`
+	Fixed   bool   `json:"fixed"`
+	Risk    int    `json:"risk"`
+	interval.Recommendation
+}
+
+// IntervalOrder accepts an interval.
+type IntervalOrder struct {
+	ID       string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Days     int    `json:"days" minimum:"1" maximum:"3650"`
+	Sentence string `json:"sentence" minLength:"1" maxLength:"1000" doc:"the recommendation, or the reason for another"`
+}
+
+// ModelPath names a duty on a model.
+type ModelPath struct {
+	Maker     string `query:"maker" maxLength:"60" required:"true"`
+	Model     string `query:"model" maxLength:"60" required:"true"`
+	Procedure string `query:"procedure" maxLength:"60" required:"true"`
+}
+
+func registerIntervals(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "intervals", Method: http.MethodGet, Path: "/api/intervals", Summary: "What is recommended, by model"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body []IntervalBrief }, error) {
+			all, err := h.intervals()
+			return &struct{ Body []IntervalBrief }{all}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "model-interval", Method: http.MethodGet, Path: "/api/intervals/model", Summary: "One model's interval, and what others would mean"},
+		func(ctx context.Context, in *ModelPath) (*struct{ Body IntervalView }, error) {
+			view, _, err := h.modelInterval(in.Maker, in.Model, in.Procedure)
+			return &struct{ Body IntervalView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "accept-model-interval", Method: http.MethodPost, Path: "/api/intervals/model", Summary: "Accept an interval for all devices of a model"},
+		func(ctx context.Context, in *struct {
+			ModelPath
+			Body IntervalOrder
+		}) (*struct{ Body IntervalView }, error) {
+			all, err := h.Ledger.ActivitiesOfModel(in.Maker, in.Model, in.Procedure)
+			if err == nil {
+				err = h.acceptInterval(in.Body, person(ctx), all)
+			}
+			if err != nil {
+				return nil, fail(err)
+			}
+			view, _, err := h.modelInterval(in.Maker, in.Model, in.Procedure)
+			return &struct{ Body IntervalView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "activity-interval", Method: http.MethodGet, Path: "/api/activities/{id}/interval", Summary: "One device's interval, and what others would mean"},
+		func(ctx context.Context, in *struct {
+			ID string `path:"id" maxLength:"120"`
+		}) (*struct{ Body IntervalView }, error) {
+			view, _, err := h.activityInterval(in.ID)
+			return &struct{ Body IntervalView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "accept-interval", Method: http.MethodPost, Path: "/api/activities/{id}/interval", Summary: "Accept an interval for one device"},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"120"`
+			Body IntervalOrder
+		}) (*struct{ Body IntervalView }, error) {
+			_, act, err := h.activityInterval(in.ID)
+			if err == nil {
+				err = h.acceptInterval(in.Body, person(ctx), []ledger.Activity{act})
+			}
+			if err != nil {
+				return nil, fail(err)
+			}
+			view, _, err := h.activityInterval(in.ID)
+			return &struct{ Body IntervalView }{view}, fail(err)
+		})
+}
+
+// rules are the lab's figures for its intervals.
+func (h *House) rules() (interval.Rules, error) {
+	rules := interval.DefaultRules
+	err := h.Ledger.Setting("intervals", &rules)
+	return rules, err
+}
+
+// calendarDays is how many days a duty's calendar lets pass; 0 where it has none.
+func calendarDays(a ledger.Activity) int {
+	return a.Duty.Days + int(math.Round(float64(a.Duty.Months)*365.25/12))
+}
+
+// records are a model's verifications as the core counts them, and each device's own.
+func records(all []ledger.Verified) (model []interval.Record, own map[string][]bool) {
+	own = map[string][]bool{}
+	for i, v := range all {
+		own[v.AssetID] = append(own[v.AssetID], v.FoundIn)
+		if i > 0 && all[i-1].AssetID == v.AssetID {
+			if days := v.At.Sub(all[i-1].At).Hours() / 24; days >= 1 {
+				model = append(model, interval.Record{Days: days, InTolerance: v.FoundIn})
+			}
+		}
+	}
+	return model, own
+}
+
+func (h *House) intervals() ([]IntervalBrief, error) {
+	duties, err := h.Ledger.ModelDuties()
+	if err != nil {
+		return nil, err
+	}
+	briefs := []IntervalBrief{}
+	for _, d := range duties {
+		v, _, err := h.modelInterval(d.Maker, d.Model, d.Procedure)
+		if err != nil {
+			return nil, err
+		}
+		if v.Current == 0 {
+			continue
+		}
+		briefs = append(briefs, IntervalBrief{d.Maker, d.Model, d.Family, d.Procedure, d.Title, d.Devices, v.Current, v.Days, v.Sentence, v.Days != v.Current})
+	}
+	return briefs, nil
+}
+
+// modelInterval looks at all devices of a model together.
+func (h *House) modelInterval(maker, model, procedureID string) (IntervalView, []ledger.Activity, error) {
+	activities, err := h.Ledger.ActivitiesOfModel(maker, model, procedureID)
+	if err != nil {
+		return IntervalView{}, nil, err
+	}
+	if len(activities) == 0 {
+		return IntervalView{}, nil, ledger.ErrNotFound
+	}
+	history := interval.History{Devices: len(activities), Hours: hoursEach}
+	count := map[int]int{}
+	for _, a := range activities {
+		days := calendarDays(a)
+		if count[days]++; count[days] > count[history.Current] || history.Current == 0 {
+			history.Current = days
+		}
+		history.Risk, history.Fixed = max(history.Risk, a.Risk), history.Fixed || a.Duty.Fixed
+	}
+	verified, err := h.Ledger.VerifiedOf(maker, model, procedureID)
+	if err != nil {
+		return IntervalView{}, nil, err
+	}
+	history.Model, _ = records(verified)
+	return h.recommended(maker+" "+model+": "+activities[0].Title, history, activities)
+}
+
+// activityInterval looks at one device, with its model behind it.
+func (h *House) activityInterval(id string) (IntervalView, ledger.Activity, error) {
+	a, err := h.Ledger.Activity(id)
+	if err != nil {
+		return IntervalView{}, a, err
+	}
+	asset, err := h.Ledger.Asset(a.AssetID)
+	if err != nil {
+		return IntervalView{}, a, err
+	}
+	if calendarDays(a) == 0 || a.Procedure == "" {
+		return IntervalView{}, a, invalid("activity", a.Title+" goes by use, by an event, or by hand: it has no interval that its results could change.")
+	}
+	verified, err := h.Ledger.VerifiedOf(asset.Maker, asset.Model, a.Procedure)
+	if err != nil {
+		return IntervalView{}, a, err
+	}
+	history := interval.History{Current: calendarDays(a), Fixed: a.Duty.Fixed, Risk: a.Risk, Devices: 1, Hours: hoursEach}
+	var own map[string][]bool
+	history.Model, own = records(verified)
+	history.Own = own[asset.ID]
+	if history.Points, err = h.courses(asset.ID); err != nil {
+		return IntervalView{}, a, err
+	}
+	view, _, err := h.recommended(asset.Tag+": "+a.Title, history, nil)
+	return view, a, err
+}
+
+func (h *House) recommended(subject string, history interval.History, activities []ledger.Activity) (IntervalView, []ledger.Activity, error) {
+	v := IntervalView{Subject: subject, Devices: history.Devices, Current: history.Current, Fixed: history.Fixed, Risk: history.Risk}
+	if history.Current == 0 {
+		return v, activities, nil
+	}
+	history.Risk = max(1, min(5, history.Risk))
+	rules, err := h.rules()
+	if err != nil {
+		return v, activities, err
+	}
+	v.Recommendation, err = interval.Recommend(history, rules)
+	return v, activities, err
+}
+
+// courses are how a device's points went, as found, since each was last adjusted.
+func (h *House) courses(asset string) ([]interval.Course, error) {
+	_, results, err := h.history(asset, procedure.Person{})
+	type key struct{ measure, point string }
+	of := map[key]*interval.Course{}
+	began := map[key]ledger.Result{}
+	var order []key
+	results = slices.SortedStableFunc(slices.Values(results), func(a, b ledger.Result) int { return a.At.Compare(b.At) })
+	for _, r := range results {
+		k := key{r.Measure, r.Point}
+		if of[k] == nil || r.Phase == procedure.AsLeft {
+			if of[k] == nil {
+				order = append(order, k)
+			}
+			of[k], began[k] = &interval.Course{Label: r.Label, Low: math.Inf(-1), High: math.Inf(1)}, r
+		}
+		c := of[k]
+		if r.Low != nil {
+			c.Low = *r.Low
+		}
+		if r.High != nil {
+			c.High = *r.High
+		}
+		c.Days, c.Errors = append(c.Days, r.At.Sub(began[k].At).Hours()/24), append(c.Errors, r.Error)
+	}
+	courses := make([]interval.Course, len(order))
+	for i, k := range order {
+		courses[i] = *of[k]
+	}
+	return courses, err
+}
+
+// acceptInterval gives activities an interval of so many days, with the sentence why and the name.
+func (h *House) acceptInterval(o IntervalOrder, who procedure.Person, activities []ledger.Activity) error {
+	if who.Role != procedure.Lead {
+		return forbidden("Intervals are the lead's: the recommendation is there for everyone to see, and a lead accepts it.")
+	}
+	if len(activities) == 0 {
+		return ledger.ErrNotFound
+	}
+	var notes []ledger.ActivityNote
+	var changed []*ledger.Activity
+	for i := range activities {
+		a := &activities[i]
+		if a.Duty.Fixed && o.Days > calendarDays(*a) {
+			return invalid("days", fmt.Sprintf("A rule binds this one: %d days are its ceiling.", calendarDays(*a)))
+		}
+		a.Duty.Days, a.Duty.Months = o.Days, 0
+		if o.Days%365 == 0 { // a year keeps its day
+			a.Duty.Days, a.Duty.Months = 0, 12*o.Days/365
+		}
+		a.Interval = strings.TrimSpace(o.Sentence) + " Accepted by " + who.Name + " on " + h.Clock().Format("2006-01-02") + "."
+		if a.LastOn != nil && a.Invalid == "" {
+			next, err := a.Duty.Next(*a.LastOn)
+			if err != nil {
+				return invalid("days", sentence(err))
+			}
+			a.DueOn, a.Reason, a.Deferred = next.On, next.Reason, ""
+		}
+		notes = append(notes, ledger.ActivityNote{ID: o.ID + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Kind: ledger.NoteInterval, Text: fmt.Sprintf("%d days: %s", o.Days, o.Sentence)})
+		changed = append(changed, a)
+	}
+	if err := h.Ledger.ChangeActivities(notes, changed...); err != nil {
+		return err
+	}
+	h.changes.tell("", 0)
+	return nil
+}

@@ -1,0 +1,68 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"northneedle/internal/exchange"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// mostListed is how many rows a list is handed out with.
+const mostListed = 200_000
+
+func registerLists(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "list", Method: http.MethodGet, Path: "/api/lists/{list}", Summary: "A whole list as CSV or XLSX"},
+		func(ctx context.Context, in *struct {
+			List   string `path:"list" enum:"equipment,references,due"`
+			Format string `query:"format" enum:"csv,xlsx" default:"csv"`
+		}) (*file, error) {
+			table, err := h.list(in.List)
+			if err != nil {
+				return nil, fail(err)
+			}
+			name := in.List + "-" + h.Clock().Format("2006-01-02") + "." + in.Format
+			if in.Format == "xlsx" {
+				body, err := table.XLSX()
+				return kept(name, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", body), fail(err)
+			}
+			body, err := table.CSV()
+			return kept(name, "text/csv; charset=utf-8", body), fail(err)
+		})
+}
+
+// list is a whole list; what it hands out of equipment and references can be imported again.
+func (h *House) list(name string) (exchange.Table, error) {
+	t := exchange.Table{Name: name}
+	switch name {
+	case "equipment":
+		t.Columns = []string{"tag", "serial", "maker", "model", "family", "site", "place", "status", "risk"}
+		all, err := h.Ledger.Assets(ledger.AssetPage{Limit: mostListed})
+		for _, a := range all {
+			t.Rows = append(t.Rows, []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk})
+		}
+		return t, err
+	case "references":
+		t.Columns = []string{"tag", "name", "kind", "maker", "serial", "place", "status", "certificate", "issuer", "certified", "due", "accredited", "lot", "quantity", "value", "from", "to", "unit", "u", "k"}
+		all, err := h.Ledger.Standards("")
+		for _, s := range all {
+			c := s.Certificate
+			accredited := "no"
+			if c.Accredited {
+				accredited = "yes"
+			}
+			for _, v := range s.Values {
+				t.Rows = append(t.Rows, []any{s.Tag, s.Name, s.Kind, s.Maker, s.Serial, s.Place, s.Status, c.Number, c.Issuer, c.On, c.DueOn, accredited, s.Lot, v.Quantity, v.Value, v.From, v.To, v.Unit, v.U, v.K})
+			}
+		}
+		return t, err
+	}
+	t.Columns = []string{"tag", "title", "due", "risk", "maker", "model", "family", "site", "place", "status", "reason"}
+	all, err := h.Ledger.DueUntil(h.Clock().AddDate(1, 0, 0), mostListed)
+	for _, d := range all {
+		t.Rows = append(t.Rows, []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, d.Status, d.Reason})
+	}
+	return t, err
+}

@@ -1,0 +1,285 @@
+package api_test
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/internal/api"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+)
+
+func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	all := get[[]api.IntervalBrief](c, "/api/intervals")
+	at := slices.IndexFunc(all, func(b api.IntervalBrief) bool { return b.Changes })
+	require.GreaterOrEqual(t, at, 0, "a model of the scenario is found out too often")
+	b := all[at]
+	query := fmt.Sprintf("?maker=%s&model=%s&procedure=%s", strings.ReplaceAll(b.Maker, " ", "+"), strings.ReplaceAll(b.Model, " ", "+"), b.Procedure)
+	v := get[api.IntervalView](c, "/api/intervals/model"+query)
+	assert.Equal(t, b.Recommended, v.Days)
+	assert.Less(t, v.Days, v.Current)
+	assert.Contains(t, v.Sentence, "found out")
+	require.NotEmpty(t, v.Curve)
+
+	order := map[string]any{"id": "interval-001", "days": v.Days, "sentence": v.Sentence}
+	h.signedIn("Idris Vail").problem("/api/intervals/model"+query, order, 403)
+	now := posted[api.IntervalView](c, "/api/intervals/model"+query, order)
+	assert.Equal(t, v.Days, now.Current)
+	device := get[api.AssetView](c, "/api/assets/"+firstOf(t, c, b.Family, 0))
+	act := recurring(t, device, b.Title)
+	assert.Contains(t, act.Interval, "Accepted by Tamsin Orrery")
+	assert.Contains(t, act.Triggers, fmt.Sprintf("every %d days", v.Days))
+	require.NotNil(t, act.LastOn)
+	assert.WithinDuration(t, act.LastOn.AddDate(0, 0, v.Days), *act.DueOn, 3*24*time.Hour, "the due day is computed anew")
+
+	one := get[api.IntervalView](c, "/api/activities/"+act.ID+"/interval")
+	assert.Equal(t, v.Days, one.Current)
+	parts := get[api.AssetView](c, "/api/assets/"+firstOf(t, c, "ventilator", 0))
+	status, body := c.call("GET", "/api/activities/"+recurring(t, parts, "Part kit").ID+"/interval", nil)
+	assert.Equal(t, 422, status, string(body))
+}
+
+func TestAFerryDay(t *testing.T) {
+	h := newHouse(t) // a Monday
+	c := h.signedIn("Idris Vail")
+	monday, tuesday := h.now.Format(time.DateOnly), h.now.AddDate(0, 0, 1).Format(time.DateOnly)
+	v := get[api.RoundView](c, "/api/rounds/"+monday)
+	assert.False(t, v.Saved)
+	require.NotEmpty(t, v.Plan.Blocks)
+	assert.Contains(t, strings.Join(v.Closed, " "), "the ferry runs on Tuesday and Thursday")
+	for _, b := range v.Plan.Blocks {
+		assert.NotContains(t, b.Place, "Quillet")
+	}
+
+	v = get[api.RoundView](c, "/api/rounds/"+tuesday)
+	over := 0
+	for _, b := range v.Plan.Blocks {
+		if strings.Contains(b.Place, "Quillet") || strings.Contains(b.Place, "Stranna") {
+			over++
+			assert.GreaterOrEqual(t, b.From, 9*60+40, "the boat brings them no earlier")
+			assert.LessOrEqual(t, b.Until, 15*60+20, "and takes them back")
+		}
+	}
+	assert.Positive(t, over, "on a ferry day the islands come first")
+	require.NotEmpty(t, v.Kit)
+
+	chosen := []string{}
+	for _, j := range v.Jobs {
+		if j.Chosen && j.Left == "" {
+			chosen = append(chosen, j.ID)
+		}
+	}
+	byHand := slices.Clone(v.Plan.Order)
+	slices.Reverse(byHand)
+	two := map[string]any{"people": []string{"Idris Vail", "Noor Bexley"}, "jobs": chosen[:4], "order": []string{}}
+	saved := posted[api.RoundView](c, "/api/rounds/"+tuesday, two)
+	assert.True(t, saved.Saved)
+	assert.LessOrEqual(t, len(saved.Plan.Blocks), 8)
+	again := get[api.RoundView](c, "/api/rounds/"+tuesday)
+	assert.Equal(t, saved.Plan.Blocks, again.Plan.Blocks, "it is kept as it was put")
+	none := posted[api.RoundView](c, "/api/rounds/"+tuesday, map[string]any{"people": []string{}, "jobs": chosen, "order": byHand})
+	assert.Empty(t, none.Plan.Blocks, "nobody works")
+	h.now = time.Date(2026, 3, 2, 14, 0, 0, 0, time.UTC)
+	late := posted[api.RoundView](c, "/api/rounds/"+monday, map[string]any{"people": []string{"Idris Vail"}, "jobs": []string{}, "order": []string{}, "now": true})
+	for _, b := range late.Plan.Blocks {
+		assert.GreaterOrEqual(t, b.From, 14*60)
+	}
+	status, text := c.call("GET", "/api/rounds/"+tuesday+"/calendar.ics", nil)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, string(text), "BEGIN:VCALENDAR")
+
+	year := get[api.WorkloadView](c, "/api/workload")
+	assert.Len(t, year.Hours, 12)
+	assert.LessOrEqual(t, slices.Max(year.Levelled), slices.Max(year.Hours)+1e-9)
+	h.signedIn("Fenn Castellan").problem("/api/workload", map[string]string{"id": "level-0001"}, 403)
+	level := posted[api.WorkloadView](h.signedIn("Odile Marsh"), "/api/workload", map[string]string{"id": "level-0001"})
+	assert.Less(t, level.Moves, max(1, year.Moves))
+}
+
+// sent sends a CSV file.
+func (c *client) sent(t *testing.T, kind, text string) (int, string) {
+	t.Helper()
+	response, err := c.http.Post(c.server.URL+"/api/imports?kind="+kind, "text/csv", strings.NewReader(text))
+	require.NoError(t, err)
+	defer response.Body.Close()
+	body, err := io.ReadAll(response.Body)
+	require.NoError(t, err)
+	return response.StatusCode, string(body)
+}
+
+func TestAListComesInWholeOrNotAtAll(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	status, body := c.sent(t, "assets", "tag,maker\nX-1,Ostrel\n")
+	assert.Equal(t, 422, status)
+	assert.Contains(t, body, `column \"model\" is missing`)
+	status, body = h.signedIn("Idris Vail").sent(t, "assets", "tag\n")
+	assert.Equal(t, 403, status, body)
+
+	var csv strings.Builder
+	csv.WriteString("\ufeffTag;Maker;Model;Family;Site;Risk;Colour\n")
+	for i := range 1200 {
+		fmt.Fprintf(&csv, "IM-%04d;Ostrel;C2 capnograph;capnograph;Merrowby General;%d;blue\n", i, 1+i%5)
+	}
+	csv.WriteString("IM-0003;Ostrel;C2;capnograph;Merrowby;3;\nMB-0417;Ostrel;C2;capnograph;Merrowby;3;\nIM 9;Ostrel;C2;capnograph;Merrowby;3;\nIM-9001;Ostrel;C2;capnograph;Merrowby;nine;\nIM-9002;;C2;capnograph;Merrowby;3;\n")
+	status, body = c.sent(t, "assets", csv.String())
+	require.Equal(t, 200, status, body)
+	read := decoded[api.ImportView](t, body)
+	assert.Equal(t, 1200, read.Rows)
+	require.Len(t, read.Refused, 5)
+	assert.Equal(t, []string{"colour"}, read.Ignored)
+	assert.Equal(t, 1202, read.Refused[0].Line)
+	assert.Contains(t, read.Refused[0].Why, "line 5 already")
+	assert.Contains(t, read.Refused[1].Why, "in the register already")
+	assert.Equal(t, "risk", read.Refused[3].Field)
+	assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=im-0001").Assets, "reading takes nothing in")
+
+	posted[api.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
+	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	assert.Len(t, get[api.AssetPageView](c, "/api/assets?search=im-0001").Assets, 1)
+	device := get[api.AssetView](c, "/api/assets/IM-0001")
+	assert.NotEmpty(t, device.Activities, "what recurs on its family begins")
+
+	stopped := decoded[api.ImportView](t, second(c.sent(t, "assets", strings.ReplaceAll(csv.String(), "IM-", "IS-"))))
+	posted[api.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": true})
+	posted[api.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": false})
+	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+stopped.ID).State != "running" }, 30*time.Second, 20*time.Millisecond)
+	if get[api.ImportView](c, "/api/imports/"+stopped.ID).State == "cancelled" {
+		assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=is-0001").Assets, "nothing of it stays")
+	}
+
+	history := "tag,on,title,result,measure,point,unit,reference,indicated,low,high,u\nIM-0001,2025-03-01,Verification,conforms,CO2,5 %,%{vol},5.02,5.1,-0.4,0.4,0.08\nIM-0001,2025-03-01,Verification,conforms,CO2,10 %,%{vol},10.04,10.2,-0.8,0.8,0.1\nNO-1,2025-03-01,V,conforms,,,,,,,,\nIM-0001,2029-03-01,V,conforms,,,,,,,,\nIM-0001,2025-03-01,V,perhaps,,,,,,,,\n"
+	read = decoded[api.ImportView](t, second(c.sent(t, "histories", history)))
+	assert.Equal(t, 2, read.Rows)
+	assert.Equal(t, 3, read.Count)
+	posted[api.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
+	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	device = get[api.AssetView](c, "/api/assets/IM-0001")
+	require.Len(t, device.History, 1)
+	assert.Len(t, device.History[0].Needles, 2)
+}
+
+func second(_ int, body string) string { return body }
+
+func TestListsGoOutAndReferencesComeBackIn(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	status, text := c.call("GET", "/api/lists/references?format=csv", nil)
+	require.Equal(t, 200, status)
+	lines := strings.Split(string(text), "\n")
+	other := lines[0] + "\n" + strings.ReplaceAll(lines[1], "AC-1,", "AC-9,") + "\n" + lines[1] + "\n"
+	read := decoded[api.ImportView](t, second(c.sent(t, "standards", other)))
+	assert.Equal(t, 1, read.Rows, "%+v", read.Refused)
+	assert.Equal(t, 1, read.Count, "the one that stands there already")
+	for _, list := range []string{"equipment", "references", "due"} {
+		status, text := c.call("GET", "/api/lists/"+list+"?format=xlsx", nil)
+		require.Equal(t, 200, status)
+		book, err := excelize.OpenReader(bytes.NewReader(text))
+		require.NoError(t, err)
+		rows, err := book.GetRows("Sheet1")
+		require.NoError(t, err)
+		assert.Greater(t, len(rows), 20)
+		assert.Equal(t, "tag", rows[0][0])
+	}
+}
+
+func TestLabelsSayWhatMayBeUsed(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Idris Vail")
+	for _, query := range []string{"tag=MB-0417", "search=merrowby&first=5"} {
+		status, text := c.call("GET", "/api/labels.pdf?"+query, nil)
+		require.Equal(t, 200, status, string(text))
+		assert.True(t, bytes.HasPrefix(text, []byte("%PDF")))
+	}
+	for query, want := range map[string]int{"tag=NO-1": 404, "search=nowhere": 422, "search=merrowby&first=30": 422} {
+		status, _ := c.call("GET", "/api/labels.pdf?"+query, nil)
+		assert.Equal(t, want, status, query)
+	}
+}
+
+func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	feed := get[api.FeedView](c, "/api/feed")
+	read := func(path string) (int, string) {
+		response, err := http.Get(h.server.URL + path) // nobody is signed in
+		require.NoError(t, err)
+		defer response.Body.Close()
+		body, err := io.ReadAll(response.Body)
+		require.NoError(t, err)
+		return response.StatusCode, string(body)
+	}
+	status, text := read(feed.Path)
+	assert.Equal(t, 200, status)
+	assert.Contains(t, text, "MB-0417")
+	status, _ = read("/feed/guess.ics")
+	assert.Equal(t, 404, status)
+	renewed := posted[api.FeedView](c, "/api/feed", map[string]any{})
+	assert.NotEqual(t, feed.Path, renewed.Path)
+	status, _ = read(feed.Path)
+	assert.Equal(t, 404, status, "the old link has stopped")
+}
+
+func TestTheHouse(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	v := get[api.HouseView](c, "/api/house")
+	assert.Len(t, v.People, 5)
+	assert.Contains(t, v.Schools, "Handbook 44, maintenance")
+	assert.Equal(t, "name", c.problem("/api/house/people", map[string]any{"name": "idris vail", "role": "lead", "password": "long enough", "active": true}, 422).Field)
+	assert.Equal(t, "password", c.problem("/api/house/people", map[string]any{"name": "Maren Holt", "role": "trainee", "password": "short", "active": true}, 422).Field)
+	posted[api.HouseView](c, "/api/house/people", map[string]any{"name": "Maren Holt", "role": "trainee", "password": "long enough", "active": true})
+	h.signedIn("Idris Vail").problem("/api/house/people", map[string]any{"name": "X", "role": "lead", "password": "long enough", "active": true}, 403)
+	assert.Equal(t, "id", c.problem("/api/house/people/tamsin", map[string]any{"role": "manager", "active": true}, 422).Field)
+
+	lab := v.Lab
+	lab.Schools = []string{"Handbook 44, maintenance"}
+	posted[api.HouseView](c, "/api/house/lab", lab)
+	scale := c.openBy(firstOf(t, c, "patient-scale", 2), "patient-scale-verification")
+	for _, m := range scale.Measures {
+		assert.Equal(t, "hb44 class III maintenance", m.Tolerance, "the lab's choice decides")
+		assert.Equal(t, "OIML R 76, in service", m.Schools[0].Title)
+	}
+	lab.Policy.Threshold = 2
+	assert.Equal(t, "policy", c.problem("/api/house/lab", lab, 422).Field)
+
+	check := posted[api.RecordCheck](c, "/api/house/check", map[string]any{})
+	assert.Greater(t, check.Events, 1000)
+	assert.Empty(t, check.Broken)
+	status, _ := h.signedIn("Odile Marsh").call("GET", "/api/house/backup", nil)
+	assert.Equal(t, 403, status)
+}
+
+func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	text := get[api.ProcedureText](c, "/api/procedures/breath-monitor-check").Text
+	tried := func(text string) api.DryRun {
+		return posted[api.DryRun](c, "/api/procedures", map[string]string{"text": text})
+	}
+	same := tried(text)
+	assert.Empty(t, same.Diff)
+	assert.True(t, same.Result.Passed(), same.Stopped)
+	assert.Contains(t, tried(strings.Replace(text, "months: 6", "months: 900", 1)).Mistakes[0], "next.months")
+	assert.Contains(t, tried(strings.Replace(text, "months: 6", "months: 4", 1)).Mistakes[0], "give this one")
+	next := tried(strings.NewReplacer("months: 6", "months: 4", "revision: 2", "revision: 3").Replace(text))
+	assert.Empty(t, next.Mistakes)
+	assert.True(t, next.Result.Passed(), next.Stopped)
+	kinds := map[string]int{}
+	for _, l := range next.Diff {
+		kinds[l.Kind]++
+	}
+	assert.Equal(t, 2, kinds["added"])
+	assert.Equal(t, 2, kinds["removed"])
+	h.signedIn("Noor Bexley").problem("/api/procedures", map[string]string{"text": text}, 403)
+}
