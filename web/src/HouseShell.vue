@@ -25,7 +25,7 @@ useKeys({ '?': () => (keys.value = true) })
     </p>
     <span v-else></span>
     <div class="min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
-    <BenchDock :runs="bench?.dock ?? []" @ended="refetch()" />
+    <BenchDock :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
     <KeysDialog v-if="keys" @close="keys = false" />
   </div>
 </template>

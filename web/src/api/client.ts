@@ -19,6 +19,7 @@ export type Reference = Schemas['ReferenceView']
 export type Certified = Schemas['Certified']
 export type Budget = Schemas['Budget']
 export type Anatomy = Schemas['Anatomy']
+export type ControlChart = Schemas['ControlChart']
 export type Zone = Verdict['zone']
 
 export const api = createClient<paths>({ baseUrl: '/' })

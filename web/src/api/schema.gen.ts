@@ -4,6 +4,41 @@
  */
 
 export interface paths {
+    "/api/activities/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An activity is done, put off, moved, or its use counted */
+        post: operations["change-activity"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/activities/{id}/interval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One device's interval, and what others would mean */
+        get: operations["activity-interval"];
+        put?: never;
+        /** Accept an interval for one device */
+        post: operations["accept-interval"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets": {
         parameters: {
             query?: never;
@@ -33,6 +68,23 @@ export interface paths {
         get: operations["asset"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Something happened to a device */
+        post: operations["asset-event"];
         delete?: never;
         options?: never;
         head?: never;
@@ -73,6 +125,436 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every analyser's controls as they stand */
+        get: operations["controls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/controls/{asset}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An analyte's controls over time */
+        get: operations["control-chart"];
+        put?: never;
+        /** Record a control run */
+        post: operations["record-controls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/controls/{asset}/lots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a new lot of controls */
+        post: operations["open-control-lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The secret link of the calendar feed */
+        get: operations["feed"];
+        put?: never;
+        /** A new secret link; the old one stops working */
+        post: operations["renew-feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the workshop is set up */
+        get: operations["house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A copy of the whole record, made while it is in use */
+        get: operations["backup"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check the whole record's chain */
+        post: operations["check-record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/intervals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The lab's figures for its intervals */
+        post: operations["set-intervals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/lab": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How the lab judges */
+        post: operations["set-lab"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Register someone who may sign in */
+        post: operations["add-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change what someone may do, or whether they may sign in */
+        post: operations["change-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a CSV file: what can be imported, and every row that cannot */
+        post: operations["read-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far an import is */
+        get: operations["import-state"];
+        put?: never;
+        /** Import what was read, or stop */
+        post: operations["change-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intervals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is recommended, by model */
+        get: operations["intervals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/intervals/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One model's interval, and what others would mean */
+        get: operations["model-interval"];
+        put?: never;
+        /** Accept an interval for all devices of a model */
+        post: operations["accept-model-interval"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Labels: one, or a sheet of those that a search finds */
+        get: operations["labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{list}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A whole list as CSV or XLSX */
+        get: operations["list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-backs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Bad findings that are followed up */
+        get: operations["look-backs"];
+        put?: never;
+        /** A reference was found out */
+        post: operations["open-look-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-backs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One of them, with what it touches */
+        get: operations["look-back"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-backs/{id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Everyone has answered: close it */
+        post: operations["close-look-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-backs/{id}/notices/{notice}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A notice was sent, or answered */
+        post: operations["change-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter a lot of a consumable */
+        post: operations["enter-lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a consumable's label */
+        post: operations["read-label"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try an edited procedure, and keep it */
+        post: operations["dry-run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/procedures/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A procedure as it is written */
+        get: operations["procedure-text"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reviewers": {
         parameters: {
             query?: never;
@@ -82,6 +564,41 @@ export interface paths {
         };
         /** Who can countersign a run */
         get: operations["reviewers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A day's round */
+        get: operations["round"];
+        put?: never;
+        /** Choose a day's round, put it in order, or plan it anew from now */
+        post: operations["plan-round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rounds/{day}/calendar.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A day's round as iCalendar */
+        get: operations["round-calendar"];
         put?: never;
         post?: never;
         delete?: never;
@@ -220,6 +737,23 @@ export interface paths {
         get: operations["candidates"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/sequence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a run's linked points read one after another, or stop that */
+        post: operations["sequence"];
         delete?: never;
         options?: never;
         head?: never;
@@ -400,6 +934,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workings/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Compare two methods */
+        post: operations["working-comparison"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/concentration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Concentrations by mass and by amount */
+        post: operations["working-concentration"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a meter's dead space and gain out of a reading */
+        post: operations["working-correction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workings/cylinder": {
         parameters: {
             query?: never;
@@ -411,6 +996,40 @@ export interface paths {
         put?: never;
         /** What a cylinder holds */
         post: operations["working-cylinder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/dilution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Plan the levels of a calibrator */
+        post: operations["working-dilution"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/economics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accredited, in house, or replace */
+        post: operations["working-economics"];
         delete?: never;
         options?: never;
         head?: never;
@@ -451,22 +1070,122 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workings/weighing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a pump delivered onto a balance */
+        post: operations["working-weighing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workings/weights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The best weights of a kit, and the limits of a scale */
+        post: operations["working-weights"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The year's workload, as it stands and levelled */
+        get: operations["workload"];
+        put?: never;
+        /** Bring work forward within its window, as levelled */
+        post: operations["level-workload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        ActivityNoteView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            run?: string;
+            text: string;
+            what: string;
+        };
+        ActivityOrder: {
+            /**
+             * Format: double
+             * @description of use, since the last count
+             */
+            amount?: number;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** @enum {string} */
+            kind: "done" | "defer" | "re-plan" | "use";
+            /**
+             * Format: date-time
+             * @description the day it was done, or is put off or moved to
+             */
+            on?: string;
+            /** @description why, or what was done and by whom */
+            reason?: string;
+        };
         ActivityView: {
             /** Format: int64 */
             days: number;
-            /** Format: date-time */
-            due_on: string;
+            /**
+             * Format: date-time
+             * @description none where only use or an event makes it due
+             */
+            due_on?: string;
+            id: string;
+            /** @description why its interval is what it is, where that was changed */
+            interval?: string;
             /** Format: date-time */
             last_on?: string;
-            /** Format: int64 */
-            months: number;
+            /**
+             * Format: int64
+             * @description until it is used up at the present rate: an estimate
+             */
+            left_days?: number;
+            /** @description done by a body entitled to it; recorded here, never issued */
+            outside: boolean;
             procedure?: string;
             reason: string;
+            status: string;
+            /** @description it keeps the device from patient work */
+            stops: boolean;
             title: string;
+            /** @description what makes it due, in words */
+            triggers: string;
+            unit?: string;
+            /** Format: double */
+            used?: number;
+            /** Format: double */
+            uses?: number;
+            words: string;
         };
         AdjustmentMade: {
             control: string;
@@ -562,6 +1281,13 @@ export interface components {
             status: string;
             tag: string;
         };
+        AssetEvent: {
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** @enum {string} */
+            kind: "repair" | "fall" | "failed check" | "sensor replaced" | "moved" | "seal broken" | "new lot";
+            text: string;
+        };
         AssetPageView: {
             /** @description ask with it for the next page; empty on the last */
             after?: string;
@@ -569,6 +1295,8 @@ export interface components {
         };
         AssetView: {
             activities: components["schemas"]["ActivityView"][];
+            /** @description what keeps it from patient work */
+            blocked: components["schemas"]["BlockView"][];
             /** Format: int64 */
             days: number;
             device: string;
@@ -582,6 +1310,8 @@ export interface components {
             };
             maker: string;
             model: string;
+            /** @description what became of them, the newest first */
+            notes: components["schemas"]["ActivityNoteView"][];
             place: string;
             /** @description by which a run can be opened */
             procedures: components["schemas"]["ProcedureOffer"][];
@@ -594,6 +1324,8 @@ export interface components {
             site: string;
             status: string;
             tag: string;
+            /** @description how its points move, where three runs or more show it */
+            trends: components["schemas"]["TrendView"][];
         };
         BenchState: {
             dock: components["schemas"]["RunBrief"][];
@@ -604,6 +1336,25 @@ export interface components {
              * @description the server's clock
              */
             now: string;
+            /** @description runs that are read by themselves */
+            sequences: components["schemas"]["State"][];
+        };
+        Block: {
+            /** Format: int64 */
+            from: number;
+            job: string;
+            part: string;
+            person: string;
+            place: string;
+            /** Format: int64 */
+            travel: number;
+            /** Format: int64 */
+            until: number;
+        };
+        BlockView: {
+            /** @description whose control is rejected */
+            analyte?: string;
+            words: string;
         };
         BringView: {
             /**
@@ -676,6 +1427,62 @@ export interface components {
                 [key: string]: number;
             };
         };
+        Case: {
+            /**
+             * Format: double
+             * @description price of one, with freight and the time it is away
+             */
+            accredited: number;
+            /** @description a rule or a customer demands an accredited certificate */
+            demanded: boolean;
+            /**
+             * Format: double
+             * @description a year
+             */
+            failures: number;
+            /**
+             * Format: double
+             * @description cost of one: hands, gas, references
+             */
+            in_house: number;
+            /**
+             * Format: double
+             * @description that is wanted
+             */
+            least_tur: number;
+            /**
+             * Format: double
+             * @description years a new one serves
+             */
+            life: number;
+            /**
+             * Format: double
+             * @description calibrations
+             */
+            per_year: number;
+            /**
+             * Format: double
+             * @description years this one may still serve
+             */
+            remaining: number;
+            /**
+             * Format: double
+             * @description price of one
+             */
+            repair: number;
+            /**
+             * Format: double
+             * @description price of a new one
+             */
+            replacement: number;
+            /**
+             * Format: double
+             * @description tolerance over U that an in-house run reaches
+             */
+            tur: number;
+            /** @enum {string} */
+            use: "reference" | "decision" | "indication";
+        };
         Certificate: {
             accredited: boolean;
             /** Format: date-time */
@@ -739,6 +1546,41 @@ export interface components {
             /** Format: int64 */
             seq: number;
         };
+        "Change-importRequest": {
+            /** @description false stops it: nothing of it stays */
+            go: boolean;
+        };
+        ChangeView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            steps: string[];
+            what: string;
+        };
+        Changeable: {
+            id: string;
+            invalidates: string[];
+            title: string;
+        };
+        Choice: {
+            /** Format: int64 */
+            days: number;
+            /** Format: double */
+            exposure: number;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            out: number;
+        };
+        "Close-look-backRequest": {
+            conclusion: string;
+        };
+        Colleague: {
+            active: boolean;
+            id: string;
+            name: string;
+            role: string;
+        };
         CommandBody: {
             /** @enum {string} */
             answer?: "fine" | "not fine" | "does not apply";
@@ -757,11 +1599,12 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon";
             /** @description take the reading from the link */
             linked?: boolean;
             measure?: string;
             note?: string;
+            part?: string;
             point?: string;
             pressure?: string;
             reading?: string;
@@ -782,18 +1625,210 @@ export interface components {
             };
             what?: string;
         };
+        ComparisonInput: {
+            /**
+             * Format: double
+             * @description variance of the method under test over that of the reference; left out: 1
+             */
+            ratio?: number;
+            /** @description a line a sample: reference method, method under test */
+            text: string;
+        };
+        ComparisonWorking: {
+            formula: string;
+            /** Format: double */
+            intercept: number;
+            intercept_ci: number[];
+            /** Format: int64 */
+            n: number;
+            offset_differs: boolean;
+            /** Format: double */
+            slope: number;
+            slope_ci: number[];
+            slope_differs: boolean;
+            source: string;
+            words: string;
+        };
+        ConcentrationInput: {
+            analyte: string;
+            from: string;
+            to: string;
+            /** Format: double */
+            value: number;
+        };
+        ConcentrationWorking: {
+            analytes: string[];
+            formula: string;
+            /** Format: double */
+            result: number;
+            source: string;
+            unit: string;
+        };
         Control: {
             id: string;
             kind: string;
             label: string;
+            on?: string[];
             /** Format: double */
             range: number;
+            sense?: string;
             /** Format: double */
             step: number;
+            when?: string;
+        };
+        ControlChart: {
+            analyte: string;
+            analytes: string[];
+            asset: string;
+            /** @description the last run was rejected: no patient work */
+            blocked: boolean;
+            /** @description of this analyte, where it is kept here */
+            calibration?: components["schemas"]["ActivityView"];
+            device: string;
+            /**
+             * Format: date-time
+             * @description when controls were last accepted; what came after is in doubt
+             */
+            last_good?: string;
+            levels: components["schemas"]["ControlLevel"][];
+            runs: components["schemas"]["ControlRunView"][];
+            words: string;
+        };
+        ControlEntry: {
+            analyte: string;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            note?: string;
+            values: components["schemas"]["Item"][];
+        };
+        ControlLevel: {
+            /**
+             * Format: double
+             * @description total error, percent
+             */
+            allowed: number;
+            /**
+             * Format: double
+             * @description of what was found with this lot, percent of its mean
+             */
+            bias: number;
+            /** @description the unit in UCUM */
+            code: string;
+            /**
+             * Format: double
+             * @description percent
+             */
+            cv: number;
+            expired: boolean;
+            /** Format: date-time */
+            expires: string;
+            /** Format: int64 */
+            level: number;
+            lot: string;
+            lot_id: string;
+            /** Format: double */
+            mean: number;
+            /** Format: int64 */
+            n: number;
+            /** Format: double */
+            sd: number;
+            /** Format: double */
+            sigma?: number;
+            unit: string;
+            words: string;
+        };
+        ControlLotBody: {
+            /** @description total error allowed, percent */
+            allowed?: string;
+            analyte: string;
+            /** Format: date-time */
+            expires: string;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** Format: int64 */
+            level: number;
+            lot: string;
+            /** @description as it was typed */
+            mean: string;
+            sd: string;
+            /** @description UCUM */
+            unit: string;
+        };
+        ControlPoint: {
+            /** Format: int64 */
+            level: number;
+            lot: string;
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            z: number;
+        };
+        ControlRunView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            fired: string[];
+            id: string;
+            note?: string;
+            points: components["schemas"]["ControlPoint"][];
+            rejected: boolean;
+            suggestion?: string;
+            warning: boolean;
+            words: string;
+        };
+        ControlState: {
+            analyte: string;
+            /** @description its tag */
+            asset: string;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description since the last control
+             */
+            days: number;
+            device: string;
+            fired: string[];
+            place: string;
+            rejected: boolean;
+            suggestion?: string;
+            warning: boolean;
+            words: string;
         };
         Controls: {
             faults: components["schemas"]["Knob"][];
             keys: components["schemas"]["Knob"][];
+        };
+        CorrectionInput: {
+            /**
+             * Format: double
+             * @description to be corrected
+             */
+            reading: number;
+            /** @description a line a volume: delivered, shown */
+            text: string;
+            /**
+             * Format: double
+             * @description expanded uncertainty (k = 2) of the delivered volumes
+             */
+            u?: number;
+        };
+        CorrectionWorking: {
+            /** Format: double */
+            dead_space: number;
+            dead_space_found: boolean;
+            formula: string;
+            /** Format: double */
+            gain: number;
+            gain_found: boolean;
+            source: string;
+            /**
+             * Format: double
+             * @description expanded, k = 2
+             */
+            u: number;
+            /** Format: double */
+            volume: number;
         };
         Correlation: {
             /** Format: int64 */
@@ -802,6 +1837,26 @@ export interface components {
             b: number;
             /** Format: double */
             coefficient: number;
+        };
+        Cuvette: {
+            /** Format: double */
+            level: number;
+            /** Format: double */
+            multiple: number;
+            /** Format: double */
+            of_tolerance: number;
+            reagent_by: string;
+            /** Format: double */
+            reagent_ul: number;
+            sample_by: string;
+            /** Format: double */
+            sample_ul: number;
+            /** Format: double */
+            share: number;
+            /** Format: int64 */
+            strokes: number;
+            /** Format: double */
+            u_percent: number;
         };
         Cylinder: {
             /** Format: double */
@@ -856,6 +1911,59 @@ export interface components {
             site: string;
             tag: string;
         };
+        DiffLine: {
+            /** @enum {string} */
+            kind: "same" | "added" | "removed";
+            text: string;
+        };
+        DilutionInput: {
+            /** Format: double */
+            assigned: number;
+            multiples: string;
+            /** @description a line a pipette: smallest and largest volume, and U (k = 2), in µL */
+            pipettes: string;
+            /** Format: double */
+            reagent_ul: number;
+            /** Format: double */
+            sample_ul: number;
+            /** Format: double */
+            tolerance_percent: number;
+        };
+        DilutionWorking: {
+            formula: string;
+            plan: components["schemas"]["Cuvette"][];
+            source: string;
+        };
+        Done: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            finding: string;
+            passed: boolean;
+            procedure: string;
+            run: string;
+        };
+        DryRun: {
+            /**
+             * Format: int64
+             * @description revision in use now
+             */
+            before?: number;
+            /** @description against the one in use */
+            diff: components["schemas"]["DiffLine"][];
+            id?: string;
+            /** @description each with line and field; none: it can be used */
+            mistakes: string[];
+            /** Format: int64 */
+            points: number;
+            /** @description of a run by the book against healthy stand-ins */
+            result?: string;
+            /** Format: int64 */
+            revision?: number;
+            saved?: string;
+            /** @description what that run came to a stop at */
+            stopped?: string;
+        };
         Due: {
             /** Format: date-time */
             on: string;
@@ -885,6 +1993,13 @@ export interface components {
             tag: string;
             title: string;
         };
+        EconomicsWorking: {
+            formula: string;
+            options: components["schemas"]["Way"][];
+            sentence: string;
+            source: string;
+            take: string;
+        };
         "Enter-referenceRequest": {
             certificate: components["schemas"]["CertificateBody"];
             cylinder?: components["schemas"]["Cylinder"];
@@ -908,6 +2023,8 @@ export interface components {
             /** Format: double */
             reference: number;
             /** Format: double */
+            set?: number;
+            /** Format: double */
             steady?: number;
             /** Format: double */
             tur?: number;
@@ -919,6 +2036,10 @@ export interface components {
             label: string;
             text: string;
         };
+        FeedView: {
+            /** @description of the secret link; whoever has it can read what is due, and nothing else */
+            path: string;
+        };
         Field: {
             id: string;
             label: string;
@@ -926,6 +2047,11 @@ export interface components {
             max?: number;
             /** Format: double */
             min?: number;
+            optional?: boolean;
+            options?: components["schemas"]["Option"][];
+            same_as?: string;
+            symptom?: string;
+            text?: boolean;
             unit: string;
         };
         FindingDecided: {
@@ -954,10 +2080,17 @@ export interface components {
             looking: boolean;
             seen?: components["schemas"]["Seen"];
             title: string;
+            undo?: components["schemas"]["Move"][];
         };
         Fitness: {
             blocks: string[];
             warnings: string[];
+        };
+        Found: {
+            /** Format: int64 */
+            days: number;
+            way: string;
+            words: string;
         };
         GasConversion: {
             /**
@@ -1055,10 +2188,150 @@ export interface components {
             timer_until?: string;
             title: string;
         };
+        HouseView: {
+            intervals: components["schemas"]["Rules"];
+            lab: components["schemas"]["Lab"];
+            people: components["schemas"]["Colleague"][];
+            procedures: components["schemas"]["ProcedureView"][];
+            /** @description all that procedures know */
+            schools: string[];
+            version: string;
+        };
+        ImportView: {
+            /** Format: int64 */
+            all: number;
+            /**
+             * Format: int64
+             * @description of all refused
+             */
+            count: number;
+            /** Format: int64 */
+            done: number;
+            id: string;
+            /** @description columns that are not read */
+            ignored: string[];
+            kind: string;
+            /** @description the first of them */
+            refused: components["schemas"]["Refused"][];
+            /**
+             * Format: int64
+             * @description that can be imported
+             */
+            rows: number;
+            /** @enum {string} */
+            state: "read" | "running" | "done" | "cancelled" | "failed";
+            why?: string;
+        };
+        IntervalBrief: {
+            changes: boolean;
+            /**
+             * Format: int64
+             * @description days; the commonest among them
+             */
+            current: number;
+            /** Format: int64 */
+            devices: number;
+            family: string;
+            maker: string;
+            model: string;
+            procedure: string;
+            /** Format: int64 */
+            recommended: number;
+            sentence: string;
+            title: string;
+        };
+        IntervalOrder: {
+            /** Format: int64 */
+            days: number;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** @description the recommendation, or the reason for another */
+            sentence: string;
+        };
+        IntervalView: {
+            bound: boolean;
+            /** Format: int64 */
+            current: number;
+            curve: components["schemas"]["Choice"][];
+            /** Format: int64 */
+            days: number;
+            /** Format: int64 */
+            devices: number;
+            fixed: boolean;
+            found: components["schemas"]["Found"][];
+            /** Format: int64 */
+            out: number;
+            /** Format: int64 */
+            records: number;
+            /** Format: int64 */
+            risk: number;
+            sentence: string;
+            subject: string;
+            way: string;
+        };
+        Item: {
+            lot_id: string;
+            /** @description as it was typed */
+            text: string;
+        };
+        KitLine: {
+            /**
+             * Format: int64
+             * @description jobs
+             */
+            for: number;
+            /**
+             * Format: double
+             * @description litres above the reserve
+             */
+            left?: number;
+            /**
+             * Format: double
+             * @description of gas needed
+             */
+            litres?: number;
+            problem?: string;
+            tags: string[];
+            title: string;
+        };
         Knob: {
             code: string;
             on?: boolean;
+            once?: boolean;
             word: string;
+        };
+        Known: {
+            /** Format: double */
+            error: number;
+            quantity: string;
+            remove: boolean;
+            standard: string;
+            /** Format: double */
+            u: number;
+            unit: string;
+        };
+        Lab: {
+            name: string;
+            policy: components["schemas"]["Policy"];
+            review: string;
+            rule: components["schemas"]["Rule"];
+            schools?: string[];
+        };
+        Label: {
+            content?: string;
+            /** Format: date-time */
+            expires: string;
+            item: string;
+            lot: string;
+            serial?: string;
+        };
+        Left: {
+            job: string;
+            why: string;
+        };
+        "Level-workloadRequest": {
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
         };
         Line: {
             /** Format: double */
@@ -1116,12 +2389,94 @@ export interface components {
             steady: boolean;
             strokes?: components["schemas"]["Stroke"][];
             traces: components["schemas"]["Trace"][];
+            trumpet?: components["schemas"]["Trumpet"];
             /** Format: double */
             value?: number;
             why: string;
         };
         LiveTrouble: {
             detail: string;
+        };
+        LookBackBrief: {
+            /** Format: date-time */
+            closed_at?: string;
+            /**
+             * Format: int64
+             * @description in doubt; 0 where its beginning is not known
+             */
+            days: number;
+            found: string;
+            id: string;
+            /** @enum {string} */
+            kind: "device" | "reference" | "control";
+            /** Format: int64 */
+            notices: number;
+            /** Format: date-time */
+            opened_at: string;
+            opened_by: string;
+            /** Format: int64 */
+            risk: number;
+            title: string;
+            /** Format: int64 */
+            unsent: number;
+            /**
+             * Format: int64
+             * @description told, and no answer yet
+             */
+            waiting: number;
+            window: string;
+        };
+        LookBackView: {
+            analyte?: string;
+            /** @description tag */
+            asset?: string;
+            /** Format: date-time */
+            closed_at?: string;
+            closed_by?: string;
+            conclusion?: string;
+            /**
+             * Format: int64
+             * @description in doubt; 0 where its beginning is not known
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description from each run whose verdict changes until now
+             */
+            device_days: number;
+            /**
+             * Format: int64
+             * @description that rested on it
+             */
+            devices: number;
+            found: string;
+            id: string;
+            /** @enum {string} */
+            kind: "device" | "reference" | "control";
+            known?: components["schemas"]["Known"];
+            levels: string[];
+            /** Format: int64 */
+            notices: number;
+            /** Format: date-time */
+            opened_at: string;
+            opened_by: string;
+            /** @description tag */
+            reference?: string;
+            /** Format: int64 */
+            risk: number;
+            run?: string;
+            title: string;
+            told: components["schemas"]["NoticeView"][];
+            touched: components["schemas"]["TouchedRun"][];
+            /** Format: int64 */
+            unsent: number;
+            use: string;
+            /**
+             * Format: int64
+             * @description told, and no answer yet
+             */
+            waiting: number;
+            window: string;
         };
         LooseEndBrief: {
             by: string;
@@ -1149,6 +2504,19 @@ export interface components {
             /** Format: double */
             used_l: number;
         };
+        LotBody: {
+            /** Format: date-time */
+            expires?: string;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            kind: string;
+            /** @description as a scanner types it */
+            label?: string;
+            lot?: string;
+            maker?: string;
+            name: string;
+            tag: string;
+        };
         MeasureView: {
             capture?: components["schemas"]["Capture"];
             caution?: string;
@@ -1157,6 +2525,7 @@ export interface components {
             id: string;
             points: components["schemas"]["PointView"][];
             reading: boolean;
+            reads: string;
             /** Format: int64 */
             repeats: number;
             /** Format: double */
@@ -1216,10 +2585,17 @@ export interface components {
             /** Format: double */
             lean: number;
             phase: string;
+            /** Format: double */
+            reference: number;
             unit: string;
             zone: string;
         };
         NewAsset: {
+            /**
+             * @description the school it is adjusted by, in place of the lab's
+             * @enum {string}
+             */
+            adjustment?: "threshold" | "nominal" | "measure-only" | "calendar";
             family: string;
             /** @description the maker's tolerances by measure, in place of the procedure's */
             limits?: {
@@ -1233,12 +2609,36 @@ export interface components {
             serial: string;
             site: string;
             tag: string;
+            /** @description what it shows a quantity in (UCUM), where not as the procedure says: mass in [lb_av] */
+            units?: {
+                [key: string]: string;
+            };
         };
         Note: {
             /** Format: date-time */
             at: string;
             by: components["schemas"]["Person"];
             text: string;
+        };
+        NoticeOrder: {
+            answer?: string;
+            /** @enum {string} */
+            kind: "sent" | "answered";
+            /** @description as it was sent */
+            text?: string;
+        };
+        NoticeView: {
+            answer?: string;
+            /** Format: date-time */
+            answered_at?: string;
+            answered_by?: string;
+            id: string;
+            /** Format: date-time */
+            sent_at?: string;
+            sent_by?: string;
+            tag?: string;
+            text: string;
+            to: string;
         };
         "Open-runRequest": {
             /** @description id or tag */
@@ -1247,6 +2647,10 @@ export interface components {
             id: string;
             /** @description left out: the one that fits the device */
             procedure?: string;
+        };
+        Option: {
+            id: string;
+            title: string;
         };
         Part: {
             shape: string;
@@ -1261,11 +2665,36 @@ export interface components {
             name: string;
             role: string;
         };
+        PersonOrder: {
+            active: boolean;
+            name?: string;
+            password?: string;
+            /** @enum {string} */
+            role: "trainee" | "technician" | "lead" | "manager";
+        };
         PersonView: {
             id: string;
             name: string;
             /** @enum {string} */
             role: "trainee" | "technician" | "lead" | "manager";
+        };
+        Plan: {
+            blocks: components["schemas"]["Block"][];
+            /** Format: int64 */
+            bound: number;
+            /** Format: int64 */
+            ends: number;
+            /** Format: int64 */
+            filled: number;
+            /** Format: int64 */
+            hands: number;
+            left: components["schemas"]["Left"][];
+            order: string[];
+            /** Format: int64 */
+            way: number;
+            who: {
+                [key: string]: string;
+            };
         };
         PointView: {
             complete: boolean;
@@ -1284,6 +2713,21 @@ export interface components {
             with?: {
                 [key: string]: number;
             };
+            zone?: string;
+        };
+        Policy: {
+            /** Format: int64 */
+            max_rounds: number;
+            school: string;
+            /** Format: double */
+            threshold: number;
+        };
+        Preparation: {
+            by: string;
+            finding: string;
+            /** Format: double */
+            hours: number;
+            title: string;
         };
         Problem: {
             code?: string;
@@ -1318,6 +2762,28 @@ export interface components {
             revision: number;
             title: string;
         };
+        ProcedureText: {
+            text: string;
+        };
+        ProcedureView: {
+            family: string;
+            id: string;
+            /**
+             * Format: int64
+             * @description about how long a run takes: an estimate
+             */
+            minutes: number;
+            /** Format: int64 */
+            points: number;
+            /** Format: int64 */
+            revision: number;
+            /** @description whose tolerances it knows */
+            schools: string[];
+            /** Format: int64 */
+            steps: number;
+            summary: string;
+            title: string;
+        };
         "Read-gaugeRequest": {
             /** Format: double */
             bar: number;
@@ -1329,6 +2795,9 @@ export interface components {
              */
             metered_l: number;
             note?: string;
+        };
+        "Read-labelRequest": {
+            label: string;
         };
         ReadingView: {
             /** Format: date-time */
@@ -1346,10 +2815,30 @@ export interface components {
             values: number[];
             withdrawn?: string;
         };
+        RecordCheck: {
+            broken?: string;
+            /** Format: int64 */
+            events: number;
+        };
         "Reference-statusRequest": {
             note: string;
             /** @enum {string} */
             status: "usable" | "quarantined" | "retired";
+        };
+        ReferenceFound: {
+            /** @description true less certified, as it was typed */
+            error: string;
+            /** @description how, by whom, against what */
+            found: string;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            quantity: string;
+            /** @description take the error out; else into the uncertainty */
+            remove: boolean;
+            standard: string;
+            /** @description expanded (k = 2) of that */
+            u: string;
+            unit: string;
         };
         ReferenceView: {
             /** @description a cylinder's gauge readings, the newest first */
@@ -1384,6 +2873,7 @@ export interface components {
             note?: string;
             parent?: string;
             place: string;
+            prepared?: components["schemas"]["Done"][];
             /** @description procedures with a role it can fill */
             procedures: string[];
             /** @description the latest it was used in */
@@ -1403,6 +2893,12 @@ export interface components {
             uses: number;
             values: components["schemas"]["Certified"][];
         };
+        Refused: {
+            field: string;
+            /** Format: int64 */
+            line: number;
+            why: string;
+        };
         RoleView: {
             id: string;
             kind: string;
@@ -1411,17 +2907,104 @@ export interface components {
             needs: components["schemas"]["Need"][];
             optional?: boolean;
             override?: string;
+            prepared?: components["schemas"]["Preparation"][];
             problems?: string[];
             standard?: components["schemas"]["Standard"];
             title: string;
             /** Format: double */
             tur?: number;
         };
+        RoundJob: {
+            chosen: boolean;
+            /** Format: int64 */
+            days: number;
+            device: string;
+            /** Format: date-time */
+            due_on: string;
+            /** Format: int64 */
+            finish: number;
+            /** @description activity */
+            id: string;
+            /** @description why it does not fit */
+            left?: string;
+            place: string;
+            procedure: string;
+            /** Format: int64 */
+            risk: number;
+            run?: string;
+            /** Format: int64 */
+            setup: number;
+            site: string;
+            tag: string;
+            title: string;
+            /** Format: int64 */
+            wait: number;
+        };
+        RoundOrder: {
+            jobs: string[];
+            /** @description plan from this minute on */
+            now?: boolean;
+            /** @description of parts; empty: it is ordered anew */
+            order: string[];
+            people: string[];
+            /** @description whom each job is given to, with an order */
+            who?: {
+                [key: string]: string;
+            };
+        };
+        RoundView: {
+            /** @description everyone who could */
+            all: string[];
+            /** @description sites that cannot, and why */
+            closed: string[];
+            day: string;
+            /**
+             * Format: int64
+             * @description minute of the day
+             */
+            from: number;
+            jobs: components["schemas"]["RoundJob"][];
+            kit: components["schemas"]["KitLine"][];
+            people: string[];
+            plan: components["schemas"]["Plan"];
+            saved: boolean;
+            /** @description that can be reached that day */
+            sites: components["schemas"]["Site"][];
+            /** Format: int64 */
+            until: number;
+        };
+        Rule: {
+            /** Format: double */
+            guard_factor?: number;
+            kind: string;
+            /** Format: double */
+            probability?: number;
+            /** Format: double */
+            tur_floor?: number;
+        };
         RuleWorking: {
             kind: string;
             meaning: string;
             passes: boolean;
             warning?: string;
+        };
+        Rules: {
+            ceilings: number[];
+            /** Format: double */
+            down: number;
+            /** Format: int64 */
+            floor: number;
+            /** Format: int64 */
+            in_a_row: number;
+            /** Format: int64 */
+            least_out: number;
+            /** Format: int64 */
+            least_seen: number;
+            /** Format: int64 */
+            rhythm: number;
+            targets: number[];
+            /** Format: double */
+            up: number;
         };
         RunBrief: {
             asset: string;
@@ -1462,6 +3045,11 @@ export interface components {
             title: string;
             tolerance: string;
         };
+        SchoolLimit: {
+            /** Format: double */
+            limit_kg: number;
+            title: string;
+        };
         SchoolVerdict: {
             /** Format: double */
             lean: number;
@@ -1474,6 +3062,9 @@ export interface components {
             lines?: string[];
             shape: string;
             words: string;
+        };
+        SequenceRequest: {
+            on: boolean;
         };
         SessionView: {
             /** @description people of the demo, in demo mode only */
@@ -1498,6 +3089,21 @@ export interface components {
             reviewer?: string;
             statement: string;
         };
+        Site: {
+            /** @description first minute there, as 09:40 */
+            from?: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description minutes from the workshop
+             */
+            travel: number;
+            until?: string;
+            /** @description 1 Monday to 7 Sunday; none: every day */
+            weekdays?: number[];
+            /** @description ferry days */
+            why?: string;
+        };
         "Stand-inRequest": {
             /** @description a SIMulate command */
             command: string;
@@ -1512,6 +3118,7 @@ export interface components {
             kind: string;
             lot?: string;
             name: string;
+            prepared?: components["schemas"]["Done"][];
             serial: string;
             status: string;
             tag: string;
@@ -1533,6 +3140,7 @@ export interface components {
             name: string;
             note?: string;
             place: string;
+            prepared?: components["schemas"]["Done"][];
             serial: string;
             status: string;
             tag: string;
@@ -1548,6 +3156,18 @@ export interface components {
             uses: number;
             values: components["schemas"]["Certified"][];
         };
+        State: {
+            alarm: boolean;
+            by: string;
+            now: string;
+            /** Format: int64 */
+            read: number;
+            run: string;
+            running: boolean;
+            /** Format: date-time */
+            since: string;
+            why: string;
+        };
         Status: {
             idn?: string;
             state: string;
@@ -1558,6 +3178,9 @@ export interface components {
             /** Format: date-time */
             at?: string;
             caution?: string;
+            choices?: {
+                [key: string]: string;
+            };
             closes?: string[];
             do?: string;
             done: boolean;
@@ -1574,6 +3197,7 @@ export interface components {
             skipped?: string;
             summary?: string;
             symptom?: string;
+            tests?: boolean;
             timer?: components["schemas"]["TimerView"];
             title: string;
             waits?: string;
@@ -1676,9 +3300,64 @@ export interface components {
             words: string;
             zone: string;
         };
+        TouchedPoint: {
+            /** Format: double */
+            after: number;
+            /**
+             * Format: double
+             * @description error over its limit
+             */
+            before: number;
+            changed: boolean;
+            /** Format: double */
+            fan_after: number;
+            label: string;
+            phase: string;
+            sentence: string;
+        };
+        TouchedRun: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description points whose statement is another
+             */
+            changed: number;
+            device: string;
+            place: string;
+            points: components["schemas"]["TouchedPoint"][];
+            result: string;
+            run: string;
+            tag: string;
+        };
         Trace: {
             channel: string;
             samples: components["schemas"]["Sample"][];
+        };
+        TrendView: {
+            /** Format: date-time */
+            about?: string;
+            /** Format: date-time */
+            from?: string;
+            label: string;
+            measure: string;
+            /** Format: int64 */
+            n: number;
+            /** Format: double */
+            per_month: number;
+            point: string;
+            significant: boolean;
+            /** Format: double */
+            u: number;
+            unit: string;
+            words: string;
+        };
+        Trumpet: {
+            ep_max_percent: number[];
+            ep_min_percent: number[];
+            /** Format: double */
+            mean_error_percent: number;
+            windows_min: number[];
         };
         Verdict: {
             budget: components["schemas"]["Budget"];
@@ -1706,6 +3385,7 @@ export interface components {
             round: number;
             schools?: components["schemas"]["SchoolVerdict"][];
             sentence: string;
+            told?: string;
             /** Format: double */
             tur: number;
             /** Format: double */
@@ -1716,6 +3396,7 @@ export interface components {
         View: {
             ambient: components["schemas"]["Ambient"];
             blockers: string[];
+            changed: components["schemas"]["ChangeView"][];
             current: string;
             device: components["schemas"]["Device"];
             end_reason?: string;
@@ -1731,6 +3412,7 @@ export interface components {
             /** Format: date-time */
             opened_at: string;
             opened_by: components["schemas"]["Person"];
+            parts?: components["schemas"]["Changeable"][];
             procedure: components["schemas"]["ProcedureBrief"];
             remarks: string[];
             replaces?: string;
@@ -1746,6 +3428,99 @@ export interface components {
             steps: components["schemas"]["StepView"][];
             timer?: components["schemas"]["TimerView"];
         };
+        Way: {
+            name: string;
+            not?: string;
+            parts: string;
+            /** Format: double */
+            yearly: number;
+        };
+        WeighingInput: {
+            /** Format: double */
+            air_c: number;
+            /** Format: double */
+            end_g: number;
+            /**
+             * Format: double
+             * @description measured with the pump stopped
+             */
+            evaporation_g_h?: number;
+            /** Format: double */
+            humidity_percent: number;
+            /** Format: double */
+            minutes: number;
+            /** Format: double */
+            pressure_hpa: number;
+            /** Format: double */
+            set_ml_h?: number;
+            /** Format: double */
+            start_g: number;
+            /** Format: double */
+            water_c: number;
+        };
+        WeighingWorking: {
+            /**
+             * Format: double
+             * @description delivered against set
+             */
+            error_percent?: number;
+            /**
+             * Format: double
+             * @description of the set, to be multiplied by
+             */
+            factor?: number;
+            /** Format: double */
+            flow_ml_h: number;
+            formula: string;
+            /** Format: double */
+            ml_per_g: number;
+            source: string;
+            /** Format: double */
+            volume_ml: number;
+        };
+        WeightsInput: {
+            /** Format: double */
+            capacity_kg: number;
+            /** Format: double */
+            division_kg: number;
+            /** @description masses in kg */
+            pieces: string;
+            /** Format: double */
+            target_kg: number;
+        };
+        WeightsWorking: {
+            /** Format: double */
+            divisions: number;
+            do: string;
+            formula: string;
+            limits: components["schemas"]["SchoolLimit"][];
+            /** Format: double */
+            load_kg: number;
+            /** Format: double */
+            load_lb: number;
+            /**
+             * Format: double
+             * @description of the capacity, percent
+             */
+            share: number;
+            source: string;
+        };
+        WorkloadView: {
+            /**
+             * Format: double
+             * @description hours of verification in a month
+             */
+            capacity: number;
+            hours: number[];
+            levelled: number[];
+            /** @description 2026-11 and so on */
+            months: string[];
+            /**
+             * Format: int64
+             * @description activities that would be brought forward
+             */
+            moves: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -1755,6 +3530,107 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "change-activity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActivityOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "activity-interval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntervalView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "accept-interval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntervalOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntervalView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     assets: {
         parameters: {
             query?: {
@@ -1832,6 +3708,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "asset-event": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssetEvent"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -1933,6 +3844,993 @@ export interface operations {
             };
         };
     };
+    controls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlState"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "control-chart": {
+        parameters: {
+            query?: {
+                analyte?: string;
+                days?: number;
+            };
+            header?: never;
+            path: {
+                asset: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlChart"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "record-controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                asset: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlEntry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlChart"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "open-control-lot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                asset: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlLotBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlChart"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "renew-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    backup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "check-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordCheck"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-intervals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-lab": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lab"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-import": {
+        parameters: {
+            query: {
+                kind: "assets" | "standards" | "histories";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "import-state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change-importRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    intervals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntervalBrief"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "model-interval": {
+        parameters: {
+            query: {
+                maker: string;
+                model: string;
+                procedure: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntervalView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "accept-model-interval": {
+        parameters: {
+            query: {
+                maker: string;
+                model: string;
+                procedure: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntervalOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntervalView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    labels: {
+        parameters: {
+            query?: {
+                /** @description one label, on a page of its own */
+                tag?: string;
+                search?: string;
+                /** @description place on the first sheet */
+                first?: number;
+            };
+            header?: {
+                Host?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Labels */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list: {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx";
+            };
+            header?: never;
+            path: {
+                list: "equipment" | "references" | "due";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "look-backs": {
+        parameters: {
+            query?: {
+                closed?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookBackBrief"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "open-look-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferenceFound"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookBackView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "look-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookBackView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "close-look-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Close-look-backRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookBackView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                notice: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookBackView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "enter-lot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LotBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read-labelRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Label"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "dry-run": {
+        parameters: {
+            query?: {
+                /** @description keep it as the lab's own; it counts from the next start */
+                keep?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProcedureText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "procedure-text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcedureText"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     reviewers: {
         parameters: {
             query?: never;
@@ -1949,6 +4847,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PersonView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan-round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "round-calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */
@@ -2235,6 +5232,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CandidateView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sequence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequenceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"][];
                 };
             };
             /** @description Error */
@@ -2698,6 +5730,105 @@ export interface operations {
             };
         };
     };
+    "working-comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-concentration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConcentrationInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConcentrationWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectionInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CorrectionWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "working-cylinder": {
         parameters: {
             query?: never;
@@ -2718,6 +5849,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CylinderWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-dilution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DilutionInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DilutionWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-economics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Case"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EconomicsWorking"];
                 };
             };
             /** @description Error */
@@ -2784,6 +5981,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToleranceWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-weighing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeighingInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighingWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "working-weights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeightsInput"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeightsWorking"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    workload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkloadView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "level-workload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Level-workloadRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkloadView"];
                 };
             };
             /** @description Error */

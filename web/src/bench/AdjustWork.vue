@@ -20,21 +20,27 @@ interface Entry {
   control: string
   point?: string
   label: string
+  once?: boolean // a routine of the device: done, not pressed so many times
 }
 const entries = computed<Entry[]>(() =>
-  props.finding.controls.flatMap((c) => {
-    if (c.kind !== 'table' && c.kind !== 'zone') return [{ key: c.id, control: c.id, label: c.label }]
-    return props.finding.judges.flatMap((id) => {
+  props.finding.controls.flatMap<Entry>((c) => {
+    if (c.kind !== 'table' && c.kind !== 'zone')
+      return [{ key: c.id, control: c.id, label: c.label, once: c.kind === 'routine' }]
+    const zones = new Set<string>() // a trim that serves several points is one entry
+    return (c.on?.length ? c.on : props.finding.judges).flatMap((id) => {
       const m = props.run.measures.find((x) => x.id === id)
-      return (m?.points ?? []).map((p) => ({
+      const own = (m?.points ?? []).filter((p) => !p.zone || (!zones.has(p.zone) && zones.add(p.zone)))
+      return own.map((p) => ({
         key: `${c.id} ${id}/${p.id}`,
         control: c.id,
         point: `${id}/${p.id}`,
-        label: `${m!.title} ${p.label}`,
+        label: p.zone ?? `${m!.title} ${p.label}`,
       }))
     })
   }),
 )
+/** A control that is told what was measured, in place of presses. */
+const told = computed(() => props.finding.controls.find((c) => c.sense === 'value'))
 const made = reactive<Record<string, string>>({})
 for (const e of entries.value) {
   const advised = props.finding.advice?.moves?.find(
@@ -43,7 +49,12 @@ for (const e of entries.value) {
   made[e.key] = String(advised?.steps ?? '')
 }
 const trouble = ref('')
-const measure = computed(() => props.run.measures.find((m) => m.id === props.finding.judges[0]))
+/** The measure that the advised control acts on, which says where the simulated device is. */
+const measure = computed(() => {
+  const moved = props.finding.advice?.moves?.[0]?.control
+  const on = props.finding.controls.find((c) => c.id === moved)?.on?.[0]
+  return props.run.measures.find((m) => m.id === (on ?? props.finding.judges[0]))
+})
 const kind = computed(() => measure.value?.capture?.instrument ?? '')
 const standIn = computed(() => bench.value?.links.some((l) => l.kind === kind.value && l.stand_in))
 const pressed = ref(false)
@@ -78,7 +89,7 @@ async function note() {
   if (steps.some((s) => !Number.isFinite(s.steps)))
     return (trouble.value = 'Presses are whole numbers: 3 for three up, −2 for two down.')
   const moved = steps.filter((s) => s.steps !== 0)
-  if (!moved.length) return (trouble.value = 'Say how many presses were made, on at least one control.')
+  if (!moved.length) return (trouble.value = 'Say what was done, on at least one control.')
   for (const s of moved) if (!(await send({ kind: 'adjust', finding: props.finding.id, ...s }))) return
 }
 useKeys({ Enter: note })
@@ -101,7 +112,7 @@ useKeys({ Enter: note })
   <template v-else>
     <StepHead
       :title="`Adjust, round ${finding.closed}`"
-      do="Make the presses in the device’s service menu, then note what was made. The points are read again afterwards."
+      do="Do it in the device’s menu, then note what was done. The points are read again afterwards."
     />
     <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
       <p
@@ -124,10 +135,21 @@ useKeys({ Enter: note })
       </button>
     </div>
     <fieldset class="mt-4 flex flex-wrap items-end gap-5">
-      <legend class="mb-2 font-semibold">Presses made (up is positive, down negative)</legend>
+      <legend class="mb-2 font-semibold">
+        {{
+          told
+            ? `What was done, in steps of ${told.step}: as advised, or as it was entered`
+            : 'What was done (presses: up is positive, down negative)'
+        }}
+      </legend>
       <label v-for="e in entries" :key="e.key">
         <span class="label">{{ e.label }}</span>
+        <select v-if="e.once" v-model="made[e.key]" :name="`presses-${e.key}`" class="field w-36 text-xl">
+          <option value="">not done</option>
+          <option value="1">done</option>
+        </select>
         <input
+          v-else
           v-model="made[e.key]"
           :name="`presses-${e.key}`"
           inputmode="numeric"

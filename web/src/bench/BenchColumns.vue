@@ -3,6 +3,7 @@ import { computed, ref, watch } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
 import WayRail from './WayRail.vue'
 import PointLedger from './PointLedger.vue'
+import ChangedPart from './ChangedPart.vue'
 import ProblemNote from './ProblemNote.vue'
 import BringStep from './BringStep.vue'
 import CautionsStep from './CautionsStep.vue'
@@ -125,6 +126,7 @@ useKeys({
         <button class="btn btn-quiet" @click="asking = 'note'">Note <kbd>N</kbd></button>
         <button v-if="last" class="btn btn-quiet" @click="asking = 'withdraw'">Withdraw last <kbd>⌫</kbd></button>
         <button class="btn btn-quiet" @click="asking = 'loose'">Something stays open</button>
+        <ChangedPart :run="run" />
         <span class="ml-auto">
           <button class="btn btn-quiet" :disabled="index <= 0" aria-label="Previous step" @click="move(-1)">
             <kbd>[</kbd>

@@ -26,7 +26,7 @@ const candidates = useQueries({
 const offers = computed(() => props.run.roles.map((role, i) => ({ role, list: candidates.value[i]?.data ?? [] })))
 const fitting = (list: (typeof offers.value)[number]['list']) => list.filter((c) => !c.fitness.blocks?.length)
 const unfit = (list: (typeof offers.value)[number]['list']) => list.filter((c) => c.fitness.blocks?.length)
-const next = computed(() => offers.value.find((o) => !o.role.standard && fitting(o.list).length))
+const next = computed(() => offers.value.find((o) => !o.role.standard && !o.role.optional && fitting(o.list).length))
 
 async function bind(role: string, tag: string, reason?: string) {
   return send({ kind: 'bind', role, standard: tag, reason })
@@ -34,7 +34,7 @@ async function bind(role: string, tag: string, reason?: string) {
 async function bindAll() {
   for (const o of offers.value) {
     const first = fitting(o.list)[0]
-    if (!o.role.standard && first && !(await bind(o.role.id, first.standard.tag))) return
+    if (!o.role.standard && !o.role.optional && first && !(await bind(o.role.id, first.standard.tag))) return
   }
 }
 function override(reason: string) {
@@ -58,7 +58,7 @@ useKeys({ Enter: () => next.value && bindAll() })
           <span v-if="o.role.standard" class="ml-auto text-petrol">
             ● <span class="num">{{ o.role.standard.tag }}</span> {{ o.role.standard.name }}
           </span>
-          <span v-else class="ml-auto text-ink-2">○ not chosen</span>
+          <span v-else class="ml-auto text-ink-2">○ {{ o.role.optional ? 'may stay empty' : 'not chosen' }}</span>
         </div>
         <ul class="mt-1 flex flex-wrap gap-2">
           <li v-for="c in fitting(o.list)" :key="c.standard.id">
@@ -78,6 +78,12 @@ useKeys({ Enter: () => next.value && bindAll() })
           <ul class="space-y-1">
             <li v-for="c in unfit(o.list)" :key="c.standard.id" class="border-l-4 border-line pl-3">
               {{ c.fitness.blocks.join(' ') }}
+              <RouterLink
+                v-if="o.role.prepared?.length"
+                class="inline-flex min-h-10 items-center underline"
+                :to="{ name: 'device', params: { id: c.standard.tag } }"
+                >Prepare {{ c.standard.tag }}</RouterLink
+              >
               <button
                 v-if="person?.role === 'lead' && !o.role.standard"
                 class="min-h-10 underline"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
@@ -10,6 +10,11 @@ import type { Run, Step } from '../api/client'
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending } = useRunHandle()
 const asking = ref(false)
+const words = computed<Record<string, string>>(() =>
+  props.step.tests
+    ? { fine: 'Passed', 'not fine': 'Failed', 'does not apply': 'Not fitted', skip: 'Not done …' }
+    : { fine: 'Fine', 'not fine': 'Not fine', 'does not apply': 'Does not apply', skip: 'Leave it out …' },
+)
 const fine = () => send({ kind: 'answer', step: props.step.id, answer: 'fine' })
 function notFine(note: string) {
   asking.value = false
@@ -25,27 +30,29 @@ useKeys({ Enter: () => !(props.step.done && props.step.answer === 'fine') && fin
     <p v-if="step.closes?.length" class="mt-3 text-ink-2">This closes: {{ step.closes.join(', ') }}.</p>
     <p v-if="step.done" class="mt-4 text-lg">
       Answered:
-      <b :class="step.answer === 'not fine' ? 'text-vermilion' : ''">{{ step.skipped ? 'left out' : step.answer }}</b>
+      <b :class="step.answer === 'not fine' ? 'text-vermilion' : ''">{{
+        step.skipped ? 'left out' : step.answer ? words[step.answer]!.toLowerCase() : ''
+      }}</b>
       <template v-if="step.note"> · {{ step.note }}</template>
     </p>
     <slot />
     <div class="mt-5 flex flex-wrap gap-3">
-      <button class="btn btn-main" :disabled="sending" @click="fine">Fine <kbd>Enter</kbd></button>
-      <button class="btn" :disabled="sending" @click="asking = true">Not fine …</button>
+      <button class="btn btn-main" :disabled="sending" @click="fine">{{ words.fine }} <kbd>Enter</kbd></button>
+      <button class="btn" :disabled="sending" @click="asking = true">{{ words['not fine'] }} …</button>
       <button
         class="btn"
         :disabled="sending"
         @click="send({ kind: 'answer', step: step.id, answer: 'does not apply' })"
       >
-        Does not apply
+        {{ words['does not apply'] }}
       </button>
-      <SkipStep :step="step" />
+      <SkipStep :step="step" :words="words.skip" />
     </div>
     <AskDialog
       v-if="asking"
-      :title="`Not fine: ${step.title}`"
+      :title="`${words['not fine']}: ${step.title}`"
       hint="Mend it and answer again, or it stands: a device that fails a check does not conform."
-      label="What is not fine"
+      :label="step.tests ? 'What failed' : 'What is not fine'"
       action="Record it"
       @done="notFine"
       @close="asking = false"

@@ -54,7 +54,10 @@ function answered(text: string) {
         <b>Next due {{ localDay(run.next.on) }}</b
         ><span class="text-ink-2">: {{ run.next.reason }}</span>
       </p>
-      <p v-else-if="run.status === 'signed'" class="mt-3 text-lg font-semibold text-vermilion">
+      <p
+        v-else-if="run.status === 'signed' && !run.result.startsWith('conforms')"
+        class="mt-3 text-lg font-semibold text-vermilion"
+      >
         It leaves use; no next date is set.
       </p>
     </template>

@@ -7,6 +7,8 @@ import SkipStep from './SkipStep.vue'
 import AdjustWork from './AdjustWork.vue'
 import ReadingWork from './ReadingWork.vue'
 import FindingPoints from './FindingPoints.vue'
+import FindingTrends from './FindingTrends.vue'
+import TakeBack from './TakeBack.vue'
 import { openSpot } from './reading'
 import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
@@ -78,15 +80,16 @@ useKeys({
           <li v-for="line in finding.seen.lines" :key="line" class="py-1">{{ line }}</li>
         </ul>
       </div>
+      <div class="mt-3 border-l-4 border-brass bg-brass-wash px-4 py-3">
+        <p class="text-lg font-semibold">Advised: {{ decisions.find((d) => d.id === advised)?.words.toLowerCase() }}</p>
+        <p class="max-w-[70ch]">{{ finding.advice.why }}</p>
+      </div>
       <FindingPoints :run="run" :finding="finding" />
       <p v-if="!finding.seen" class="mt-4 text-[17px] font-semibold">
         {{ shapeWords(finding.advice.anatomy.shape) }}
       </p>
       <AnatomyParts v-if="!finding.seen" class="mt-1" :anatomy="finding.advice.anatomy" :unit="unit" />
-      <div class="mt-3 border-l-4 border-brass bg-brass-wash px-4 py-3">
-        <p class="text-lg font-semibold">Advised: {{ decisions.find((d) => d.id === advised)?.words.toLowerCase() }}</p>
-        <p class="max-w-[70ch]">{{ finding.advice.why }}</p>
-      </div>
+      <FindingTrends :run="run" :finding="finding" />
       <template v-if="finding.causes?.length && advised !== 'leave'">
         <p class="mt-3 font-semibold">Likely causes of this shape</p>
         <ul class="list-inside list-[square]">
@@ -105,6 +108,7 @@ useKeys({
         >
           {{ d.words }} <kbd v-if="d.id === advised">Enter</kbd>
         </button>
+        <TakeBack :finding="finding" />
       </div>
     </template>
 
@@ -120,6 +124,7 @@ useKeys({
       :point="spot.point"
       phase="as left"
     >
+      <TakeBack :finding="finding" class="mt-2" />
       <slot />
     </ReadingWork>
 

@@ -12,6 +12,7 @@ const props = defineProps<{
   high?: number
   reference?: number
   label: string
+  seconds?: number
 }>()
 const box = ref<HTMLElement>()
 let plot: uPlot | undefined
@@ -60,7 +61,7 @@ onMounted(() => {
       cursor: { show: false },
       padding: [8, 8, 8, 0],
       scales: {
-        x: { time: false, range: (_, __, max) => [(max ?? 0) - traceSeconds, max ?? 0] },
+        x: { time: false, range: (_, __, max) => [(max ?? 0) - (props.seconds ?? traceSeconds), max ?? 0] },
         y: { range: () => range() },
       },
       axes: [

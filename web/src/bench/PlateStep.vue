@@ -8,12 +8,14 @@ import type { Run, Step } from '../api/client'
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
 const values = reactive<Record<string, string>>(
-  Object.fromEntries((props.step.fields ?? []).map((f) => [f.id, String(props.step.plate?.[f.id] ?? '')])),
+  Object.fromEntries(
+    (props.step.fields ?? []).map((f) => [f.id, String(props.step.choices?.[f.id] ?? props.step.plate?.[f.id] ?? '')]),
+  ),
 )
 const form = ref<HTMLFormElement>()
 function onEnter(event: Event) {
-  const inputs = [...(form.value?.querySelectorAll('input') ?? [])]
-  const next = inputs[inputs.indexOf(event.target as HTMLInputElement) + 1]
+  const inputs = [...(form.value?.querySelectorAll<HTMLElement>('input, select') ?? [])]
+  const next = inputs[inputs.indexOf(event.target as HTMLElement) + 1]
   if (next) next.focus()
   else save()
 }
@@ -23,20 +25,39 @@ const save = () => send({ kind: 'plate', step: props.step.id, values: { ...value
 <template>
   <form ref="form" @submit.prevent>
     <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
-    <div class="mt-5 grid max-w-xl gap-4">
-      <label v-for="(f, i) in step.fields" :key="f.id" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
-        <span>{{ f.label }}</span>
-        <input
+    <div class="mt-5 grid max-w-2xl gap-4">
+      <label
+        v-for="(f, i) in step.fields"
+        :key="f.id"
+        class="grid items-center gap-3"
+        :class="f.options?.length || f.text ? 'grid-cols-[1fr_1.3fr]' : 'grid-cols-[1fr_150px_50px]'"
+      >
+        <span>{{ f.label }}<span v-if="f.optional" class="block text-sm text-ink-2">may stay empty</span></span>
+        <select
+          v-if="f.options?.length"
           v-model="values[f.id]"
           :name="f.id"
-          inputmode="decimal"
-          class="field num text-right text-2xl"
+          class="field"
+          :autofocus="i === 0"
+          :aria-invalid="problem?.field === f.id"
+          @keydown.enter.prevent="onEnter"
+        >
+          <option value="" disabled>choose what is set …</option>
+          <option v-for="o in f.options" :key="o.id" :value="o.id">{{ o.title }}</option>
+        </select>
+        <input
+          v-else
+          v-model="values[f.id]"
+          :name="f.id"
+          :inputmode="f.text ? 'text' : 'decimal'"
+          class="field"
+          :class="!f.text && 'num text-right text-2xl'"
           :autofocus="i === 0"
           :aria-invalid="problem?.field === f.id"
           autocomplete="off"
           @keydown.enter.prevent="onEnter"
         />
-        <span class="text-ink-2">{{ f.unit }}</span>
+        <span v-if="!f.options?.length && !f.text" class="text-ink-2">{{ f.unit }}</span>
       </label>
     </div>
     <slot />

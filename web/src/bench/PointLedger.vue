@@ -4,7 +4,7 @@ import PointDetail from './PointDetail.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import type { Measure, Point, Run, Step } from '../api/client'
-import { shown } from '../composables/words'
+import { limitsWords, shown } from '../composables/words'
 
 /** The ledger: every point as found and as left, and what was found. */
 const props = defineProps<{ run: Run; step: Step }>()
@@ -27,7 +27,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
     <template v-for="m in run.measures" :key="m.id">
       <button class="mt-2 flex w-full items-baseline justify-between text-left" @click="$emit('look', m.id)">
         <h2 class="text-[15px]">{{ m.title }}</h2>
-        <span class="num text-xs text-ink-2">{{ m.tolerance }} {{ m.shown }}</span>
+        <span class="num text-xs text-ink-2">{{ limitsWords(m.tolerance) }} {{ m.shown }}</span>
       </button>
       <table class="w-full">
         <thead class="sr-only">

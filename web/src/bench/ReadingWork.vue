@@ -4,10 +4,12 @@ import AskDialog from '../components/AskDialog.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import GrossGate from './GrossGate.vue'
-import { widgetOf } from './widgets'
+import { goesOn, showsFacts, widgetOf } from './widgets'
+import SequenceBar from './SequenceBar.vue'
 import StandInPanel from './StandInPanel.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
+import { useBenchState } from '../composables/useBenchState'
 import { useKeys } from '../composables/useKeys'
 import { useLivePoint } from '../composables/useLivePoint'
 import { tone } from '../composables/useTone'
@@ -22,17 +24,27 @@ const omitting = ref(false)
 const field = ref<HTMLInputElement>()
 const m = computed(() => props.measure)
 const gate = computed(() => props.point.gross_open && !props.point.set_up_seen)
-const { frame, trace, trouble } = useLivePoint(
+const { frame, traces, trouble } = useLivePoint(
   computed(() =>
     m.value.capture && props.point.expected && !gate.value
       ? { run: props.run.id, measure: m.value.id, point: props.point.id }
       : undefined,
   ),
+  () => goesOn(m.value.capture?.kind),
 )
 const expected = computed(() => props.point.expected)
 const limit = computed(() => {
   const e = expected.value
-  return e?.high !== undefined && e.low !== undefined ? (e.high - e.low) / 2 : undefined
+  if (!e) return undefined
+  if (e.high !== undefined && e.low !== undefined) return (e.high - e.low) / 2
+  return e.high !== undefined ? e.high - e.reference : e.low !== undefined ? e.reference - e.low : undefined
+})
+/** The limits in words: both sides, or the only one. */
+const limitWords = computed(() => {
+  const e = expected.value
+  if (!e || limit.value === undefined) return ''
+  const sign = e.low === undefined ? '+' : e.high === undefined ? '−' : '±'
+  return ` ${sign} ${shown(limit.value, m.value.resolution)}`
 })
 const fine = computed(() => m.value.resolution / 10)
 const taken = computed(() => props.point.readings.filter((r) => !r.withdrawn && r.round === m.value.round))
@@ -52,18 +64,22 @@ const preview = computed(() => {
   const e = expected.value
   const value = typed.value ? Number(typed.value.replace(',', '.')) : frame.value?.value
   if (!e || !limit.value || value === undefined || !Number.isFinite(value)) return undefined
-  const lean = (value - e.reference) / limit.value
+  // Where the reference is read, the error is what was set less the reading.
+  const lean = ((e.set === undefined ? 1 : -1) * (value - e.reference)) / limit.value
   const fan = e.u / limit.value
   return { lean, fan, zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const) }
 })
 
+const reads = computed(() => (expected.value?.set === undefined ? 'Device shows' : 'Reference reads'))
 const widget = computed(() => widgetOf(m.value.capture?.kind))
 
 /** Hands free: a reading that has stood for a moment is taken by itself, unless something was typed. */
 const handsFree = computed(() => m.value.capture?.hands === 'free')
+const { data: bench } = useBenchState()
+const byItself = computed(() => bench.value?.sequences.some((s) => s.running && s.run === props.run.id))
 let standing: ReturnType<typeof setTimeout> | undefined
 watch(
-  () => handsFree.value && !!frame.value?.steady && !typed.value && !problem.value && !sending.value,
+  () => handsFree.value && !byItself.value && !!frame.value?.steady && !typed.value && !problem.value && !sending.value,
   (ready) => {
     clearTimeout(standing)
     if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && take(), 1200)
@@ -110,17 +126,17 @@ useKeys({ Enter: take })
         <span :class="frame && !alive ? 'font-semibold text-vermilion' : ''" role="status">
           {{ trouble || frame?.status.words || 'Connecting to the instrument …' }}
         </span>
-        <span v-for="f in frame?.facts" :key="f.label"
+        <span v-for="f in showsFacts(measure.capture.kind) ? [] : frame?.facts" :key="f.label"
           >{{ f.label }} <span class="num">{{ f.text }}</span></span
         >
         <span v-if="expected" class="ml-auto text-petrol">
           expected <span class="num">{{ shown(expected.reference, measure.resolution) }}</span>
-          <span v-if="limit !== undefined" class="num"> ± {{ shown(limit, measure.resolution) }}</span>
+          <span class="num">{{ limitWords }}</span> {{ measure.reads }}
         </span>
       </div>
       <component
         :is="widget"
-        :trace="trace"
+        :traces="traces"
         :frame="frame"
         :measure="measure"
         :point="point"
@@ -129,15 +145,17 @@ useKeys({ Enter: take })
     </div>
     <div class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
       <div class="border-r border-line px-4 py-2">
-        <span class="label">Reference</span>
+        <span class="label">{{ expected?.set === undefined ? 'Reference' : 'Device is set to' }}</span>
         <span class="num text-[42px] leading-tight">{{
-          expected ? shown(expected.reference, measure.resolution) : '–'
+          expected ? shown(expected.set ?? expected.reference, measure.resolution) : '–'
         }}</span>
-        <span class="ml-1 text-ink-2">{{ measure.shown }}</span>
+        <span class="ml-1 whitespace-nowrap text-ink-2">{{
+          expected?.set === undefined ? measure.reads : measure.shown
+        }}</span>
       </div>
       <label class="border-r border-line bg-brass-wash px-4 py-2">
         <span class="label"
-          >Device shows
+          >{{ reads }}
           <template v-if="measure.repeats > 1">· {{ taken.length + 1 }} of {{ measure.repeats }}</template></span
         >
         <span class="flex items-baseline" data-keys>
@@ -150,11 +168,11 @@ useKeys({ Enter: take })
             class="num w-full min-w-0 bg-transparent text-[42px] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
             :class="frame?.steady && 'placeholder:text-petrol'"
             :placeholder="frame?.value !== undefined ? shown(frame.value, measure.resolution) : ''"
-            :aria-label="`Device shows, ${measure.title} ${point.label}`"
+            :aria-label="`${reads}, ${measure.title} ${point.label}`"
             :aria-invalid="problem?.field === 'typed'"
             @keydown.enter.prevent="take"
           />
-          <span class="text-ink-2">{{ measure.shown }}</span>
+          <span class="shrink-0 whitespace-nowrap text-ink-2">{{ measure.reads }}</span>
         </span>
       </label>
       <div class="grid place-items-center">
@@ -205,6 +223,7 @@ useKeys({ Enter: take })
       · display step <span class="num">{{ fine * 10 }}</span>
     </p>
   </template>
+  <SequenceBar v-if="handsFree" :run="run" />
   <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" :entries="measure.points" />
   <AskDialog
     v-if="omitting"

@@ -5,7 +5,7 @@ import { useRunHandle } from './runHandle'
 import type { Step } from '../api/client'
 
 /** Leaves a step out, with a reason. */
-const props = defineProps<{ step: Step }>()
+const props = defineProps<{ step: Step; words?: string }>()
 const { send } = useRunHandle()
 const asking = ref(false)
 function skip(reason: string) {
@@ -15,7 +15,7 @@ function skip(reason: string) {
 </script>
 
 <template>
-  <button type="button" class="btn btn-quiet" @click="asking = true">Leave it out …</button>
+  <button type="button" class="btn btn-quiet" @click="asking = true">{{ words ?? 'Leave it out …' }}</button>
   <AskDialog
     v-if="asking"
     :title="`Leave out: ${step.title}`"

@@ -1,3 +1,10 @@
+<script lang="ts">
+import { ref as shared } from 'vue'
+
+/** Whether the panel is open: it stays as it was put when the next point comes up. */
+const open = shared(false)
+</script>
+
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
@@ -34,16 +41,21 @@ async function toggle(fault: { code: string; word: string; on?: boolean }) {
 </script>
 
 <template>
-  <details v-if="link?.stand_in" class="mt-4 border border-dashed border-ink-2 px-3 py-2 text-sm">
+  <details
+    v-if="link?.stand_in"
+    :open="open"
+    class="mt-4 border border-dashed border-ink-2 px-3 py-2 text-sm"
+    @toggle="open = ($event.target as HTMLDetailsElement).open"
+  >
     <summary class="cursor-pointer py-1 font-semibold">Simulated device: its own controls and faults</summary>
     <div v-for="k in controls?.keys" :key="k.code" class="mt-2 flex flex-wrap items-center gap-2">
-      <span class="w-24 capitalize">{{ k.word }}</span>
+      <span class="min-w-24">{{ k.word }}</span>
       <select v-if="k.code === 'TABLE'" v-model="entry" class="field max-w-52" aria-label="entry of the table">
         <option value="">choose the entry …</option>
         <option v-for="e in entries" :key="e.id" :value="e.id">{{ e.label }}</option>
       </select>
       <button
-        v-for="n in [-5, -1, 1, 5]"
+        v-for="n in k.once ? [1] : [-5, -1, 1, 5]"
         :key="n"
         class="btn num"
         :disabled="k.code === 'TABLE' && !entry"
@@ -54,7 +66,7 @@ async function toggle(fault: { code: string; word: string; on?: boolean }) {
           )
         "
       >
-        {{ n > 0 ? '+' : '−' }}{{ Math.abs(n) }}
+        {{ k.once ? 'run it' : `${n > 0 ? '+' : '−'}${Math.abs(n)}` }}
       </button>
     </div>
     <div class="mt-2 flex flex-wrap items-center gap-2">

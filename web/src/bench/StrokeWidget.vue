@@ -2,26 +2,38 @@
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
 import type { LiveFrame, Measure, Point } from '../api/client'
+import type { Traces } from '../composables/useLivePoint'
 
 /**
  * Strokes of a calibration syringe as they are made: the live flow, the speed of the
  * last stroke against its band, the pause, and every stroke with why it does not count.
  */
 const props = defineProps<{
-  trace: { t: number[]; v: number[] }
+  traces: Traces
   frame?: LiveFrame
   measure: Measure
   point: Point
   label: string
 }>()
+const trace = computed(() => props.traces[props.measure.capture?.channel ?? ''] ?? { t: [], v: [] })
 const band = computed(() => ({ low: props.point.with?.low ?? 0, high: props.point.with?.high ?? 0 }))
 const wanted = computed(() => props.measure.capture?.breaths ?? 0)
 const strokes = computed(() => (props.frame?.strokes ?? []).slice(-8))
 const last = computed(() => strokes.value[strokes.value.length - 1])
 const counted = computed(() => strokes.value.filter((s) => s.counted).length)
 const injected = computed(() => (props.point.with?.direction ?? 1) > 0)
-const flow = computed(() => props.trace.v[props.trace.v.length - 1] ?? 0)
+const flow = computed(() => trace.value.v[trace.value.v.length - 1] ?? 0)
 const moving = computed(() => Math.abs(flow.value) > 0.05)
+/** How much of the pause between strokes has passed, from none to all of it. */
+const paused = computed(() => {
+  const { t, v } = trace.value
+  const wanted = props.measure.capture?.with?.pause ?? 0
+  if (!t.length || !wanted || moving.value) return 0
+  let i = v.length - 1
+  while (i > 0 && Math.abs(v[i - 1]!) <= 0.05) i--
+  return Math.min(1, (t[t.length - 1]! - t[i]!) / wanted)
+})
+const ring = 2 * Math.PI * 15
 
 /** Speeds lie on a logarithmic scale from 0.2 to 15 L/s. */
 const at = (speed: number) => (Math.log(Math.max(0.2, Math.min(15, speed)) / 0.2) / Math.log(75)) * 100
@@ -61,7 +73,22 @@ const at = (speed: number) => (Math.log(Math.max(0.2, Math.min(15, speed)) / 0.2
       </div>
       <div class="text-center" aria-live="polite">
         <p class="num text-[34px] leading-none">{{ Math.min(counted, wanted) }}/{{ wanted }}</p>
-        <p class="mt-1 text-sm text-ink-2">{{ moving ? 'moving' : 'pause' }}</p>
+        <p class="mt-1 flex items-center justify-center gap-2 text-sm text-ink-2">
+          <svg width="36" height="36" viewBox="0 0 36 36" role="img" aria-label="pause">
+            <circle cx="18" cy="18" r="15" fill="none" stroke="var(--line)" stroke-width="4" />
+            <circle
+              cx="18"
+              cy="18"
+              r="15"
+              fill="none"
+              stroke="var(--petrol)"
+              stroke-width="4"
+              :stroke-dasharray="`${ring * paused} ${ring}`"
+              transform="rotate(-90 18 18)"
+            />
+          </svg>
+          {{ moving ? 'moving' : paused < 1 ? 'pause …' : 'go on' }}
+        </p>
       </div>
     </div>
     <ul class="flex min-h-11 flex-wrap gap-x-5 gap-y-1 border-t border-line px-3 py-2 text-sm">

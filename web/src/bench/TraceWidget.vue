@@ -2,15 +2,17 @@
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
 import type { LiveFrame, Measure, Point } from '../api/client'
+import type { Traces } from '../composables/useLivePoint'
 
 /** A live trace with the band in which the reading is expected. */
 const props = defineProps<{
-  trace: { t: number[]; v: number[] }
+  traces: Traces
   frame?: LiveFrame
   measure: Measure
   point: Point
   label: string
 }>()
+const trace = computed(() => props.traces[props.measure.capture?.channel ?? ''] ?? { t: [], v: [] })
 const expected = computed(() => (props.measure.capture?.kind === 'rate' ? undefined : props.point.expected))
 </script>
 

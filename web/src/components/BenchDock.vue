@@ -2,14 +2,15 @@
 import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import TimerRing from './TimerRing.vue'
-import type { RunBrief } from '../api/client'
+import type { BenchState, RunBrief } from '../api/client'
 import { useClock } from '../composables/useClock'
 import { useKeys, type Keys } from '../composables/useKeys'
 import { notify, tone } from '../composables/useTone'
 import { countdown, familyWords } from '../composables/words'
 
 /** Runs in progress lie along the bottom edge like devices on a bench. */
-const props = defineProps<{ runs: RunBrief[] }>()
+const props = defineProps<{ runs: RunBrief[]; sequences?: BenchState['sequences'] }>()
+const sequence = (run: string) => props.sequences?.find((s) => s.run === run)
 const emit = defineEmits<{ ended: [] }>()
 const now = useClock()
 const route = useRoute()
@@ -70,6 +71,12 @@ useKeys(keys)
             ><span class="num">{{ countdown(left(run)) }}</span> {{ run.timer_title }}</span
           >
           <span v-else-if="run.timer_until" class="font-semibold text-petrol">{{ run.timer_title }} is over</span>
+          <span v-else-if="sequence(run.id)?.running" class="font-semibold text-petrol"
+            >reads by itself: {{ sequence(run.id)!.now }}</span
+          >
+          <span v-else-if="sequence(run.id)?.alarm" class="font-semibold text-vermilion"
+            >◆ stopped: {{ sequence(run.id)!.why }}</span
+          >
           <span v-else>{{ run.now }}</span>
           <span v-if="!run.mine"> · {{ run.by }}</span>
         </span>

@@ -20,7 +20,9 @@ const device = reactive({
   site: '',
   place: '',
   risk: 3,
+  adjustment: '' as '' | 'threshold' | 'nominal' | 'measure-only' | 'calendar',
 })
+const pounds = ref(false)
 const problem = ref<Problem>()
 const fields = [
   { key: 'tag', label: 'Tag on its label', required: true },
@@ -34,7 +36,15 @@ const fields = [
 async function save() {
   problem.value = undefined
   try {
-    const asset = await answer(api.POST('/api/assets', { body: { ...device } }))
+    const asset = await answer(
+      api.POST('/api/assets', {
+        body: {
+          ...device,
+          adjustment: device.adjustment || undefined,
+          units: device.family === 'patient-scale' && pounds.value ? { mass: '[lb_av]' } : undefined,
+        },
+      }),
+    )
     cache.invalidateQueries({ queryKey: ['assets'] })
     router.push({ name: 'device', params: { id: asset.tag } })
   } catch (error) {
@@ -56,6 +66,20 @@ async function save() {
         <select v-model="device.family" class="field">
           <option v-for="f in families" :key="f" :value="f">{{ familyWords(f) }}</option>
         </select>
+      </label>
+      <label>
+        <span class="label">Adjusted</span>
+        <select v-model="device.adjustment" class="field" name="adjustment">
+          <option value="">as the procedure or the lab says</option>
+          <option value="threshold">when an error is worth it</option>
+          <option value="nominal">to nominal every time</option>
+          <option value="calendar">by the calendar, whatever the check says</option>
+          <option value="measure-only">never: measure only</option>
+        </select>
+      </label>
+      <label v-if="device.family === 'patient-scale'" class="col-span-2 flex min-h-10 items-center gap-3">
+        <input v-model="pounds" type="checkbox" name="pounds" class="size-5 accent-ink" />
+        It shows pounds. A scale that gives a dose is locked to kg: mixed units kill.
       </label>
       <label>
         <span class="label">Risk, 1 (low) to 5</span>

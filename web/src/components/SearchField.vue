@@ -30,7 +30,7 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
 </script>
 
 <template>
-  <Combobox :model-value="null" nullable as="div" class="relative w-60" @update:model-value="open">
+  <Combobox :model-value="null" nullable as="div" class="relative w-44 focus-within:w-60" @update:model-value="open">
     <div
       class="flex items-center border-[1.5px] border-ink-2 bg-sheet focus-within:outline-3 focus-within:outline-brass"
     >

@@ -14,7 +14,11 @@ const views = [
   { name: 'bench', title: 'Bench', also: 'run' },
   { name: 'equipment', title: 'Equipment', also: 'device' },
   { name: 'references', title: 'References', also: 'reference' },
+  { name: 'rounds', title: 'Rounds', also: 'intervals' },
+  { name: 'control', title: 'Control' },
+  { name: 'look-back', title: 'Look-back' },
   { name: 'workings', title: 'Workings' },
+  { name: 'house', title: 'House' },
 ]
 const initials = computed(() => {
   const [first, ...rest] = props.person.name.split(' ')
@@ -29,12 +33,12 @@ async function allowNotes() {
 </script>
 
 <template>
-  <header class="flex h-14 items-center gap-6 border-b-2 border-ink px-4">
+  <header class="flex h-14 items-center gap-4 border-b-2 border-ink px-4 text-[15px] whitespace-nowrap">
     <RouterLink to="/" class="flex items-center gap-2 font-bold" aria-label="North Needle, Today">
       <img src="/needle.svg" alt="" width="28" height="28" />
-      <span>North Needle</span>
+      <span class="hidden 2xl:inline">North Needle</span>
     </RouterLink>
-    <nav class="flex h-full gap-5" aria-label="Views">
+    <nav class="flex h-full gap-4" aria-label="Views">
       <RouterLink
         v-for="v in views"
         :key="v.name"
@@ -49,7 +53,7 @@ async function allowNotes() {
         {{ v.title }}
       </RouterLink>
     </nav>
-    <div class="ml-auto flex items-center gap-6">
+    <div class="ml-auto flex items-center gap-4">
       <SearchField />
       <LooseEnds :ends="bench?.loose_ends ?? []" />
       <Menu as="div" class="relative">

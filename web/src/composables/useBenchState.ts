@@ -20,7 +20,8 @@ export function useChanges() {
   const cache = useQueryClient()
   const connected = ref(true)
   const lists = () => {
-    for (const key of ['bench', 'today', 'asset', 'assets']) cache.invalidateQueries({ queryKey: [key] })
+    for (const key of ['bench', 'today', 'asset', 'assets', 'controls', 'control-chart'])
+      cache.invalidateQueries({ queryKey: [key] })
   }
   useStream(
     '/api/changes',

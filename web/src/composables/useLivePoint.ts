@@ -8,41 +8,58 @@ export interface LivePoint {
   point: string
 }
 
-/** How much of a trace is kept on screen, in seconds. */
+/** How much of a trace is kept on screen, in seconds; of one that goes on from point to point. */
 export const traceSeconds = 30
+export const gasSeconds = 120
 
-/** useLivePoint shows a point's link as it is now: the last frame and the trace. */
-export function useLivePoint(at: Ref<LivePoint | undefined>) {
+export type Traces = Record<string, { t: number[]; v: number[] }>
+
+/**
+ * useLivePoint shows a point's link as it is now: the last frame and the trace of each
+ * channel. Where goesOn says so, the traces go on from one point of a measure to the next.
+ */
+export function useLivePoint(at: Ref<LivePoint | undefined>, goesOn: () => boolean = () => false) {
   const frame = shallowRef<LiveFrame>()
-  const trace = shallowRef<{ t: number[]; v: number[] }>({ t: [], v: [] })
+  const traces = shallowRef<Traces>({})
   const trouble = ref('')
   let stop = () => {}
 
   function take(next: LiveFrame) {
     frame.value = next
     trouble.value = ''
-    const samples = next.traces[0]?.samples ?? []
-    if (samples.length === 0) return
-    const t = trace.value.t.concat(samples.map((s) => s.t))
-    const v = trace.value.v.concat(samples.map((s) => s.v))
-    const last = t[t.length - 1] ?? 0
-    const from = t.findIndex((x) => x >= last - traceSeconds && x <= last)
-    trace.value = { t: t.slice(from), v: v.slice(from) }
+    const grown: Traces = { ...traces.value }
+    for (const fresh of next.traces) {
+      const before = grown[fresh.channel] ?? { t: [], v: [] }
+      const end = before.t[before.t.length - 1] ?? -Infinity
+      const first = fresh.samples[0]?.t ?? end
+      // A clock that went back is an instrument that began anew.
+      const kept = first < end - traceSeconds ? { t: [], v: [] } : before
+      const samples = fresh.samples.filter((s) => (kept === before ? s.t > end : true))
+      const t = kept.t.concat(samples.map((s) => s.t))
+      const v = kept.v.concat(samples.map((s) => s.v))
+      const last = t[t.length - 1] ?? 0
+      const from = Math.max(
+        0,
+        t.findIndex((x) => x >= last - (goesOn() ? gasSeconds : traceSeconds)),
+      )
+      grown[fresh.channel] = { t: t.slice(from), v: v.slice(from) }
+    }
+    traces.value = grown
   }
 
-  function close() {
+  function close(keep = false) {
     stop()
     stop = () => {}
     frame.value = undefined
-    trace.value = { t: [], v: [] }
+    if (!keep) traces.value = {}
     trouble.value = ''
   }
 
   watch(
     () => (at.value ? `${at.value.run} ${at.value.measure} ${at.value.point}` : ''),
-    () => {
-      close()
+    (_, before) => {
       const p = at.value
+      close(goesOn() && !!p && !!before?.startsWith(`${p.run} ${p.measure} `))
       if (!p) return
       const query = new URLSearchParams({ measure: p.measure, point: p.point })
       stop = openStream(
@@ -56,6 +73,6 @@ export function useLivePoint(at: Ref<LivePoint | undefined>) {
     },
     { immediate: true },
   )
-  onBeforeUnmount(close)
-  return { frame, trace, trouble }
+  onBeforeUnmount(() => close())
+  return { frame, traces, trouble }
 }

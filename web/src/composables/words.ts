@@ -62,6 +62,9 @@ export function localDay(iso: string | undefined): string {
   return iso ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }) : ''
 }
 
+/** limitsWords is a tolerance as it is read: ≤ and ≥ for what is typed as <= and >=. */
+export const limitsWords = (tolerance: string) => tolerance.replaceAll('<=', '≤').replaceAll('>=', '≥')
+
 /** familyWords is a family's name as it is read: "patient-scale" is "patient scale". */
 export function familyWords(family: string): string {
   return family.replaceAll('-', ' ')

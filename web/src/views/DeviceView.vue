@@ -3,12 +3,14 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
+import ActivityList from '../equipment/ActivityList.vue'
+import EventForm from '../equipment/EventForm.vue'
 import FingerPrint from '../components/FingerPrint.vue'
 import { answer, api } from '../api/client'
 import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
-import { ago, dueWords, familyWords, localDay } from '../composables/words'
+import { ago, familyWords, localDay, significant } from '../composables/words'
 
 const props = defineProps<{ id: string }>()
 const { data, error, refetch } = useQuery({
@@ -20,6 +22,14 @@ const { person } = useSession()
 const { start, starting, trouble } = useStartRun()
 const running = computed(() => data.value?.history.find((h) => h.status === 'open'))
 const lastGood = computed(() => data.value?.history.find((h) => h.result?.startsWith('conforms')))
+/** What the meter showed of delivered volumes when it was last found, a line each. */
+const found = computed(() =>
+  (data.value?.history.find((h) => h.status === 'signed' && h.needles?.length)?.needles ?? [])
+    .filter((n) => n.phase === 'as found')
+    .map((n) => `${n.reference}\t${significant(n.reference + n.error, 6)}`)
+    .join('\n'),
+)
+const happened = ref(false)
 const begin = ref<HTMLElement[]>()
 watch(data, async (device, before) => {
   if (!device || before) return
@@ -48,25 +58,39 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             <span class="text-ink-2"> · last good {{ ago(lastGood?.opened_at, now) }}</span>
           </p>
         </div>
-        <div v-if="person?.role !== 'manager'" class="flex flex-col items-end gap-2">
+        <div
+          v-if="person?.role !== 'manager'"
+          class="flex flex-wrap gap-2"
+          :class="data.procedures.length > 1 && !running && 'basis-full'"
+        >
           <RouterLink v-if="running" class="btn btn-main" :to="{ name: 'run', params: { id: running.id } }">
             Resume the run <kbd>Enter</kbd>
           </RouterLink>
           <button
-            v-for="p in running ? [] : data.procedures"
+            v-for="(p, i) in running ? [] : data.procedures"
             :key="p.id"
             ref="begin"
-            class="btn btn-main"
+            class="btn"
+            :class="i === 0 && 'btn-main'"
             :disabled="!!starting || data.status === 'retired'"
             @click="start(data.id, p.id)"
           >
-            Start verification <kbd>Enter</kbd>
+            {{ data.procedures.length > 1 ? p.title : 'Start verification' }} <kbd v-if="i === 0">Enter</kbd>
           </button>
           <p v-if="!data.procedures.length" class="max-w-56 text-right text-sm text-ink-2">
             No procedure covers a {{ familyWords(data.family) }} yet.
           </p>
         </div>
       </div>
+      <p v-for="b in data.blocked" :key="b.words" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+        <b>No patient work.</b> {{ b.words }}
+        <RouterLink
+          v-if="b.analyte"
+          class="underline"
+          :to="{ name: 'control', params: { asset: data.tag, analyte: b.analyte } }"
+          >See the chart</RouterLink
+        >
+      </p>
       <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
         {{ trouble }}
       </p>
@@ -116,15 +140,37 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
 
     <aside>
       <h2 class="border-b-2 border-ink pb-1 text-lg">What recurs</h2>
-      <ul class="rows">
-        <li v-for="a in data.activities" :key="a.title" class="py-3">
-          <span class="font-semibold">{{ a.title }}</span>
-          <span class="block" :class="a.days < 0 && 'font-semibold text-vermilion'">
-            {{ dueWords(a.days) }}, {{ localDay(a.due_on) }}
-          </span>
-          <span class="block text-sm text-ink-2">{{ a.reason }}</span>
-        </li>
-      </ul>
+      <ActivityList :activities="data.activities" />
+      <button v-if="person?.role !== 'manager'" class="btn mt-3" @click="happened = true">
+        Something happened to it …
+      </button>
+      <details v-if="data.notes.length" class="mt-2">
+        <summary class="min-h-10 cursor-pointer py-2 text-ink-2">What became of them</summary>
+        <ul class="rows text-sm">
+          <li v-for="(n, i) in data.notes" :key="i" class="py-2">
+            <span class="font-semibold">{{ localDay(n.at) }} {{ n.what }}</span> {{ n.text }}
+            <span class="text-ink-2">{{ n.by }}</span>
+          </li>
+        </ul>
+      </details>
+      <RouterLink
+        v-if="data.family === 'collection-bag-meter' && found"
+        class="btn mt-4 inline-flex"
+        :to="{ name: 'workings', params: { tool: 'correction' }, query: { points: found } }"
+        >Correct a reading of this meter</RouterLink
+      >
+      <template v-if="data.trends.length">
+        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">How it moves</h2>
+        <ul class="rows">
+          <li v-for="t in data.trends" :key="t.measure + t.point" class="py-2">
+            <span class="font-semibold">{{ t.label }}</span>
+            <span class="block text-sm text-ink-2">{{ t.words }}</span>
+          </li>
+        </ul>
+      </template>
+      <a class="btn mt-4 inline-flex items-center" :href="`/api/labels.pdf?tag=${data.tag}`" target="_blank"
+        >Label (PDF)</a
+      >
       <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">About it</h2>
       <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-2">
         <dt class="text-ink-2">Maker</dt>
@@ -144,5 +190,6 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
       </dl>
     </aside>
   </main>
-  <QueryState v-else :error="error" what="device" @again="refetch()" />
+  <EventForm v-if="data && happened" :asset="data.tag" @close="happened = false" />
+  <QueryState v-if="!data" :error="error" what="device" @again="refetch()" />
 </template>

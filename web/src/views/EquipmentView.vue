@@ -70,6 +70,12 @@ watch([search, family, status], () => window.scrollTo(0, 0))
           <option>retired</option>
         </select>
       </label>
+      <a
+        class="btn inline-flex items-center"
+        :href="`/api/labels.pdf?search=${encodeURIComponent(text)}`"
+        target="_blank"
+        >Labels (PDF)</a
+      >
       <button v-if="person?.role === 'lead' || person?.role === 'technician'" class="btn" @click="entering = true">
         Enter a device
       </button>

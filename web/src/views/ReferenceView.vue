@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import FoundOut from '../references/FoundOut.vue'
 import AskDialog from '../components/AskDialog.vue'
 import QueryState from '../components/QueryState.vue'
 import CertificateForm from '../references/CertificateForm.vue'
@@ -20,6 +21,7 @@ const { data, error, refetch } = useQuery({
 const { person } = useSession()
 const lead = computed(() => person.value?.role === 'lead')
 const certifying = ref(false)
+const foundOut = ref(false)
 const changing = ref<'usable' | 'quarantined' | 'retired'>()
 const trouble = ref('')
 const pieces = computed(() => (data.value?.values ?? []).filter((v) => v.piece))
@@ -80,6 +82,7 @@ async function change(note: string) {
         </div>
         <template v-if="lead">
           <button class="btn" @click="certifying = true">New certificate</button>
+          <button v-if="values.length" class="btn" @click="foundOut = true">Found out …</button>
           <button
             v-for="s in (['usable', 'quarantined', 'retired'] as const).filter((x) => x !== data?.status)"
             :key="s"
@@ -200,6 +203,7 @@ async function change(note: string) {
       <p v-if="!data.runs.length" class="py-2 text-ink-2">No run has used it yet.</p>
     </aside>
     <CertificateForm v-if="certifying" :of="data" @close="certifying = false" />
+    <FoundOut v-if="foundOut" :reference="data" @close="foundOut = false" />
     <AskDialog
       v-if="changing"
       :title="`${actions[changing]} ${data.tag}`"

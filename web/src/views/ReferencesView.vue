@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import CertificateForm from '../references/CertificateForm.vue'
+import LotForm from '../references/LotForm.vue'
 import QueryState from '../components/QueryState.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
@@ -13,6 +14,7 @@ const { data, error, refetch } = useQuery({ queryKey: ['standards'], queryFn: ()
 const { person } = useSession()
 const text = ref('')
 const entering = ref(false)
+const scanning = ref(false)
 const found = computed(() =>
   (data.value ?? []).filter((s) =>
     `${s.tag} ${s.name} ${s.kind} ${s.maker}`.toLowerCase().includes(text.value.toLowerCase()),
@@ -29,6 +31,7 @@ function values(s: Standard): string[] {
     const total = pieces.reduce((sum, v) => sum + (v.value ?? 0), 0)
     return [`${pieces.length} pieces, ${total.toFixed(1)} kg in all`]
   }
+  if (!s.values?.length && s.lot) return [`lot ${s.lot}`]
   return (s.values ?? []).map((v) => {
     const unit = unitWords(v.unit)
     const what = v.from || v.to ? `${v.from ?? 0} to ${v.to} ${unit}` : `${v.value} ${unit}`
@@ -44,6 +47,9 @@ function values(s: Standard): string[] {
       <label class="w-64"
         ><span class="label">Find</span><input v-model="text" class="field" placeholder="tag, name, kind"
       /></label>
+      <button v-if="person?.role === 'lead' || person?.role === 'technician'" class="btn" @click="scanning = true">
+        Scan a lot
+      </button>
       <button v-if="person?.role === 'lead'" class="btn" @click="entering = true">Enter a reference</button>
     </div>
     <table class="mt-5 w-full text-left">
@@ -101,6 +107,7 @@ function values(s: Standard): string[] {
     <p v-if="!found.length" class="mt-6">
       No reference matches. <button class="underline" @click="text = ''">Show all</button>
     </p>
+    <LotForm v-if="scanning" @close="scanning = false" />
     <CertificateForm v-if="entering" @close="entering = false" />
   </main>
   <QueryState v-else :error="error" what="references" @again="refetch()" />

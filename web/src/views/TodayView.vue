@@ -14,6 +14,8 @@ const { data, error, refetch } = useQuery({
   queryFn: () => answer(api.GET('/api/today')),
   refetchInterval: 60_000,
 })
+const { data: controls } = useQuery({ queryKey: ['controls'], queryFn: () => answer(api.GET('/api/controls')) })
+const rejected = computed(() => (controls.value ?? []).filter((c) => c.rejected))
 const { person } = useSession()
 const now = useClock()
 const day = computed(() =>
@@ -119,6 +121,23 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         </li>
       </ul>
       <p v-if="!data.bring.length" class="py-2 text-ink-2">Nothing special.</p>
+
+      <template v-if="rejected.length">
+        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Controls rejected: no patient work</h2>
+        <ul class="rows">
+          <li v-for="c in rejected" :key="c.asset + c.analyte">
+            <RouterLink
+              :to="{ name: 'control', params: { asset: c.asset, analyte: c.analyte } }"
+              class="flex gap-2 py-2 hover:bg-brass-wash"
+            >
+              <span class="mt-1 text-vermilion" aria-hidden="true">◆</span>
+              <span
+                ><span class="num font-medium">{{ c.asset }}</span> {{ c.analyte }}, {{ c.place }}</span
+              >
+            </RouterLink>
+          </li>
+        </ul>
+      </template>
 
       <template v-if="data.troubles.length">
         <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">References not to use</h2>

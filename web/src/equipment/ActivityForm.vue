@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { computed, reactive, ref } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import FormDialog from '../components/FormDialog.vue'
+import NumberField from '../components/NumberField.vue'
+import { answer, api } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { dayAsTime, useForm } from '../composables/useForm'
+import { newId } from '../composables/useRun'
+import { numberIn } from '../composables/words'
+
+/** One thing that becomes of an activity: done by hand, put off, moved, or its use counted. */
+const props = defineProps<{
+  activity: components['schemas']['ActivityView']
+  kind: 'done' | 'defer' | 're-plan' | 'use'
+}>()
+const emit = defineEmits<{ close: [] }>()
+const cache = useQueryClient()
+const today = new Date().toISOString().slice(0, 10)
+const form = reactive({ id: newId(), on: props.kind === 'done' ? today : '', reason: '', amount: '' })
+const { problem, send } = useForm()
+const busy = ref(false)
+const words = computed(
+  () =>
+    ({
+      done: {
+        title: 'Done',
+        action: 'Note it',
+        hint: props.activity.outside ? 'Name the body and its document.' : '',
+        on: 'Done on',
+        reason: props.activity.outside ? 'By whom, and the document’s number' : 'What was done, and by whom',
+      },
+      defer: {
+        title: 'Defer',
+        action: 'Defer it',
+        hint: 'It stays on every list, with your name and reason, until it is done.',
+        on: 'Until',
+        reason: 'Why',
+      },
+      're-plan': { title: 'Re-plan', action: 'Move the day', hint: '', on: 'To', reason: 'Why' },
+      use: { title: 'Count', action: 'Count it', hint: 'Since the last count.', on: '', reason: '' },
+    })[props.kind],
+)
+async function save() {
+  busy.value = true
+  const body = {
+    id: form.id,
+    kind: props.kind,
+    on: dayAsTime(form.on),
+    reason: form.reason,
+    amount: form.amount ? numberIn(form.amount) || 0 : undefined,
+  }
+  const view = await send(() =>
+    answer(api.POST('/api/activities/{id}', { params: { path: { id: props.activity.id } }, body })),
+  )
+  busy.value = false
+  if (!view) return
+  cache.setQueryData(['asset', view.tag], view)
+  await cache.invalidateQueries({ queryKey: ['asset'] })
+  emit('close')
+}
+</script>
+
+<template>
+  <FormDialog
+    :title="`${words.title}: ${activity.title}`"
+    :hint="words.hint"
+    :action="words.action"
+    :problem="problem"
+    :busy="busy"
+    @save="save"
+    @close="emit('close')"
+  >
+    <div class="grid gap-4">
+      <label v-if="kind !== 'use'" class="block max-w-56">
+        <span class="label">{{ words.on }}</span>
+        <input
+          v-model="form.on"
+          type="date"
+          name="on"
+          class="field num"
+          :min="kind === 'done' ? undefined : today"
+          :max="kind === 'done' ? today : undefined"
+        />
+      </label>
+      <NumberField v-else v-model="form.amount" label="Used" :unit="activity.unit" name="amount" />
+      <label v-if="kind !== 'use'" class="block">
+        <span class="label">{{ words.reason }}</span>
+        <textarea v-model="form.reason" name="reason" rows="3" class="field" maxlength="1000"></textarea>
+      </label>
+    </div>
+  </FormDialog>
+</template>

@@ -1,0 +1,135 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, ref } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import { answer, api, ApiError } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { useSession } from '../composables/useSession'
+
+/** Lists in and out: a CSV file is read first; every row that cannot be taken says why. */
+const cache = useQueryClient()
+const { person } = useSession()
+type Import = components['schemas']['ImportView']
+const kind = ref<'assets' | 'standards' | 'histories'>('assets')
+const state = ref<Import>()
+const trouble = ref('')
+let timer: ReturnType<typeof setTimeout> | undefined
+onBeforeUnmount(() => clearTimeout(timer))
+const kinds = [
+  { id: 'assets' as const, words: 'Devices', columns: 'tag, maker, model, family, site; serial, place, risk, status' },
+  {
+    id: 'standards' as const,
+    words: 'References',
+    columns:
+      'tag, name, kind, certificate, issuer, certified, due, quantity, unit, u, k; value or from and to, maker, serial, lot, accredited',
+  },
+  {
+    id: 'histories' as const,
+    words: 'Histories',
+    columns: 'tag, on, title, result; by, measure, point, unit, reference, indicated, low, high, u',
+  },
+]
+const columns = computed(() => kinds.find((k) => k.id === kind.value)!.columns)
+async function attempt<T>(call: () => Promise<T>): Promise<T | undefined> {
+  trouble.value = ''
+  try {
+    return await call()
+  } catch (e) {
+    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
+  }
+}
+async function read(event: Event) {
+  const input = event.target as HTMLInputElement
+  const text = await input.files?.[0]?.text()
+  input.value = ''
+  if (text === undefined) return
+  state.value = await attempt(() =>
+    answer(
+      api.POST('/api/imports', {
+        params: { query: { kind: kind.value } },
+        body: text,
+        bodySerializer: (b: string) => b,
+        headers: { 'Content-Type': 'text/csv' },
+      }),
+    ),
+  )
+}
+async function go(forward: boolean) {
+  const id = state.value!.id
+  state.value =
+    (await attempt(() => answer(api.POST('/api/imports/{id}', { params: { path: { id } }, body: { go: forward } })))) ??
+    state.value
+  watchIt()
+}
+async function watchIt() {
+  const s = state.value
+  if (!s || s.state !== 'running') {
+    cache.invalidateQueries()
+    return
+  }
+  timer = setTimeout(async () => {
+    state.value =
+      (await attempt(() => answer(api.GET('/api/imports/{id}', { params: { path: { id: s.id } } })))) ?? state.value
+    watchIt()
+  }, 300)
+}
+const lists = [
+  { id: 'equipment', words: 'Equipment' },
+  { id: 'references', words: 'References' },
+  { id: 'due', words: 'Due in a year' },
+]
+</script>
+
+<template>
+  <section class="grid max-w-5xl gap-10 lg:grid-cols-[minmax(0,1fr)_300px]">
+    <div>
+      <h2 class="text-lg">Bring in</h2>
+      <p class="text-ink-2">A file is read first. Nothing is taken before you say so, and then all of it or nothing.</p>
+      <div class="mt-2 flex gap-4" role="group" aria-label="What">
+        <label v-for="k in kinds" :key="k.id" class="flex min-h-10 items-center gap-2"
+          ><input v-model="kind" type="radio" :value="k.id" class="size-5 accent-ink" />{{ k.words }}</label
+        >
+      </div>
+      <p class="num text-sm text-ink-2">{{ columns }}</p>
+      <label v-if="person?.role === 'lead'" class="btn mt-3 inline-flex cursor-pointer items-center">
+        Choose a CSV file <input type="file" accept=".csv,text/csv" class="sr-only" @change="read" />
+      </label>
+      <p v-else class="mt-3 text-ink-2">A lead brings lists in.</p>
+      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+        {{ trouble }}
+      </p>
+      <div v-if="state" class="mt-4 border-2 border-ink bg-sheet p-4" aria-live="polite">
+        <p class="text-lg">
+          <b class="num">{{ state.rows }}</b> rows can be taken, <b class="num">{{ state.count }}</b> cannot.
+          <span v-if="state.ignored.length" class="text-sm text-ink-2"
+            >Not read: the columns {{ state.ignored.join(', ') }}.</span
+          >
+        </p>
+        <div v-if="state.state === 'running'" class="mt-2">
+          <progress class="h-4 w-full accent-ink" :value="state.done" :max="state.all || 1"></progress>
+          <p class="num text-sm">{{ state.done }} of {{ state.all }} records</p>
+          <button class="btn" @click="go(false)">Stop; nothing of it stays</button>
+        </div>
+        <button v-else-if="state.state === 'read' && state.rows" class="btn btn-main mt-2" @click="go(true)">
+          Take the {{ state.rows }} rows in
+        </button>
+        <p v-else-if="state.state === 'done'" class="mt-2 font-semibold text-petrol">● All of them are in.</p>
+        <p v-else-if="state.why" class="mt-2 font-semibold text-vermilion">◆ {{ state.why }}</p>
+        <ul v-if="state.refused.length" class="rows mt-3 max-h-64 overflow-auto text-sm">
+          <li v-for="(r, i) in state.refused.slice(0, 200)" :key="i" class="py-1">
+            line <b class="num">{{ r.line }}</b>, {{ r.field }} {{ r.why }}
+          </li>
+        </ul>
+      </div>
+    </div>
+    <div>
+      <h2 class="text-lg">Take out</h2>
+      <ul class="rows border-y border-line">
+        <li v-for="l in lists" :key="l.id" class="flex items-center gap-4 py-2">
+          <span class="mr-auto">{{ l.words }}</span>
+          <a class="underline" :href="`/api/lists/${l.id}?format=csv`">CSV</a>
+          <a class="underline" :href="`/api/lists/${l.id}?format=xlsx`">XLSX</a>
+        </li>
+      </ul>
+    </div>
+  </section>
+</template>

@@ -1,0 +1,117 @@
+<script setup lang="ts">
+import { reactive, watch } from 'vue'
+import { answer, api } from '../api/client'
+import { useSession } from '../composables/useSession'
+import { useHouse, type House } from './useHouse'
+
+/** How the lab judges: decision rule, adjustment, review, and whose tolerances decide. */
+const { data, problem, saved, change } = useHouse()
+const { person } = useSession()
+const lab = reactive<{ value?: House['lab'] }>({})
+watch(
+  data,
+  (d) => {
+    if (d && !lab.value) lab.value = JSON.parse(JSON.stringify(d.lab))
+  },
+  { immediate: true },
+)
+const rules = [
+  { id: 'simple', words: 'simple acceptance: inside the limit, with a floor for the uncertainty ratio' },
+  { id: 'guarded', words: 'guarded acceptance: inside the limit by U' },
+  { id: 'risk', words: 'by probability of conformance' },
+]
+const policies = [
+  { id: 'threshold', words: 'adjust beyond a share of the limit' },
+  { id: 'nominal', words: 'adjust to nominal every time an error stands out' },
+  { id: 'calendar', words: 'adjust whenever it is due' },
+  { id: 'measure-only', words: 'measure and change nothing' },
+]
+const reviews = ['never', 'on failure', 'always']
+function school(title: string) {
+  const l = lab.value!
+  const all = l.schools ?? []
+  l.schools = all.includes(title) ? all.filter((s) => s !== title) : [...all, title]
+}
+const save = () =>
+  change(answer(api.POST('/api/house/lab', { body: lab.value! })), 'Kept. Runs opened from now on judge so.')
+</script>
+
+<template>
+  <form v-if="lab.value && data" class="max-w-3xl" @submit.prevent="save">
+    <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
+    <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+      {{ problem.detail }}
+    </p>
+    <fieldset :disabled="person?.role !== 'lead'" class="grid gap-4">
+      <label class="block"
+        ><span class="label">Name, as it stands on certificates</span
+        ><input v-model="lab.value.name" name="lab" class="field"
+      /></label>
+      <div class="grid grid-cols-[1fr_180px] gap-4">
+        <label class="block"
+          ><span class="label">Decision rule</span>
+          <select v-model="lab.value.rule.kind" name="rule" class="field">
+            <option v-for="r in rules" :key="r.id" :value="r.id">{{ r.words }}</option>
+          </select></label
+        >
+        <label v-if="lab.value.rule.kind === 'simple'" class="block"
+          ><span class="label">Least ratio (TUR)</span
+          ><input v-model.number="lab.value.rule.tur_floor" type="number" step="0.5" min="1" class="field num"
+        /></label>
+        <label v-else-if="lab.value.rule.kind === 'risk'" class="block"
+          ><span class="label">Least probability</span
+          ><input
+            v-model.number="lab.value.rule.probability"
+            type="number"
+            step="0.005"
+            min="0.5"
+            max="0.999"
+            class="field num"
+        /></label>
+      </div>
+      <div class="grid grid-cols-[1fr_180px_180px] gap-4">
+        <label class="block"
+          ><span class="label">Adjustment</span>
+          <select v-model="lab.value.policy.school" name="policy" class="field">
+            <option v-for="p in policies" :key="p.id" :value="p.id">{{ p.words }}</option>
+          </select></label
+        >
+        <label class="block"
+          ><span class="label">Share of the limit</span
+          ><input
+            v-model.number="lab.value.policy.threshold"
+            name="threshold"
+            type="number"
+            step="0.05"
+            min="0.05"
+            max="1"
+            class="field num"
+        /></label>
+        <label class="block"
+          ><span class="label">Rounds at most</span
+          ><input v-model.number="lab.value.policy.max_rounds" type="number" min="1" max="20" class="field num"
+        /></label>
+      </div>
+      <label class="block max-w-80"
+        ><span class="label">A second person countersigns</span>
+        <select v-model="lab.value.review" name="review" class="field">
+          <option v-for="r in reviews" :key="r">{{ r }}</option>
+        </select></label
+      >
+      <div>
+        <span class="label">Whose tolerances decide, where a procedure knows several</span>
+        <label v-for="s in data.schools" :key="s" class="flex min-h-10 items-center gap-3">
+          <input
+            type="checkbox"
+            class="size-5 accent-ink"
+            :checked="lab.value.schools?.includes(s)"
+            @change="school(s)"
+          />{{ s }}
+        </label>
+        <p class="text-sm text-ink-2">Without a mark the procedure’s own decides; the others stand beside it.</p>
+      </div>
+    </fieldset>
+    <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
+    <p v-else class="mt-5 text-ink-2">A lead changes these.</p>
+  </form>
+</template>

@@ -1,0 +1,100 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { answer, api, ApiError } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { familyWords } from '../composables/words'
+import { useSession } from '../composables/useSession'
+import { useHouse } from './useHouse'
+
+/** The procedures: read one, edit it, see what changes, try it against a stand-in, keep it. */
+const { data } = useHouse()
+const { person } = useSession()
+const open = ref('')
+const text = ref('')
+const run = ref<components['schemas']['DryRun']>()
+const trouble = ref('')
+const busy = ref(false)
+async function show(id: string) {
+  run.value = undefined
+  text.value = (await answer(api.GET('/api/procedures/{id}', { params: { path: { id } } }))).text
+  open.value = id
+}
+async function attempt(keep: boolean) {
+  busy.value = true
+  trouble.value = ''
+  try {
+    run.value = await answer(api.POST('/api/procedures', { params: { query: { keep } }, body: { text: text.value } }))
+  } catch (e) {
+    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
+  } finally {
+    busy.value = false
+  }
+}
+const tint: Record<string, string> = {
+  added: 'bg-petrol-wash',
+  removed: 'bg-vermilion-wash line-through',
+  same: 'text-ink-2',
+}
+</script>
+
+<template>
+  <section v-if="data" class="grid gap-6 lg:grid-cols-[360px_minmax(0,1fr)]">
+    <ul class="rows border-y-2 border-ink">
+      <li v-for="p in data.procedures" :key="p.id">
+        <button
+          class="block w-full py-2 pl-2 text-left hover:bg-brass-wash"
+          :class="open === p.id && 'border-l-4 border-brass bg-sheet'"
+          @click="show(p.id)"
+        >
+          <span class="font-semibold">{{ p.title }}</span>
+          <span class="block text-sm text-ink-2"
+            >{{ familyWords(p.family) }} · revision {{ p.revision }} · {{ p.points }} points · about
+            {{ p.minutes }} min</span
+          >
+        </button>
+      </li>
+    </ul>
+    <div v-if="open">
+      <label class="block"
+        ><span class="label">As it is written (YAML)</span>
+        <textarea v-model="text" name="yaml" rows="20" class="field num text-sm" spellcheck="false"></textarea>
+      </label>
+      <div v-if="person?.role === 'lead'" class="mt-3 flex items-center gap-3">
+        <button class="btn btn-main" :disabled="busy" @click="attempt(false)">
+          {{ busy ? 'It is played through …' : 'Try it' }}
+        </button>
+        <button
+          v-if="run && !run.mistakes.length && !run.stopped && run.diff.length"
+          class="btn"
+          :disabled="busy"
+          @click="attempt(true)"
+        >
+          Keep revision {{ run.revision }}
+        </button>
+        <span class="text-ink-2">It is read, compared, and run by the book against healthy stand-ins.</span>
+      </div>
+      <p v-else class="mt-3 text-ink-2">A lead edits and tries it.</p>
+      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+        {{ trouble }}
+      </p>
+      <template v-if="run">
+        <ul v-if="run.mistakes.length" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+          <li v-for="m in run.mistakes" :key="m">{{ m }}</li>
+        </ul>
+        <p v-else-if="run.stopped" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
+          The rehearsal came to a stop: {{ run.stopped }}
+        </p>
+        <p v-else class="mt-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2">
+          Played through from start to signature: {{ run.result }}, {{ run.points }} points. {{ run.saved }}
+        </p>
+        <pre
+          v-if="run.diff.length"
+          class="num mt-3 max-h-80 overflow-auto border border-line bg-sheet p-3 text-sm"
+          aria-label="What changes"
+        ><span v-for="(l, i) in run.diff" :key="i" class="block" :class="tint[l.kind]">{{ l.kind === 'added' ? '+' : l.kind === 'removed' ? '−' : ' ' }} {{ l.text }}</span></pre>
+        <p v-else-if="!run.mistakes.length" class="mt-2 text-ink-2">Nothing differs from what is in use.</p>
+      </template>
+    </div>
+    <p v-else class="text-ink-2">Choose a procedure to read it.</p>
+  </section>
+</template>

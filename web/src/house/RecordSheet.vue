@@ -1,0 +1,68 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { answer, api, ApiError } from '../api/client'
+import { useSession } from '../composables/useSession'
+import { useHouse } from './useHouse'
+
+/** The care of the record: its check, its copy, and the calendar link. */
+const { data } = useHouse()
+const { person } = useSession()
+const { data: feed, refetch } = useQuery({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) })
+const found = ref('')
+const broken = ref(false)
+const busy = ref(false)
+async function check() {
+  busy.value = true
+  try {
+    const c = await answer(api.POST('/api/house/check'))
+    broken.value = !!c.broken
+    found.value = c.broken || `The record holds: ${c.events} events, each chained to the one before.`
+  } catch (e) {
+    found.value = e instanceof ApiError ? e.problem.detail : String(e)
+  } finally {
+    busy.value = false
+  }
+}
+async function renew() {
+  await answer(api.POST('/api/feed'))
+  await refetch()
+}
+const link = (path: string) => location.origin + path
+</script>
+
+<template>
+  <section class="grid max-w-3xl gap-8">
+    <div>
+      <h2 class="text-lg">Check</h2>
+      <p class="text-ink-2">Every event carries the mark of the one before: whatever was changed afterwards shows.</p>
+      <button class="btn mt-2" :disabled="busy" @click="check">{{ busy ? 'Checking …' : 'Check the record' }}</button>
+      <p
+        v-if="found"
+        class="mt-3 border-l-4 px-3 py-2"
+        :class="broken ? 'border-vermilion bg-vermilion-wash' : 'border-petrol bg-petrol-wash'"
+        role="status"
+      >
+        {{ found }}
+      </p>
+    </div>
+    <div>
+      <h2 class="text-lg">Copy</h2>
+      <p class="text-ink-2">
+        A whole copy, made while work goes on. It is put back with <span class="num">northneedle restore</span>, which
+        checks it first and keeps what was there.
+      </p>
+      <a v-if="person?.role === 'lead'" class="btn mt-2 inline-flex items-center" href="/api/house/backup"
+        >Take a copy</a
+      >
+      <p v-else class="mt-2 text-ink-2">A lead takes copies.</p>
+    </div>
+    <div v-if="feed">
+      <h2 class="text-lg">Calendar</h2>
+      <p class="text-ink-2">What is due, for a calendar program. Whoever has this link can read it.</p>
+      <p class="num mt-1 text-sm break-all">{{ link(feed.path) }}</p>
+      <button v-if="person?.role === 'lead'" class="btn mt-2" @click="renew">A new link; the old one stops</button>
+    </div>
+    <p v-if="data" class="text-sm text-ink-2">North Needle {{ data.version }}</p>
+  </section>
+</template>

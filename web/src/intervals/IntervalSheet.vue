@@ -1,0 +1,123 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import WhatIfCurve from './WhatIfCurve.vue'
+import { answer, api, ApiError } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { newId } from '../composables/useRun'
+import { useSession } from '../composables/useSession'
+import { significant } from '../composables/words'
+
+/** A recommendation with its ways and what-if curve; a lead accepts it, or another. */
+const props = defineProps<{
+  view: components['schemas']['IntervalView']
+  model?: { maker: string; model: string; procedure: string }
+  activity?: string
+}>()
+const cache = useQueryClient()
+const { person } = useSession()
+const days = ref(String(props.view.days))
+const why = ref(props.view.sentence)
+const trouble = ref('')
+const done = ref('')
+watch(
+  () => props.view,
+  (v) => {
+    days.value = String(v.days)
+    why.value = v.sentence
+  },
+)
+const ways: Record<string, string> = {
+  risk: 'Risk',
+  fixed: 'Rule',
+  staircase: 'Staircase',
+  drift: 'Own drift',
+  reliability: 'Reliability of the model',
+}
+const percent = (v: number) => `${significant(100 * v, 2)} %`
+const known = computed(() => props.view.curve.length > 1)
+async function accept() {
+  trouble.value = done.value = ''
+  const body = { id: newId(), days: Math.round(Number(days.value)) || 0, sentence: why.value }
+  try {
+    if (props.model) await answer(api.POST('/api/intervals/model', { params: { query: props.model }, body }))
+    else await answer(api.POST('/api/activities/{id}/interval', { params: { path: { id: props.activity! } }, body }))
+    done.value = `${body.days} days are in force; every due day was computed anew.`
+    await Promise.all(
+      ['intervals', 'interval', 'asset', 'today'].map((key) => cache.invalidateQueries({ queryKey: [key] })),
+    )
+  } catch (e) {
+    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
+  }
+}
+</script>
+
+<template>
+  <section :aria-label="view.subject">
+    <h2 class="text-2xl">{{ view.subject }}</h2>
+    <p class="mt-2 border-l-4 border-brass bg-brass-wash px-4 py-3 text-lg">{{ view.sentence }}</p>
+    <table class="mt-4 w-full text-left">
+      <tbody class="rows border-y border-line">
+        <tr v-for="f in view.found" :key="f.way" :class="f.way === view.way && 'bg-sheet'">
+          <th scope="row" class="w-52 py-2 pl-2 align-top" :class="f.way === view.way ? 'font-bold' : 'font-normal'">
+            {{ ways[f.way] ?? f.way }}<span v-if="f.way === view.way" class="block text-sm font-normal">decides</span>
+          </th>
+          <td class="num w-24 py-2 text-right align-top">{{ f.days ? `${f.days} d` : '–' }}</td>
+          <td class="py-2 pl-4 align-top text-ink-2">{{ f.words }}.</td>
+        </tr>
+      </tbody>
+    </table>
+    <template v-if="known">
+      <h3 class="mt-5 text-lg">What another interval would mean</h3>
+      <p class="text-sm text-ink-2">
+        Brass: recommended. Open: now.
+        {{ view.bound ? 'Nothing was found out yet: these are upper bounds.' : '' }} Computed from
+        {{ view.records }} verifications, {{ view.out }} found out: an estimate.
+      </p>
+      <div class="mt-2 grid grid-cols-3 gap-5 border-2 border-ink bg-sheet p-4">
+        <WhatIfCurve
+          title="Found out at its end"
+          :curve="view.curve"
+          :pick="(c) => c.out"
+          :words="percent"
+          :current="view.current"
+          :recommended="view.days"
+        />
+        <WhatIfCurve
+          title="Device-days a year out unnoticed"
+          :curve="view.curve"
+          :pick="(c) => c.exposure"
+          :words="(v) => significant(v, 2)"
+          :current="view.current"
+          :recommended="view.days"
+        />
+        <WhatIfCurve
+          title="Hours of work a year"
+          :curve="view.curve"
+          :pick="(c) => c.hours"
+          :words="(v) => significant(v, 2)"
+          :current="view.current"
+          :recommended="view.days"
+        />
+      </div>
+    </template>
+    <p v-else class="mt-4 text-ink-2">Too little is known of this model to say what another interval would mean.</p>
+    <form v-if="person?.role === 'lead'" class="mt-5 flex flex-wrap items-end gap-4" @submit.prevent="accept">
+      <label
+        ><span class="label">Interval</span>
+        <span class="flex items-baseline gap-2">
+          <input v-model="days" name="days" inputmode="numeric" class="field num w-28 text-2xl" /> days
+        </span></label
+      >
+      <label class="min-w-80 grow"
+        ><span class="label">Why</span><input v-model="why" name="why" class="field" maxlength="1000"
+      /></label>
+      <button class="btn btn-main">{{ view.devices > 1 ? `Accept for ${view.devices} devices` : 'Accept' }}</button>
+    </form>
+    <p v-else class="mt-4 text-ink-2">A lead accepts it, or another with a reason.</p>
+    <p v-if="done" class="mt-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ done }}</p>
+    <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+      {{ trouble }}
+    </p>
+  </section>
+</template>

@@ -1,0 +1,80 @@
+<script setup lang="ts">
+import { ref, watch } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import { answer, api, ApiError } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { useSession } from '../composables/useSession'
+import { localDay } from '../composables/words'
+
+/** What one owner is told, whether it was sent, and what they answered. */
+const props = defineProps<{ lookBack: string; notice: components['schemas']['NoticeView']; closed: boolean }>()
+const cache = useQueryClient()
+const { person } = useSession()
+const text = ref(props.notice.text)
+const reply = ref('')
+const trouble = ref('')
+watch(
+  () => props.notice.text,
+  (t) => (text.value = t),
+)
+async function change(kind: 'sent' | 'answered') {
+  trouble.value = ''
+  try {
+    const view = await answer(
+      api.POST('/api/look-backs/{id}/notices/{notice}', {
+        params: { path: { id: props.lookBack, notice: props.notice.id } },
+        body: { kind, text: text.value, answer: reply.value },
+      }),
+    )
+    cache.setQueryData(['look-back', props.lookBack], view)
+    await cache.invalidateQueries({ queryKey: ['look-backs'] })
+  } catch (e) {
+    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
+  }
+}
+const copy = () => navigator.clipboard?.writeText(text.value)
+</script>
+
+<template>
+  <details class="mt-2 border-2 border-line bg-sheet px-4 py-2" :open="!notice.answered_at && !closed">
+    <summary class="flex min-h-10 cursor-pointer flex-wrap items-center gap-3">
+      <span class="font-semibold">{{ notice.to }}</span>
+      <span v-if="notice.tag" class="num">{{ notice.tag }}</span>
+      <span class="ml-auto" :class="notice.answered_at ? 'text-petrol' : 'font-semibold text-brass'">{{
+        notice.answered_at ? '● answered' : notice.sent_at ? '◐ told, no answer yet' : '○ not told yet'
+      }}</span>
+    </summary>
+    <textarea
+      v-if="!notice.sent_at && !closed"
+      v-model="text"
+      name="notice"
+      rows="9"
+      class="field mt-2"
+      aria-label="What the owner is told"
+    ></textarea>
+    <pre v-else class="mt-2 max-w-[80ch] font-sans text-[15px] whitespace-pre-wrap">{{ notice.text }}</pre>
+    <p v-if="notice.sent_at" class="mt-2 text-sm text-ink-2">
+      Told on {{ localDay(notice.sent_at) }} by {{ notice.sent_by }}
+    </p>
+    <p v-if="notice.answered_at" class="mt-2 border-l-4 border-petrol pl-3">
+      “{{ notice.answer }}”
+      <span class="text-sm text-ink-2">{{ localDay(notice.answered_at) }}, taken down by {{ notice.answered_by }}</span>
+    </p>
+    <div v-if="!closed && person?.role !== 'trainee'" class="mt-2 flex flex-wrap items-end gap-3">
+      <template v-if="!notice.sent_at">
+        <button class="btn" @click="copy">Copy the text</button>
+        <button class="btn btn-main" @click="change('sent')">The owner was told so</button>
+      </template>
+      <template v-else-if="!notice.answered_at">
+        <label class="min-w-72 grow">
+          <span class="label">What the owner answered</span>
+          <textarea v-model="reply" name="answer" rows="2" class="field"></textarea>
+        </label>
+        <button class="btn btn-main" @click="change('answered')">Write it down</button>
+      </template>
+    </div>
+    <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+      {{ trouble }}
+    </p>
+  </details>
+</template>

@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { computed, reactive } from 'vue'
+import { useRouter } from 'vue-router'
+import { useQueryClient } from '@tanstack/vue-query'
+import FormDialog from '../components/FormDialog.vue'
+import NumberField from '../components/NumberField.vue'
+import { answer, api } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { useForm } from '../composables/useForm'
+import { newId } from '../composables/useRun'
+import { unitWords } from '../composables/words'
+
+/** A reference that was found out: every run that rested on it is seen again. */
+const props = defineProps<{ reference: components['schemas']['ReferenceView'] }>()
+const emit = defineEmits<{ close: [] }>()
+const router = useRouter()
+const cache = useQueryClient()
+const quantities = [...new Set((props.reference.values ?? []).map((v) => v.quantity))]
+const form = reactive({ id: newId(), quantity: quantities[0] ?? '', error: '', u: '', remove: true, found: '' })
+const line = computed(() => props.reference.values?.find((v) => v.quantity === form.quantity))
+const ranged = computed(() => !!(line.value?.from || line.value?.to))
+const { problem, send } = useForm()
+async function save() {
+  const body = {
+    ...form,
+    remove: form.remove && !ranged.value,
+    standard: props.reference.tag,
+    unit: line.value?.unit ?? '1',
+  }
+  if (!(await send(() => answer(api.POST('/api/look-backs', { body }))))) return
+  await cache.invalidateQueries({ queryKey: ['look-backs'] })
+  router.push({ name: 'look-back', params: { id: form.id } })
+}
+</script>
+
+<template>
+  <FormDialog
+    :title="`${reference.tag} was found out`"
+    hint="Every run it was used in since its last good certificate is judged again with what is known now. Quarantine it as well."
+    action="Open a look-back"
+    :problem="problem"
+    @save="save"
+    @close="emit('close')"
+  >
+    <div class="grid grid-cols-2 gap-4">
+      <label class="block"
+        ><span class="label">Quantity</span>
+        <select v-model="form.quantity" name="quantity" class="field">
+          <option v-for="q in quantities" :key="q">{{ q }}</option>
+        </select></label
+      >
+      <span />
+      <NumberField
+        v-model="form.error"
+        label="True value less the certified one"
+        :unit="unitWords(line?.unit ?? '')"
+        name="error"
+      />
+      <NumberField
+        v-model="form.u"
+        label="How certain that is, U (k = 2)"
+        :unit="unitWords(line?.unit ?? '')"
+        name="u"
+      />
+      <label v-if="!ranged" class="col-span-2 flex min-h-10 items-center gap-3">
+        <input v-model="form.remove" type="checkbox" class="size-5 accent-ink" /> Take the error out. Otherwise it is
+        taken into the uncertainty.
+      </label>
+      <p v-else class="col-span-2 text-ink-2">It has a range: the error is taken into the uncertainty.</p>
+      <label class="col-span-2 block"
+        ><span class="label">How it was found: by whom, against what</span>
+        <textarea v-model="form.found" name="found" rows="2" class="field" required></textarea>
+      </label>
+    </div>
+  </FormDialog>
+</template>

@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { reactive } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import FormDialog from '../components/FormDialog.vue'
+import { answer, api } from '../api/client'
+import { dayAsTime, useForm } from '../composables/useForm'
+import { newId } from '../composables/useRun'
+
+/** A lot of a consumable that comes in: its label is scanned, or typed. */
+const emit = defineEmits<{ close: [] }>()
+const cache = useQueryClient()
+const kinds = [
+  { id: 'cartridge', words: 'Cartridges' },
+  { id: 'gas-bottle', words: 'Gas bottle of an analyser' },
+  { id: 'reagent', words: 'Reagent' },
+  { id: 'filter', words: 'Filters' },
+  { id: 'tubing', words: 'Tubing or sets' },
+]
+const form = reactive({ id: newId(), label: '', lot: '', expires: '', tag: '', name: '', kind: 'cartridge', maker: '' })
+const { problem, send, readLabel } = useForm()
+async function read() {
+  if (form.label.trim()) Object.assign(form, await readLabel(form.label))
+}
+async function save() {
+  const body = { ...form, label: '', expires: dayAsTime(form.expires) }
+  if (!(await send(() => answer(api.POST('/api/lots', { body }))))) return
+  await cache.invalidateQueries({ queryKey: ['standards'] })
+  emit('close')
+}
+</script>
+
+<template>
+  <FormDialog
+    title="A lot that came in"
+    hint="Scan its label; the lot and its last day are read from it. What expires first is offered first."
+    action="Enter the lot"
+    :problem="problem"
+    @save="save"
+    @close="emit('close')"
+  >
+    <div class="grid grid-cols-2 gap-4">
+      <label class="col-span-2 block"
+        ><span class="label">Label, as the scanner types it</span>
+        <input
+          v-model="form.label"
+          name="label"
+          class="field num"
+          maxlength="200"
+          autocomplete="off"
+          @change="read"
+          @keydown.enter.prevent="read"
+      /></label>
+      <label class="block"
+        ><span class="label">Lot</span><input v-model="form.lot" name="lot" class="field num"
+      /></label>
+      <label class="block"
+        ><span class="label">Last day</span><input v-model="form.expires" type="date" name="expires" class="field num"
+      /></label>
+      <label class="block"
+        ><span class="label">Kind</span>
+        <select v-model="form.kind" name="kind" class="field">
+          <option v-for="k in kinds" :key="k.id" :value="k.id">{{ k.words }}</option>
+        </select></label
+      >
+      <label class="block"
+        ><span class="label">Tag</span><input v-model="form.tag" name="tag" class="field num"
+      /></label>
+      <label class="block"
+        ><span class="label">Name</span><input v-model="form.name" name="name" class="field"
+      /></label>
+      <label class="block"
+        ><span class="label">Maker</span><input v-model="form.maker" name="maker" class="field"
+      /></label>
+    </div>
+  </FormDialog>
+</template>

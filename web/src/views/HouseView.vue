@@ -1,0 +1,49 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRouter } from 'vue-router'
+import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
+import ImportSheet from '../house/ImportSheet.vue'
+import LabSheet from '../house/LabSheet.vue'
+import PeopleSheet from '../house/PeopleSheet.vue'
+import ProceduresSheet from '../house/ProceduresSheet.vue'
+import RecordSheet from '../house/RecordSheet.vue'
+
+/** How the workshop is set up. */
+const props = defineProps<{ sheet?: string }>()
+const router = useRouter()
+const sheets = [
+  { id: 'people', title: 'People', is: PeopleSheet },
+  { id: 'lab', title: 'How we judge', is: LabSheet },
+  { id: 'procedures', title: 'Procedures', is: ProceduresSheet },
+  { id: 'lists', title: 'Lists in and out', is: ImportSheet },
+  { id: 'record', title: 'The record', is: RecordSheet },
+]
+const at = computed(() =>
+  Math.max(
+    0,
+    sheets.findIndex((s) => s.id === props.sheet),
+  ),
+)
+const open = (i: number) => router.replace({ name: 'house', params: { sheet: sheets[i]!.id } })
+</script>
+
+<template>
+  <main class="mx-auto max-w-[1400px] p-6">
+    <h1 class="text-3xl">House</h1>
+    <TabGroup :selected-index="at" @change="open">
+      <TabList class="mt-3 flex flex-wrap gap-x-6 border-b-2 border-ink">
+        <Tab v-for="s in sheets" :key="s.id" v-slot="{ selected }" as="template">
+          <button
+            class="min-h-11 border-b-[3px] px-1"
+            :class="selected ? 'border-brass font-bold' : 'border-transparent text-ink-2 hover:text-ink'"
+          >
+            {{ s.title }}
+          </button>
+        </Tab>
+      </TabList>
+      <TabPanels class="mt-6">
+        <TabPanel v-for="s in sheets" :key="s.id"><component :is="s.is" /></TabPanel>
+      </TabPanels>
+    </TabGroup>
+  </main>
+</template>

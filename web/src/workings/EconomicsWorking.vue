@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { computed, reactive } from 'vue'
+import NumberField from '../components/NumberField.vue'
+import WorkingSheet from './WorkingSheet.vue'
+import { answer, api } from '../api/client'
+import { numberIn } from '../composables/words'
+import { useWorking } from './useWorking'
+
+/** Accredited, in house, or replace: what each costs a year, and which will do. */
+const form = reactive({
+  tur: '4',
+  least_tur: '3',
+  per_year: '1',
+  accredited: '380',
+  in_house: '90',
+  failures: '0.3',
+  repair: '400',
+  replacement: '3200',
+  remaining: '5',
+  life: '8',
+})
+const use = reactive<{ as: 'reference' | 'decision' | 'indication'; demanded: boolean }>({
+  as: 'decision',
+  demanded: false,
+})
+const fields: { key: keyof typeof form; label: string; unit?: string }[] = [
+  { key: 'per_year', label: 'Calibrations', unit: 'a year' },
+  { key: 'tur', label: 'Ratio reached in house' },
+  { key: 'least_tur', label: 'Ratio wanted' },
+  { key: 'accredited', label: 'Accredited, each' },
+  { key: 'in_house', label: 'In house, each' },
+  { key: 'failures', label: 'Failures', unit: 'a year' },
+  { key: 'repair', label: 'Repair, each' },
+  { key: 'replacement', label: 'Price of a new one' },
+  { key: 'remaining', label: 'This one serves', unit: 'years' },
+  { key: 'life', label: 'A new one serves', unit: 'years' },
+]
+const input = computed(() => {
+  const values = Object.fromEntries(Object.entries(form).map(([k, v]) => [k, numberIn(v)])) as Record<
+    keyof typeof form,
+    number
+  >
+  return Object.values(values).every(Number.isFinite) ? { ...values, use: use.as, demanded: use.demanded } : undefined
+})
+const { result, problem } = useWorking('economics', input, (body) =>
+  answer(api.POST('/api/workings/economics', { body })),
+)
+</script>
+
+<template>
+  <WorkingSheet
+    title="Worth calibrating?"
+    about="Accredited, in house, or replace: what each costs a year, and which will do."
+    :problem="problem"
+    :formula="result?.formula"
+    :source="result?.source"
+  >
+    <template #in>
+      <label class="block"
+        ><span class="label">Its result is</span>
+        <select v-model="use.as" name="use" class="field">
+          <option value="reference">a reference for others</option>
+          <option value="decision">what a diagnosis or a treatment follows from</option>
+          <option value="indication">an indication only</option>
+        </select></label
+      >
+      <label class="mt-2 flex min-h-10 items-center gap-3"
+        ><input v-model="use.demanded" type="checkbox" class="size-5 accent-ink" /> An accredited certificate is
+        demanded</label
+      >
+      <div class="mt-2 grid grid-cols-2 gap-3">
+        <NumberField
+          v-for="f in fields"
+          :key="f.key"
+          v-model="form[f.key]"
+          :label="f.label"
+          :unit="f.unit"
+          :name="f.key"
+        />
+      </div>
+    </template>
+    <template #out>
+      <p class="text-xl font-semibold">{{ result?.sentence }}</p>
+      <table class="mt-4 w-full text-left">
+        <tbody class="rows border-y border-line">
+          <tr v-for="o in result?.options" :key="o.name" :class="o.name === result?.take && 'bg-petrol-wash'">
+            <th scope="row" class="py-2 pl-2">{{ o.name }}</th>
+            <td class="num text-right text-lg">{{ Math.round(o.yearly) }}</td>
+            <td class="py-2 pl-4 text-ink-2">
+              {{ o.parts }}<span v-if="o.not" class="block font-semibold text-vermilion">will not do: {{ o.not }}</span>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+  </WorkingSheet>
+</template>
