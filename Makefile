@@ -33,7 +33,7 @@ test: lint build
 	sh ci/client-is-current.sh
 	cd web && npm run --silent test
 	sh ci/chromium.sh
-	go test ./...
+	go test -timeout 20m ./...
 
 lint: web/node_modules/.package-lock.json web
 	test -z "$$(gofmt -l cmd core internal procedures web/*.go e2e bench)" || { gofmt -l cmd core internal procedures web/*.go e2e bench; exit 1; }
@@ -58,6 +58,9 @@ fuzz:
 	go test ./core/quantity -run '^$$' -fuzz FuzzParseTable -fuzztime 30s
 	go test ./procedures -run '^$$' -fuzz FuzzRead -fuzztime 30s
 	go test ./internal/link -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
+	go test ./internal/exchange -run '^$$' -fuzz FuzzReadImport -fuzztime 30s
+	go test ./procedures -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
+	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
 	go test ./internal/standin -run '^$$' -fuzz FuzzParseCommand -fuzztime 30s
 
 release: web

@@ -51,13 +51,17 @@ func openHouse(folder string) (*house, error) {
 		return nil, err
 	}
 	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: bench.Connect(context.Background(), nil, link.DefaultTiming), Procedures: all, Clock: func() time.Time { return h.now }, Demo: true}))
+	return h, h.signIn()
+}
+
+func (h *house) signIn() error {
 	jar, err := cookiejar.New(nil)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	h.http = http.Client{Jar: jar}
 	_, err = post[json.RawMessage](h, "/api/session", map[string]string{"name": "Idris Vail", "password": api.DemoPassword})
-	return h, err
+	return err
 }
 
 func (h *house) close() {

@@ -41,6 +41,7 @@ func main() {
 	}{
 		{"Capture to durable verdict, over HTTP", captures},
 		{"Today, with a large register", today},
+		{"Eight links at 100 samples a second", links},
 		{"First load of the page", firstLoad},
 		{"Start on the demo's data", start},
 	} {

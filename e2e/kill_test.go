@@ -45,6 +45,7 @@ func (c *browserless) post(path string, body any) (procedure.View, error) {
 // TestKilledAgainAndAgain kills the server in the middle of a stream of commands,
 // many times; what it had acknowledged must be there each time.
 func TestKilledAgainAndAgain(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	l, err := ledger.Open(data)
 	require.NoError(t, err)

@@ -198,3 +198,11 @@ func (p *Page) Shot(file string) error {
 	}
 	return os.WriteFile(file, png, 0o644)
 }
+
+// Attach chooses a file in a file field.
+func (p *Page) Attach(selector, file string) error {
+	if err := p.Wait(selector); err != nil {
+		return err
+	}
+	return p.do(chromedp.SetUploadFiles(selector, []string{file}))
+}
