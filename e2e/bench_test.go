@@ -430,7 +430,7 @@ func briefPump(t *testing.T, data string) {
 
 func briefChamber(t *testing.T, data string) {
 	brief(t, data, "warm-chamber", [][2]string{{"      - { id: zone-4, label: zone 4", "  - measure: lower\n"}, {"  - measure: lower\n", "  - finding: map\n"}, {"  - measure: stability\n", "  - check: Trims saved"}},
-		"revision: 2", "revision: 3", "judges: [upper, lower]", "judges: [upper]", "minutes: 30\n", "minutes: 0.02\n", "seconds: 12, limit: 0.015", "seconds: 10, limit: 0.008")
+		"revision: 2", "revision: 3", "judges: [upper, lower]", "judges: [upper]", "minutes: 30\n", "minutes: 0.02\n", "seconds: 12, limit: 0.015", "seconds: 6, limit: 0.015")
 }
 
 // closeWhenRead waits until points that are taken by themselves are all read, and closes them.
@@ -480,8 +480,8 @@ func pump(t *testing.T, s *server) {
 func chamber(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
 	tag := tagOf(t, p, "w6 merrowby", "in use", 0)
-	// It is well off, so that one round of trims, each zone by itself, cannot do.
-	for _, command := range []string{"SIMulate:DEVice " + tag, "SIMulate:PRESs TRIM,16,zone-1", "SIMulate:PRESs TRIM,-12,zone-2", "SIMulate:PRESs TRIM,14,zone-3"} {
+	// It follows quickly, and is so far off that one round of trims, each zone by itself, cannot do.
+	for _, command := range []string{"SIMulate:LAG 2", "SIMulate:DEVice " + tag, "SIMulate:PRESs TRIM,16,zone-1", "SIMulate:PRESs TRIM,-12,zone-2", "SIMulate:PRESs TRIM,14,zone-3"} {
 		said, err := browser.Eval[string](p.Page, "fetch('/api/stand-ins/chamber-probe', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({command: '"+command+"'})}).then(r => r.text())")
 		require.NoError(t, err)
 		require.Contains(t, said, "OK")

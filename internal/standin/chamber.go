@@ -16,7 +16,7 @@ const (
 	chamberZones    = 6
 	chamberSet      = 37.0
 	chamberTrimStep = 0.05
-	chamberLag      = 25.0 // s; a real one takes many minutes
+	chamberLag      = 25.0 // s, until told otherwise; a real one takes many minutes
 	ownHeat         = 0.82 // of a trim, in its own zone
 	neighbourHeat   = 0.16 // and in each neighbour's
 )
@@ -26,6 +26,7 @@ const (
 type Chamber struct {
 	zone    int
 	lower   bool
+	lag     float64 // s, of the heated blocks
 	opened  float64 // heat lost by an open lid, K
 	shown   float64 // at the probe, lagged
 	now     [chamberZones]float64
@@ -42,7 +43,7 @@ type chamberTruth struct {
 
 // NewChamber makes a chamber that has settled.
 func NewChamber() *Chamber {
-	c := &Chamber{devices: map[string]*chamberTruth{}, faults: map[string]bool{}, noise: seeded("chamber"), shown: 22}
+	c := &Chamber{devices: map[string]*chamberTruth{}, faults: map[string]bool{}, noise: seeded("chamber"), shown: 22, lag: chamberLag}
 	c.connect("BENCH")
 	return c
 }
@@ -99,7 +100,7 @@ func (c *Chamber) settled() (at [chamberZones]float64) {
 func (c *Chamber) Step(dt float64) {
 	goal := c.settled()
 	for i := range c.now {
-		c.now[i] += (goal[i] - c.now[i]) * (1 - math.Exp(-dt/chamberLag))
+		c.now[i] += (goal[i] - c.now[i]) * (1 - math.Exp(-dt/c.lag))
 	}
 	c.opened *= math.Exp(-dt / chamberLag)
 	lag := 4.0
@@ -128,7 +129,8 @@ func (c *Chamber) at() float64 {
 func (c *Chamber) Value(string) float64 { return c.shown + 0.002*c.noise.NormFloat64() }
 
 // Command knows SOURce:PROBE 1-upper to 6-lower, SOURce:LID opened, SIMulate:DEVice,
-// SIMulate:PRESs TRIM or MEASURED,steps,zone (0.05 K a step) and SIMulate:FAULt.
+// SIMulate:LAG (1 to 3600 s, how slowly its blocks follow), SIMulate:PRESs TRIM or
+// MEASURED,steps,zone (0.05 K a step) and SIMulate:FAULt.
 func (c *Chamber) Command(m Command) (string, bool, error) {
 	switch {
 	case m.Is("SOURce:PROBE"):
@@ -146,6 +148,12 @@ func (c *Chamber) Command(m Command) (string, bool, error) {
 			return "", true, err
 		}
 		c.connect(tag)
+	case m.Is("SIMulate:LAG"):
+		lag, err := strconv.ParseFloat(m.Arg(0), 64)
+		if err != nil || lag < 1 || lag > 3600 {
+			return "", true, fmt.Errorf(`-222,"Data out of range: 1 to 3600 s"`)
+		}
+		c.lag = lag
 	case m.Is("SIMulate:PRESs"):
 		_, steps, err := presses(m, c.Controls().Keys)
 		if err != nil {
