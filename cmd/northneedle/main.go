@@ -214,11 +214,11 @@ type restore struct {
 
 // Run restores.
 func (r restore) Run() error {
-	aside, events, err := ledger.Restore(r.Data, r.File, time.Now())
+	aside, kept, err := ledger.Restore(r.Data, r.File, time.Now())
 	if err != nil {
 		return err
 	}
-	fmt.Printf("Restored: %d events checked.\n", events)
+	fmt.Printf("Restored: %d events checked.\n", kept.Events)
 	if aside != "" {
 		fmt.Printf("What was there is kept as %s.\n", aside)
 	}

@@ -4,6 +4,7 @@ package activity
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"northneedle/core/interval"
@@ -37,6 +38,7 @@ type Duty struct {
 	Uses      float64  `json:"uses,omitempty" yaml:"uses"` // due after so much use
 	Unit      string   `json:"unit,omitempty" yaml:"unit"` // of use, in words: "hours", "samples"
 	On        []Event  `json:"on,omitempty" yaml:"on"`
+	IfFailed  []string `json:"if_failed,omitempty" yaml:"if_failed"` // due at once when one of these duties of the device fails
 	Satisfies []string `json:"satisfies,omitempty" yaml:"satisfies"` // weaker duties that it does too
 	Blocks    bool     `json:"blocks,omitempty" yaml:"blocks"`       // not met: no patient work
 	Outside   bool     `json:"outside,omitempty" yaml:"outside"`     // done by a body entitled to it; recorded here, never issued
@@ -53,8 +55,10 @@ func (d Duty) Check() error {
 		return fmt.Errorf("%s: give months (1 to 120) or days (1 to 3650), not both", d.ID)
 	case d.Uses < 0 || d.Uses > 0 && d.Unit == "":
 		return fmt.Errorf("%s: use is counted in something: give its unit", d.ID)
-	case d.Months == 0 && d.Days == 0 && d.Uses == 0 && len(d.On) == 0:
-		return fmt.Errorf("%s: nothing makes it due: give months, days, uses or events", d.ID)
+	case slices.Contains(d.IfFailed, d.ID):
+		return fmt.Errorf("%s: it cannot wait for its own failure", d.ID)
+	case d.Months == 0 && d.Days == 0 && d.Uses == 0 && len(d.On) == 0 && len(d.IfFailed) == 0:
+		return fmt.Errorf("%s: nothing makes it due: give months, days, uses, events or what must have failed", d.ID)
 	}
 	for _, e := range d.On {
 		if !slices.Contains(Events, e) {
@@ -201,6 +205,9 @@ func (d Duty) Triggers() string {
 			continue
 		}
 		say(string(e))
+	}
+	for _, id := range d.IfFailed {
+		say("when " + strings.ReplaceAll(id, "-", " ") + " fails")
 	}
 	return words
 }

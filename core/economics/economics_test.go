@@ -62,3 +62,21 @@ func TestWhatIsTakenIsNeverDearerThanWhatWouldDo(t *testing.T) {
 		}
 	})
 }
+
+func TestARecordFillsInWhatItKnowsAndSaysFromWhere(t *testing.T) {
+	c, from := economics.Record{Risk: 4, Days: 365, TUR: 4.2, LeastTUR: 3, Failures: 3, Years: 2, Hours: 1.5, Hour: 60, Outside: 380}.Case()
+	require.Equal(t, economics.Decision, c.Use)
+	require.InDelta(t, 1.0007, c.PerYear, 1e-4)
+	require.InDelta(t, 1.5, c.Failures, 1e-12)
+	require.InDelta(t, 90, c.InHouse, 1e-12)
+	require.Len(t, from, 6, "each figure says where it comes from")
+
+	young, from := economics.Record{Risk: 1, LeastTUR: 3, Failures: 1, Years: 0.1}.Case()
+	require.Equal(t, economics.Indication, young.Use)
+	require.Zero(t, young.Failures, "too short a record for a rate")
+	require.Zero(t, young.TUR)
+	require.Len(t, from, 1)
+
+	reference, _ := economics.Record{Compares: true, Risk: 3}.Case()
+	require.Equal(t, economics.Reference, reference.Use)
+}

@@ -85,6 +85,11 @@ func (r Run) stillOpen(c Command) error {
 			return refuse(Conflict, "not-in-review", "", "This run is not waiting for a review: it is %s.", r.Status)
 		}
 		return nil
+	case ReviseCertificate:
+		if r.Status != Signed {
+			return refuse(Conflict, "not-signed", "", "There is no certificate of this run to issue anew: it is %s.", r.Status)
+		}
+		return nil
 	case CloseLooseEnd:
 		if r.Status == Open || r.Status == Abandoned {
 			return nil
@@ -114,6 +119,9 @@ func (c OpenRun) decide(r Run, o Order) ([]Fact, error) {
 	}
 	if err := c.Lab.Policy.Check(); err != nil {
 		return nil, refuse(Invalid, "lab-policy", "policy", "The lab's settings: %s.", err)
+	}
+	if c.Replaces != "" && strings.TrimSpace(c.Reason) == "" {
+		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the signed run is replaced: it stands in the record of both.")
 	}
 	return []Fact{c.RunOpened}, nil
 }

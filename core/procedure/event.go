@@ -196,6 +196,14 @@ type (
 		Steps   int    `json:"steps"`
 		Note    string `json:"note,omitempty"`
 	}
+	// CertificateRevised issues the certificate anew with corrected words; what was measured
+	// and the verdict stay as signed.
+	CertificateRevised struct {
+		Revision int       `json:"revision"`         // 2 or more: the first certificate is 1
+		Reason   string    `json:"reason"`           // stands on the paper
+		Device   Corrected `json:"device"`           // as it should have stood
+		Remark   string    `json:"remark,omitempty"` // added to the remarks
+	}
 	LooseEndOpened struct {
 		What string `json:"what"`
 		Step string `json:"step,omitempty"`
@@ -250,6 +258,8 @@ func (RunReviewed) Kind() string      { return "RunReviewed" }
 func (RunReturned) Kind() string      { return "RunReturned" }
 func (RunAbandoned) Kind() string     { return "RunAbandoned" }
 
+func (CertificateRevised) Kind() string { return "CertificateRevised" }
+
 func decode[F Fact](raw []byte) (Fact, error) {
 	var fact F
 	err := json.Unmarshal(raw, &fact)
@@ -264,7 +274,7 @@ var decoders = map[string]func([]byte) (Fact, error){
 	"SetUpChecked": decode[SetUpChecked], "PhaseClosed": decode[PhaseClosed], "FindingDecided": decode[FindingDecided],
 	"AdjustmentMade": decode[AdjustmentMade], "LooseEndOpened": decode[LooseEndOpened], "LooseEndClosed": decode[LooseEndClosed],
 	"NoteAdded": decode[NoteAdded], "RunSigned": decode[RunSigned], "RunReviewed": decode[RunReviewed],
-	"RunReturned": decode[RunReturned], "RunAbandoned": decode[RunAbandoned],
+	"RunReturned": decode[RunReturned], "RunAbandoned": decode[RunAbandoned], "CertificateRevised": decode[CertificateRevised],
 }
 
 // DecodeFact reads a fact of the named kind from its JSON.

@@ -164,6 +164,7 @@ type Run struct {
 	Reviewed  *Mark
 	Returned  string
 	EndReason string
+	Revisions []Revision // of its certificate, after the first
 
 	verdicts map[pointKey]*Verdict // judged already, while one question is answered; nil otherwise
 }
@@ -260,6 +261,8 @@ func (r Run) Apply(e Event) Run {
 				r.LooseEnds[i].ClosedAt, r.LooseEnds[i].Note = e.At, f.Note
 			}
 		}
+	case CertificateRevised:
+		r.Revisions = append(slices.Clip(r.Revisions), Revision{f, e.Seq, e.At, e.By})
 	case RunSigned, RunReviewed, RunReturned, RunAbandoned:
 		return r.applyEnding(e)
 	default:

@@ -21,8 +21,9 @@ type View struct {
 	Lab         string         `json:"lab"`
 	Rule        string         `json:"rule"` // the decision rule's meaning
 	Replaces    string         `json:"replaces,omitempty"`
-	Current     string         `json:"current"` // the step to do now
-	Now         string         `json:"now"`     // what to do, in words, for the dock
+	ReplacedBy  string         `json:"replaced_by,omitempty"` // known to who keeps the record, not to the run itself
+	Current     string         `json:"current"`               // the step to do now
+	Now         string         `json:"now"`                   // what to do, in words, for the dock
 	Steps       []StepView     `json:"steps"`
 	Roles       []RoleView     `json:"roles"`
 	Parts       []Changeable   `json:"parts,omitempty"` // that may be changed during the run
@@ -41,7 +42,9 @@ type View struct {
 	Returned    string         `json:"returned,omitempty"`
 	EndReason   string         `json:"end_reason,omitempty"`
 	Next        *interval.Due  `json:"next,omitempty"`
-	Remarks     []string       `json:"remarks"` // what the certificate must say: cut waits, skipped steps, exceptions
+	Revision    int            `json:"revision,omitempty"` // of the certificate, where there is one
+	Revisions   []RevisionView `json:"revisions"`          // after the first
+	Remarks     []string       `json:"remarks"`            // what the certificate must say: cut waits, skipped steps, exceptions
 }
 
 // ProcedureBrief names the procedure.

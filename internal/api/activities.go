@@ -47,7 +47,7 @@ type ActivityNoteView struct {
 // ActivityOrder is what is to become of an activity.
 type ActivityOrder struct {
 	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind   string     `json:"kind" enum:"done,defer,re-plan,use"`
+	Kind   string     `json:"kind" enum:"done,failed,defer,re-plan,use"`
 	On     *time.Time `json:"on,omitempty" doc:"the day it was done, or is put off or moved to"`
 	Reason string     `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
 	Amount float64    `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
@@ -126,8 +126,13 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 	note := ledger.ActivityNote{ID: o.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Text: o.Reason, Amount: o.Amount}
 	switch o.Kind {
 	case "done":
-		note.Kind = ledger.NoteDone
+		note.Kind, note.DueOn = ledger.NoteDone, a.DueDay()
 		err = h.doneByHand(&a, o, who)
+	case "failed":
+		note.Kind, note.DueOn = ledger.NoteFailed, a.DueDay()
+		if err = h.byHand(a, o, who); err == nil {
+			a.Invalid = "it failed on " + o.On.Format(time.DateOnly) + " (" + o.Reason + ")"
+		}
 	case "use":
 		note.Kind, note.Text = ledger.NoteUse, fmt.Sprintf("%g %s", o.Amount, a.Duty.Unit)
 		err = used(&a, o, who)
@@ -147,7 +152,17 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 	if err != nil {
 		return a, err
 	}
-	if err := h.Ledger.ChangeActivities([]ledger.ActivityNote{note}, &a); err != nil {
+	changed := []*ledger.Activity{&a}
+	if note.Kind == ledger.NoteFailed {
+		all, err := h.Ledger.Activities(a.AssetID)
+		if err != nil {
+			return a, err
+		}
+		for _, due := range ledger.Triggered(all, a, *o.On) {
+			changed = append(changed, &due)
+		}
+	}
+	if err := h.Ledger.ChangeActivities([]ledger.ActivityNote{note}, changed...); err != nil {
 		return a, err
 	}
 	h.changes.tell("", 0)
@@ -156,6 +171,14 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 
 // doneByHand notes that something without a procedure here was done.
 func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+	if err := h.byHand(*a, o, who); err != nil {
+		return err
+	}
+	return a.Done(*o.On)
+}
+
+// byHand says whether someone may note by hand that an activity was done, or failed.
+func (h *House) byHand(a ledger.Activity, o ActivityOrder, who procedure.Person) error {
 	now := h.Clock()
 	switch {
 	case who.Role == procedure.Manager || who.Role == procedure.Trainee:
@@ -169,7 +192,7 @@ func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who procedure.Pe
 	case o.Reason == "":
 		return invalid("reason", "Say what was done, and by whom.")
 	}
-	return a.Done(*o.On)
+	return nil
 }
 
 func used(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {

@@ -179,7 +179,7 @@ func (h *House) asset(id string, who procedure.Person) (AssetView, error) {
 	}
 	view := AssetView{Maker: a.Maker, Model: a.Model, Settings: a.Settings, Limits: a.Limits, Activities: activities, History: []HistoryView{}, Procedures: []ProcedureOffer{}, Trends: []TrendView{}}
 	view.AssetBrief = h.assetBrief(a, next)
-	for _, p := range h.Procedures {
+	for _, p := range h.procedures() {
 		if p.Family == a.Family {
 			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
 		}

@@ -16,7 +16,7 @@ import (
 type CommandBody struct {
 	ID     string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int    `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
-	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon"`
+	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
@@ -43,6 +43,8 @@ type CommandBody struct {
 	What        string            `json:"what,omitempty" maxLength:"200"`
 	Statement   string            `json:"statement,omitempty" maxLength:"2000"`
 	Reviewer    string            `json:"reviewer,omitempty" maxLength:"60"`
+
+	Corrected procedure.Corrected `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
 }
 
 func registerCommands(api huma.API, h *House) {
@@ -135,6 +137,8 @@ func (h *House) ending(b CommandBody) (procedure.Command, error) {
 		return procedure.ReviewRun{Note: b.Note}, nil
 	case "return":
 		return procedure.ReturnRun{Reason: b.Reason}, nil
+	case "revise":
+		return procedure.ReviseCertificate{Reason: b.Reason, Device: b.Corrected, Remark: b.Note}, nil
 	case "abandon":
 		return procedure.AbandonRun{Reason: b.Reason}, nil
 	}

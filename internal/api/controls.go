@@ -325,7 +325,7 @@ func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who procedure
 
 // calibrates reports whether a procedure is an analyte's calibration.
 func (h *House) calibrates(id, analyte string) bool {
-	return slices.ContainsFunc(h.Procedures, func(p procedure.Procedure) bool { return p.ID == id && slices.Contains(p.Calibrates, analyte) })
+	return slices.ContainsFunc(h.procedures(), func(p procedure.Procedure) bool { return p.ID == id && slices.Contains(p.Calibrates, analyte) })
 }
 
 // calibration is how an analyte's calibration on an analyser stands; nil where none is kept here.

@@ -11,6 +11,7 @@ import (
 
 	"northneedle/core/interval"
 	"northneedle/core/procedure"
+	"northneedle/core/report"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/rehearsal"
@@ -49,6 +50,10 @@ type HouseView struct {
 	Intervals  interval.Rules  `json:"intervals"`
 	Procedures []ProcedureView `json:"procedures"`
 	Schools    []string        `json:"schools" doc:"all that procedures know"`
+	Day        WorkingDay      `json:"day"`
+	Sites      []string        `json:"sites" doc:"where devices are"`
+	Families   []string        `json:"families" doc:"that procedures know"`
+	Prices     report.Prices   `json:"prices"`
 	Version    string          `json:"version"`
 }
 
@@ -143,7 +148,7 @@ func registerHouse(api huma.API, h *House) {
 		})
 	huma.Register(api, huma.Operation{OperationID: "dry-run", Method: http.MethodPost, Path: "/api/procedures", Summary: "Try an edited procedure, and keep it", MaxBodyBytes: 700_000},
 		func(ctx context.Context, in *struct {
-			Keep bool `query:"keep" doc:"keep it as the lab's own; it counts from the next start"`
+			Keep bool `query:"keep" doc:"keep it as the lab's own; runs opened from then on are made by it"`
 			Body ProcedureText
 		}) (*struct{ Body DryRun }, error) {
 			if err := mayKeep(ctx); err != nil {
@@ -181,7 +186,7 @@ func registerHouse(api huma.API, h *House) {
 }
 
 func (h *House) house() (HouseView, error) {
-	v := HouseView{People: []Colleague{}, Procedures: []ProcedureView{}, Schools: []string{}, Version: h.Version}
+	v := HouseView{People: []Colleague{}, Procedures: []ProcedureView{}, Schools: []string{}, Families: []string{}, Version: h.Version}
 	everyone, err := h.Ledger.Everyone()
 	if err != nil {
 		return v, err
@@ -195,8 +200,15 @@ func (h *House) house() (HouseView, error) {
 	if v.Intervals, err = h.rules(); err != nil {
 		return v, err
 	}
+	if err := h.Ledger.Setting("prices", &v.Prices); err != nil {
+		return v, err
+	}
+	if v.Sites, err = h.Ledger.Sites(); err != nil {
+		return v, err
+	}
 	day, err := h.workingDay()
-	for _, p := range h.Procedures {
+	v.Day = day
+	for _, p := range h.procedures() {
 		one := ProcedureView{ID: p.ID, Revision: p.Revision, Title: p.Title, Family: p.Family, Summary: p.Summary, Steps: len(p.Steps), Minutes: up(p.Estimate(day.Hands).Total()), Schools: []string{}}
 		for _, s := range p.Steps {
 			one.Points += len(s.Points)
@@ -209,6 +221,9 @@ func (h *House) house() (HouseView, error) {
 			}
 		}
 		v.Procedures = append(v.Procedures, one)
+		if !slices.Contains(v.Families, p.Family) {
+			v.Families = append(v.Families, p.Family)
+		}
 	}
 	return v, err
 }
@@ -273,7 +288,7 @@ func (h *House) setLab(lab procedure.Lab, who procedure.Person) error {
 
 // procedureText is a procedure written anew from what is in use.
 func (h *House) procedureText(id string) (string, error) {
-	for _, p := range h.Procedures {
+	for _, p := range h.procedures() {
 		if p.ID != id {
 			continue
 		}
@@ -305,8 +320,8 @@ func (h *House) dryRun(text string, keep bool) (DryRun, error) {
 	}
 	if before, err := h.procedureText(p.ID); err == nil {
 		run.Diff = diff(before, text)
-		at := slices.IndexFunc(h.Procedures, func(q procedure.Procedure) bool { return q.ID == p.ID })
-		run.Before = h.Procedures[at].Revision
+		at := slices.IndexFunc(h.procedures(), func(q procedure.Procedure) bool { return q.ID == p.ID })
+		run.Before = h.procedures()[at].Revision
 		if run.Before >= p.Revision && before != text {
 			run.Mistakes = append(run.Mistakes, fmt.Sprintf("revision: %d is in use already; give this one %d", run.Before, run.Before+1))
 			return run, nil
@@ -327,7 +342,8 @@ func (h *House) dryRun(text string, keep bool) (DryRun, error) {
 		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
 			return run, err
 		}
-		run.Saved = fmt.Sprintf("Kept as %s; it counts from the next start of North Needle. Runs under way keep the revision they began with.", filepath.Base(file))
+		h.use(p)
+		run.Saved = fmt.Sprintf("Kept as %s. Runs opened from now on are made by revision %d; runs under way keep the one they began with.", filepath.Base(file), p.Revision)
 	}
 	return run, nil
 }

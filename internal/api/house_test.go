@@ -22,6 +22,7 @@ import (
 	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
 	"northneedle/internal/link"
+	"northneedle/internal/people"
 	"northneedle/internal/standin"
 	"northneedle/procedures"
 
@@ -34,6 +35,7 @@ var day = time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)
 type house struct {
 	t      *testing.T
 	ledger *ledger.Ledger
+	folder string
 	server *httptest.Server
 	now    time.Time
 	n      int
@@ -64,17 +66,14 @@ var scenario = sync.OnceValues(func() (file []byte, err error) {
 })
 
 // hallowmere is a ledger of the test's own with the demo's data.
-func hallowmere(t *testing.T) (*ledger.Ledger, []procedure.Procedure) {
+func hallowmere(t *testing.T, folder string) *ledger.Ledger {
 	t.Helper()
 	file, err := scenario()
 	require.NoError(t, err)
-	folder := t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(folder, ledger.File), file, 0o600))
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
-	all, err := procedures.Shipped()
-	require.NoError(t, err)
-	return l, all
+	return l
 }
 
 // work has a run of a procedure made on a device by the book, and signed.
@@ -105,17 +104,36 @@ func (exact) Turn(string, string, float64)               {}
 
 func newHouse(t *testing.T) *house {
 	t.Helper()
+	folder := t.TempDir()
+	return houseOf(t, folder, hallowmere(t, folder))
+}
+
+// emptyHouse is a server with people, and nothing in its record yet.
+func emptyHouse(t *testing.T) *house {
+	t.Helper()
+	folder := t.TempDir()
+	l, err := ledger.Open(folder)
+	require.NoError(t, err)
+	for name, role := range map[string]procedure.PersonRole{"Tamsin Orrery": procedure.Lead, "Idris Vail": procedure.Technician} {
+		require.NoError(t, people.Add(l, name, role, api.DemoPassword))
+	}
+	return houseOf(t, folder, l)
+}
+
+func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
+	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	gas, err := standin.Serve(ctx, "127.0.0.1:0", standin.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04, "HG-40": 5.1}))
 	require.NoError(t, err)
-	l, all := hallowmere(t)
+	all, err := procedures.Shipped()
+	require.NoError(t, err)
 	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(), Channels: []string{"CO2"}}}
 	require.NoError(t, l.Save(&instruments[0]))
 	b := bench.Connect(ctx, instruments, link.DefaultTiming)
-	h := &house{t: t, ledger: l, now: day}
+	h := &house{t: t, ledger: l, folder: folder, now: day}
 	duties, err := procedures.Duties("")
 	require.NoError(t, err)
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Duties: duties, Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
+	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Duties: duties, Folder: filepath.Join(folder, "procedures"), Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()

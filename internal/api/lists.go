@@ -14,10 +14,10 @@ import (
 const mostListed = 200_000
 
 func registerLists(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "list", Method: http.MethodGet, Path: "/api/lists/{list}", Summary: "A whole list as CSV or XLSX"},
+	huma.Register(api, huma.Operation{OperationID: "list", Method: http.MethodGet, Path: "/api/lists/{list}", Summary: "A whole list as CSV, XLSX or JSON"},
 		func(ctx context.Context, in *struct {
 			List   string `path:"list" enum:"equipment,references,due"`
-			Format string `query:"format" enum:"csv,xlsx" default:"csv"`
+			Format string `query:"format" enum:"csv,xlsx,json" default:"csv"`
 		}) (*file, error) {
 			table, err := h.list(in.List)
 			if err != nil {
@@ -27,6 +27,10 @@ func registerLists(api huma.API, h *House) {
 			if in.Format == "xlsx" {
 				body, err := table.XLSX()
 				return kept(name, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", body), fail(err)
+			}
+			if in.Format == "json" {
+				body, err := table.JSON()
+				return kept(name, "application/json", body), fail(err)
 			}
 			body, err := table.CSV()
 			return kept(name, "text/csv; charset=utf-8", body), fail(err)

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 
 	"northneedle/core/procedure"
@@ -29,12 +30,21 @@ func registerPaper(api huma.API, h *House) {
 				return &file{kind, `inline; filename="` + name + `"`, body}, nil
 			})
 	}
-	get("certificate", "/api/runs/{id}/certificate.pdf", "application/pdf", "The certificate of a signed run", h.certificate)
+	huma.Register(api, huma.Operation{OperationID: "certificate", Method: http.MethodGet, Path: "/api/runs/{id}/certificate.pdf", Summary: "The certificate of a signed run",
+		Responses: map[string]*huma.Response{"200": {Description: "The certificate", Content: map[string]*huma.MediaType{"application/pdf": {}}}}},
+		func(_ context.Context, in *struct {
+			RunPath
+			Revision int `query:"revision" minimum:"0" maximum:"1000" doc:"the latest where it is left out"`
+		}) (*file, error) {
+			body, name, err := h.certificate(in.ID, in.Revision)
+			return &file{"application/pdf", `inline; filename="` + name + `"`, body}, fail(err)
+		})
 	get("record", "/api/runs/{id}/record.json", "application/json", "The whole run, with its chain of events", h.record)
 	get("points", "/api/runs/{id}/points.csv", "text/csv; charset=utf-8", "The run's points", h.points)
 }
 
-func (h *House) certificate(_ context.Context, id string) ([]byte, string, error) {
+// certificate writes a revision of a run's certificate; 0 is the latest.
+func (h *House) certificate(id string, revision int) ([]byte, string, error) {
 	run, err := h.Ledger.Run(id)
 	if err != nil {
 		return nil, "", err
@@ -46,8 +56,26 @@ func (h *House) certificate(_ context.Context, id string) ([]byte, string, error
 	if err != nil {
 		return nil, "", err
 	}
-	view := run.View(h.Clock())
-	pdf, err := paper.Certificate(view, row.Head)
+	void := ""
+	latest := len(run.Revisions) + 1
+	if revision == 0 {
+		revision = latest
+	}
+	if row.ReplacedBy != "" {
+		void = "It is replaced by the run " + row.ReplacedBy + "."
+	} else if revision < latest {
+		void = fmt.Sprintf("It is superseded by revision %d of %s.", latest, run.Revisions[latest-2].At.Format("2006-01-02"))
+	}
+	seq, err := run.Issued(revision)
+	if err != nil {
+		return nil, "", err
+	}
+	then, head, err := h.Ledger.RunAt(id, seq)
+	if err != nil {
+		return nil, "", err
+	}
+	view := then.View(h.Clock())
+	pdf, err := paper.Certificate(view, head, void)
 	return pdf, paper.Number(view) + ".pdf", err
 }
 

@@ -5,12 +5,15 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 	"time"
 
+	"northneedle/core/procedure"
 	"northneedle/internal/api"
+	"northneedle/procedures"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -282,4 +285,16 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	assert.Equal(t, 2, kinds["added"])
 	assert.Equal(t, 2, kinds["removed"])
 	h.signedIn("Noor Bexley").problem("/api/procedures", map[string]string{"text": text}, 403)
+
+	// Kept, it counts from now on; a run under way keeps the revision it began with.
+	tag := firstOf(t, c, "breath-monitor", 0)
+	before := c.openBy(tag, "breath-monitor-check")
+	kept := posted[api.DryRun](c, "/api/procedures?keep=true", map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 2", "revision: 3").Replace(text)})
+	assert.Contains(t, kept.Saved, "revision 3")
+	assert.Equal(t, 3, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
+	assert.Equal(t, 2, get[procedure.View](c, "/api/runs/"+before.ID).Procedure.Revision)
+	assert.Empty(t, tried(get[api.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
+	own, err := procedures.All(filepath.Join(h.folder, "procedures"))
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(own, func(p procedure.Procedure) bool { return p.ID == "breath-monitor-check" && p.Revision == 3 }), "and after a restart")
 }

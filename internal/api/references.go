@@ -293,7 +293,7 @@ func (h *House) reference(ctx context.Context, idOrTag string) (*referenceOutput
 	for _, r := range runs {
 		v.Runs = append(v.Runs, h.brief(r, person(ctx)))
 	}
-	for _, p := range h.Procedures {
+	for _, p := range h.procedures() {
 		if slices.ContainsFunc(p.Roles, func(r procedure.Role) bool { return r.Kind == s.Kind }) {
 			v.Procedures = append(v.Procedures, p.Title)
 		}
@@ -334,7 +334,7 @@ func (h *House) book(v *ReferenceView, s ledger.Standard) error {
 		return err
 	}
 	for _, use := range uses {
-		for _, p := range h.Procedures {
+		for _, p := range h.procedures() {
 			if role, ok := p.RoleOf(use.Role); ok && role.Kind == s.Kind {
 				v.ExpectedL += role.Litres
 				break

@@ -16,33 +16,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// Site is where devices stand: how far it is, and when it can be reached.
-type Site struct {
-	Name     string `json:"name"`
-	Travel   int    `json:"travel" doc:"minutes from the workshop"`
-	Weekdays []int  `json:"weekdays,omitempty" doc:"1 Monday to 7 Sunday; none: every day"`
-	From     string `json:"from,omitempty" doc:"first minute there, as 09:40"`
-	Until    string `json:"until,omitempty"`
-	Why      string `json:"why,omitempty" doc:"ferry days"`
-}
-
-// WorkingDay is when people work, and what the lab's own ways take.
-type WorkingDay struct {
-	From     string              `json:"from"`
-	Until    string              `json:"until"`
-	Home     string              `json:"home" doc:"site of the workshop"`
-	Within   int                 `json:"within" doc:"minutes between two places of one site"`
-	Sites    []Site              `json:"sites"`
-	Skills   map[string][]string `json:"skills,omitempty" doc:"families that only the people named may do"`
-	Hands    procedure.Hands     `json:"hands"`
-	Capacity float64             `json:"capacity" doc:"hours of verification in a month"`
-}
-
-// DefaultDay is where a lab begins.
-func DefaultDay() WorkingDay {
-	return WorkingDay{From: "08:00", Until: "16:30", Within: 5, Hands: procedure.DefaultHands, Capacity: 60}
-}
-
 // RoundJob is a job that is due, and whether it is in the day's plan.
 type RoundJob struct {
 	ID        string    `json:"id" doc:"activity"`
@@ -135,22 +108,6 @@ func registerRounds(api huma.API, h *House) {
 			view.Saved = true
 			return &struct{ Body RoundView }{view}, fail(h.Ledger.Save(&r))
 		})
-}
-
-// workingDay is the lab's own.
-func (h *House) workingDay() (WorkingDay, error) {
-	day := DefaultDay()
-	err := h.Ledger.Setting("day", &day)
-	return day, err
-}
-
-// minute reads "09:40".
-func minute(text string, otherwise int) int {
-	t, err := time.Parse("15:04", text)
-	if err != nil {
-		return otherwise
-	}
-	return t.Hour()*60 + t.Minute()
 }
 
 func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
@@ -250,10 +207,10 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 	}
 	v.Jobs = []RoundJob{}
 	for _, d := range due {
-		at := slices.IndexFunc(h.Procedures, func(p procedure.Procedure) bool { return p.ID == d.Activity.Procedure })
+		at := slices.IndexFunc(h.procedures(), func(p procedure.Procedure) bool { return p.ID == d.Activity.Procedure })
 		e := procedure.Estimate{Setup: 20}
 		if at >= 0 {
-			e = h.Procedures[at].Estimate(lab.Hands)
+			e = h.procedures()[at].Estimate(lab.Hands)
 		}
 		j := RoundJob{ID: d.ID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Title: d.Title, Procedure: d.Activity.Procedure, Site: d.Site, Place: d.Place, Risk: d.Risk, DueOn: d.DueOn, Days: h.days(d.DueOn),
 			Setup: up(e.Setup), Wait: up(e.Wait), Finish: up(e.Finish)}
@@ -303,10 +260,10 @@ func (h *House) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
 		place := j.Place + ", " + j.Site
 		site[place] = j.Site
 		job := dayplan.Job{ID: j.ID, Place: place, Setup: j.Setup, Wait: j.Wait, Finish: j.Finish, Risk: max(1, min(5, j.Risk)), DaysLate: -j.Days}
-		if at := slices.IndexFunc(h.Procedures, func(p procedure.Procedure) bool { return p.ID == j.Procedure }); at >= 0 {
-			job.References = kit.bring(h.Procedures[at])
-			if _, few := lab.Skills[h.Procedures[at].Family]; few {
-				job.Skill = h.Procedures[at].Family
+		if at := slices.IndexFunc(h.procedures(), func(p procedure.Procedure) bool { return p.ID == j.Procedure }); at >= 0 {
+			job.References = kit.bring(h.procedures()[at])
+			if _, few := lab.Skills[h.procedures()[at].Family]; few {
+				job.Skill = h.procedures()[at].Family
 			}
 		}
 		if j.Run != "" {
@@ -446,7 +403,7 @@ func (h *House) workload() (v WorkloadView, moves []dayplan.Move, of map[string]
 		return v, nil, nil, err
 	}
 	hours := map[string]float64{}
-	for _, p := range h.Procedures {
+	for _, p := range h.procedures() {
 		e := p.Estimate(lab.Hands)
 		hours[p.ID] = (e.Setup + e.Finish) / 60
 	}

@@ -28,9 +28,11 @@ func registerRuns(api huma.API, h *House) {
 				ID        string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id opens nothing twice"`
 				Asset     string `json:"asset" doc:"id or tag"`
 				Procedure string `json:"procedure,omitempty" doc:"left out: the one that fits the device"`
+				Replaces  string `json:"replaces,omitempty" maxLength:"60" doc:"a signed run that this one takes the place of"`
+				Reason    string `json:"reason,omitempty" maxLength:"1000" doc:"why it is replaced"`
 			}
 		}) (*runOutput, error) {
-			run, err := h.openRun(in.Body.ID, in.Body.Asset, in.Body.Procedure, person(ctx))
+			run, err := h.openRun(in.Body.ID, procedure.RunOpened{Procedure: in.Body.Procedure, Replaces: in.Body.Replaces, Reason: in.Body.Reason}, in.Body.Asset, person(ctx))
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -62,9 +64,18 @@ func registerRuns(api huma.API, h *House) {
 		})
 }
 
-func (h *House) runView(run procedure.Run) *runOutput { return &runOutput{run.View(h.Clock())} }
+func (h *House) runView(run procedure.Run) *runOutput {
+	view := run.View(h.Clock())
+	if run.Status == procedure.Signed {
+		if row, err := h.Ledger.RunRow(run.ID); err == nil {
+			view.ReplacedBy = row.ReplacedBy
+		}
+	}
+	return &runOutput{view}
+}
 
-func (h *House) openRun(command, asset, wanted string, who procedure.Person) (procedure.Run, error) {
+// openRun opens a run on a device: by the procedure that was wanted, or the one that fits.
+func (h *House) openRun(command string, wanted procedure.RunOpened, asset string, who procedure.Person) (procedure.Run, error) {
 	a, err := h.Ledger.Asset(asset)
 	if err != nil {
 		return procedure.Run{}, err
@@ -72,18 +83,40 @@ func (h *House) openRun(command, asset, wanted string, who procedure.Person) (pr
 	if a.Status == ledger.Gone {
 		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "retired", Field: "asset", Message: a.Tag + " is retired: no run can be opened on it."}
 	}
-	i := slices.IndexFunc(h.Procedures, func(p procedure.Procedure) bool {
-		return p.ID == wanted || wanted == "" && p.Family == a.Family && p.Next.Each == ""
+	i := slices.IndexFunc(h.procedures(), func(p procedure.Procedure) bool {
+		return p.ID == wanted.Procedure || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
 	})
 	if i < 0 {
-		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "no-procedure", Field: "procedure", Message: strings.Join(strings.Fields("There is no procedure "+wanted+" for a "+a.Family+" yet."), " ")}
+		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "no-procedure", Field: "procedure", Message: strings.Join(strings.Fields("There is no procedure "+wanted.Procedure+" for a "+a.Family+" yet."), " ")}
+	}
+	if err := h.replaceable(wanted.Replaces, a); err != nil {
+		return procedure.Run{}, err
 	}
 	lab, err := h.lab()
 	if err != nil {
 		return procedure.Run{}, err
 	}
-	p := h.Procedures[i]
+	p := h.procedures()[i]
 	hash := procedures.Hash(p)
-	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: a.Device(), Lab: lab}}
+	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: a.Device(), Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
 	return h.Ledger.Begin(p, hash, ledger.Command{ID: command, Do: open, Order: procedure.Order{At: h.Clock(), By: who}})
+}
+
+// replaceable says whether a run may be replaced by a new one on a device.
+func (h *House) replaceable(id string, a ledger.Asset) error {
+	if id == "" {
+		return nil
+	}
+	old, err := h.Ledger.RunRow(id)
+	switch {
+	case err != nil:
+		return err
+	case old.AssetID != a.ID:
+		return invalid("replaces", "That run was made on "+old.Tag+", not on "+a.Tag+".")
+	case old.Status != procedure.Signed:
+		return invalid("replaces", "Only a signed run is replaced; that one is "+string(old.Status)+".")
+	case old.ReplacedBy != "":
+		return invalid("replaces", "That run has been replaced already: replace the one that took its place.")
+	}
+	return nil
 }

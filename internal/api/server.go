@@ -8,7 +8,9 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"slices"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"northneedle/core/activity"
@@ -31,16 +33,21 @@ import (
 // maxBody is the largest request that is read.
 const maxBody = 1 << 20
 
+// largerBodies are the addresses that take whole files.
+var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/records": maxRecord, "/api/house/restore": maxBackup}
+
 // House is everything the server works with.
 type House struct {
 	Ledger     *ledger.Ledger
 	Bench      *bench.Bench
-	Procedures []procedure.Procedure
-	Duties     []activity.Template // what recurs on each family
+	Procedures []procedure.Procedure // to begin with
+	Duties     []activity.Template   // what recurs on each family
 	Clock      func() time.Time
 	Folder     string // of the lab's own procedures; empty: none are kept
 	Demo       bool   // lists the demo's people on the sign-in page
 	Version    string
+
+	shelf atomic.Pointer[[]procedure.Procedure] // in use now; never changed, only exchanged
 
 	desk    *people.Desk
 	changes *changes
@@ -55,6 +62,25 @@ func DefaultLab() procedure.Lab {
 		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
 }
 
+// procedures are those in use now.
+func (h *House) procedures() []procedure.Procedure { return *h.shelf.Load() }
+
+// use puts a procedure in the place of the one with its id, or beside the others.
+func (h *House) use(p procedure.Procedure) {
+	for {
+		before := h.shelf.Load()
+		next := slices.Clone(*before)
+		if at := slices.IndexFunc(next, func(q procedure.Procedure) bool { return q.ID == p.ID }); at >= 0 {
+			next[at] = p
+		} else {
+			next = append(next, p)
+		}
+		if h.shelf.CompareAndSwap(before, &next) {
+			return
+		}
+	}
+}
+
 // lab is the lab's settings.
 func (h *House) lab() (procedure.Lab, error) {
 	lab := DefaultLab()
@@ -65,6 +91,7 @@ func (h *House) lab() (procedure.Lab, error) {
 // Handler is the whole server.
 func Handler(h *House) http.Handler {
 	h.desk = people.NewDesk(h.Ledger, h.Clock)
+	h.shelf.Store(&h.Procedures)
 	h.changes = newChanges()
 	h.Ledger.OnChange(h.changes.tell)
 	h.sequences = sequence.New(h.Ledger, h.Bench, h.Clock, h.changes.tell)
@@ -103,6 +130,7 @@ func API(h *House, router chi.Router) huma.API {
 	registerLookBacks(api, h)
 	registerIntervals(api, h)
 	registerRounds(api, h)
+	registerWorkingDay(api, h)
 	registerWorkload(api, h)
 	registerCalendars(api, h)
 	registerImports(api, h)
@@ -112,6 +140,10 @@ func API(h *House, router chi.Router) huma.API {
 	registerRuns(api, h)
 	registerCommands(api, h)
 	registerLive(api, h)
+	registerRecords(api, h)
+	registerWorth(api, h)
+	registerReports(api, h)
+	registerDocuments(api, h)
 	registerPaper(api, h)
 	return api
 }
@@ -158,8 +190,8 @@ func headers(next http.Handler) http.Handler {
 func limitBody(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		most := int64(maxBody)
-		if r.URL.Path == "/api/imports" {
-			most = maxImport
+		if larger, known := largerBodies[r.URL.Path]; known {
+			most = larger
 		}
 		r.Body = http.MaxBytesReader(w, r.Body, most)
 		next.ServeHTTP(w, r)

@@ -58,6 +58,7 @@ type RunBrief struct {
 	TimerUntil *time.Time       `json:"timer_until,omitempty"`
 	Loose      int              `json:"loose"`
 	Paper      bool             `json:"paper" doc:"taken over from an older record, without its events"`
+	Replaced   bool             `json:"replaced" doc:"another run has taken its place"`
 }
 
 // LooseEndBrief is an open loose end, for the top bar.
@@ -165,7 +166,7 @@ func (h *House) runsIn(status procedure.Status, who procedure.Person) ([]RunBrie
 func (h *House) brief(r ledger.Run, who procedure.Person) RunBrief {
 	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device, Family: r.Family, Site: r.Site, Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
 		OpenedAt: r.OpenedAt, EndedAt: r.EndedAt, By: r.By, Mine: r.ByID == who.ID, Reviewer: r.Reviewer, Now: r.Now, TimerTitle: r.TimerTitle, TimerStart: r.TimerStart,
-		TimerUntil: r.TimerUntil, Loose: r.Loose, Paper: r.Paper}
+		TimerUntil: r.TimerUntil, Loose: r.Loose, Paper: r.Paper, Replaced: r.ReplacedBy != ""}
 	if r.TimerUntil != nil && !h.Clock().Before(*r.TimerUntil) {
 		if state, err := h.Ledger.Run(r.ID); err == nil {
 			b.Now = state.Brief(h.Clock()).Now
@@ -199,7 +200,7 @@ func (h *House) bring(jobs []DueView, now time.Time) ([]BringView, []string, err
 		needed[j.Procedure]++
 	}
 	bring, at := []BringView{}, map[string]int{}
-	for _, p := range h.Procedures {
+	for _, p := range h.procedures() {
 		if needed[p.ID] == 0 {
 			continue
 		}

@@ -68,6 +68,9 @@ func Fill(l *ledger.Ledger, all []procedure.Procedure, instruments []ledger.Inst
 	if err := l.SetSetting("lab", Lab()); err != nil {
 		return err
 	}
+	if err := l.SetSetting("prices", map[string]any{"currency": "cr", "hour": 62, "litre": 0.35, "certificate": 340}); err != nil {
+		return err
+	}
 	if err := l.SetSetting("day", workingDay()); err != nil {
 		return err
 	}
@@ -193,7 +196,7 @@ func (f *filler) histories() error {
 				continue
 			}
 			ages := []int{}
-			for age := last; age < 3*365 && len(ages) < 4; age += days(d) + f.random.IntN(min(20, days(d))) {
+			for age := last; age < 3*365 && len(ages) < 4; age += days(d) + f.random.IntN(min(20, days(d))) - min(14, days(d)/3) { // mostly before their day, some after
 				ages = append(ages, age)
 			}
 			slices.Reverse(ages)
@@ -218,11 +221,12 @@ func (f *filler) byHand(a ledger.Asset, d activity.Duty, age int) error {
 	if act.LastOn != nil && act.LastOn.After(at) { // a stronger one has done it since
 		return nil
 	}
+	due := act.DueDay()
 	if err := act.Done(at); err != nil {
 		return err
 	}
 	act.Used = math.Round(d.Uses * min(1.05, float64(age)/float64(days(d))) * (0.7 + 0.3*f.random.Float64()))
-	return f.ledger.ChangeActivities([]ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley", Kind: ledger.NoteDone, Text: "by its maker's manual"}}, &act)
+	return f.ledger.ChangeActivities([]ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley", Kind: ledger.NoteDone, Text: "by its maker's manual", DueOn: due}}, &act)
 }
 
 // at is a time on a working day so many days ago.

@@ -3,6 +3,7 @@ package exchange
 import (
 	"bytes"
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"time"
 
@@ -47,6 +48,18 @@ func cell(v any) string {
 		return v.Format(time.DateOnly)
 	}
 	return fmt.Sprint(v)
+}
+
+// JSON writes the table as an array of objects, with RFC 3339 times.
+func (t Table) JSON() ([]byte, error) {
+	rows := make([]map[string]any, len(t.Rows))
+	for i, row := range t.Rows {
+		rows[i] = map[string]any{}
+		for k, v := range row {
+			rows[i][t.Columns[k]] = v
+		}
+	}
+	return json.MarshalIndent(rows, "", " ")
 }
 
 // XLSX writes the table as an Office Open XML workbook (ECMA-376) with one sheet.

@@ -33,6 +33,7 @@ type ActivityNote struct {
 	Text       string
 	Amount     float64 // of use
 	RunID      string
+	DueOn      *time.Time // of what was done: the day it was due; none the first time
 }
 
 // State is the activity as the core judges it.
@@ -49,6 +50,15 @@ func NewActivity(id string, a Asset, d activity.Duty, first time.Time, reason st
 		}
 	}
 	return &Activity{ID: id, AssetID: a.ID, Procedure: d.Procedure, Title: d.Title, Duty: d, DueOn: due, Risk: a.Risk, Active: true, Reason: reason}
+}
+
+// DueDay is the day an activity is due, where it was done before and goes by the calendar.
+func (a Activity) DueDay() *time.Time {
+	if a.LastOn == nil || !activity.HasDay(a.DueOn) {
+		return nil
+	}
+	due := a.DueOn
+	return &due
 }
 
 // Done brings an activity up to date with its being done at a time.
@@ -118,11 +128,11 @@ func projectActivities(tx *gorm.DB, run procedure.Run) error {
 	if a := &all[at]; a.LastOn != nil && done.Before(*a.LastOn) { // an older run, read anew
 		return nil
 	}
-	note := ActivityNote{ID: run.ID + "-" + all[at].ID, ActivityID: all[at].ID, AssetID: run.Device.ID, At: done, By: run.Signature.By.Name, Kind: NoteDone, Text: string(run.Signature.Result), RunID: run.ID}
+	note := ActivityNote{ID: run.ID + "-" + all[at].ID, ActivityID: all[at].ID, AssetID: run.Device.ID, At: done, By: run.Signature.By.Name, Kind: NoteDone, Text: string(run.Signature.Result), RunID: run.ID, DueOn: all[at].DueDay()}
 	if !run.Signature.Result.Passed() {
 		all[at].Invalid = "it failed on " + done.Format(time.DateOnly)
 		note.Kind = NoteFailed
-		return saveActivities(tx, note, all[at:at+1])
+		return saveActivities(tx, note, append(Triggered(all, all[at], done), all[at]))
 	}
 	changed := []Activity{}
 	for i := range all {
@@ -141,6 +151,27 @@ func projectActivities(tx *gorm.DB, run procedure.Run) error {
 		changed = append(changed, all[i])
 	}
 	return saveActivities(tx, note, changed)
+}
+
+// Triggered are those of a device's activities that are due because another one failed.
+func Triggered(all []Activity, failed Activity, at time.Time) []Activity {
+	var due []Activity
+	for _, a := range all {
+		if slices.Contains(a.Duty.IfFailed, failed.Duty.ID) {
+			a.Invalid = failed.Title + " failed on " + at.Format(time.DateOnly)
+			a.DueOn, a.Reason = earlier(a.DueOn, at), a.Invalid
+			due = append(due, a)
+		}
+	}
+	return due
+}
+
+// earlier is the first of a due day and the day of a time.
+func earlier(due, at time.Time) time.Time {
+	if day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, at.Location()); day.Before(due) {
+		return day
+	}
+	return due
 }
 
 func saveActivities(tx *gorm.DB, note ActivityNote, changed []Activity) error {
@@ -178,4 +209,17 @@ func adoptDuties(tx *gorm.DB) error {
 		}
 	}
 	return nil
+}
+
+// CountEvents counts what happened to a device, of the kinds named.
+func (l *Ledger) CountEvents(asset string, kinds []string) (int, error) {
+	n := 0
+	for _, kind := range kinds {
+		var of int64
+		if err := l.read.Model(&ActivityNote{}).Where("asset_id = ? AND kind = ? AND text LIKE ?", asset, NoteEvent, kind+":%").Count(&of).Error; err != nil {
+			return n, err
+		}
+		n += int(of)
+	}
+	return n, nil
 }

@@ -26,7 +26,7 @@ func (l *Ledger) VerifiedOf(maker, model, procedureID string) ([]Verified, error
 	}
 	out := l.read.Model(&Result{}).Select("run_id, count(*) AS n").Where("asset_id IN (?) AND phase = ? AND zone IN ?", assets, procedure.AsFound, []conformity.Zone{conformity.Outside, conformity.OutsideDoubtful}).Group("run_id")
 	err := l.read.Table("runs").Select("runs.id, runs.asset_id, runs.ended_at, COALESCE(o.n, 0) AS out").Joins("LEFT JOIN (?) AS o ON o.run_id = runs.id", out).
-		Where("runs.asset_id IN (?) AND runs.procedure = ? AND runs.status = ?", assets, procedureID, procedure.Signed).Order("runs.asset_id, runs.ended_at").Find(&rows).Error
+		Where("runs.asset_id IN (?) AND runs.procedure = ? AND runs.status = ? AND runs.replaced_by = ''", assets, procedureID, procedure.Signed).Order("runs.asset_id, runs.ended_at").Find(&rows).Error
 	all := make([]Verified, len(rows))
 	for i, r := range rows {
 		all[i] = Verified{r.AssetID, r.ID, r.EndedAt, r.Out == 0}

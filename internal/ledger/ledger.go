@@ -23,6 +23,7 @@ var ErrNotFound = errors.New("there is no such record")
 // Ledger is the record of one workshop. One writer at a time; readers beside it.
 // When a write has returned without an error, it is on disk.
 type Ledger struct {
+	file  string
 	write *gorm.DB
 	read  *gorm.DB
 
@@ -48,7 +49,7 @@ func Open(folder string) (*Ledger, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the ledger: %w", err)
 	}
-	l := &Ledger{write: write, read: read, runs: map[string]folded{}, onChange: func(string, int) {}}
+	l := &Ledger{file: filepath.Join(folder, File), write: write, read: read, runs: map[string]folded{}, onChange: func(string, int) {}}
 	if err := gormigrate.New(write, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
 		l.Close()
 		return nil, fmt.Errorf("the ledger could not be brought up to date: %w", err)
@@ -90,6 +91,10 @@ var migrations = []*gormigrate.Migration{
 	{
 		ID:      "0005-rounds",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Round{}) },
+	},
+	{
+		ID:      "0006-due-days",
+		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&ActivityNote{}, &Run{}) },
 	},
 }
 

@@ -75,6 +75,17 @@ func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
 	return many[Asset](query)
 }
 
+// AssetsAt are the devices at a site that are not retired, by place, the gravest risk first.
+func (l *Ledger) AssetsAt(site string) ([]Asset, error) {
+	return many[Asset](l.read.Where("site = ? AND status <> ?", site, Gone).Order("place, risk DESC, tag"))
+}
+
+// Sites are where devices are, by name.
+func (l *Ledger) Sites() (names []string, err error) {
+	err = l.read.Model(&Asset{}).Where("status <> ? AND site <> ''", Gone).Distinct().Order("site").Pluck("site", &names).Error
+	return names, err
+}
+
 var escape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
 
 // Searchable is what a device is found by.

@@ -210,6 +210,23 @@ func (l *Ledger) Run(id string) (procedure.Run, error) {
 	return state.run, err
 }
 
+// RunAt is a run as it was at a sequence number, with the hash of its event there.
+func (l *Ledger) RunAt(id string, seq int) (procedure.Run, string, error) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	state, err := l.folded(id)
+	if err != nil {
+		return state.run, "", err
+	}
+	events, err := l.Events(id, 0)
+	if err != nil || seq < 1 || seq > len(events) {
+		return state.run, state.hash, err
+	}
+	var row Event
+	err = l.write.Select("hash").Where("run_id = ? AND seq = ?", id, seq).First(&row).Error
+	return procedure.Fold(state.run.Procedure, events[:seq]), row.Hash, err
+}
+
 func (l *Ledger) folded(id string) (folded, error) {
 	if state, ok := l.runs[id]; ok {
 		return state, nil
@@ -309,4 +326,12 @@ func (l *Ledger) Take(p procedure.Procedure, hash string, events []procedure.Eve
 	run.ID = events[0].Run
 	_, err := l.append(folded{run, l.head}, events, &revision)
 	return err
+}
+
+// Check reads the event in a row whose hash holds; an error says what does not.
+func (e Event) Check() (procedure.Event, error) {
+	if e.sum() != e.Hash {
+		return procedure.Event{}, errors.New("its content was changed: its hash does not hold")
+	}
+	return e.event()
 }

@@ -154,6 +154,7 @@ type Run struct {
 	LooseSince *time.Time
 	Seq        int
 	Head       string // hash of its last event
+	ReplacedBy string `gorm:"not null;default:''"` // id of the signed run that takes its place
 	Paper      bool   // taken over from an older record, without events
 }
 

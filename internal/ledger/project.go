@@ -97,6 +97,11 @@ func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
 			return err
 		}
 	}
+	if run.Replaces != "" {
+		if err := tx.Model(&Run{}).Where("id = ?", run.Replaces).Update("replaced_by", run.ID).Error; err != nil {
+			return err
+		}
+	}
 	if err := projectActivities(tx, run); err != nil {
 		return err
 	}

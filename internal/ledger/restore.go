@@ -9,39 +9,106 @@ import (
 	"time"
 )
 
+// Kept says what a backup holds.
+type Kept struct {
+	Events  int        `json:"events"`
+	Devices int64      `json:"devices"`
+	Runs    int64      `json:"runs"`
+	Last    *time.Time `json:"last,omitempty" doc:"when its last event was written"`
+}
+
+// prepare copies a backup into a folder of its own, brings its tables up to date and
+// checks its chain. What it returns is removed by the caller.
+func prepare(backup string) (folder string, kept Kept, err error) {
+	if folder, err = os.MkdirTemp("", "restore"); err != nil {
+		return "", kept, err
+	}
+	defer func() {
+		if err != nil {
+			os.RemoveAll(folder)
+		}
+	}()
+	if err = copyFile(backup, filepath.Join(folder, File)); err != nil {
+		return folder, kept, err
+	}
+	l, err := Open(folder)
+	if err != nil {
+		return folder, kept, fmt.Errorf("this is no backup of a ledger: %w", err)
+	}
+	kept.Events, err = l.Verify()
+	if err != nil {
+		err = fmt.Errorf("the backup does not hold; nothing was changed: %w", err)
+	}
+	err = errors.Join(err, l.read.Model(&Asset{}).Count(&kept.Devices).Error, l.read.Model(&Run{}).Count(&kept.Runs).Error)
+	if last, found := one[Event](l.read.Order("ord DESC")); found == nil {
+		if at, bad := time.Parse(time.RFC3339Nano, last.At); bad == nil {
+			kept.Last = &at
+		}
+	}
+	return folder, kept, errors.Join(err, l.Close())
+}
+
+// Look says what a backup holds, and whether its chain does.
+func Look(backup string) (Kept, error) {
+	folder, kept, err := prepare(backup)
+	if err == nil {
+		err = os.RemoveAll(folder)
+	}
+	return kept, err
+}
+
 // Restore puts a backup into a data folder that nothing uses. The backup's chain is
 // checked first; a ledger that stands there is kept aside under the name that is returned,
 // empty where there was none.
-func Restore(folder, backup string, now time.Time) (aside string, events int, err error) {
-	try, err := os.MkdirTemp("", "restore")
+func Restore(folder, backup string, now time.Time) (aside string, kept Kept, err error) {
+	try, kept, err := prepare(backup)
 	if err != nil {
-		return "", 0, err
+		return "", kept, err
 	}
 	defer os.RemoveAll(try)
-	if err := copyFile(backup, filepath.Join(try, File)); err != nil {
-		return "", 0, err
-	}
-	l, err := Open(try)
-	if err != nil {
-		return "", 0, fmt.Errorf("this is no backup of a ledger: %w", err)
-	}
-	events, err = l.Verify()
-	if err := errors.Join(err, l.Close()); err != nil {
-		return "", 0, fmt.Errorf("the backup does not hold; nothing was changed: %w", err)
-	}
 	if err := os.MkdirAll(folder, 0o700); err != nil {
-		return "", 0, err
+		return "", kept, err
 	}
 	file := filepath.Join(folder, File)
 	if _, err := os.Stat(file); err == nil {
-		aside = file + "." + now.Format("20060102-150405")
+		aside = beside(file, now)
 		for _, suffix := range []string{"", "-wal", "-shm"} {
 			if err := os.Rename(file+suffix, aside+suffix); err != nil && !errors.Is(err, os.ErrNotExist) {
-				return "", 0, err
+				return "", kept, err
 			}
 		}
 	}
-	return aside, events, copyFile(filepath.Join(try, File), file)
+	return aside, kept, copyFile(filepath.Join(try, File), file)
+}
+
+// beside is the name under which what stood in a file is kept.
+func beside(file string, now time.Time) string { return file + "." + now.Format("20060102-150405") }
+
+// Replace puts a backup in the place of everything this ledger holds, while it is in use:
+// all of it, or nothing. What it held is kept beside it first, under the name that is
+// returned. Who is signed in stays so, where the backup knows them.
+func (l *Ledger) Replace(backup string, now time.Time) (aside string, kept Kept, err error) {
+	try, kept, err := prepare(backup)
+	if err != nil {
+		return "", kept, err
+	}
+	defer os.RemoveAll(try)
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	aside = beside(l.file, now)
+	if err := l.Backup(aside); err != nil {
+		return "", kept, fmt.Errorf("what is there could not be kept; nothing was changed: %w", err)
+	}
+	if err := exchangeContent(l.write, filepath.Join(try, File)); err != nil {
+		return aside, kept, fmt.Errorf("nothing was changed: %w", err)
+	}
+	last, err := one[Event](l.write.Order("ord DESC"))
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return aside, kept, err
+	}
+	l.head, l.runs = last.Hash, map[string]folded{}
+	l.onChange("", 0)
+	return aside, kept, nil
 }
 
 func copyFile(from, to string) error {

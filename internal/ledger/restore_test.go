@@ -24,9 +24,10 @@ func TestABackupIsPutBackAfterItWasChecked(t *testing.T) {
 	require.NoError(t, l.Save(&ledger.Asset{ID: "b", Tag: "MB-2", Status: ledger.InUse}))
 	require.NoError(t, l.Close())
 
-	aside, events, err := ledger.Restore(folder, backup, at)
+	aside, kept, err := ledger.Restore(folder, backup, at)
 	require.NoError(t, err)
-	assert.Zero(t, events)
+	assert.Zero(t, kept.Events)
+	assert.EqualValues(t, 1, kept.Devices)
 	assert.FileExists(t, aside, "what was there is kept")
 	l, err = ledger.Open(folder)
 	require.NoError(t, err)

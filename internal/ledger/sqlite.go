@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"runtime"
+	"strings"
 
 	"github.com/glebarez/sqlite"
 	"gorm.io/gorm"
@@ -41,4 +42,35 @@ func connect(path string) (write, read *gorm.DB, err error) {
 // Backup writes a copy of the whole ledger to a new file, while it is in use.
 func (l *Ledger) Backup(path string) error {
 	return l.read.Exec("VACUUM INTO ?", path).Error
+}
+
+// exchangeContent puts every row of another ledger, of the same tables, in the place of
+// those that are here, in one transaction. Sessions stay.
+func exchangeContent(db *gorm.DB, other string) error {
+	return db.Connection(func(one *gorm.DB) error {
+		if err := one.Exec("ATTACH DATABASE ? AS other", other).Error; err != nil {
+			return err
+		}
+		defer one.Exec("DETACH DATABASE other")
+		var tables []string
+		if err := one.Raw("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name <> 'sessions'").Scan(&tables).Error; err != nil {
+			return err
+		}
+		return one.Transaction(func(tx *gorm.DB) error {
+			for _, table := range tables {
+				var columns []string
+				if err := tx.Raw("SELECT name FROM pragma_table_info(?)", table).Scan(&columns).Error; err != nil {
+					return err
+				}
+				list := `"` + strings.Join(columns, `","`) + `"`
+				if err := tx.Exec(`DELETE FROM main."` + table + `"`).Error; err != nil {
+					return err
+				}
+				if err := tx.Exec(`INSERT INTO main."` + table + `" (` + list + `) SELECT ` + list + ` FROM other."` + table + `"`).Error; err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	})
 }

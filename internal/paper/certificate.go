@@ -39,8 +39,9 @@ type sheet struct {
 }
 
 // Certificate writes a signed run's certificate. Head is the hash of the record's
-// last event, printed so that paper and record can be held against each other.
-func Certificate(v procedure.View, head string) ([]byte, error) {
+// last event, printed so that paper and record can be held against each other. Void is
+// why this certificate counts no more, where it does not: it stands at its head.
+func Certificate(v procedure.View, head, void string) ([]byte, error) {
 	if v.Signature == nil {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
 	}
@@ -61,6 +62,7 @@ func Certificate(v procedure.View, head string) ([]byte, error) {
 	})
 	s.AddPage()
 	s.heading()
+	s.issue(void)
 	s.statement()
 	s.points()
 	s.standards()
@@ -75,9 +77,14 @@ func Certificate(v procedure.View, head string) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
-// Number is the certificate's number: the device's tag, the day, and the end of the run's id.
+// Number is the certificate's number: the device's tag, the day, the end of the run's id,
+// and the revision from the second on.
 func Number(v procedure.View) string {
-	return fmt.Sprintf("%s-%s-%s", v.Device.Tag, v.Signature.At.Format("20060102"), v.ID[len(v.ID)-4:])
+	number := fmt.Sprintf("%s-%s-%s", v.Device.Tag, v.Signature.At.Format("20060102"), v.ID[len(v.ID)-4:])
+	if v.Revision > 1 {
+		number += fmt.Sprintf("-r%d", v.Revision)
+	}
+	return number
 }
 
 func short(hash string) string {
@@ -123,12 +130,7 @@ func (s *sheet) line(label, text string) {
 
 func (s *sheet) heading() {
 	v := s.view
-	s.draw(ink, 0.3)
-	s.Circle(margin+4, 18, 4, "D")
-	s.draw(brass, 0.1)
-	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 14.7}, {X: margin + 4.9, Y: 18}, {X: margin + 4, Y: 17.7}, {X: margin + 3.1, Y: 18}}, "F")
-	s.draw(ink, 0.1)
-	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 21.3}, {X: margin + 3.1, Y: 18}, {X: margin + 4, Y: 18.3}, {X: margin + 4.9, Y: 18}}, "F")
+	s.mark()
 	s.SetXY(margin+11, 13.5)
 	s.font("B", 15, ink)
 	s.CellFormat(width-11, 6, "Verification certificate", "", 2, "L", false, 0, "")
@@ -141,6 +143,22 @@ func (s *sheet) heading() {
 	s.line("Place", strings.Trim(d.Site+" · "+d.Place, " ·"))
 	s.line("Procedure", fmt.Sprintf("%s, revision %d", v.Procedure.Title, v.Procedure.Revision))
 	s.line("Made", fmt.Sprintf("%s to %s, by %s", v.OpenedAt.Format("2006-01-02 15:04"), v.Signature.At.Format("2006-01-02 15:04"), v.Signature.By.Name))
+}
+
+// issue says which revision of the certificate this is, and what became of it.
+func (s *sheet) issue(void string) {
+	if n := len(s.view.Revisions); n > 0 {
+		r := s.view.Revisions[n-1]
+		s.line("Revision", fmt.Sprintf("%d of %s by %s; it takes the place of revision %d. %s: %s", r.Revision, r.At.Format(time.DateOnly), r.By, r.Revision-1, r.Reason, strings.Join(r.Changes, "; ")))
+	}
+	if s.view.Replaces != "" {
+		s.line("Replaces", "the run "+s.view.Replaces+", whose certificate counts no more")
+	}
+	if void != "" {
+		s.Ln(1)
+		s.font("B", 11, vermilion)
+		s.MultiCell(width, 5.2, "◆ This certificate counts no more. "+void, "", "L", false)
+	}
 }
 
 func (s *sheet) statement() {

@@ -87,9 +87,9 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 		run, err := l.Run(row.ID)
 		require.NoError(t, err)
 		v := run.View(monday)
-		pdf, err := paper.Certificate(v, row.Head)
+		pdf, err := paper.Certificate(v, row.Head, "")
 		require.NoError(t, err, row.Tag)
-		again, err := paper.Certificate(v, row.Head)
+		again, err := paper.Certificate(v, row.Head, "")
 		require.NoError(t, err)
 		assert.Equal(t, pdf, again, "the same run gives the same paper")
 		shown := text(t, pdf)
@@ -104,7 +104,7 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 }
 
 func TestNoCertificateWithoutASignature(t *testing.T) {
-	_, err := paper.Certificate(procedure.View{}, "")
+	_, err := paper.Certificate(procedure.View{}, "", "")
 	assert.ErrorContains(t, err, "not signed")
 }
 

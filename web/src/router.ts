@@ -73,6 +73,12 @@ export const router = createRouter({
       meta: { title: 'Rounds' },
     },
     {
+      path: '/reports',
+      name: 'reports',
+      component: () => import('./views/ReportsView.vue'),
+      meta: { title: 'Reports' },
+    },
+    {
       path: '/house/:sheet?',
       name: 'house',
       component: () => import('./views/HouseView.vue'),

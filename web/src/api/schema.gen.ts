@@ -91,6 +91,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{id}/history.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A device's history on paper */
+        get: operations["history-paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/{id}/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a device's record says on whether it is worth calibrating */
+        get: operations["worth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench": {
         parameters: {
             query?: never;
@@ -246,6 +280,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** When people work, where, and who may do what */
+        post: operations["set-day"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house/intervals": {
         parameters: {
             query?: never;
@@ -314,6 +365,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the lab reckons with */
+        post: operations["set-prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look at a backup, and put it in the place of the record */
+        post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -343,6 +428,23 @@ export interface paths {
         put?: never;
         /** Import what was read, or stop */
         post: operations["change-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspection.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What there is at a site and how it stands, to go round with */
+        get: operations["inspection-paper"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -408,7 +510,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A whole list as CSV or XLSX */
+        /** A whole list as CSV, XLSX or JSON */
         get: operations["list"];
         put?: never;
         post?: never;
@@ -547,6 +649,57 @@ export interface paths {
         };
         /** A procedure as it is written */
         get: operations["procedure-text"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a whole run back, check its chain, and take it in */
+        post: operations["read-record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a time of work came to */
+        get: operations["report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report on paper */
+        get: operations["report-paper"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1143,7 +1296,7 @@ export interface components {
             /** @description made by the client; sent again it changes nothing */
             id: string;
             /** @enum {string} */
-            kind: "done" | "defer" | "re-plan" | "use";
+            kind: "done" | "failed" | "defer" | "re-plan" | "use";
             /**
              * Format: date-time
              * @description the day it was done, or is put off or moved to
@@ -1587,6 +1740,8 @@ export interface components {
             /** @description a questioned magnitude is confirmed */
             confirmed?: boolean;
             control?: string;
+            /** @description what the certificate should have said of the device */
+            corrected?: components["schemas"]["Corrected"];
             /** @enum {string} */
             decision?: "leave" | "adjust" | "investigate" | "withdraw";
             /**
@@ -1599,7 +1754,7 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
             /** @description take the reading from the link */
             linked?: boolean;
             measure?: string;
@@ -1798,6 +1953,13 @@ export interface components {
         Controls: {
             faults: components["schemas"]["Knob"][];
             keys: components["schemas"]["Knob"][];
+        };
+        Corrected: {
+            maker?: string;
+            model?: string;
+            place?: string;
+            serial?: string;
+            site?: string;
         };
         CorrectionInput: {
             /**
@@ -2032,6 +2194,16 @@ export interface components {
             u: number;
             unit: string;
         };
+        Exposure: {
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            days: number;
+            /** Format: int64 */
+            longest: number;
+            /** Format: int64 */
+            risk: number;
+        };
         Fact: {
             label: string;
             text: string;
@@ -2131,6 +2303,26 @@ export interface components {
              */
             value: number;
         };
+        GasReport: {
+            /** Format: double */
+            cost: number;
+            /** @description more was lost than the gauge's reading explains */
+            flagged: boolean;
+            /**
+             * Format: double
+             * @description left it and was metered nowhere; below what its gauge can tell: none
+             */
+            lost_l: number;
+            /** Format: double */
+            metered_l: number;
+            name: string;
+            tag: string;
+            /**
+             * Format: double
+             * @description by its gauge
+             */
+            used_l: number;
+        };
         GaugeView: {
             /** Format: date-time */
             at: string;
@@ -2150,6 +2342,22 @@ export interface components {
             consumer_risk: number;
             /** Format: double */
             producer_risk: number;
+        };
+        Hands: {
+            /** Format: double */
+            Bring: number;
+            /** Format: double */
+            Finding: number;
+            /** Format: double */
+            Linked: number;
+            /** Format: double */
+            Record: number;
+            /** Format: double */
+            Sign: number;
+            /** Format: double */
+            Step: number;
+            /** Format: double */
+            Typed: number;
         };
         Happened: {
             at: string;
@@ -2176,6 +2384,8 @@ export interface components {
             /** @description taken over from an older record, without its events */
             paper: boolean;
             place: string;
+            /** @description another run has taken its place */
+            replaced: boolean;
             result?: string;
             reviewer?: string;
             site: string;
@@ -2189,12 +2399,18 @@ export interface components {
             title: string;
         };
         HouseView: {
+            day: components["schemas"]["WorkingDay"];
+            /** @description that procedures know */
+            families: string[];
             intervals: components["schemas"]["Rules"];
             lab: components["schemas"]["Lab"];
             people: components["schemas"]["Colleague"][];
+            prices: components["schemas"]["Prices"];
             procedures: components["schemas"]["ProcedureView"][];
             /** @description all that procedures know */
             schools: string[];
+            /** @description where devices are */
+            sites: string[];
             version: string;
         };
         ImportView: {
@@ -2539,6 +2755,19 @@ export interface components {
             tolerance: string;
             unit: string;
         };
+        ModelReport: {
+            device: string;
+            /** Format: int64 */
+            devices: number;
+            family: string;
+            /** @description of its runs, those found inside every limit */
+            found: components["schemas"]["Share"];
+        };
+        MonthReport: {
+            /** Format: date-time */
+            month: string;
+            on_time: components["schemas"]["Share"];
+        };
         Move: {
             /** Format: double */
             change: number;
@@ -2647,6 +2876,10 @@ export interface components {
             id: string;
             /** @description left out: the one that fits the device */
             procedure?: string;
+            /** @description why it is replaced */
+            reason?: string;
+            /** @description a signed run that this one takes the place of */
+            replaces?: string;
         };
         Option: {
             id: string;
@@ -2729,6 +2962,24 @@ export interface components {
             hours: number;
             title: string;
         };
+        Prices: {
+            /**
+             * Format: double
+             * @description of a reference, from outside
+             */
+            certificate: number;
+            currency: string;
+            /**
+             * Format: double
+             * @description of a technician
+             */
+            hour: number;
+            /**
+             * Format: double
+             * @description of gas
+             */
+            litre: number;
+        };
         Problem: {
             code?: string;
             /** @description a sentence a technician understands: what happened, what was kept, what to do */
@@ -2798,6 +3049,42 @@ export interface components {
         };
         "Read-labelRequest": {
             label: string;
+        };
+        ReadBackMeasure: {
+            /** Format: int64 */
+            inside: number;
+            /** Format: int64 */
+            points: number;
+            title: string;
+        };
+        ReadBackView: {
+            by: string;
+            device: string;
+            /** Format: int64 */
+            events: number;
+            /** @description hash of its last event, as its certificate prints it */
+            head: string;
+            /**
+             * @description whether this record has it
+             * @enum {string}
+             */
+            here: "same" | "differs" | "unknown";
+            id: string;
+            lines: components["schemas"]["ReadBackMeasure"][];
+            /** @description why it cannot be taken in; empty: it can */
+            missing?: string;
+            /** Format: date-time */
+            on: string;
+            /**
+             * Format: int64
+             * @description verdicts computed anew, all as in the file
+             */
+            points: number;
+            result: string;
+            status: string;
+            tag: string;
+            taken: boolean;
+            title: string;
         };
         ReadingView: {
             /** Format: date-time */
@@ -2898,6 +3185,70 @@ export interface components {
             /** Format: int64 */
             line: number;
             why: string;
+        };
+        ReportView: {
+            /**
+             * Format: int64
+             * @description of references, accredited, made in that time
+             */
+            certificates: number;
+            /** Format: double */
+            cost: number;
+            /** Format: date-time */
+            from: string;
+            gas: components["schemas"]["GasReport"][];
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            lost_l: number;
+            models: components["schemas"]["ModelReport"][];
+            months: components["schemas"]["MonthReport"][];
+            on_time: components["schemas"]["Timeliness"];
+            /** @description now, the gravest risk first */
+            overdue: components["schemas"]["Exposure"][];
+            /** Format: int64 */
+            overdue_all: number;
+            prices: components["schemas"]["Prices"];
+            /** Format: int64 */
+            runs: number;
+            /**
+             * Format: int64
+             * @description runs taken over from paper: their hours are not known
+             */
+            unknown: number;
+            /**
+             * Format: date-time
+             * @description not included
+             */
+            until: string;
+            /** Format: double */
+            used_l: number;
+            work: components["schemas"]["WorkReport"][];
+        };
+        RestoreView: {
+            /** @description file in which what was there is kept */
+            aside?: string;
+            /** Format: int64 */
+            devices: number;
+            /** Format: int64 */
+            events: number;
+            /**
+             * Format: date-time
+             * @description when its last event was written
+             */
+            last?: string;
+            restored: boolean;
+            /** Format: int64 */
+            runs: number;
+        };
+        RevisionView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            changes: string[];
+            reason: string;
+            /** Format: int64 */
+            revision: number;
         };
         RoleView: {
             id: string;
@@ -3023,6 +3374,8 @@ export interface components {
             /** @description taken over from an older record, without its events */
             paper: boolean;
             place: string;
+            /** @description another run has taken its place */
+            replaced: boolean;
             result?: string;
             reviewer?: string;
             site: string;
@@ -3072,6 +3425,18 @@ export interface components {
             lab: string;
             person?: components["schemas"]["PersonView"];
             version: string;
+        };
+        Share: {
+            /** Format: int64 */
+            all: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            /** Format: int64 */
+            of: number;
+            /** Format: double */
+            value: number;
         };
         "Sign-inRequest": {
             name: string;
@@ -3233,6 +3598,22 @@ export interface components {
             sensitivity?: number;
             /** Format: double */
             width: number;
+        };
+        Timeliness: {
+            /** Format: int64 */
+            all: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            low: number;
+            /** Format: int64 */
+            median_late: number;
+            /** Format: int64 */
+            of: number;
+            /** Format: double */
+            value: number;
+            /** Format: int64 */
+            worst_late: number;
         };
         TimerView: {
             cut?: string;
@@ -3415,10 +3796,14 @@ export interface components {
             parts?: components["schemas"]["Changeable"][];
             procedure: components["schemas"]["ProcedureBrief"];
             remarks: string[];
+            replaced_by?: string;
             replaces?: string;
             result: string;
             result_why: string;
             returned?: string;
+            /** Format: int64 */
+            revision?: number;
+            revisions: components["schemas"]["RevisionView"][];
             roles: components["schemas"]["RoleView"][];
             rule: string;
             /** Format: int64 */
@@ -3505,6 +3890,41 @@ export interface components {
             share: number;
             source: string;
         };
+        WorkReport: {
+            /** Format: double */
+            cost: number;
+            family: string;
+            /**
+             * Format: double
+             * @description of hands, by the procedure's steps: an estimate; 0 where it is not known
+             */
+            hours: number;
+            /** Format: int64 */
+            runs: number;
+            title: string;
+        };
+        WorkingDay: {
+            /**
+             * Format: double
+             * @description hours of verification in a month
+             */
+            capacity: number;
+            from: string;
+            hands: components["schemas"]["Hands"];
+            /** @description site of the workshop */
+            home: string;
+            sites: components["schemas"]["Site"][];
+            /** @description families that only the people named may do */
+            skills?: {
+                [key: string]: string[];
+            };
+            until: string;
+            /**
+             * Format: int64
+             * @description minutes between two places of one site
+             */
+            within: number;
+        };
         WorkloadView: {
             /**
              * Format: double
@@ -3520,6 +3940,14 @@ export interface components {
              * @description activities that would be brought forward
              */
             moves: number;
+        };
+        WorthView: {
+            /** @description 0 where the record does not know */
+            case: components["schemas"]["Case"];
+            device: string;
+            /** @description where each figure comes from */
+            from: string[];
+            tag: string;
         };
     };
     responses: never;
@@ -3751,6 +4179,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "history-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The paper */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    worth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthView"];
                 };
             };
             /** @description Error */
@@ -4124,6 +4616,39 @@ export interface operations {
             };
         };
     };
+    "set-day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkingDay"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-intervals": {
         parameters: {
             query?: never;
@@ -4258,6 +4783,75 @@ export interface operations {
             };
         };
     };
+    "set-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Prices"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore: {
+        parameters: {
+            query?: {
+                /** @description do it; left out it is only looked at */
+                go?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoreView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "read-import": {
         parameters: {
             query: {
@@ -4346,6 +4940,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "inspection-paper": {
+        parameters: {
+            query?: {
+                site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The paper */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
                 };
             };
             /** @description Error */
@@ -4500,7 +5127,7 @@ export interface operations {
     list: {
         parameters: {
             query?: {
-                format?: "csv" | "xlsx";
+                format?: "csv" | "xlsx" | "json";
             };
             header?: never;
             path: {
@@ -4767,7 +5394,7 @@ export interface operations {
     "dry-run": {
         parameters: {
             query?: {
-                /** @description keep it as the lab's own; it counts from the next start */
+                /** @description keep it as the lab's own; runs opened from then on are made by it */
                 keep?: boolean;
             };
             header?: never;
@@ -4818,6 +5445,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProcedureText"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-record": {
+        parameters: {
+            query?: {
+                /** @description do it; left out it is only looked at */
+                go?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": unknown;
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadBackView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report: {
+        parameters: {
+            query?: {
+                /** @description first day; a year ago where it is left out */
+                from?: string;
+                /** @description last day; today where it is left out */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "report-paper": {
+        parameters: {
+            query?: {
+                /** @description first day; a year ago where it is left out */
+                from?: string;
+                /** @description last day; today where it is left out */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */
@@ -5025,7 +5759,10 @@ export interface operations {
     };
     certificate: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the latest where it is left out */
+                revision?: number;
+            };
             header?: never;
             path: {
                 id: string;
@@ -5034,7 +5771,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The certificate of a signed run */
+            /** @description The certificate */
             200: {
                 headers: {
                     "Content-Disposition"?: string;

@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
+import CertificateForm from './CertificateForm.vue'
 import FindingPoints from './FindingPoints.vue'
 import ProblemNote from './ProblemNote.vue'
 import { useRunHandle } from './runHandle'
+import { useStartRun } from '../composables/useStartRun'
 import { useSession } from '../composables/useSession'
 import { localDay } from '../composables/words'
 import type { Run } from '../api/client'
@@ -12,7 +15,10 @@ import type { Run } from '../api/client'
 const props = defineProps<{ run: Run }>()
 const { send, sending } = useRunHandle()
 const { person } = useSession()
-const asking = ref<'review' | 'return'>()
+const asking = ref<'review' | 'return' | 'replace'>()
+const revising = ref(false)
+const { start, starting, trouble } = useStartRun()
+const cache = useQueryClient()
 const mayReview = computed(
   () =>
     props.run.status === 'in review' &&
@@ -32,6 +38,10 @@ function answered(text: string) {
   asking.value = undefined
   if (kind === 'review') send({ kind: 'review', note: text })
   if (kind === 'return') send({ kind: 'return', reason: text })
+  if (kind === 'replace') {
+    start(props.run.device.id, props.run.procedure.id, { replaces: props.run.id, reason: text })
+    cache.invalidateQueries({ queryKey: ['asset'] })
+  }
 }
 </script>
 
@@ -72,7 +82,35 @@ function answered(text: string) {
         {{ e.what }}: closed now
       </button>
     </div>
+    <p v-if="run.replaced_by" class="mt-4 border-l-4 border-vermilion bg-vermilion-wash px-4 py-3">
+      <b>This run counts no more.</b> Another took its place:
+      <RouterLink class="underline" :to="{ name: 'run', params: { id: run.replaced_by } }">see it</RouterLink>.
+    </p>
+    <p v-if="run.replaces" class="mt-4 text-ink-2">
+      It takes the place of
+      <RouterLink class="underline" :to="{ name: 'run', params: { id: run.replaces } }">an earlier run</RouterLink>.
+    </p>
+    <ol v-if="run.revisions.length" class="rows mt-4 border-y border-line">
+      <li class="flex flex-wrap gap-x-3 py-2 text-ink-2">
+        <b class="num">1</b> as it was signed
+        <a class="ml-auto underline" :href="`/api/runs/${run.id}/certificate.pdf?revision=1`" target="_blank">see it</a>
+      </li>
+      <li v-for="v in run.revisions" :key="v.revision" class="flex flex-wrap gap-x-3 py-2">
+        <b class="num">{{ v.revision }}</b>
+        <span>{{ v.reason }}: {{ v.changes.join('; ') }}</span>
+        <span class="text-ink-2">{{ v.by }}, {{ localDay(v.at) }}</span>
+        <a
+          class="ml-auto underline"
+          :href="`/api/runs/${run.id}/certificate.pdf?revision=${v.revision}`"
+          target="_blank"
+          >see it</a
+        >
+      </li>
+    </ol>
     <ProblemNote />
+    <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+      {{ trouble }}
+    </p>
     <div class="mt-5 flex flex-wrap gap-3">
       <a v-if="run.signature" class="btn btn-main" :href="`/api/runs/${run.id}/certificate.pdf`" target="_blank"
         >Certificate (PDF)</a
@@ -80,6 +118,21 @@ function answered(text: string) {
       <a class="btn" :href="`/api/runs/${run.id}/record.json`" target="_blank">Whole record (JSON)</a>
       <a class="btn" :href="`/api/runs/${run.id}/points.csv`" target="_blank">Points (CSV)</a>
       <RouterLink class="btn" :to="{ name: 'device', params: { id: run.device.tag } }">The device</RouterLink>
+      <button
+        v-if="run.status === 'signed' && person?.role === 'lead' && !run.replaced_by"
+        class="btn"
+        @click="revising = true"
+      >
+        Issue the certificate anew …
+      </button>
+      <button
+        v-if="run.status === 'signed' && person?.role !== 'manager' && !run.replaced_by"
+        class="btn"
+        :disabled="!!starting"
+        @click="asking = 'replace'"
+      >
+        Replace this run …
+      </button>
     </div>
     <div v-if="mayReview" class="mt-5 flex gap-3 border-t-2 border-ink pt-4">
       <button class="btn btn-main" :disabled="sending" @click="asking = 'review'">Countersign …</button>
@@ -89,6 +142,16 @@ function answered(text: string) {
       <h3 class="text-lg">{{ f.title }}</h3>
       <FindingPoints :run="run" :finding="f" />
     </div>
+    <CertificateForm v-if="revising" :run="run" @close="revising = false" />
+    <AskDialog
+      v-if="asking === 'replace'"
+      title="Replace this run"
+      hint="A new run is opened on the device. When it is signed, this one counts no more; both stay in the record."
+      label="Why"
+      action="Open the new run"
+      @done="answered"
+      @close="asking = undefined"
+    />
     <AskDialog
       v-if="asking === 'review'"
       title="Countersign"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useQuery, keepPreviousData } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
@@ -8,17 +8,39 @@ import { answer, api, type Asset } from '../api/client'
 import { useKeys, useScanner } from '../composables/useKeys'
 import { familyWords } from '../composables/words'
 
-/** Finds a device by tag, serial, place or model; a scanned tag opens its device at once. */
+/**
+ * Finds a device by tag, serial, place or model; a scanned tag opens its device at once.
+ * Only what was found for the words as they stand can be chosen: who types a tag and Enter
+ * faster than the answer comes gets that device, never the first of an older list.
+ */
 const router = useRouter()
 const text = ref('')
 const search = refDebounced(text, 120)
-const { data } = useQuery({
+const { data, isPlaceholderData } = useQuery({
   queryKey: ['search', search],
   queryFn: () => answer(api.GET('/api/assets', { params: { query: { search: search.value } } })),
   enabled: () => search.value.trim().length > 0,
   placeholderData: keepPreviousData,
 })
 
+const current = computed(() => text.value === search.value && !isPlaceholderData.value && !!data.value)
+const hits = computed(() => {
+  const tag = text.value.trim().toUpperCase()
+  const all = current.value ? data.value!.assets : []
+  return [...all.filter((a) => a.tag === tag), ...all.filter((a) => a.tag !== tag)].slice(0, 12)
+})
+/** Enter came before the answer: the first hit is opened when it is there. */
+const awaited = ref(false)
+watch(text, () => (awaited.value = false))
+watch(hits, (found) => {
+  if (awaited.value && found[0]) open(found[0])
+})
+function early(event: KeyboardEvent) {
+  if (current.value || !text.value.trim()) return
+  event.preventDefault()
+  event.stopPropagation()
+  awaited.value = true
+}
 function open(asset: Asset | null) {
   if (!asset) return
   text.value = ''
@@ -41,6 +63,7 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
         aria-label="Search devices"
         autocomplete="off"
         :display-value="() => text"
+        @keydown.enter.capture="early"
         @change="text = ($event.target as HTMLInputElement).value"
       />
       <kbd class="mr-2">/</kbd>
@@ -49,13 +72,7 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
       v-if="search.trim()"
       class="absolute right-0 z-30 mt-1 max-h-[60vh] w-[420px] overflow-auto border-2 border-ink bg-sheet"
     >
-      <ComboboxOption
-        v-for="asset in (data?.assets ?? []).slice(0, 12)"
-        :key="asset.id"
-        v-slot="{ active }"
-        :value="asset"
-        as="template"
-      >
+      <ComboboxOption v-for="asset in hits" :key="asset.id" v-slot="{ active }" :value="asset" as="template">
         <li class="flex cursor-pointer gap-3 border-b border-line px-3 py-2" :class="active && 'bg-brass-wash'">
           <span class="num w-20 shrink-0 font-medium">{{ asset.tag }}</span>
           <span>
@@ -66,7 +83,8 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
           </span>
         </li>
       </ComboboxOption>
-      <li v-if="data && !data.assets.length" class="px-3 py-3 text-ink-2">
+      <li v-if="!current" class="px-3 py-3 text-ink-2">Looking …</li>
+      <li v-else-if="!hits.length" class="px-3 py-3 text-ink-2">
         Nothing found for “{{ search }}”. Try the tag on the label, or part of the serial.
       </li>
     </ComboboxOptions>

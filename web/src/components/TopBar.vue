@@ -17,6 +17,7 @@ const views = [
   { name: 'rounds', title: 'Rounds', also: 'intervals' },
   { name: 'control', title: 'Control' },
   { name: 'look-back', title: 'Look-back' },
+  { name: 'reports', title: 'Reports' },
   { name: 'workings', title: 'Workings' },
   { name: 'house', title: 'House' },
 ]

@@ -11,12 +11,12 @@ export function useStartRun() {
   const trouble = ref('')
   const starting = ref('')
 
-  async function start(asset: string, procedure?: string) {
+  async function start(asset: string, procedure?: string, instead?: { replaces: string; reason: string }) {
     if (starting.value) return
     starting.value = asset
     trouble.value = ''
     try {
-      const run = await answer(api.POST('/api/runs', { body: { id: newId(), asset, procedure } }))
+      const run = await answer(api.POST('/api/runs', { body: { id: newId(), asset, procedure, ...instead } }))
       cache.setQueryData(['run', run.id], run)
       await router.push({ name: 'run', params: { id: run.id } })
     } catch (error) {

@@ -8,6 +8,9 @@ export function elapsed(ms: number): string {
   return `${Math.floor(hours / 24)} days`
 }
 
+/** counted is a number of things: "1 day", "3 days". */
+export const counted = (n: number, of: string) => `${n} ${of}${n === 1 ? '' : 's'}`
+
 /** countdown shows what is left of a timer: "11:24", or "1:02:05". */
 export function countdown(ms: number): string {
   const s = Math.max(0, Math.ceil(ms / 1000))

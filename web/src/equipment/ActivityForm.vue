@@ -12,12 +12,13 @@ import { numberIn } from '../composables/words'
 /** One thing that becomes of an activity: done by hand, put off, moved, or its use counted. */
 const props = defineProps<{
   activity: components['schemas']['ActivityView']
-  kind: 'done' | 'defer' | 're-plan' | 'use'
+  kind: 'done' | 'failed' | 'defer' | 're-plan' | 'use'
 }>()
 const emit = defineEmits<{ close: [] }>()
 const cache = useQueryClient()
 const today = new Date().toISOString().slice(0, 10)
-const form = reactive({ id: newId(), on: props.kind === 'done' ? today : '', reason: '', amount: '' })
+const past = props.kind === 'done' || props.kind === 'failed'
+const form = reactive({ id: newId(), on: past ? today : '', reason: '', amount: '' })
 const { problem, send } = useForm()
 const busy = ref(false)
 const words = computed(
@@ -29,6 +30,13 @@ const words = computed(
         hint: props.activity.outside ? 'Name the body and its document.' : '',
         on: 'Done on',
         reason: props.activity.outside ? 'By whom, and the document’s number' : 'What was done, and by whom',
+      },
+      failed: {
+        title: 'Failed',
+        action: 'Note it',
+        hint: 'It does not count until it is done again. What waits for its failure is due at once.',
+        on: 'Found on',
+        reason: 'What was found, and by whom',
       },
       defer: {
         title: 'Defer',
@@ -79,8 +87,8 @@ async function save() {
           type="date"
           name="on"
           class="field num"
-          :min="kind === 'done' ? undefined : today"
-          :max="kind === 'done' ? today : undefined"
+          :min="past ? undefined : today"
+          :max="past ? today : undefined"
         />
       </label>
       <NumberField v-else v-model="form.amount" label="Used" :unit="activity.unit" name="amount" />

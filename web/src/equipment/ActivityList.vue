@@ -7,9 +7,10 @@ import { localDay } from '../composables/words'
 
 /** What recurs on a device: how each stands, and what can become of it. Nothing is dismissed. */
 defineProps<{ activities: components['schemas']['ActivityView'][] }>()
+type Kind = 'done' | 'failed' | 'defer' | 're-plan' | 'use'
 type Activity = components['schemas']['ActivityView']
 const { person } = useSession()
-const changing = ref<{ activity: Activity; kind: 'done' | 'defer' | 're-plan' | 'use' }>()
+const changing = ref<{ activity: Activity; kind: Kind }>()
 const marks: Record<string, { sign: string; tint: string }> = {
   valid: { sign: '●', tint: 'text-petrol' },
   never: { sign: '○', tint: 'text-ink-2' },
@@ -20,8 +21,9 @@ const marks: Record<string, { sign: string; tint: string }> = {
 /** What may be done by whom: the same rules stand on the server. */
 function choices(a: Activity) {
   const role = person.value?.role
-  const list: { kind: 'done' | 'defer' | 're-plan' | 'use'; words: string }[] = []
-  if (!a.procedure && (role === 'technician' || role === 'lead')) list.push({ kind: 'done', words: 'Done' })
+  const list: { kind: Kind; words: string }[] = []
+  if (!a.procedure && (role === 'technician' || role === 'lead'))
+    list.push({ kind: 'done', words: 'Done' }, { kind: 'failed', words: 'Failed' })
   if (a.uses && role !== 'manager') list.push({ kind: 'use', words: 'Count' })
   if (a.due_on && role !== 'trainee') list.push({ kind: 'defer', words: 'Defer' })
   if (a.due_on && (role === 'lead' || role === 'manager')) list.push({ kind: 're-plan', words: 'Re-plan' })

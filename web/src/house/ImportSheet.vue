@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import ReadBack from './ReadBack.vue'
 import { answer, api, ApiError } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
@@ -120,6 +121,7 @@ const lists = [
           </li>
         </ul>
       </div>
+      <ReadBack class="mt-8 border-t-2 border-ink pt-4" />
     </div>
     <div>
       <h2 class="text-lg">Take out</h2>
@@ -128,6 +130,7 @@ const lists = [
           <span class="mr-auto">{{ l.words }}</span>
           <a class="underline" :href="`/api/lists/${l.id}?format=csv`">CSV</a>
           <a class="underline" :href="`/api/lists/${l.id}?format=xlsx`">XLSX</a>
+          <a class="underline" :href="`/api/lists/${l.id}?format=json`">JSON</a>
         </li>
       </ul>
     </div>

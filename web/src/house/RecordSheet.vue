@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import RestoreCopy from './RestoreCopy.vue'
 import { answer, api, ApiError } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
@@ -48,15 +49,13 @@ const link = (path: string) => location.origin + path
     </div>
     <div>
       <h2 class="text-lg">Copy</h2>
-      <p class="text-ink-2">
-        A whole copy, made while work goes on. It is put back with <span class="num">northneedle restore</span>, which
-        checks it first and keeps what was there.
-      </p>
+      <p class="text-ink-2">A whole copy, made while work goes on.</p>
       <a v-if="person?.role === 'lead'" class="btn mt-2 inline-flex items-center" href="/api/house/backup"
         >Take a copy</a
       >
       <p v-else class="mt-2 text-ink-2">A lead takes copies.</p>
     </div>
+    <RestoreCopy v-if="person?.role === 'lead'" />
     <div v-if="feed">
       <h2 class="text-lg">Calendar</h2>
       <p class="text-ink-2">What is due, for a calendar program. Whoever has this link can read it.</p>

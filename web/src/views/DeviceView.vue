@@ -129,6 +129,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
               certificate
             </a>
             <span v-else-if="h.paper" class="text-ink-2">from older paper</span>
+            <span v-if="h.replaced" class="block font-semibold text-vermilion">replaced, counts no more</span>
             <RouterLink v-if="!h.paper" class="ml-3 underline" :to="{ name: 'run', params: { id: h.id } }"
               >record</RouterLink
             >
@@ -170,6 +171,14 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
       </template>
       <a class="btn mt-4 inline-flex items-center" :href="`/api/labels.pdf?tag=${data.tag}`" target="_blank"
         >Label (PDF)</a
+      >
+      <a class="btn mt-4 ml-2 inline-flex items-center" :href="`/api/assets/${data.tag}/history.pdf`" target="_blank"
+        >History (PDF)</a
+      >
+      <RouterLink
+        class="mt-2 block min-h-10 py-2 underline"
+        :to="{ name: 'workings', params: { tool: 'economics' }, query: { asset: data.tag } }"
+        >Is it worth calibrating?</RouterLink
       >
       <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">About it</h2>
       <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-2">

@@ -2,11 +2,13 @@
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useInfiniteQuery } from '@tanstack/vue-query'
+import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { refDebounced } from '@vueuse/core'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import NewDevice from '../components/NewDevice.vue'
 import { answer, api } from '../api/client'
+import { useHouse } from '../house/useHouse'
 import { useSession } from '../composables/useSession'
 import { dueWords, familyWords } from '../composables/words'
 
@@ -24,6 +26,7 @@ const families = [
   'warm-chamber',
   'collection-bag-meter',
 ]
+const { data: house } = useHouse()
 const router = useRouter()
 const { person } = useSession()
 const text = ref('')
@@ -76,6 +79,23 @@ watch([search, family, status], () => window.scrollTo(0, 0))
         target="_blank"
         >Labels (PDF)</a
       >
+      <Menu as="div" class="relative">
+        <MenuButton class="btn">Inspection list …</MenuButton>
+        <MenuItems class="absolute right-0 z-20 mt-1 w-72 border-2 border-ink bg-sheet">
+          <p class="border-b border-line px-4 py-2 text-sm text-ink-2">
+            What there is at a site, to go round with (PDF)
+          </p>
+          <MenuItem v-for="s in house?.sites ?? []" :key="s" v-slot="{ active }">
+            <a
+              class="flex min-h-11 items-center px-4"
+              :class="active && 'bg-brass-wash'"
+              :href="`/api/inspection.pdf?site=${encodeURIComponent(s)}`"
+              target="_blank"
+              >{{ s }}</a
+            >
+          </MenuItem>
+        </MenuItems>
+      </Menu>
       <button v-if="person?.role === 'lead' || person?.role === 'technician'" class="btn" @click="entering = true">
         Enter a device
       </button>

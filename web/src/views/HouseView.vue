@@ -2,6 +2,8 @@
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
+import DaySheet from '../house/DaySheet.vue'
+import FiguresSheet from '../house/FiguresSheet.vue'
 import ImportSheet from '../house/ImportSheet.vue'
 import LabSheet from '../house/LabSheet.vue'
 import PeopleSheet from '../house/PeopleSheet.vue'
@@ -14,6 +16,8 @@ const router = useRouter()
 const sheets = [
   { id: 'people', title: 'People', is: PeopleSheet },
   { id: 'lab', title: 'How we judge', is: LabSheet },
+  { id: 'day', title: 'Places and hours', is: DaySheet },
+  { id: 'figures', title: 'Intervals and prices', is: FiguresSheet },
   { id: 'procedures', title: 'Procedures', is: ProceduresSheet },
   { id: 'lists', title: 'Lists in and out', is: ImportSheet },
   { id: 'record', title: 'The record', is: RecordSheet },

@@ -1,12 +1,29 @@
 <script setup lang="ts">
-import { computed, reactive } from 'vue'
+import { computed, reactive, watch } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { useRoute } from 'vue-router'
 import NumberField from '../components/NumberField.vue'
 import WorkingSheet from './WorkingSheet.vue'
 import { answer, api } from '../api/client'
-import { numberIn } from '../composables/words'
+import { numberIn, significant } from '../composables/words'
 import { useWorking } from './useWorking'
 
-/** Accredited, in house, or replace: what each costs a year, and which will do. */
+/**
+ * Accredited, in house, or replace: what each costs a year, and which will do. For a device
+ * its record fills in what it knows, and says from where.
+ */
+const route = useRoute()
+const tag = computed(() => (typeof route.query.asset === 'string' ? route.query.asset : ''))
+const { data: known } = useQuery({
+  queryKey: ['worth', tag],
+  queryFn: () => answer(api.GET('/api/assets/{id}/worth', { params: { path: { id: tag.value } } })),
+  enabled: () => !!tag.value,
+})
+watch(known, (w) => {
+  if (!w) return
+  use.as = w.case.use
+  for (const key of Object.keys(form) as (keyof typeof form)[]) if (w.case[key]) form[key] = significant(w.case[key], 3)
+})
 const form = reactive({
   tur: '4',
   least_tur: '3',
@@ -56,6 +73,18 @@ const { result, problem } = useWorking('economics', input, (body) =>
     :source="result?.source"
   >
     <template #in>
+      <div v-if="known" class="mb-4 border-l-4 border-petrol bg-petrol-wash px-3 py-2">
+        <p class="font-semibold">
+          <RouterLink class="num underline" :to="{ name: 'device', params: { id: known.tag } }">{{
+            known.tag
+          }}</RouterLink>
+          {{ known.device }}: from its record
+        </p>
+        <ul class="text-sm">
+          <li v-for="f in known.from" :key="f">{{ f }}</li>
+        </ul>
+        <p class="text-sm text-ink-2">The rest are examples: put your own figures in their place.</p>
+      </div>
       <label class="block"
         ><span class="label">Its result is</span>
         <select v-model="use.as" name="use" class="field">

@@ -1,0 +1,200 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/exchange"
+	"northneedle/internal/ledger"
+	"northneedle/procedures"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// The largest whole run, and the largest backup, that are read.
+const (
+	maxRecord = 32 << 20
+	maxBackup = 2 << 30
+)
+
+// ReadBackView is a whole run that was read from a file.
+type ReadBackView struct {
+	ID      string            `json:"id"`
+	Tag     string            `json:"tag"`
+	Device  string            `json:"device"`
+	Title   string            `json:"title"`
+	Status  procedure.Status  `json:"status"`
+	Result  procedure.Result  `json:"result"`
+	By      string            `json:"by"`
+	On      time.Time         `json:"on"`
+	Events  int               `json:"events"`
+	Head    string            `json:"head" doc:"hash of its last event, as its certificate prints it"`
+	Points  int               `json:"points" doc:"verdicts computed anew, all as in the file"`
+	Here    string            `json:"here" enum:"same,differs,unknown" doc:"whether this record has it"`
+	Missing string            `json:"missing,omitempty" doc:"why it cannot be taken in; empty: it can"`
+	Taken   bool              `json:"taken"`
+	Lines   []ReadBackMeasure `json:"lines"`
+}
+
+// ReadBackMeasure is how one measure of it came out.
+type ReadBackMeasure struct {
+	Title  string `json:"title"`
+	Points int    `json:"points"`
+	Inside int    `json:"inside"`
+}
+
+// RestoreView is what a backup holds, and what was done with it.
+type RestoreView struct {
+	ledger.Kept
+	Restored bool   `json:"restored"`
+	Aside    string `json:"aside,omitempty" doc:"file in which what was there is kept"`
+}
+
+type uploaded struct {
+	Go      bool `query:"go" doc:"do it; left out it is only looked at"`
+	RawBody []byte
+}
+
+func registerRecords(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "read-record", Method: http.MethodPost, Path: "/api/records", Summary: "Read a whole run back, check its chain, and take it in", MaxBodyBytes: maxRecord, SkipValidateBody: true,
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: &huma.Schema{}}}}},
+		func(ctx context.Context, in *uploaded) (*struct{ Body ReadBackView }, error) {
+			view, err := h.readBack(in.RawBody, in.Go, person(ctx))
+			return &struct{ Body ReadBackView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "restore", Method: http.MethodPost, Path: "/api/house/restore", Summary: "Look at a backup, and put it in the place of the record", MaxBodyBytes: maxBackup, SkipValidateBody: true, BodyReadTimeout: 10 * time.Minute,
+		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}},
+		func(ctx context.Context, in *uploaded) (*struct{ Body RestoreView }, error) {
+			if err := mayKeep(ctx); err != nil {
+				return nil, fail(err)
+			}
+			view, err := h.restore(in.RawBody, in.Go)
+			return &struct{ Body RestoreView }{view}, fail(err)
+		})
+}
+
+func (h *House) readBack(text []byte, take bool, who procedure.Person) (ReadBackView, error) {
+	back, err := exchange.ReadRun(text)
+	if err != nil {
+		return ReadBackView{}, invalid("file", "It does not hold. "+sentence(err))
+	}
+	run := back.Run
+	v := ReadBackView{ID: run.ID, Tag: run.Device.Tag, Device: run.Device.Maker + " " + run.Device.Model, Title: run.Procedure.Title, Status: run.Status, By: run.OpenedBy.Name, On: run.OpenedAt,
+		Events: len(back.Events), Head: back.Head, Lines: []ReadBackMeasure{}}
+	view := run.View(h.Clock())
+	v.Result = view.Result
+	if view.Signature != nil {
+		v.By, v.On = view.Signature.By.Name, view.Signature.At
+	}
+	for _, m := range view.Measures {
+		line := ReadBackMeasure{Title: m.Title}
+		for _, p := range m.Points {
+			last := p.Left
+			if last == nil {
+				last = p.Found
+			}
+			for _, d := range []*procedure.Verdict{p.Found, p.Left} {
+				if d != nil {
+					v.Points++
+				}
+			}
+			if last != nil {
+				line.Points++
+				if last.Pass {
+					line.Inside++
+				}
+			}
+		}
+		v.Lines = append(v.Lines, line)
+	}
+	if v.Here, v.Missing, err = h.here(back); err != nil || !take {
+		return v, err
+	}
+	switch {
+	case who.Role != procedure.Lead:
+		return v, forbidden("A lead takes runs in from outside.")
+	case v.Missing != "":
+		return v, invalid("file", v.Missing)
+	}
+	if err := h.takeRun(back); err != nil {
+		return v, err
+	}
+	v.Taken, v.Here, v.Missing = true, "same", "It is in the record."
+	return v, nil
+}
+
+// here says whether a run that was read is in this record, and what keeps it from being
+// taken in.
+func (h *House) here(back exchange.ReadBack) (here, missing string, err error) {
+	rows, err := h.Ledger.Rows(back.Run.ID)
+	switch {
+	case err != nil:
+		return "", "", err
+	// Its hashes are others where it was taken in from a file: there it is chained to another log.
+	case slices.EqualFunc(rows, back.Events, func(r ledger.Event, e procedure.Event) bool {
+		data, err := json.Marshal(e.Fact)
+		return err == nil && r.EventID == e.ID && r.Data == string(data)
+	}):
+		return "same", "It is in this record, event for event.", nil
+	case len(rows) > 0:
+		return "differs", fmt.Sprintf("This record has that run otherwise, with %d events; the file has %d. The record's counts.", len(rows), len(back.Events)), nil
+	}
+	if back.Run.Status != procedure.Signed {
+		return "unknown", "Only a signed run is taken in; this one is " + string(back.Run.Status) + ".", nil
+	}
+	asset, err := h.Ledger.Asset(back.Run.Device.Tag)
+	switch {
+	case errors.Is(err, ledger.ErrNotFound):
+		return "unknown", "", nil
+	case err == nil && asset.ID != back.Run.Device.ID:
+		return "unknown", asset.Tag + " is another device here (serial " + asset.Serial + "): give that one another tag first.", nil
+	}
+	return "unknown", "", err
+}
+
+// takeRun writes a run that was read into the record, with its device where it is not known.
+func (h *House) takeRun(back exchange.ReadBack) error {
+	d := back.Run.Device
+	_, err := h.Ledger.Asset(d.ID)
+	if errors.Is(err, ledger.ErrNotFound) {
+		a := &ledger.Asset{ID: d.ID, Tag: d.Tag, Serial: d.Serial, Maker: d.Maker, Model: d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: ledger.InUse, Risk: 3, Settings: d.Settings, Limits: d.Limits, Resolution: d.Resolution}
+		a.Search = ledger.Searchable(*a)
+		err = h.Ledger.Save(a)
+	}
+	if err != nil {
+		return err
+	}
+	return h.Ledger.Take(back.Run.Procedure, procedures.Hash(back.Run.Procedure), back.Events)
+}
+
+// restore looks at a backup, and puts it in the place of the record where it is told to.
+func (h *House) restore(text []byte, do bool) (RestoreView, error) {
+	file, err := os.CreateTemp("", "backup-*.db")
+	if err != nil {
+		return RestoreView{}, err
+	}
+	defer os.Remove(file.Name())
+	_, err = file.Write(text)
+	if err = errors.Join(err, file.Close()); err != nil {
+		return RestoreView{}, err
+	}
+	var v RestoreView
+	if do {
+		v.Aside, v.Kept, err = h.Ledger.Replace(file.Name(), h.Clock())
+		v.Aside, v.Restored = filepath.Base(v.Aside), err == nil
+	} else {
+		v.Kept, err = ledger.Look(file.Name())
+	}
+	if err != nil {
+		return v, invalid("file", sentence(err))
+	}
+	return v, nil
+}

@@ -1,0 +1,371 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/internal/api"
+	"northneedle/internal/ledger"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// words are what a PDF says, where this machine can read one; else nothing is known.
+func words(t *testing.T, pdf []byte) string {
+	t.Helper()
+	require.True(t, bytes.HasPrefix(pdf, []byte("%PDF-")))
+	if _, err := exec.LookPath("pdftotext"); err != nil {
+		return ""
+	}
+	file := filepath.Join(t.TempDir(), "paper.pdf")
+	require.NoError(t, os.WriteFile(file, pdf, 0o600))
+	text, err := exec.Command("pdftotext", "-layout", file, "-").Output()
+	require.NoError(t, err)
+	return string(text)
+}
+
+// upload sends a file as it is.
+func (c *client) upload(path, kind string, body []byte) (int, []byte) {
+	c.t.Helper()
+	response, err := c.http.Post(c.server.URL+path, kind, bytes.NewReader(body))
+	require.NoError(c.t, err)
+	defer response.Body.Close()
+	var out bytes.Buffer
+	_, err = out.ReadFrom(response.Body)
+	require.NoError(c.t, err)
+	return response.StatusCode, out.Bytes()
+}
+
+// signedRun is a run that is signed already, and its device.
+func signedRun(t *testing.T, c *client, family string) (tag, run string) {
+	t.Helper()
+	for i := range 12 {
+		tag = firstOf(t, c, family, i)
+		for _, h := range get[api.AssetView](c, "/api/assets/"+tag).History {
+			if h.Status == procedure.Signed && !h.Paper && h.Result.Passed() {
+				return tag, h.ID
+			}
+		}
+	}
+	require.FailNow(t, "no signed run")
+	return "", ""
+}
+
+func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
+	h := newHouse(t)
+	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Noor Bexley")
+	tag, id := signedRun(t, lead, "infusion-pump")
+	v := get[procedure.View](lead, "/api/runs/"+id)
+	require.Equal(t, 1, v.Revision)
+
+	anew := order{"kind": "revise", "reason": "the serial was misread", "corrected": order{"serial": "SN-774-B"}, "note": "Asked for by the owner."}
+	technician.refused(v, anew, 403, "lead-only", "Only a lead")
+	lead.refused(v, order{"kind": "revise", "reason": "", "corrected": order{"serial": "SN-774-B"}}, 422, "reason-needed", "Say why")
+	lead.refused(v, order{"kind": "revise", "reason": "again", "corrected": order{"serial": v.Device.Serial}}, 422, "nothing-changed", "new run that replaces")
+	delete(anew, "id")
+	delete(anew, "expect")
+	next := lead.send(v, anew)
+	assert.Equal(t, 2, next.Revision)
+	assert.Equal(t, "SN-774-B", next.Device.Serial)
+	assert.Contains(t, next.Remarks, "Asked for by the owner.")
+	assert.Equal(t, []string{"serial SN-774-B, it said " + v.Device.Serial, "remark added: Asked for by the owner."}, next.Revisions[0].Changes)
+	assert.Equal(t, v.Result, next.Result, "the verdict stays")
+	assert.Equal(t, v.Measures, next.Measures, "and so does every reading")
+
+	_, first := lead.call("GET", "/api/runs/"+id+"/certificate.pdf?revision=1", nil)
+	_, second := lead.call("GET", "/api/runs/"+id+"/certificate.pdf", nil)
+	if said := words(t, first); said != "" {
+		assert.Contains(t, said, v.Device.Serial)
+		assert.Contains(t, said, "superseded by revision 2")
+		assert.NotContains(t, said, "SN-774-B")
+	}
+	if said := words(t, second); said != "" {
+		assert.Contains(t, said, "SN-774-B")
+		assert.Contains(t, said, "the serial was misread")
+		assert.NotContains(t, said, "counts no more")
+	}
+	status, body := lead.call("GET", "/api/runs/"+id+"/certificate.pdf?revision=3", nil)
+	assert.Equal(t, 422, status)
+	assert.Contains(t, string(body), "revisions 1 to 2")
+
+	// Another run takes the place of this one when it is signed, not before.
+	open := map[string]any{"id": lead.id(), "asset": tag, "procedure": v.Procedure.ID, "replaces": id}
+	assert.Contains(t, lead.problem("/api/runs", open, 422).Detail, "Say why")
+	other := firstOf(t, lead, "infusion-pump", 9)
+	assert.Equal(t, "replaces", lead.problem("/api/runs", map[string]any{"id": lead.id(), "asset": other, "procedure": v.Procedure.ID, "replaces": id, "reason": "x"}, 422).Field)
+	open["id"], open["reason"] = lead.id(), "the balance stood in a draught"
+	status, body = lead.call("POST", "/api/runs", open)
+	require.Equal(t, 200, status, string(body))
+	assert.Equal(t, id, view(t, body).Replaces)
+	assert.Empty(t, get[procedure.View](lead, "/api/runs/"+id).ReplacedBy)
+}
+
+func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	tag, id := signedRun(t, c, "patient-scale")
+	_, text := c.call("GET", "/api/runs/"+id+"/record.json", nil)
+	read := func(c *client, query string, text []byte) (int, api.ReadBackView, string) {
+		status, body := c.upload("/api/records"+query, "application/json", text)
+		var v api.ReadBackView
+		_ = json.Unmarshal(body, &v)
+		return status, v, string(body)
+	}
+	status, v, body := read(c, "", text)
+	require.Equal(t, 200, status, body)
+	assert.Equal(t, "same", v.Here)
+	assert.Equal(t, tag, v.Tag)
+	assert.Positive(t, v.Points)
+
+	// Whatever is changed in it is named: a reading, an event left out, a verdict, the procedure.
+	changed := func(change func(map[string]any)) []byte {
+		var copied map[string]any
+		require.NoError(t, json.Unmarshal(text, &copied))
+		change(copied)
+		out, err := json.Marshal(copied)
+		require.NoError(t, err)
+		return out
+	}
+	events := func(r map[string]any) []any { return r["events"].([]any) }
+	status, v, body = read(c, "", changed(func(map[string]any) {}))
+	require.Equal(t, 200, status, body, "the order of its fields is another program's to choose")
+	assert.Equal(t, "same", v.Here)
+	for name, try := range map[string]struct {
+		text []byte
+		says string
+	}{
+		"a reading": {changed(func(r map[string]any) {
+			for _, e := range events(r) {
+				if e := e.(map[string]any); e["kind"] == "ReadingCaptured" {
+					e["data"].(map[string]any)["values"] = []float64{12}
+					return
+				}
+			}
+		}), "content was changed"},
+		"left out":  {changed(func(r map[string]any) { r["events"] = append(events(r)[:4:4], events(r)[5:]...) }), "Event 5 is missing"},
+		"moved": {changed(func(r map[string]any) {
+			events(r)[3].(map[string]any)["prev"] = strings.Repeat("0", 64)
+		}), "Event 4 does not follow"},
+		"the verdict":   {changed(func(r map[string]any) { r["view"].(map[string]any)["result"] = "fails" }), "not what the events give"},
+		"the procedure": {changed(func(r map[string]any) { r["procedure"].(map[string]any)["title"] = "Another" }), "its content was changed"},
+		"another file":  {[]byte(`{"format": "a list"}`), "Format"},
+		"no JSON":       {[]byte("tag,serial\n"), "no run as JSON"},
+	} {
+		status, _, body := read(c, "", try.text)
+		assert.Equal(t, 422, status, name)
+		assert.Contains(t, body, try.says, name)
+	}
+
+	// Another house takes it in, once, and there it reads as it did here.
+	other := newHouse(t)
+	lead := other.signedIn("Tamsin Orrery")
+	clash, v, body := read(lead, "", text)
+	require.Equal(t, 200, clash, body)
+	assert.Equal(t, "same", v.Here, "both are filled alike")
+	empty := emptyHouse(t)
+	foreign := empty.signedIn("Tamsin Orrery")
+	status, v, body = read(foreign, "", text)
+	require.Equal(t, 200, status, body)
+	assert.Equal(t, "unknown", v.Here)
+	assert.Empty(t, v.Missing)
+	status, _, _ = read(empty.signedIn("Idris Vail"), "?go=true", text)
+	assert.Equal(t, 403, status)
+	status, v, body = read(foreign, "?go=true", text)
+	require.Equal(t, 200, status, body)
+	assert.True(t, v.Taken)
+	there := get[procedure.View](foreign, "/api/runs/"+id)
+	here := get[procedure.View](c, "/api/runs/"+id)
+	assert.Equal(t, here.Measures, there.Measures)
+	assert.Equal(t, here.Signature, there.Signature)
+	status, v, _ = read(foreign, "?go=true", text)
+	assert.Equal(t, 422, status, "a second time it is there already")
+	assert.False(t, v.Taken)
+	n, err := empty.ledger.Verify()
+	require.NoError(t, err)
+	assert.Positive(t, n)
+}
+
+func TestACopyIsPutBackWhileTheHouseIsInUse(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	run := c.open(firstOf(t, c, "capnograph", 7))
+	_, backup := c.call("GET", "/api/house/backup", nil)
+	later := c.send(run, order{"kind": "note", "note": "after the copy"})
+	require.Len(t, later.Notes, 1)
+	status, _ := h.signedIn("Noor Bexley").upload("/api/house/restore", "application/octet-stream", backup)
+	assert.Equal(t, 403, status)
+
+	status, body := c.upload("/api/house/restore", "application/octet-stream", []byte("not a database at all"))
+	assert.Equal(t, 422, status)
+	assert.Contains(t, string(body), "no backup of a ledger")
+	assert.Len(t, get[procedure.View](c, "/api/runs/"+run.ID).Notes, 1, "nothing was changed")
+
+	status, body = c.upload("/api/house/restore", "application/octet-stream", backup)
+	require.Equal(t, http.StatusOK, status, string(body))
+	looked := decoded[api.RestoreView](t, string(body))
+	assert.False(t, looked.Restored)
+	assert.Positive(t, looked.Devices)
+	assert.Len(t, get[procedure.View](c, "/api/runs/"+run.ID).Notes, 1, "looking changes nothing")
+
+	status, body = c.upload("/api/house/restore?go=true", "application/octet-stream", backup)
+	require.Equal(t, http.StatusOK, status, string(body))
+	restored := decoded[api.RestoreView](t, string(body))
+	assert.True(t, restored.Restored)
+	back := get[procedure.View](c, "/api/runs/"+run.ID)
+	assert.Empty(t, back.Notes, "the run stands where the copy has it")
+	assert.Equal(t, run.Seq, back.Seq)
+	c.send(back, order{"kind": "note", "note": "and work goes on"})
+	_, err := h.ledger.Verify()
+	require.NoError(t, err, "the chain holds across it")
+
+	kept, err := ledger.Look(filepath.Join(h.folder, restored.Aside))
+	require.NoError(t, err, "what was there is kept, and holds")
+	assert.Greater(t, kept.Events, looked.Events)
+}
+
+func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Odile Marsh")
+	year := get[api.ReportView](c, "/api/report")
+	assert.Equal(t, year.OnTime.All, year.OnTime.Of+late(year), "on time and late are all")
+	months, done := 0, 0
+	for _, m := range year.Months {
+		months += m.OnTime.All
+		done += m.OnTime.Of
+	}
+	assert.Equal(t, year.OnTime.All, months)
+	assert.Equal(t, year.OnTime.Of, done)
+	overdue := 0
+	for _, e := range year.Overdue {
+		overdue += e.Count
+	}
+	assert.Equal(t, year.OverdueAll, overdue)
+	assert.Equal(t, get[api.TodayView](c, "/api/today").OverdueCount, int64(overdue), "as Today counts them")
+	hours, runs := 0.0, 0
+	for _, w := range year.Work {
+		hours, runs = hours+w.Hours, runs+w.Runs
+	}
+	assert.InDelta(t, year.Hours, hours, 1e-9)
+	assert.Equal(t, year.Runs, runs)
+	require.NotEmpty(t, year.Models)
+	require.NotEmpty(t, year.Gas)
+	assert.InDelta(t, year.Prices.Hour*year.Hours+year.Prices.Litre*year.UsedL+year.Prices.Certificate*float64(year.Certificates), year.Cost, 1e-6)
+
+	// A day more is a run more; a month of the future holds nothing.
+	device, err := h.ledger.Asset(firstOf(t, c, "breath-monitor", 1))
+	require.NoError(t, err)
+	h.work(t, device, "breath-monitor-check")
+	assert.Equal(t, year.Runs+1, get[api.ReportView](c, "/api/report").Runs)
+	none := get[api.ReportView](c, "/api/report?from=2031-01-01&until=2031-01-31")
+	assert.Zero(t, none.Runs)
+	assert.Empty(t, none.Models)
+	assert.Zero(t, none.OnTime.All)
+	status, body := c.call("GET", "/api/report?from=2026-11-20&until=2026-11-01", nil)
+	assert.Equal(t, 422, status)
+	assert.Contains(t, string(body), "comes before the last")
+
+	_, pdf := c.call("GET", "/api/report.pdf", nil)
+	if said := words(t, pdf); said != "" {
+		for _, part := range []string{"Overdue by risk", "On time", "As found, by model", "Gas used and lost", year.Models[0].Device} {
+			assert.Contains(t, said, part)
+		}
+	}
+	lead := h.signedIn("Tamsin Orrery")
+	assert.Contains(t, lead.problem("/api/house/prices", map[string]any{"currency": "cr", "hour": -1, "litre": 0, "certificate": 0}, 422).Detail, "An hour")
+	posted[api.HouseView](lead, "/api/house/prices", map[string]any{"currency": "", "hour": 0, "litre": 0, "certificate": 0})
+	assert.Zero(t, get[api.ReportView](c, "/api/report").Cost)
+}
+
+// late counts what was done after its day.
+func late(v api.ReportView) (n int) {
+	for _, m := range v.Months {
+		n += m.OnTime.All - m.OnTime.Of
+	}
+	return n
+}
+
+func TestPapersToGoRoundWith(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Noor Bexley")
+	tag, _ := signedRun(t, c, "ventilator")
+	device := get[api.AssetView](c, "/api/assets/"+tag)
+	_, pdf := c.call("GET", "/api/assets/"+tag+"/history.pdf", nil)
+	if said := words(t, pdf); said != "" {
+		assert.Contains(t, said, "History of "+tag)
+		assert.Contains(t, said, "performance")
+		assert.GreaterOrEqual(t, strings.Count(said, "conforms"), 1)
+	}
+	_, pdf = c.call("GET", "/api/inspection.pdf?site="+strings.ReplaceAll(device.Site, " ", "+"), nil)
+	if said := words(t, pdf); said != "" {
+		page := get[api.AssetPageView](c, "/api/assets?search="+strings.ReplaceAll(device.Site, " ", "+"))
+		for _, a := range page.Assets {
+			if a.Status != "retired" {
+				assert.Contains(t, said, a.Tag)
+			}
+		}
+		assert.Contains(t, said, "Found here and not on the list")
+	}
+	status, body := c.call("GET", "/api/inspection.pdf?site=Nowhere", nil)
+	assert.Equal(t, 422, status)
+	assert.Contains(t, string(body), "no device at Nowhere")
+
+	worth := get[api.WorthView](c, "/api/assets/"+tag+"/worth")
+	assert.InDelta(t, 1, worth.Case.PerYear, 0.01)
+	assert.Positive(t, worth.Case.TUR)
+	assert.Positive(t, worth.Case.InHouse)
+	assert.NotEmpty(t, worth.From)
+}
+
+func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Noor Bexley")
+	tag := firstOf(t, c, "ventilator", 2)
+	before := get[api.AssetView](c, "/api/assets/"+tag)
+	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before, "Ventilator, performance verification")
+	require.Empty(t, before.Blocked)
+	assert.Contains(t, whole.Triggers, "when oxygen cell fails")
+	failed := map[string]any{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Add(-time.Hour), "reason": ""}
+	assert.Equal(t, "reason", c.problem("/api/activities/"+cell.ID, failed, 422).Field)
+	failed["reason"] = "does not reach 95 vol%; Noor Bexley"
+	after := posted[api.AssetView](c, "/api/activities/"+cell.ID, failed)
+	assert.Contains(t, recurring(t, after, "Oxygen cell, calibration").Words, "Invalid: it failed on")
+	now := recurring(t, after, "Ventilator, performance verification")
+	assert.Contains(t, now.Words, "Oxygen cell, calibration failed on")
+	assert.LessOrEqual(t, now.Days, 0)
+	assert.NotEmpty(t, after.Blocked, "no patient work until it is verified")
+}
+
+func TestWhereAndWhenPeopleWork(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	day := get[api.HouseView](c, "/api/house").Day
+	for field, change := range map[string]func(*api.WorkingDay){
+		"until":            func(d *api.WorkingDay) { d.Until = "07:00" },
+		"from":             func(d *api.WorkingDay) { d.From = "8" },
+		"capacity":         func(d *api.WorkingDay) { d.Capacity = 0 },
+		"sites.0.weekdays": func(d *api.WorkingDay) { d.Sites[0].Weekdays = []int{8} },
+		"sites.1.from":     func(d *api.WorkingDay) { d.Sites[1].Until = "" },
+		"sites.1.name":     func(d *api.WorkingDay) { d.Sites[1].Name = d.Sites[0].Name },
+		"home":             func(d *api.WorkingDay) { d.Home = "the moon" },
+		"hands.typed":      func(d *api.WorkingDay) { d.Hands.Typed = 100 },
+	} {
+		wrong := get[api.HouseView](c, "/api/house").Day
+		change(&wrong)
+		assert.Equal(t, field, c.problem("/api/house/day", wrong, 422).Field)
+	}
+	day.Sites[1].Weekdays = []int{1}
+	kept := posted[api.HouseView](c, "/api/house/day", day)
+	assert.Equal(t, []int{1}, kept.Day.Sites[1].Weekdays)
+	tuesday := get[api.RoundView](c, "/api/rounds/2026-03-03")
+	assert.Contains(t, strings.Join(tuesday.Closed, " "), day.Sites[1].Name, "the ferry does not run on Tuesdays any more")
+	h.signedIn("Idris Vail").problem("/api/house/day", day, 403)
+}

@@ -1,0 +1,330 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"northneedle/core/gas"
+	"northneedle/core/report"
+	"northneedle/internal/paper"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// ModelReport is how the devices of one model were found.
+type ModelReport struct {
+	Device  string       `json:"device"`
+	Family  string       `json:"family"`
+	Devices int          `json:"devices"`
+	Found   report.Share `json:"found" doc:"of its runs, those found inside every limit"`
+}
+
+// WorkReport is what one procedure took.
+type WorkReport struct {
+	Family string  `json:"family"`
+	Title  string  `json:"title"`
+	Runs   int     `json:"runs"`
+	Hours  float64 `json:"hours" doc:"of hands, by the procedure's steps: an estimate; 0 where it is not known"`
+	Cost   float64 `json:"cost"`
+}
+
+// GasReport is what became of a cylinder's gas.
+type GasReport struct {
+	Tag      string  `json:"tag"`
+	Name     string  `json:"name"`
+	UsedL    float64 `json:"used_l" doc:"by its gauge"`
+	MeteredL float64 `json:"metered_l"`
+	LostL    float64 `json:"lost_l" doc:"left it and was metered nowhere; below what its gauge can tell: none"`
+	Flagged  bool    `json:"flagged" doc:"more was lost than the gauge's reading explains"`
+	Cost     float64 `json:"cost"`
+}
+
+// MonthReport is what was done in a month, and how much of it on time.
+type MonthReport struct {
+	Month  time.Time    `json:"month"`
+	OnTime report.Share `json:"on_time"`
+}
+
+// ReportView is what a time of work came to.
+type ReportView struct {
+	From         time.Time         `json:"from"`
+	Until        time.Time         `json:"until" doc:"not included"`
+	OnTime       report.Timeliness `json:"on_time"`
+	Months       []MonthReport     `json:"months"`
+	Models       []ModelReport     `json:"models"`
+	Overdue      []report.Exposure `json:"overdue" doc:"now, the gravest risk first"`
+	OverdueAll   int               `json:"overdue_all"`
+	Work         []WorkReport      `json:"work"`
+	Runs         int               `json:"runs"`
+	Hours        float64           `json:"hours"`
+	Unknown      int               `json:"unknown" doc:"runs taken over from paper: their hours are not known"`
+	Gas          []GasReport       `json:"gas"`
+	UsedL        float64           `json:"used_l"`
+	LostL        float64           `json:"lost_l"`
+	Certificates int               `json:"certificates" doc:"of references, accredited, made in that time"`
+	Prices       report.Prices     `json:"prices"`
+	Cost         float64           `json:"cost"`
+}
+
+// ReportQuery is the time a report is on.
+type ReportQuery struct {
+	From  string `query:"from" pattern:"^(\\d{4}-\\d{2}-\\d{2})?$" doc:"first day; a year ago where it is left out"`
+	Until string `query:"until" pattern:"^(\\d{4}-\\d{2}-\\d{2})?$" doc:"last day; today where it is left out"`
+}
+
+func registerReports(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "report", Method: http.MethodGet, Path: "/api/report", Summary: "What a time of work came to"},
+		func(_ context.Context, in *ReportQuery) (*struct{ Body ReportView }, error) {
+			view, err := h.report(*in)
+			return &struct{ Body ReportView }{view}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "report-paper", Method: http.MethodGet, Path: "/api/report.pdf", Summary: "The report on paper"},
+		func(_ context.Context, in *ReportQuery) (*file, error) {
+			view, err := h.report(*in)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return h.onPaper(view.document(), "report-"+view.From.Format(time.DateOnly))
+		})
+	huma.Register(api, huma.Operation{OperationID: "set-prices", Method: http.MethodPost, Path: "/api/house/prices", Summary: "What the lab reckons with"},
+		func(ctx context.Context, in *struct{ Body report.Prices }) (*struct{ Body HouseView }, error) {
+			if err := mayKeep(ctx); err != nil {
+				return nil, fail(err)
+			}
+			if err := in.Body.Check(); err != nil {
+				return nil, fail(invalid("prices", sentence(err)))
+			}
+			if err := h.Ledger.SetSetting("prices", in.Body); err != nil {
+				return nil, fail(err)
+			}
+			view, err := h.house()
+			return &struct{ Body HouseView }{view}, fail(err)
+		})
+}
+
+// onPaper writes a document with the lab's name and the time on it.
+func (h *House) onPaper(d paper.Document, name string) (*file, error) {
+	lab, err := h.lab()
+	if err != nil {
+		return nil, fail(err)
+	}
+	d.Lab, d.At = lab.Name, h.Clock()
+	body, err := d.PDF()
+	return &file{"application/pdf", `inline; filename="` + name + `.pdf"`, body}, fail(err)
+}
+
+// span is the time a report is on: whole days, the last one included.
+func (h *House) span(q ReportQuery) (from, until time.Time, err error) {
+	now := h.Clock()
+	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	from, until = today.AddDate(-1, 0, 0), today.AddDate(0, 0, 1)
+	if q.From != "" {
+		if from, err = time.ParseInLocation(time.DateOnly, q.From, now.Location()); err != nil {
+			return from, until, invalid("from", "There is no such day: write it as 2026-03-01.")
+		}
+	}
+	if q.Until != "" {
+		if until, err = time.ParseInLocation(time.DateOnly, q.Until, now.Location()); err != nil {
+			return from, until, invalid("until", "There is no such day: write it as 2026-03-01.")
+		}
+		until = until.AddDate(0, 0, 1)
+	}
+	if !from.Before(until) || until.Sub(from) > 10*366*24*time.Hour {
+		return from, until, invalid("from", "The first day comes before the last, by ten years at most.")
+	}
+	return from, until, nil
+}
+
+func (h *House) report(q ReportQuery) (ReportView, error) {
+	v := ReportView{Months: []MonthReport{}, Models: []ModelReport{}, Work: []WorkReport{}, Gas: []GasReport{}}
+	var err error
+	if v.From, v.Until, err = h.span(q); err != nil {
+		return v, err
+	}
+	if err = h.Ledger.Setting("prices", &v.Prices); err != nil {
+		return v, err
+	}
+	for _, part := range []func(*ReportView) error{h.reportTimes, h.reportModels, h.reportOverdue, h.reportWork, h.reportGas} {
+		if err := part(&v); err != nil {
+			return v, err
+		}
+	}
+	certificates, err := h.Ledger.CertifiedBetween(v.From, v.Until)
+	v.Certificates = int(certificates)
+	v.Cost = v.Prices.Cost(report.Spent{Hours: v.Hours, Litres: v.UsedL, Certificates: v.Certificates})
+	return v, err
+}
+
+func (h *House) reportTimes(v *ReportView) error {
+	done, err := h.Ledger.DoneBetween(v.From, v.Until)
+	if err != nil {
+		return err
+	}
+	v.OnTime = report.OnTime(done)
+	for begin := 0; begin < len(done); {
+		on := done[begin].On.In(v.From.Location())
+		month := time.Date(on.Year(), on.Month(), 1, 0, 0, 0, 0, on.Location())
+		end := begin
+		for end < len(done) && done[end].On.Before(month.AddDate(0, 1, 0)) {
+			end++
+		}
+		v.Months = append(v.Months, MonthReport{month, report.OnTime(done[begin:end]).Share})
+		begin = end
+	}
+	return nil
+}
+
+func (h *House) reportModels(v *ReportView) error {
+	models, err := h.Ledger.FoundByModel(v.From, v.Until)
+	for _, m := range models {
+		share, err := report.ShareOf(m.Inside, m.Runs)
+		if err != nil {
+			return err
+		}
+		v.Models = append(v.Models, ModelReport{m.Device, m.Family, m.Devices, share})
+	}
+	return err
+}
+
+func (h *House) reportOverdue(v *ReportView) error {
+	now := h.Clock()
+	overdue, err := h.Ledger.OverdueRisks(time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()))
+	late := make([]report.Late, len(overdue))
+	for i, a := range overdue {
+		late[i] = report.Late{Risk: a.Risk, Days: -h.days(a.DueOn)}
+	}
+	v.Overdue, v.OverdueAll = report.ByRisk(late), len(late)
+	return err
+}
+
+func (h *House) reportWork(v *ReportView) error {
+	work, err := h.Ledger.WorkBetween(v.From, v.Until)
+	if err != nil {
+		return err
+	}
+	day, err := h.workingDay()
+	if err != nil {
+		return err
+	}
+	each := map[string]float64{}
+	for _, p := range h.procedures() {
+		e := p.Estimate(day.Hands)
+		each[p.ID] = (e.Setup + e.Finish) / 60
+	}
+	for _, w := range work {
+		hours, known := each[w.Procedure]
+		if !known {
+			v.Unknown += w.Runs
+		}
+		line := WorkReport{w.Family, w.Title, w.Runs, hours * float64(w.Runs), 0}
+		line.Cost = v.Prices.Cost(report.Spent{Hours: line.Hours})
+		v.Work = append(v.Work, line)
+		v.Runs += w.Runs
+		v.Hours += line.Hours
+	}
+	return nil
+}
+
+func (h *House) reportGas(v *ReportView) error {
+	standards, err := h.Ledger.Standards("")
+	for _, s := range standards {
+		if s.Cylinder == nil {
+			continue
+		}
+		gauges, err := h.Ledger.Gauges(s.ID)
+		if err != nil {
+			return err
+		}
+		line := GasReport{Tag: s.Tag, Name: s.Name}
+		read := make([]gas.Gauged, len(gauges))
+		for i, g := range gauges {
+			read[i] = gas.Gauged{Bar: g.Bar, MeteredL: g.MeteredL}
+		}
+		for i, loss := range s.Cylinder.Losses(read, gaugeStep) {
+			at := gauges[i+1].At
+			if at.Before(v.From) || !at.Before(v.Until) || loss.UsedL < 0 { // filled anew
+				continue
+			}
+			line.UsedL += loss.UsedL
+			line.MeteredL += gauges[i+1].MeteredL
+			if loss.Flagged {
+				line.LostL += loss.LostL
+				line.Flagged = true
+			}
+		}
+		if line.UsedL == 0 && line.MeteredL == 0 {
+			continue
+		}
+		line.Cost = v.Prices.Cost(report.Spent{Litres: line.UsedL})
+		v.Gas = append(v.Gas, line)
+		v.UsedL += line.UsedL
+		v.LostL += line.LostL
+	}
+	return err
+}
+
+func percent(x float64) string { return fmt.Sprintf("%.0f %%", 100*x) }
+
+// money is an amount in the lab's currency; nothing where it has no price.
+func (v ReportView) money(x float64) string {
+	if x == 0 {
+		return "–"
+	}
+	return fmt.Sprintf("%.0f %s", x, v.Prices.Currency)
+}
+
+// document is the report on paper.
+func (v ReportView) document() paper.Document {
+	last := v.Until.AddDate(0, 0, -1).Format(time.DateOnly)
+	d := paper.Document{Title: "What the work came to", Under: v.From.Format(time.DateOnly) + " to " + last}
+	timely := "Nothing with a day of its own was done in this time."
+	if v.OnTime.All > 0 {
+		timely = fmt.Sprintf("%d of %d done on time: %s (%s to %s at 95 %%).", v.OnTime.Of, v.OnTime.All, percent(v.OnTime.Value), percent(v.OnTime.Low), percent(v.OnTime.High))
+		if v.OnTime.WorstLate > 0 {
+			timely += fmt.Sprintf(" Half of the late ones were at most %s late, the worst %s.", inDays(v.OnTime.MedianLate), inDays(v.OnTime.WorstLate))
+		}
+	}
+	months := paper.Section{Title: "On time", Text: timely, Columns: []paper.Column{{Title: "month", Wide: 3}, {Title: "done", Wide: 2, Right: true}, {Title: "on time", Wide: 2, Right: true}, {Title: "share", Wide: 2, Right: true}}}
+	for _, m := range v.Months {
+		months.Rows = append(months.Rows, []string{m.Month.Format("January 2006"), fmt.Sprint(m.OnTime.All), fmt.Sprint(m.OnTime.Of), percent(m.OnTime.Value)})
+	}
+	overdue := paper.Section{Title: "Overdue by risk, now", Text: fmt.Sprintf("%d overdue. 5 is the gravest risk.", v.OverdueAll),
+		Columns: []paper.Column{{Title: "risk", Wide: 1}, {Title: "overdue", Wide: 1, Right: true}, {Title: "longest", Wide: 1, Right: true}, {Title: "device-days beyond their day", Wide: 2, Right: true}}}
+	for _, e := range v.Overdue {
+		overdue.Rows = append(overdue.Rows, []string{fmt.Sprint(e.Risk), fmt.Sprint(e.Count), inDays(e.Longest), fmt.Sprint(e.Days)})
+	}
+	models := paper.Section{Title: "As found, by model", Text: "Runs found with every point inside its limits, before anything was changed. The bounds are those the share behind the count lies in, at 95 %.",
+		Columns: []paper.Column{{Title: "model", Wide: 5}, {Title: "devices", Wide: 1.3, Right: true}, {Title: "runs", Wide: 1.3, Right: true}, {Title: "inside", Wide: 1.3, Right: true}, {Title: "share", Wide: 1.5, Right: true}, {Title: "bounds", Wide: 2.5, Right: true}}, Empty: "Nothing was measured in this time."}
+	for _, m := range v.Models {
+		models.Rows = append(models.Rows, []string{m.Device, fmt.Sprint(m.Devices), fmt.Sprint(m.Found.All), fmt.Sprint(m.Found.Of), percent(m.Found.Value), percent(m.Found.Low) + " to " + percent(m.Found.High)})
+	}
+	work := paper.Section{Title: "Work", Text: fmt.Sprintf("%d runs, about %.0f hours of hands by the procedures' steps: an estimate.", v.Runs, v.Hours),
+		Columns: []paper.Column{{Title: "procedure", Wide: 6}, {Title: "runs", Wide: 1.3, Right: true}, {Title: "about hours", Wide: 2, Right: true}, {Title: "cost", Wide: 2, Right: true}}, Empty: "No run was signed in this time."}
+	if v.Unknown > 0 {
+		work.Text += fmt.Sprintf(" The hours of %d runs taken over from paper are not known.", v.Unknown)
+	}
+	for _, w := range v.Work {
+		work.Rows = append(work.Rows, []string{w.Title, fmt.Sprint(w.Runs), fmt.Sprintf("%.1f", w.Hours), v.money(w.Cost)})
+	}
+	gases := paper.Section{Title: "Gas used and lost", Text: fmt.Sprintf("%.0f L left the cylinders by their gauges; %.0f L of it was lost: metered nowhere, and more than a gauge's reading explains.", v.UsedL, v.LostL),
+		Columns: []paper.Column{{Title: "cylinder", Wide: 1.6}, {Title: "gas", Wide: 4}, {Title: "used L", Wide: 1.5, Right: true}, {Title: "metered L", Wide: 1.5, Right: true}, {Title: "lost L", Wide: 1.5, Right: true}, {Title: "cost", Wide: 1.6, Right: true}}, Empty: "No gauge was read in this time."}
+	for _, g := range v.Gas {
+		gases.Rows = append(gases.Rows, []string{g.Tag, g.Name, fmt.Sprintf("%.0f", g.UsedL), fmt.Sprintf("%.0f", g.MeteredL), fmt.Sprintf("%.0f", g.LostL), v.money(g.Cost)})
+	}
+	cost := paper.Section{Title: "Cost", Text: fmt.Sprintf("Hands %s, gas %s, %d accredited certificates of references %s; together %s. Reckoned with %g %s an hour, %g a litre, %g a certificate: the lab's own prices; hours are an estimate.",
+		v.money(v.Prices.Cost(report.Spent{Hours: v.Hours})), v.money(v.Prices.Cost(report.Spent{Litres: v.UsedL})), v.Certificates, v.money(v.Prices.Cost(report.Spent{Certificates: v.Certificates})), v.money(v.Cost), v.Prices.Hour, v.Prices.Currency, v.Prices.Litre, v.Prices.Certificate)}
+	if v.Prices.Currency == "" {
+		cost.Text = "The lab has named no prices."
+	}
+	d.Sections = []paper.Section{overdue, months, models, work, gases, cost}
+	return d
+}
+
+func inDays(n int) string {
+	if n == 1 {
+		return "1 day"
+	}
+	return fmt.Sprintf("%d days", n)
+}

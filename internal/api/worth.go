@@ -1,0 +1,125 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"northneedle/core/economics"
+	"northneedle/core/report"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// WorthView is what a device's record fills in of the question whether it is worth
+// calibrating.
+type WorthView struct {
+	Tag    string         `json:"tag"`
+	Device string         `json:"device"`
+	Case   economics.Case `json:"case" doc:"0 where the record does not know"`
+	From   []string       `json:"from" doc:"where each figure comes from"`
+}
+
+// failing are the notes that count as a failure of a device.
+var failing = []string{"repair", "fall"}
+
+func registerWorth(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "worth", Method: http.MethodGet, Path: "/api/assets/{id}/worth", Summary: "What a device's record says on whether it is worth calibrating"},
+		func(_ context.Context, in *struct {
+			ID string `path:"id" maxLength:"60"`
+		}) (*struct{ Body WorthView }, error) {
+			view, err := h.worth(in.ID)
+			return &struct{ Body WorthView }{view}, fail(err)
+		})
+}
+
+func (h *House) worth(id string) (WorthView, error) {
+	a, err := h.Ledger.Asset(id)
+	if err != nil {
+		return WorthView{}, err
+	}
+	v := WorthView{Tag: a.Tag, Device: a.Maker + " " + a.Model}
+	lab, err := h.lab()
+	if err != nil {
+		return v, err
+	}
+	var prices report.Prices
+	if err := h.Ledger.Setting("prices", &prices); err != nil {
+		return v, err
+	}
+	r := economics.Record{Risk: a.Risk, LeastTUR: lab.Rule.TURFloor, Hour: prices.Hour, Outside: prices.Certificate}
+	for _, p := range h.procedures() {
+		for _, role := range p.Roles {
+			r.Compares = r.Compares || role.Kind == a.Family
+		}
+	}
+	if err := h.worthActivities(a, &r); err != nil {
+		return v, err
+	}
+	if err := h.worthRuns(a, &r); err != nil {
+		return v, err
+	}
+	v.Case, v.From = r.Case()
+	return v, nil
+}
+
+// worthActivities takes the rhythm and the hours from what recurs on a device.
+func (h *House) worthActivities(a ledger.Asset, r *economics.Record) error {
+	all, err := h.Ledger.Activities(a.ID)
+	if err != nil {
+		return err
+	}
+	day, err := h.workingDay()
+	if err != nil {
+		return err
+	}
+	for _, one := range all {
+		n := calendarDays(one)
+		if one.Procedure == "" || n == 0 || r.Days > 0 && n < r.Days {
+			continue
+		}
+		r.Days = n // the rarest one is the calibration; the others are checks
+		for _, p := range h.procedures() {
+			if p.ID == one.Procedure {
+				e := p.Estimate(day.Hands)
+				r.Hours = (e.Setup + e.Finish) / 60
+			}
+		}
+	}
+	return nil
+}
+
+// worthRuns takes the ratio, the failures and the years from a device's history.
+func (h *House) worthRuns(a ledger.Asset, r *economics.Record) error {
+	runs, err := h.Ledger.RunsOf(a.ID, mostRuns)
+	if err != nil {
+		return err
+	}
+	for _, run := range runs { // the newest first
+		if run.EndedAt == nil {
+			continue
+		}
+		r.Years = h.Clock().Sub(run.OpenedAt).Hours() / 24 / 365.25
+		if run.Result != "" && !run.Result.Passed() {
+			r.Failures++
+		}
+		if r.TUR > 0 {
+			continue
+		}
+		results, err := h.Ledger.ResultsOf(run.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range results {
+			if p.Low == nil || p.High == nil || p.U <= 0 {
+				continue
+			}
+			if ratio := (*p.High - *p.Low) / 2 / p.U; r.TUR == 0 || ratio < r.TUR {
+				r.TUR = ratio
+			}
+		}
+	}
+	events, err := h.Ledger.CountEvents(a.ID, failing)
+	r.Failures += events
+	return err
+}

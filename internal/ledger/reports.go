@@ -1,0 +1,67 @@
+package ledger
+
+import (
+	"time"
+
+	"northneedle/core/procedure"
+	"northneedle/core/report"
+)
+
+// DoneBetween are the activities done from one time up to before another, with the day
+// each was due. The first time on a device, which had no day yet, is not among them.
+func (l *Ledger) DoneBetween(from, until time.Time) ([]report.Done, error) {
+	rows := []struct{ At, DueOn time.Time }{}
+	err := l.read.Model(&ActivityNote{}).Select("at, due_on").
+		Where("kind IN ? AND at >= ? AND at < ? AND due_on IS NOT NULL", []string{NoteDone, NoteFailed}, from, until).Order("at").Find(&rows).Error
+	done := make([]report.Done, len(rows))
+	for i, r := range rows {
+		done[i] = report.Done{Due: r.DueOn, On: r.At}
+	}
+	return done, err
+}
+
+// ModelFound is how the devices of a model were found.
+type ModelFound struct {
+	Device  string // maker and model
+	Family  string
+	Runs    int
+	Inside  int // runs with every point inside its limits as found
+	Devices int
+}
+
+// FoundByModel says, for the runs signed from one time up to before another, how many
+// were found with every point inside its limits; the most runs first.
+func (l *Ledger) FoundByModel(from, until time.Time) ([]ModelFound, error) {
+	return many[ModelFound](l.read.Raw(`SELECT device, family, count(*) AS runs, sum(beyond = 0) AS inside, count(DISTINCT asset_id) AS devices FROM (
+		SELECT runs.device, runs.family, runs.asset_id, max((results.low IS NOT NULL AND results.error < results.low) OR (results.high IS NOT NULL AND results.error > results.high)) AS beyond
+		FROM runs JOIN results ON results.run_id = runs.id
+		WHERE runs.status = ? AND runs.replaced_by = '' AND runs.ended_at >= ? AND runs.ended_at < ? AND results.phase = ? GROUP BY runs.id)
+		GROUP BY device, family ORDER BY runs DESC, device`, procedure.Signed, from, until, procedure.AsFound))
+}
+
+// OverdueRisks are the risk and the day of everything that was due before a day, on
+// devices that are not retired.
+func (l *Ledger) OverdueRisks(day time.Time) ([]Activity, error) {
+	return many[Activity](l.read.Select("activities.risk, activities.due_on").Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("activities.active = ? AND activities.due_on < ? AND assets.status <> ?", true, day, Gone))
+}
+
+// WorkDone is how many runs of a procedure were signed.
+type WorkDone struct {
+	Family    string
+	Procedure string // empty: taken over from paper
+	Title     string
+	Runs      int
+}
+
+// WorkBetween are the runs signed from one time up to before another, by procedure.
+func (l *Ledger) WorkBetween(from, until time.Time) ([]WorkDone, error) {
+	return many[WorkDone](l.read.Model(&Run{}).Select("family, procedure, max(title) AS title, count(*) AS runs").
+		Where("status = ? AND ended_at >= ? AND ended_at < ?", procedure.Signed, from, until).Group("family, procedure").Order("family, procedure"))
+}
+
+// CertifiedBetween counts the certificates of references made from one day up to before another.
+func (l *Ledger) CertifiedBetween(from, until time.Time) (n int64, err error) {
+	err = l.read.Model(&StandardCertificate{}).Where("accredited = ? AND \"on\" >= ? AND \"on\" < ?", true, from, until).Count(&n).Error
+	return n, err
+}

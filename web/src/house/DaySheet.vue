@@ -1,0 +1,192 @@
+<script setup lang="ts">
+import { reactive, watch } from 'vue'
+import { answer, api } from '../api/client'
+import { useSession } from '../composables/useSession'
+import { familyWords } from '../composables/words'
+import { useHouse, type House } from './useHouse'
+
+/** When people work, where the sites are and when they can be reached, and who may do what. */
+const { data, problem, saved, change } = useHouse()
+const { person } = useSession()
+const day = reactive<{ value?: House['day'] }>({})
+watch(
+  data,
+  (d) => {
+    if (!d || day.value) return
+    const copy = JSON.parse(JSON.stringify(d.day)) as House['day']
+    copy.sites ??= []
+    copy.skills ??= {}
+    for (const name of d.sites) if (!copy.sites.some((s) => s.name === name)) copy.sites.push({ name, travel: 0 })
+    day.value = copy
+  },
+  { immediate: true },
+)
+const weekdays = ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su']
+type Site = NonNullable<House['day']['sites']>[number]
+function weekday(s: Site, n: number) {
+  const all = s.weekdays?.length ? s.weekdays : [1, 2, 3, 4, 5, 6, 7]
+  const next = all.includes(n) ? all.filter((w) => w !== n) : [...all, n].sort()
+  s.weekdays = next.length === 7 || !next.length ? [] : next
+}
+const reached = (s: Site, n: number) => !s.weekdays?.length || s.weekdays.includes(n)
+const hands = [
+  { key: 'Bring', words: 'fetching one reference' },
+  { key: 'Step', words: 'a step that is done or answered' },
+  { key: 'Record', words: 'a page of entries' },
+  { key: 'Typed', words: 'a reading typed' },
+  { key: 'Linked', words: 'a reading over the link' },
+  { key: 'Finding', words: 'a finding' },
+  { key: 'Sign', words: 'signing' },
+] as const
+function may(family: string, name: string) {
+  const skills = day.value!.skills!
+  const all = skills[family] ?? []
+  const next = all.includes(name) ? all.filter((n) => n !== name) : [...all, name]
+  if (next.length) skills[family] = next
+  else delete skills[family]
+}
+const save = () =>
+  change(answer(api.POST('/api/house/day', { body: day.value! })), 'Kept. Rounds are planned by it from now on.')
+</script>
+
+<template>
+  <form v-if="day.value && data" class="max-w-5xl" @submit.prevent="save">
+    <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
+    <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+      {{ problem.detail }}
+    </p>
+    <fieldset :disabled="person?.role !== 'lead'" class="grid gap-6">
+      <div class="grid gap-4 sm:grid-cols-5">
+        <label
+          ><span class="label">Day begins</span
+          ><input v-model="day.value.from" type="time" name="from" class="field num"
+        /></label>
+        <label
+          ><span class="label">Day ends</span
+          ><input v-model="day.value.until" type="time" name="until" class="field num"
+        /></label>
+        <label
+          ><span class="label">Workshop at</span>
+          <select v-model="day.value.home" name="home" class="field">
+            <option v-for="s in day.value.sites" :key="s.name">{{ s.name }}</option>
+          </select></label
+        >
+        <label
+          ><span class="label">Between two places, min</span
+          ><input v-model.number="day.value.within" type="number" name="within" min="0" max="240" class="field num"
+        /></label>
+        <label
+          ><span class="label">Hours a month</span
+          ><input
+            v-model.number="day.value.capacity"
+            type="number"
+            name="capacity"
+            min="1"
+            step="any"
+            class="field num"
+        /></label>
+      </div>
+      <div>
+        <h2 class="border-b-2 border-ink pb-1 text-lg">Sites, and when they can be reached</h2>
+        <table class="w-full text-left">
+          <thead class="text-sm text-ink-2">
+            <tr>
+              <th class="py-1 font-normal">site</th>
+              <th class="font-normal">way, min</th>
+              <th class="font-normal">on</th>
+              <th class="font-normal">there from</th>
+              <th class="font-normal">until</th>
+              <th class="font-normal">why</th>
+            </tr>
+          </thead>
+          <tbody class="rows">
+            <tr v-for="s in day.value.sites" :key="s.name">
+              <th scope="row" class="py-2 pr-3 font-semibold">{{ s.name }}</th>
+              <td class="pr-3">
+                <input
+                  v-model.number="s.travel"
+                  type="number"
+                  min="0"
+                  max="1440"
+                  class="field num w-24"
+                  :aria-label="`Way to ${s.name} in minutes`"
+                />
+              </td>
+              <td class="pr-3 whitespace-nowrap">
+                <button
+                  v-for="(w, i) in weekdays"
+                  :key="w"
+                  type="button"
+                  class="size-10 border text-sm"
+                  :class="reached(s, i + 1) ? 'border-ink bg-petrol-wash font-semibold' : 'border-line text-ink-2'"
+                  :aria-pressed="reached(s, i + 1)"
+                  :aria-label="`${s.name} on ${w}`"
+                  @click="weekday(s, i + 1)"
+                >
+                  {{ w }}
+                </button>
+              </td>
+              <td class="pr-3">
+                <input v-model="s.from" type="time" class="field num w-32" :aria-label="`First minute at ${s.name}`" />
+              </td>
+              <td class="pr-3">
+                <input v-model="s.until" type="time" class="field num w-32" :aria-label="`Last minute at ${s.name}`" />
+              </td>
+              <td>
+                <input v-model="s.why" class="field min-w-40" maxlength="200" :aria-label="`Why ${s.name} is so`" />
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <p class="mt-1 text-sm text-ink-2">Sites come from the devices in the register.</p>
+      </div>
+      <div>
+        <h2 class="border-b-2 border-ink pb-1 text-lg">Who may do what</h2>
+        <p class="py-1 text-sm text-ink-2">A family without a mark is anyone’s; with marks only those named do it.</p>
+        <div class="overflow-x-auto">
+          <table class="text-left">
+            <thead class="text-sm text-ink-2">
+              <tr>
+                <th></th>
+                <th
+                  v-for="p in data.people.filter((p) => p.active && p.role !== 'manager')"
+                  :key="p.id"
+                  class="px-3 font-normal"
+                >
+                  {{ p.name }}
+                </th>
+              </tr>
+            </thead>
+            <tbody class="rows">
+              <tr v-for="f in data.families" :key="f">
+                <th scope="row" class="py-1 pr-4 font-semibold">{{ familyWords(f) }}</th>
+                <td v-for="p in data.people.filter((p) => p.active && p.role !== 'manager')" :key="p.id" class="px-3">
+                  <label class="flex min-h-10 items-center"
+                    ><input
+                      type="checkbox"
+                      class="size-5 accent-ink"
+                      :checked="day.value.skills?.[f]?.includes(p.name)"
+                      :aria-label="`${p.name} may do ${familyWords(f)}`"
+                      @change="may(f, p.name)"
+                  /></label>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+      </div>
+      <div>
+        <h2 class="border-b-2 border-ink pb-1 text-lg">Hands, in minutes</h2>
+        <p class="py-1 text-sm text-ink-2">What estimates of a run’s length are made of.</p>
+        <div class="grid gap-4 sm:grid-cols-4">
+          <label v-for="h in hands" :key="h.key"
+            ><span class="label">{{ h.words }}</span
+            ><input v-model.number="day.value.hands[h.key]" type="number" min="0" max="60" step="any" class="field num"
+          /></label>
+        </div>
+      </div>
+    </fieldset>
+    <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
+    <p v-else class="mt-5 text-ink-2">A lead changes these.</p>
+  </form>
+</template>

@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
+import { answer, api } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { useForm } from '../composables/useForm'
+import { counted, localDay, localTime } from '../composables/words'
+
+/** Put a copy in the place of the record: looked at first, and what was there is kept. */
+const cache = useQueryClient()
+const { problem, send } = useForm()
+const view = ref<components['schemas']['RestoreView']>()
+const sure = ref(false)
+const busy = ref(false)
+let copy: File | undefined
+async function post(go: boolean) {
+  busy.value = true
+  const answered = await send(() =>
+    answer(
+      api.POST('/api/house/restore', {
+        params: { query: { go } },
+        body: copy as never,
+        bodySerializer: (b: unknown) => b as File,
+        headers: { 'Content-Type': 'application/octet-stream' },
+      }),
+    ),
+  )
+  busy.value = false
+  return answered
+}
+async function look(event: Event) {
+  const input = event.target as HTMLInputElement
+  copy = input.files?.[0]
+  sure.value = false
+  view.value = copy && (await post(false))
+  input.value = ''
+}
+async function restore() {
+  view.value = (await post(true)) ?? view.value
+  if (view.value?.restored) cache.invalidateQueries()
+}
+</script>
+
+<template>
+  <div>
+    <h2 class="text-lg">Put a copy back</h2>
+    <p class="text-ink-2">
+      The copy is checked first. What is here now is kept beside it, and everything in the copy takes its place.
+    </p>
+    <label class="btn mt-2 inline-flex cursor-pointer items-center">
+      {{ busy ? 'Checking …' : 'Choose a copy' }}
+      <input type="file" name="copy" accept=".db" class="sr-only" :disabled="busy" @change="look" />
+    </label>
+    <p v-if="problem" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+      ◆ {{ problem.detail }}
+    </p>
+    <div v-if="view" class="mt-3 border-2 border-ink bg-sheet p-4" role="status">
+      <template v-if="view.restored">
+        <p class="font-semibold text-petrol">● The copy is in its place.</p>
+        <p>
+          What was here is kept as <span class="num">{{ view.aside }}</span>.
+        </p>
+      </template>
+      <template v-else>
+        <p>
+          The copy holds: <b class="num">{{ view.events }}</b> events, {{ counted(view.runs, 'run') }},
+          {{ counted(view.devices, 'device')
+          }}<template v-if="view.last">, up to {{ localDay(view.last) }}, {{ localTime(view.last) }}</template
+          >.
+        </p>
+        <p class="mt-1 font-semibold text-vermilion">
+          ◆ Everything recorded since is then not in the record any more, only in the file that is kept. Runs under way
+          go back to where the copy has them.
+        </p>
+        <label class="mt-2 flex min-h-10 items-center gap-3"
+          ><input v-model="sure" type="checkbox" name="sure" class="size-5 accent-ink" /> I have told those who are
+          measuring</label
+        >
+        <button class="btn btn-main mt-2" :disabled="!sure || busy" @click="restore">
+          Put this copy in the place of the record
+        </button>
+      </template>
+    </div>
+  </div>
+</template>
