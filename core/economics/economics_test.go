@@ -69,13 +69,13 @@ func TestARecordFillsInWhatItKnowsAndSaysFromWhere(t *testing.T) {
 	require.InDelta(t, 1.0007, c.PerYear, 1e-4)
 	require.InDelta(t, 1.5, c.Failures, 1e-12)
 	require.InDelta(t, 90, c.InHouse, 1e-12)
-	require.Len(t, from, 6, "each figure says where it comes from")
+	require.Len(t, from, 7, "each figure says where it comes from")
 
 	young, from := economics.Record{Risk: 1, LeastTUR: 3, Failures: 1, Years: 0.1}.Case()
 	require.Equal(t, economics.Indication, young.Use)
 	require.Zero(t, young.Failures, "too short a record for a rate")
 	require.Zero(t, young.TUR)
-	require.Len(t, from, 1)
+	require.Len(t, from, 2)
 
 	reference, _ := economics.Record{Compares: true, Risk: 3}.Case()
 	require.Equal(t, economics.Reference, reference.Use)

@@ -16,41 +16,49 @@ type Record struct {
 	Outside  float64 // price of an accredited certificate; 0: not priced
 }
 
-// Case is what the record fills in of a case, and where each figure comes from. What is
-// not named there is left at 0: a person fills it in.
-func (r Record) Case() (Case, []string) {
+// Filled is a field of a [Case] that a record fills in, and from what.
+type Filled struct {
+	Field string `json:"field"`
+	From  string `json:"from"`
+}
+
+// Case is what the record fills in of a case, field by field. What is not named is left at
+// 0: a person fills it in.
+func (r Record) Case() (Case, []Filled) {
 	c := Case{Use: Decision, LeastTUR: r.LeastTUR}
-	from := []string{}
-	say := func(format string, args ...any) { from = append(from, fmt.Sprintf(format, args...)) }
+	from := []Filled{{"least_tur", fmt.Sprintf("The lab wants a ratio of %g.", r.LeastTUR)}}
+	say := func(field, format string, args ...any) {
+		from = append(from, Filled{field, fmt.Sprintf(format, args...)})
+	}
 	switch {
 	case r.Compares:
 		c.Use = Reference
-		say("Others are compared with it: a reference.")
+		say("use", "Others are compared with it: a reference.")
 	case r.Risk <= 1:
 		c.Use = Indication
-		say("Its risk is %d: taken as an indication only; say so if a diagnosis follows from it.", r.Risk)
+		say("use", "Its risk is %d: taken as an indication only; say so if a diagnosis follows from it.", r.Risk)
 	default:
-		say("Its risk is %d: taken as something that a diagnosis or a treatment follows from.", r.Risk)
+		say("use", "Its risk is %d: taken as something that a diagnosis or a treatment follows from.", r.Risk)
 	}
 	if r.Days > 0 {
 		c.PerYear = 365.25 / float64(r.Days)
-		say("Every %d days: %.2g calibrations a year.", r.Days, c.PerYear)
+		say("per_year", "It is calibrated every %d days: %.2g a year.", r.Days, c.PerYear)
 	}
 	if r.TUR > 0 {
 		c.TUR = r.TUR
-		say("The smallest ratio of limit to U in its last run was %.1f.", r.TUR)
+		say("tur", "The smallest ratio of limit to U in its last run was %.1f.", r.TUR)
 	}
 	if r.Years >= 0.5 {
 		c.Failures = float64(r.Failures) / r.Years
-		say("%d failed runs, repairs or falls in %.1f years: %.2g a year.", r.Failures, r.Years, c.Failures)
+		say("failures", "%d failed runs, repairs or falls in %.1f years: %.2g a year.", r.Failures, r.Years, c.Failures)
 	}
 	if r.Hours > 0 && r.Hour > 0 {
 		c.InHouse = r.Hours * r.Hour
-		say("A run takes about %.1f hours of hands (an estimate), at %g an hour.", r.Hours, r.Hour)
+		say("in_house", "A run takes about %.1f hours of hands (an estimate), at %g an hour.", r.Hours, r.Hour)
 	}
 	if r.Outside > 0 {
 		c.Accredited = r.Outside
-		say("An accredited certificate costs %g by the lab's prices.", r.Outside)
+		say("accredited", "An accredited certificate costs %g by the lab's prices.", r.Outside)
 	}
 	return c, from
 }

@@ -151,7 +151,7 @@ func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
 				}
 			}
 		}), "content was changed"},
-		"left out":  {changed(func(r map[string]any) { r["events"] = append(events(r)[:4:4], events(r)[5:]...) }), "Event 5 is missing"},
+		"left out": {changed(func(r map[string]any) { r["events"] = append(events(r)[:4:4], events(r)[5:]...) }), "Event 5 is missing"},
 		"moved": {changed(func(r map[string]any) {
 			events(r)[3].(map[string]any)["prev"] = strings.Repeat("0", 64)
 		}), "Event 4 does not follow"},
@@ -322,7 +322,7 @@ func TestPapersToGoRoundWith(t *testing.T) {
 	assert.InDelta(t, 1, worth.Case.PerYear, 0.01)
 	assert.Positive(t, worth.Case.TUR)
 	assert.Positive(t, worth.Case.InHouse)
-	assert.NotEmpty(t, worth.From)
+	assert.NotEmpty(t, worth.Known)
 }
 
 func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {

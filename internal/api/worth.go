@@ -14,10 +14,10 @@ import (
 // WorthView is what a device's record fills in of the question whether it is worth
 // calibrating.
 type WorthView struct {
-	Tag    string         `json:"tag"`
-	Device string         `json:"device"`
-	Case   economics.Case `json:"case" doc:"0 where the record does not know"`
-	From   []string       `json:"from" doc:"where each figure comes from"`
+	Tag    string             `json:"tag"`
+	Device string             `json:"device"`
+	Case   economics.Case     `json:"case" doc:"0 where nothing is known"`
+	Known  []economics.Filled `json:"known" doc:"what the record knows of it, and from what"`
 }
 
 // failing are the notes that count as a failure of a device.
@@ -59,7 +59,7 @@ func (h *House) worth(id string) (WorthView, error) {
 	if err := h.worthRuns(a, &r); err != nil {
 		return v, err
 	}
-	v.Case, v.From = r.Case()
+	v.Case, v.Known = r.Case()
 	return v, nil
 }
 

@@ -35,7 +35,11 @@ type Column struct {
 	Right bool // numbers
 }
 
-const lineHigh = 4.2
+// Measures of a table, in mm.
+const (
+	lineHigh = 4.2
+	gutter   = 1.5 // between columns
+)
 
 // PDF writes the document on A4; columns' titles stand again on every page.
 func (d Document) PDF() ([]byte, error) {
@@ -120,11 +124,13 @@ func (s *sheet) section(c Section) {
 func (s *sheet) columnTitles(columns []Column, wide []float64) {
 	s.font("", 7.5, grey)
 	for i, col := range columns {
-		s.CellFormat(wide[i], lineHigh, s.fit(col.Title, wide[i]), "", 0, align(col), false, 0, "")
+		s.CellFormat(wide[i]-gutter, lineHigh, s.fit(col.Title, wide[i]), "", 0, align(col), false, 0, "")
+		s.SetX(s.GetX() + gutter)
 	}
-	s.Ln(lineHigh + 0.3)
-	s.rule(ink, 0.3)
-	s.Ln(-1.4)
+	y := s.GetY() + lineHigh + 0.3
+	s.draw(ink, 0.3)
+	s.Line(margin, y, margin+width, y)
+	s.SetXY(margin, y)
 }
 
 func align(c Column) string {
@@ -140,7 +146,7 @@ func (s *sheet) row(columns []Column, wide []float64, row []string) {
 	lines, most := make([][]string, len(columns)), 1
 	for i := range columns {
 		if i < len(row) && row[i] != "" {
-			lines[i] = s.SplitText(row[i], wide[i]-1.5)
+			lines[i] = s.SplitText(row[i], wide[i]-2*gutter)
 		}
 		most = max(most, len(lines[i]))
 	}
@@ -153,7 +159,7 @@ func (s *sheet) row(columns []Column, wide []float64, row []string) {
 	for i, col := range columns {
 		for k, text := range lines[i] {
 			s.SetXY(x, y+0.8+float64(k)*lineHigh)
-			s.CellFormat(wide[i], lineHigh, text, "", 0, align(col), false, 0, "")
+			s.CellFormat(wide[i]-gutter, lineHigh, text, "", 0, align(col), false, 0, "")
 		}
 		x += wide[i]
 	}

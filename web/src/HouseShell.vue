@@ -24,7 +24,7 @@ useKeys({ '?': () => (keys.value = true) })
       No connection to the server. What was confirmed is kept; it is tried again.
     </p>
     <span v-else></span>
-    <div class="min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
+    <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
     <BenchDock :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
     <KeysDialog v-if="keys" @close="keys = false" />
   </div>

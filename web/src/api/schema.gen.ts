@@ -2226,6 +2226,10 @@ export interface components {
             text?: boolean;
             unit: string;
         };
+        Filled: {
+            field: string;
+            from: string;
+        };
         FindingDecided: {
             advised: string;
             decision: string;
@@ -3942,11 +3946,11 @@ export interface components {
             moves: number;
         };
         WorthView: {
-            /** @description 0 where the record does not know */
+            /** @description 0 where nothing is known */
             case: components["schemas"]["Case"];
             device: string;
-            /** @description where each figure comes from */
-            from: string[];
+            /** @description what the record knows of it, and from what */
+            known: components["schemas"]["Filled"][];
             tag: string;
         };
     };

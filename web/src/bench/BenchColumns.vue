@@ -108,7 +108,7 @@ useKeys({
 <template>
   <main class="grid h-full grid-cols-[270px_minmax(0,1fr)_360px]">
     <WayRail :run="run" :at="step.id" @look="look" />
-    <section class="flex min-h-0 flex-col overflow-auto px-7 py-5" aria-label="Work">
+    <section class="relative flex min-h-0 flex-col overflow-auto px-7 py-5" aria-label="Work">
       <EndedRun v-if="ended" :run="run" />
       <component
         :is="steps[step.kind as keyof typeof steps]"

@@ -22,7 +22,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
 </script>
 
 <template>
-  <aside class="min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4" aria-label="Ledger">
+  <aside class="relative min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4" aria-label="Ledger">
     <p class="text-right text-xs text-ink-2">hollow: as found · solid: as left</p>
     <template v-for="m in run.measures" :key="m.id">
       <button class="mt-2 flex w-full items-baseline justify-between text-left" @click="$emit('look', m.id)">

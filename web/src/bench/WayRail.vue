@@ -24,7 +24,7 @@ function summary(s: Step): string {
 </script>
 
 <template>
-  <nav ref="rail" class="min-h-0 overflow-auto border-r border-line py-4" aria-label="Way">
+  <nav ref="rail" class="relative min-h-0 overflow-auto border-r border-line py-4" aria-label="Way">
     <div class="px-4 pb-3">
       <h1 class="text-xl">
         <RouterLink

@@ -16,7 +16,7 @@ const words = computed(
   <span class="flex items-center gap-3">
     <svg viewBox="0 0 200 18" preserveAspectRatio="none" class="h-[18px] grow" role="img" :aria-label="words">
       <rect x="0" y="3" width="200" height="12" class="fill-line" opacity="0.5" />
-      <rect x="0" y="3" :width="200 * share.value" height="12" class="fill-petrol" />
+      <rect x="0" y="3" :width="200 * share.value" height="12" class="fill-petrol" opacity="0.5" />
       <line :x1="200 * share.low" :x2="200 * share.high" y1="9" y2="9" class="stroke-ink" stroke-width="2" />
       <line :x1="200 * share.low" :x2="200 * share.low" y1="4" y2="14" class="stroke-ink" stroke-width="1.5" />
       <line :x1="200 * share.high" :x2="200 * share.high" y1="4" y2="14" class="stroke-ink" stroke-width="1.5" />

@@ -50,11 +50,12 @@ const save = () =>
 </script>
 
 <template>
-  <form v-if="day.value && data" class="max-w-5xl" @submit.prevent="save">
+  <form v-if="day.value && data" class="max-w-[1230px]" @submit.prevent="save">
     <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
     <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
       {{ problem.detail }}
     </p>
+    <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-6">
       <div class="grid gap-4 sm:grid-cols-5">
         <label
@@ -101,8 +102,8 @@ const save = () =>
           </thead>
           <tbody class="rows">
             <tr v-for="s in day.value.sites" :key="s.name">
-              <th scope="row" class="py-2 pr-3 font-semibold">{{ s.name }}</th>
-              <td class="pr-3">
+              <th scope="row" class="min-w-44 py-2 pr-3 font-semibold">{{ s.name }}</th>
+              <td class="py-1 pr-3">
                 <input
                   v-model.number="s.travel"
                   type="number"
@@ -112,7 +113,7 @@ const save = () =>
                   :aria-label="`Way to ${s.name} in minutes`"
                 />
               </td>
-              <td class="pr-3 whitespace-nowrap">
+              <td class="py-1 pr-3 whitespace-nowrap">
                 <button
                   v-for="(w, i) in weekdays"
                   :key="w"
@@ -126,14 +127,14 @@ const save = () =>
                   {{ w }}
                 </button>
               </td>
-              <td class="pr-3">
+              <td class="py-1 pr-3">
                 <input v-model="s.from" type="time" class="field num w-32" :aria-label="`First minute at ${s.name}`" />
               </td>
-              <td class="pr-3">
+              <td class="py-1 pr-3">
                 <input v-model="s.until" type="time" class="field num w-32" :aria-label="`Last minute at ${s.name}`" />
               </td>
-              <td>
-                <input v-model="s.why" class="field min-w-40" maxlength="200" :aria-label="`Why ${s.name} is so`" />
+              <td class="w-full py-1">
+                <input v-model="s.why" class="field w-full" maxlength="200" :aria-label="`Why ${s.name} is so`" />
               </td>
             </tr>
           </tbody>
@@ -187,6 +188,5 @@ const save = () =>
       </div>
     </fieldset>
     <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
-    <p v-else class="mt-5 text-ink-2">A lead changes these.</p>
   </form>
 </template>

@@ -42,6 +42,7 @@ async function save() {
     <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
       {{ problem.detail }}
     </p>
+    <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-8">
       <div>
         <h2 class="border-b-2 border-ink pb-1 text-lg">Intervals</h2>
@@ -126,6 +127,5 @@ async function save() {
       </div>
     </fieldset>
     <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
-    <p v-else class="mt-5 text-ink-2">A lead changes these.</p>
   </form>
 </template>

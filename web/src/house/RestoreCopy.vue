@@ -45,7 +45,7 @@ async function restore() {
   <div>
     <h2 class="text-lg">Put a copy back</h2>
     <p class="text-ink-2">
-      The copy is checked first. What is here now is kept beside it, and everything in the copy takes its place.
+      The copy is checked first. What is here now is kept in a file beside the record, and the copy takes its place.
     </p>
     <label class="btn mt-2 inline-flex cursor-pointer items-center">
       {{ busy ? 'Checking …' : 'Choose a copy' }}

@@ -57,6 +57,15 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             <span v-else class="font-semibold text-vermilion">◆ {{ data.status }}: not to be used</span>
             <span class="text-ink-2"> · last good {{ ago(lastGood?.opened_at, now) }}</span>
           </p>
+          <p class="mt-1 flex flex-wrap gap-x-5">
+            <a class="underline" :href="`/api/labels.pdf?tag=${data.tag}`" target="_blank">Label (PDF)</a>
+            <a class="underline" :href="`/api/assets/${data.tag}/history.pdf`" target="_blank">History (PDF)</a>
+            <RouterLink
+              class="underline"
+              :to="{ name: 'workings', params: { tool: 'economics' }, query: { asset: data.tag } }"
+              >Is it worth calibrating?</RouterLink
+            >
+          </p>
         </div>
         <div
           v-if="person?.role !== 'manager'"
@@ -169,17 +178,6 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           </li>
         </ul>
       </template>
-      <a class="btn mt-4 inline-flex items-center" :href="`/api/labels.pdf?tag=${data.tag}`" target="_blank"
-        >Label (PDF)</a
-      >
-      <a class="btn mt-4 ml-2 inline-flex items-center" :href="`/api/assets/${data.tag}/history.pdf`" target="_blank"
-        >History (PDF)</a
-      >
-      <RouterLink
-        class="mt-2 block min-h-10 py-2 underline"
-        :to="{ name: 'workings', params: { tool: 'economics' }, query: { asset: data.tag } }"
-        >Is it worth calibrating?</RouterLink
-      >
       <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">About it</h2>
       <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-2">
         <dt class="text-ink-2">Maker</dt>

@@ -53,18 +53,18 @@ watch([search, family, status], () => window.scrollTo(0, 0))
   <main class="mx-auto max-w-[1400px] p-6">
     <div class="flex flex-wrap items-end gap-4">
       <h1 class="mr-auto text-3xl">Equipment</h1>
-      <label class="w-64"
+      <label class="w-52"
         ><span class="label">Find</span
         ><input v-model="text" class="field" name="find" placeholder="tag, serial, model, place"
       /></label>
-      <label class="w-52">
+      <label class="w-44">
         <span class="label">Family</span>
         <select v-model="family" class="field">
           <option value="">every family</option>
           <option v-for="f in families" :key="f" :value="f">{{ familyWords(f) }}</option>
         </select>
       </label>
-      <label class="w-40">
+      <label class="w-32">
         <span class="label">Status</span>
         <select v-model="status" class="field">
           <option value="">any</option>
@@ -80,7 +80,7 @@ watch([search, family, status], () => window.scrollTo(0, 0))
         >Labels (PDF)</a
       >
       <Menu as="div" class="relative">
-        <MenuButton class="btn">Inspection list …</MenuButton>
+        <MenuButton class="btn">Inspection …</MenuButton>
         <MenuItems class="absolute right-0 z-20 mt-1 w-72 border-2 border-ink bg-sheet">
           <p class="border-b border-line px-4 py-2 text-sm text-ink-2">
             What there is at a site, to go round with (PDF)

@@ -22,7 +22,10 @@ const { data: known } = useQuery({
 watch(known, (w) => {
   if (!w) return
   use.as = w.case.use
-  for (const key of Object.keys(form) as (keyof typeof form)[]) if (w.case[key]) form[key] = significant(w.case[key], 3)
+  for (const { field } of w.known) {
+    const key = field as keyof typeof form
+    if (key in form) form[key] = w.case[key] ? significant(w.case[key], 3) : '0'
+  }
 })
 const form = reactive({
   tur: '4',
@@ -81,7 +84,7 @@ const { result, problem } = useWorking('economics', input, (body) =>
           {{ known.device }}: from its record
         </p>
         <ul class="text-sm">
-          <li v-for="f in known.from" :key="f">{{ f }}</li>
+          <li v-for="k in known.known" :key="k.field">{{ k.from }}</li>
         </ul>
         <p class="text-sm text-ink-2">The rest are examples: put your own figures in their place.</p>
       </div>
