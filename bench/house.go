@@ -38,6 +38,10 @@ func openHouse(folder string) (*house, error) {
 	if err != nil {
 		return nil, err
 	}
+	duties, err := procedures.Duties("")
+	if err != nil {
+		return nil, err
+	}
 	l, err := ledger.Open(folder)
 	if err != nil {
 		return nil, err
@@ -50,7 +54,7 @@ func openHouse(folder string) (*house, error) {
 	if err != nil {
 		return nil, err
 	}
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: bench.Connect(context.Background(), nil, link.DefaultTiming), Procedures: all, Clock: func() time.Time { return h.now }, Demo: true}))
+	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: bench.Connect(context.Background(), nil, link.DefaultTiming), Procedures: all, Duties: duties, Clock: func() time.Time { return h.now }, Demo: true}))
 	return h, h.signIn()
 }
 

@@ -40,7 +40,8 @@ func main() {
 		measure func() error
 	}{
 		{"Capture to durable verdict, over HTTP", captures},
-		{"Today, with a large register", today},
+		{"Lists, with a large register", lists},
+		{"A list of 50 000 devices comes in", bringIn},
 		{"Eight links at 100 samples a second", links},
 		{"First load of the page", firstLoad},
 		{"Start on the demo's data", start},

@@ -35,22 +35,50 @@ func Level(loads []Load, months int) (before, after []float64, moves []Move, err
 		at[i] = l.Month
 	}
 	after = slices.Clone(before)
+	// Loads that may go to the same months and take the same hours are alike: one of them
+	// stands for all.
+	type kind struct {
+		month, earliest int
+		hours           float64
+	}
+	alike := map[kind][]int{}
+	var kinds []kind
+	put := func(k kind, i int) {
+		if _, known := alike[k]; !known {
+			kinds = append(kinds, k)
+		}
+		alike[k] = append(alike[k], i)
+	}
+	for i, l := range loads {
+		if l.Earliest < l.Month && l.Hours > 0 {
+			put(kind{l.Month, max(0, l.Earliest), l.Hours}, i)
+		}
+	}
 	for range 50 * len(loads) {
 		best, to, gain := -1, 0, 1e-9
-		for i, l := range loads {
-			for month := max(0, l.Earliest); month < at[i]; month++ {
+		for n, k := range kinds {
+			if len(alike[k]) == 0 {
+				continue
+			}
+			for month := k.earliest; month < k.month; month++ {
 				// How much the sum of squares falls: it is least where all months are alike.
-				if g := l.Hours * (after[at[i]] - after[month] - l.Hours); g > gain {
-					best, to, gain = i, month, g
+				if g := k.hours * (after[k.month] - after[month] - k.hours); g > gain {
+					best, to, gain = n, month, g
 				}
 			}
 		}
 		if best < 0 {
 			break
 		}
-		after[at[best]] -= loads[best].Hours
-		after[to] += loads[best].Hours
-		at[best] = to
+		k := kinds[best]
+		i := alike[k][0]
+		alike[k] = alike[k][1:]
+		after[k.month] -= k.hours
+		after[to] += k.hours
+		at[i] = to
+		if to > k.earliest {
+			put(kind{to, k.earliest, k.hours}, i)
+		}
 	}
 	for i, l := range loads {
 		if at[i] != l.Month {

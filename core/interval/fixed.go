@@ -48,3 +48,11 @@ func Fixed(done time.Time, months int, why string) (Due, error) {
 	}
 	return Due{on, reason}, nil
 }
+
+// InDays is a number of days in words: "1 day", "30 days".
+func InDays(n int) string {
+	if n == 1 {
+		return "1 day"
+	}
+	return fmt.Sprintf("%d days", n)
+}

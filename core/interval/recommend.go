@@ -122,14 +122,14 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	}
 	if h.Current < rules.Rhythm {
 		r.Days, r.Way, r.Found, r.Curve = h.Current, ByRule, []Found{{ByRule, h.Current, "A check between visits"}}, []Choice{}
-		r.Sentence = fmt.Sprintf("Keep %d days. It is a check between visits, shorter than the lab's rhythm of %d days: it goes by use, not by the record.", h.Current, rules.Rhythm)
+		r.Sentence = fmt.Sprintf("Keep %s. It is a check between visits, shorter than the lab's rhythm of %s: it goes by use, not by the record.", InDays(h.Current), InDays(rules.Rhythm))
 		return r, nil
 	}
 	target := rules.Targets[h.Risk-1]
 	ceiling := rules.Ceilings[h.Risk-1]
-	r.Found = append(r.Found, Found{ByRisk, ceiling, fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %d days at most", h.Risk, 100*target, ceiling)})
+	r.Found = append(r.Found, Found{ByRisk, ceiling, fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %s at most", h.Risk, 100*target, InDays(ceiling))})
 	if h.Fixed {
-		r.Found = append(r.Found, Found{ByRule, h.Current, fmt.Sprintf("A rule binds it: %d days at most", h.Current)})
+		r.Found = append(r.Found, Found{ByRule, h.Current, fmt.Sprintf("A rule binds it: %s at most", InDays(h.Current))})
 		ceiling = min(ceiling, h.Current)
 	}
 	stair := staircase(h, rules)
@@ -150,9 +150,9 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	limited := ""
 	switch {
 	case r.Days > ceiling:
-		limited, r.Days = fmt.Sprintf("; the ceiling is %d days", ceiling), ceiling
+		limited, r.Days = fmt.Sprintf("; the ceiling is %s", InDays(ceiling)), ceiling
 	case r.Days < rules.Floor:
-		limited, r.Days = fmt.Sprintf("; below the floor of %d days: look whether it should be replaced", rules.Floor), rules.Floor
+		limited, r.Days = fmt.Sprintf("; below the floor of %s: look whether it should be replaced", InDays(rules.Floor)), rules.Floor
 	}
 	r.Days = rounded(r.Days, rules)
 	word := "Keep"
@@ -164,7 +164,7 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	default:
 		r.Days = h.Current
 	}
-	r.Sentence = fmt.Sprintf("%s %d days. %s%s.", word, r.Days, best.Words, limited)
+	r.Sentence = fmt.Sprintf("%s %s. %s%s.", word, InDays(r.Days), best.Words, limited)
 	r.Curve, r.Bound = curve(h, r, theta)
 	return r, nil
 }
@@ -186,10 +186,10 @@ func staircase(h History, rules Rules) Found {
 		f.Words = "A staircase goes by one device's own verifications, and there are none here"
 	case len(h.Own) > 0 && row == 0:
 		f.Days = int(float64(h.Current) * rules.Down)
-		f.Words = fmt.Sprintf("It was found out at its last verification: %d days by the staircase", f.Days)
+		f.Words = fmt.Sprintf("It was found out at its last verification: %s by the staircase", InDays(f.Days))
 	case row >= rules.InARow:
 		f.Days = int(float64(h.Current) * rules.Up)
-		f.Words = fmt.Sprintf("It conformed %d times in a row: %d days by the staircase", row, f.Days)
+		f.Words = fmt.Sprintf("It conformed %d times in a row: %s by the staircase", row, InDays(f.Days))
 	default:
 		f.Words = fmt.Sprintf("It conformed %d times in a row, fewer than the %d that lengthen it", row, rules.InARow)
 	}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"northneedle/core/gas"
+	"northneedle/core/interval"
 	"northneedle/core/report"
 	"northneedle/internal/paper"
 
@@ -283,7 +284,7 @@ func (v ReportView) document() paper.Document {
 	if v.OnTime.All > 0 {
 		timely = fmt.Sprintf("%d of %d done on time: %s (%s to %s at 95 %%).", v.OnTime.Of, v.OnTime.All, percent(v.OnTime.Value), percent(v.OnTime.Low), percent(v.OnTime.High))
 		if v.OnTime.WorstLate > 0 {
-			timely += fmt.Sprintf(" Half of the late ones were at most %s late, the worst %s.", inDays(v.OnTime.MedianLate), inDays(v.OnTime.WorstLate))
+			timely += fmt.Sprintf(" Half of the late ones were at most %s late, the worst %s.", interval.InDays(v.OnTime.MedianLate), interval.InDays(v.OnTime.WorstLate))
 		}
 	}
 	months := paper.Section{Title: "On time", Text: timely, Columns: []paper.Column{{Title: "month", Wide: 3}, {Title: "done", Wide: 2, Right: true}, {Title: "on time", Wide: 2, Right: true}, {Title: "share", Wide: 2, Right: true}}}
@@ -293,7 +294,7 @@ func (v ReportView) document() paper.Document {
 	overdue := paper.Section{Title: "Overdue by risk, now", Text: fmt.Sprintf("%d overdue. 5 is the gravest risk.", v.OverdueAll),
 		Columns: []paper.Column{{Title: "risk", Wide: 1}, {Title: "overdue", Wide: 1, Right: true}, {Title: "longest", Wide: 1, Right: true}, {Title: "device-days beyond their day", Wide: 2, Right: true}}}
 	for _, e := range v.Overdue {
-		overdue.Rows = append(overdue.Rows, []string{fmt.Sprint(e.Risk), fmt.Sprint(e.Count), inDays(e.Longest), fmt.Sprint(e.Days)})
+		overdue.Rows = append(overdue.Rows, []string{fmt.Sprint(e.Risk), fmt.Sprint(e.Count), interval.InDays(e.Longest), fmt.Sprint(e.Days)})
 	}
 	models := paper.Section{Title: "As found, by model", Text: "Runs found with every point inside its limits, before anything was changed. The bounds are those the share behind the count lies in, at 95 %.",
 		Columns: []paper.Column{{Title: "model", Wide: 5}, {Title: "devices", Wide: 1.3, Right: true}, {Title: "runs", Wide: 1.3, Right: true}, {Title: "inside", Wide: 1.3, Right: true}, {Title: "share", Wide: 1.5, Right: true}, {Title: "bounds", Wide: 2.5, Right: true}}, Empty: "Nothing was measured in this time."}
@@ -320,11 +321,4 @@ func (v ReportView) document() paper.Document {
 	}
 	d.Sections = []paper.Section{overdue, months, models, work, gases, cost}
 	return d
-}
-
-func inDays(n int) string {
-	if n == 1 {
-		return "1 day"
-	}
-	return fmt.Sprintf("%d days", n)
 }

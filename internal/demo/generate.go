@@ -39,7 +39,7 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 		activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d", i), AssetID: a.ID, Title: "Verification", Duty: activity.Duty{ID: "verification", Title: "Verification", Months: 12}, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
 		for r := range runs {
 			at := now.AddDate(0, 0, -30-365*r-random.IntN(300))
-			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true}
+			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true, Found: perRun}
 			history = append(history, run)
 			for p := range perRun {
 				lean := 0.4 * random.NormFloat64()

@@ -25,6 +25,9 @@ func (l *Ledger) TakeIn(ctx context.Context, records []any, told func(done int))
 			}
 		}
 		told(len(records))
+		if err := countFound(tx, "paper = ? AND found = 0", true); err != nil {
+			return err
+		}
 		return ctx.Err()
 	})
 }

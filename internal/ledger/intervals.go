@@ -3,7 +3,6 @@ package ledger
 import (
 	"time"
 
-	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 )
 
@@ -18,18 +17,13 @@ type Verified struct {
 // VerifiedOf are the signed runs of a procedure on devices of a model, by device and then
 // by time: each with whether every point was inside its limits as found.
 func (l *Ledger) VerifiedOf(maker, model, procedureID string) ([]Verified, error) {
-	assets := l.read.Model(&Asset{}).Select("id").Where("maker = ? AND model = ?", maker, model)
-	var rows []struct {
-		ID, AssetID string
-		EndedAt     time.Time
-		Out         int
-	}
-	out := l.read.Model(&Result{}).Select("run_id, count(*) AS n").Where("asset_id IN (?) AND phase = ? AND zone IN ?", assets, procedure.AsFound, []conformity.Zone{conformity.Outside, conformity.OutsideDoubtful}).Group("run_id")
-	err := l.read.Table("runs").Select("runs.id, runs.asset_id, runs.ended_at, COALESCE(o.n, 0) AS out").Joins("LEFT JOIN (?) AS o ON o.run_id = runs.id", out).
-		Where("runs.asset_id IN (?) AND runs.procedure = ? AND runs.status = ? AND runs.replaced_by = ''", assets, procedureID, procedure.Signed).Order("runs.asset_id, runs.ended_at").Find(&rows).Error
+	var rows []Run
+	err := l.read.Model(&Run{}).Select("runs.id, runs.asset_id, runs.ended_at, runs.found_out").Joins("JOIN assets ON assets.id = runs.asset_id").
+		Where("assets.maker = ? AND assets.model = ? AND runs.procedure = ? AND +runs.status = ? AND runs.replaced_by = ''", maker, model, procedureID, procedure.Signed).
+		Order("runs.asset_id, runs.ended_at").Find(&rows).Error
 	all := make([]Verified, len(rows))
 	for i, r := range rows {
-		all[i] = Verified{r.AssetID, r.ID, r.EndedAt, r.Out == 0}
+		all[i] = Verified{r.AssetID, r.ID, *r.EndedAt, r.FoundOut == 0}
 	}
 	return all, err
 }
@@ -53,6 +47,6 @@ func (l *Ledger) ModelDuties() ([]ModelDuty, error) {
 
 // ActivitiesOfModel are the activities of one procedure on devices of a model.
 func (l *Ledger) ActivitiesOfModel(maker, model, procedureID string) ([]Activity, error) {
-	assets := l.read.Model(&Asset{}).Select("id").Where("maker = ? AND model = ? AND status <> ?", maker, model, Gone)
-	return many[Activity](l.read.Where("asset_id IN (?) AND procedure = ? AND active = ?", assets, procedureID, true).Order("id"))
+	return many[Activity](l.read.Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("assets.maker = ? AND assets.model = ? AND assets.status <> ? AND activities.procedure = ? AND +activities.active = ?", maker, model, Gone, procedureID, true).Order("activities.id"))
 }

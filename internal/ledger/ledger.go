@@ -96,6 +96,15 @@ var migrations = []*gormigrate.Migration{
 		ID:      "0006-due-days",
 		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&ActivityNote{}, &Run{}) },
 	},
+	{
+		ID: "0007-found",
+		Migrate: func(tx *gorm.DB) error {
+			if err := tx.AutoMigrate(&Asset{}, &Run{}); err != nil {
+				return err
+			}
+			return countFound(tx, "1 = 1")
+		},
+	},
 }
 
 // OnChange names what is called after every commit that changed a run.

@@ -93,9 +93,10 @@ func Searchable(a Asset) string {
 	return strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place}, " "))
 }
 
-// Activities are what recurs on devices, the next due first.
+// Activities are what recurs on devices, the next due first. The plus keeps the engine
+// on the index of the devices.
 func (l *Ledger) Activities(assets ...string) ([]Activity, error) {
-	return many[Activity](l.read.Where("asset_id IN ? AND active = ?", assets, true).Order("due_on"))
+	return many[Activity](l.read.Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
 }
 
 // Due is an activity with its device.

@@ -34,8 +34,8 @@ type Asset struct {
 	ID         string `gorm:"primaryKey"`
 	Tag        string `gorm:"uniqueIndex"`
 	Serial     string
-	Maker      string
-	Model      string
+	Maker      string `gorm:"index:asset_of_model,priority:1"`
+	Model      string `gorm:"index:asset_of_model,priority:2"`
 	Family     string `gorm:"index"`
 	Site       string
 	Place      string
@@ -150,6 +150,8 @@ type Run struct {
 	TimerTitle string
 	TimerStart *time.Time
 	TimerUntil *time.Time
+	Found      int `gorm:"not null;default:0"` // points read as found
+	FoundOut   int `gorm:"not null;default:0"` // of them, outside their limits
 	Loose      int
 	LooseSince *time.Time
 	Seq        int

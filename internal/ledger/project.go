@@ -3,6 +3,7 @@ package ledger
 import (
 	"time"
 
+	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 
 	"gorm.io/gorm"
@@ -88,6 +89,9 @@ func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
 			return err
 		}
 	}
+	if err := countFound(tx, "id = ?", run.ID); err != nil {
+		return err
+	}
 	status := OutOfUse
 	if run.Signature.Result.Passed() {
 		status = InUse
@@ -106,6 +110,14 @@ func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
 		return err
 	}
 	return openOnDevice(tx, run)
+}
+
+// countFound counts, for the runs that a condition names, the points read as found and
+// those of them outside their limits.
+func countFound(tx *gorm.DB, where string, args ...any) error {
+	of := "(SELECT count(*) FROM results WHERE results.run_id = runs.id AND results.phase = ?"
+	out := []conformity.Zone{conformity.Outside, conformity.OutsideDoubtful}
+	return tx.Model(&Run{}).Where(where, args...).Updates(map[string]any{"found": gorm.Expr(of+")", procedure.AsFound), "found_out": gorm.Expr(of+" AND results.zone IN ?)", procedure.AsFound, out)}).Error
 }
 
 func resultRows(run procedure.Run) []Result {

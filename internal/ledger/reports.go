@@ -32,11 +32,8 @@ type ModelFound struct {
 // FoundByModel says, for the runs signed from one time up to before another, how many
 // were found with every point inside its limits; the most runs first.
 func (l *Ledger) FoundByModel(from, until time.Time) ([]ModelFound, error) {
-	return many[ModelFound](l.read.Raw(`SELECT device, family, count(*) AS runs, sum(beyond = 0) AS inside, count(DISTINCT asset_id) AS devices FROM (
-		SELECT runs.device, runs.family, runs.asset_id, max((results.low IS NOT NULL AND results.error < results.low) OR (results.high IS NOT NULL AND results.error > results.high)) AS beyond
-		FROM runs JOIN results ON results.run_id = runs.id
-		WHERE runs.status = ? AND runs.replaced_by = '' AND runs.ended_at >= ? AND runs.ended_at < ? AND results.phase = ? GROUP BY runs.id)
-		GROUP BY device, family ORDER BY runs DESC, device`, procedure.Signed, from, until, procedure.AsFound))
+	return many[ModelFound](l.read.Model(&Run{}).Select("device, family, count(*) AS runs, sum(found_out = 0) AS inside, count(DISTINCT asset_id) AS devices").
+		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", procedure.Signed, from, until).Group("device, family").Order("runs DESC, device"))
 }
 
 // OverdueRisks are the risk and the day of everything that was due before a day, on

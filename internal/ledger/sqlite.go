@@ -74,3 +74,19 @@ func exchangeContent(db *gorm.DB, other string) error {
 		})
 	})
 }
+
+// OnQuery names what is told of every reading statement with its values; nil: nobody. It
+// serves to measure.
+func (l *Ledger) OnQuery(told func(text string, values []any)) {
+	after := func(db *gorm.DB) {
+		if told != nil {
+			told(db.Statement.SQL.String(), db.Statement.Vars)
+		}
+	}
+	callbacks := l.read.Callback()
+	for _, on := range []interface {
+		Replace(string, func(*gorm.DB)) error
+	}{callbacks.Query().After("gorm:query"), callbacks.Row().After("gorm:row"), callbacks.Raw().After("gorm:raw")} {
+		on.Replace("northneedle:told", after)
+	}
+}

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import IntervalSheet from '../intervals/IntervalSheet.vue'
 import QueryState from '../components/QueryState.vue'
 import { answer, api } from '../api/client'
+import { counted } from '../composables/words'
 
 /** How often: what is recommended for each model, or for one device's activity. */
 const route = useRoute()
@@ -50,15 +51,13 @@ const { data: view } = useQuery({
             :to="{ name: 'intervals', query: { of: key(b) } }"
           >
             <span class="font-semibold">{{ b.maker }} {{ b.model }}</span>
-            <span class="block text-sm text-ink-2">{{ b.title }}, {{ b.devices }} devices</span>
+            <span class="block text-sm text-ink-2">{{ b.title }}, {{ counted(b.devices, 'device') }}</span>
             <span class="block text-sm" :class="b.changes ? 'font-semibold text-brass' : 'text-petrol'">
               <template v-if="b.changes"
                 >◐ <span class="num">{{ b.current }}</span> →
                 <span class="num">{{ b.recommended }}</span> days</template
               >
-              <template v-else
-                >● <span class="num">{{ b.current }}</span> days, keep</template
-              >
+              <template v-else>● {{ counted(b.current, 'day') }}, keep</template>
             </span>
           </RouterLink>
         </li>

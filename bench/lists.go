@@ -1,0 +1,209 @@
+package main
+
+import (
+	"bytes"
+	"database/sql"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"northneedle/internal/api"
+	"northneedle/internal/demo"
+	"northneedle/internal/ledger"
+)
+
+// asked is a statement that the server ran, with its values.
+type asked struct {
+	text   string
+	values []any
+}
+
+// large opens the large ledger, and makes it where it does not stand yet.
+func large() (*house, string, error) {
+	path := filepath.Join(options.Data, fmt.Sprintf("large-%d-%d", options.Assets, options.Readings))
+	h, err := openHouse(path)
+	if err != nil {
+		return nil, "", err
+	}
+	if _, err := h.ledger.Asset(fmt.Sprintf("gen-%06d", options.Assets-1)); err != nil {
+		d, err := timed(func() error {
+			return demo.Generate(h.ledger, options.Assets, options.Readings, 1, h.now, func(string) {})
+		})
+		if err != nil {
+			h.close()
+			return nil, "", err
+		}
+		say("generated", "%d devices, %d readings in %.0f s", options.Assets, options.Readings, d.Seconds())
+	}
+	return h, filepath.Join(path, ledger.File), nil
+}
+
+// lists times every list over HTTP, and the statements that the server ran for it in the
+// plain engine; then what memory a thousand of them take.
+func lists() error {
+	h, file, err := large()
+	if err != nil {
+		return err
+	}
+	defer h.close()
+	plain, err := sql.Open("sqlite", "file:"+file+"?mode=ro&_pragma=cache_size(-20000)")
+	if err != nil {
+		return err
+	}
+	defer plain.Close()
+	var recorded []asked
+	h.ledger.OnQuery(func(text string, values []any) {
+		recorded = append(recorded, asked{text, append([]any{}, values...)})
+	})
+	tag := fmt.Sprintf("GX-%06d", options.Assets/2)
+	tomorrow := h.now.AddDate(0, 0, 1).Format(time.DateOnly)
+	addresses := []string{"/api/today", "/api/assets", "/api/assets?search=merrowby%20ward", "/api/assets?family=ventilator&status=in%20use", "/api/assets?after=" + tag,
+		"/api/assets/" + tag, "/api/standards", "/api/look-backs", "/api/intervals", "/api/rounds/" + tomorrow, "/api/workload", "/api/report", "/api/lists/due?format=csv", "/api/lists/equipment?format=csv"}
+	fmt.Printf("  %-46s %10s %10s %5s %10s %10s %5s %4s\n", "median, p95; the ratio's aim is 2", "HTTP", "SQL", "ratio", "HTTP", "SQL", "ratio", "SQL")
+	for _, address := range addresses {
+		recorded = nil
+		if err := h.fetch(address); err != nil {
+			return fmt.Errorf("%s: %w", address, err)
+		}
+		statements := recorded
+		var ours, theirs []time.Duration
+		for begin := time.Now(); len(ours) < 5 || len(ours) < 60 && time.Since(begin) < 6*time.Second; {
+			d, err := timed(func() error { return h.fetch(address) })
+			if err != nil {
+				return err
+			}
+			ours = append(ours, d)
+			if d, err = timed(func() error { return ask(plain, statements) }); err != nil {
+				return err
+			}
+			theirs = append(theirs, d)
+		}
+		median, p95 := spread(ours)
+		plainMedian, plainP95 := spread(theirs)
+		fmt.Printf("  %-46s %7.2f ms %7.2f ms %5.2f %7.2f ms %7.2f ms %5.2f %4d\n", address, ms(median), ms(plainMedian), float64(median)/float64(plainMedian), ms(p95), ms(plainP95), float64(p95)/float64(plainP95), len(statements))
+	}
+	h.ledger.OnQuery(nil)
+	return h.memory(addresses[:8])
+}
+
+// fetch reads a whole answer.
+func (h *house) fetch(address string) error {
+	response, err := h.http.Get(h.server.URL + address)
+	if err != nil {
+		return err
+	}
+	defer response.Body.Close()
+	var body bytes.Buffer
+	if _, err := body.ReadFrom(response.Body); err != nil {
+		return err
+	}
+	if response.StatusCode != http.StatusOK {
+		return fmt.Errorf("%s: %s", response.Status, body.String())
+	}
+	return nil
+}
+
+// memory prints what this process holds after each of four times 250 requests.
+func (h *house) memory(addresses []string) error {
+	var held []string
+	for range 4 {
+		for i := range 250 {
+			if err := h.fetch(addresses[i%len(addresses)]); err != nil {
+				return err
+			}
+		}
+		held = append(held, fmt.Sprintf("%d", resident()))
+	}
+	say("MB held after 250, 500, 750, 1000 requests", "%s", strings.Join(held, ", "))
+	return nil
+}
+
+// resident is the memory of this process in MB, as Linux tells; 0 elsewhere.
+func resident() int {
+	text, err := os.ReadFile("/proc/self/status")
+	if err != nil {
+		return 0
+	}
+	_, rest, _ := strings.Cut(string(text), "VmRSS:")
+	kb, _ := strconv.Atoi(strings.Fields(rest + " 0")[0])
+	return kb / 1024
+}
+
+// ask runs every statement and reads every column of every row.
+func ask(db *sql.DB, statements []asked) error {
+	for _, s := range statements {
+		rows, err := db.Query(s.text, s.values...)
+		if err != nil {
+			return fmt.Errorf("%s: %w", s.text, err)
+		}
+		columns, err := rows.Columns()
+		if err != nil {
+			return err
+		}
+		values := make([]any, len(columns))
+		for i := range values {
+			values[i] = new(any)
+		}
+		for rows.Next() {
+			if err := rows.Scan(values...); err != nil {
+				return err
+			}
+		}
+		if err := rows.Close(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// bringIn times a list of 50 000 devices: read with its dry run, and taken in.
+func bringIn() error {
+	folder, err := os.MkdirTemp("", "bench-import")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	h, err := openHouse(folder)
+	if err != nil {
+		return err
+	}
+	defer h.close()
+	if _, err := post[json.RawMessage](h, "/api/session", map[string]string{"name": "Tamsin Orrery", "password": api.DemoPassword}); err != nil {
+		return err
+	}
+	var text bytes.Buffer
+	text.WriteString("tag,serial,maker,model,family,site,place,risk\n")
+	for i := range 50_000 {
+		fmt.Fprintf(&text, "IM-%05d,S%07d,Ostrel,C2 capnograph,capnograph,Merrowby General,Ward %d,%d\n", i, i, i%40, 1+i%5)
+	}
+	var view api.ImportView
+	read, err := timed(func() error {
+		var err error
+		view, err = answer[api.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets", "text/csv", &text))
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	taken, err := timed(func() error {
+		_, err := post[json.RawMessage](h, "/api/imports/"+view.ID, map[string]bool{"go": true})
+		for err == nil && view.State != "done" {
+			time.Sleep(20 * time.Millisecond)
+			if view, err = get[api.ImportView](h, "/api/imports/"+view.ID); err == nil && view.Why != "" {
+				err = fmt.Errorf("%s", view.Why)
+			}
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	say("50 000 rows read and checked", "%.2f s, %d refused", read.Seconds(), view.Count)
+	say("and taken in, all or nothing", "%.2f s", taken.Seconds())
+	return nil
+}
