@@ -32,7 +32,7 @@ client: web/node_modules/.package-lock.json
 test: lint build
 	sh ci/client-is-current.sh
 	cd web && npm run --silent test
-	sh ci/chromium.sh
+	sh ci/debian.sh
 	go test -timeout 20m ./...
 
 lint: web/node_modules/.package-lock.json web
@@ -48,7 +48,7 @@ bench: build
 
 # The pictures in docs/screenshots, taken anew from the demo's data.
 screenshots: build
-	sh ci/chromium.sh
+	sh ci/debian.sh
 	go run ./e2e/screenshots
 
 # Each parser under the fuzzer for a while.

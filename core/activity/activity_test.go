@@ -75,6 +75,7 @@ func TestDutiesThatNothingMakesDue(t *testing.T) {
 		"not both":             {ID: "a", Title: "a", Months: 1, Days: 1},
 		"give its unit":        {ID: "a", Title: "a", Uses: 5},
 		"is not known":         {ID: "a", Title: "a", On: []activity.Event{"rain"}},
+		"its own failure":      {ID: "a", Title: "a", Months: 1, IfFailed: []string{"a"}},
 		"an id and a title":    {Months: 1},
 	} {
 		assert.ErrorContains(t, d.Check(), words)
@@ -83,6 +84,9 @@ func TestDutiesThatNothingMakesDue(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, activity.HasDay(never.On))
 	assert.Contains(t, never.Reason, "after fall")
+	waiting := activity.Duty{ID: "b", Title: "b", IfFailed: []string{"oxygen-cell"}}
+	require.NoError(t, waiting.Check())
+	assert.Equal(t, "when oxygen cell fails", waiting.Triggers())
 	of := []activity.Template{{Family: "scale", Duties: []activity.Duty{{ID: "family"}}}, {Family: "scale", Model: "Kestmoor column", Duties: []activity.Duty{{ID: "model"}}}}
 	assert.Equal(t, "model", activity.DutiesOf(of, "scale", "Kestmoor column")[0].ID)
 	assert.Equal(t, "family", activity.DutiesOf(of, "scale", "other")[0].ID)

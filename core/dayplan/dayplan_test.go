@@ -194,7 +194,7 @@ func TestLevellingBringsForwardAndNeverPutsOff(t *testing.T) {
 		var loads []dayplan.Load
 		for i := range rapid.IntRange(0, 60).Draw(t, "n") {
 			month := rapid.IntRange(0, 11).Draw(t, "month")
-			loads = append(loads, dayplan.Load{ID: fmt.Sprint(i), Month: month, Earliest: max(0, month-rapid.IntRange(0, 3).Draw(t, "early")), Hours: rapid.Float64Range(0.2, 3).Draw(t, "hours")})
+			loads = append(loads, dayplan.Load{ID: fmt.Sprint(i), Month: month, Earliest: max(0, month-rapid.IntRange(0, 3).Draw(t, "early")), Hours: float64(rapid.IntRange(1, 6).Draw(t, "half hours")) / 2})
 		}
 		before, after, moves, err := dayplan.Level(loads, 12)
 		require.NoError(t, err)
@@ -210,6 +210,20 @@ func TestLevellingBringsForwardAndNeverPutsOff(t *testing.T) {
 		}
 		if len(loads) > 0 {
 			require.LessOrEqual(t, slices.Max(after), slices.Max(before)+1e-9)
+		}
+		// No single load that may still go earlier would even it out further.
+		at := map[string]int{}
+		for _, m := range moves {
+			at[m.ID] = m.To
+		}
+		for _, l := range loads {
+			month, moved := at[l.ID]
+			if !moved {
+				month = l.Month
+			}
+			for to := l.Earliest; to < month; to++ {
+				require.LessOrEqual(t, after[month]-after[to]-l.Hours, 1e-6, "load %s could go from %d to %d", l.ID, month, to)
+			}
 		}
 	})
 	_, _, _, err := dayplan.Level([]dayplan.Load{{ID: "x", Month: 12}}, 12)

@@ -326,26 +326,18 @@ func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 	if err != nil {
 		return nil, err
 	}
-	read := func(field, text string, low, high float64, unit string) (v float64, err error) {
-		if v, err = quantity.ParseNumber(text); err != nil {
-			return 0, refuse(Invalid, "number", field, "%s: %s.", field, err)
-		}
-		if v < low || v > high {
-			return 0, refuse(Invalid, "range", field, "%s: %g %s is outside %g to %g %s. Is the unit right?", field, v, unit, low, high, unit)
-		}
-		return v, nil
-	}
+	units := r.Lab.Room.Settled()
 	a := step.ambient()
-	if a.TemperatureC, err = read("temperature", c.Temperature, 5, 45, "°C"); err != nil {
+	if a.TemperatureC, err = roomValue("temperature", c.Temperature, units.Temperature, "Cel", 5, 45); err != nil {
 		return nil, err
 	}
 	if w := step.Temperature; w != nil && (a.TemperatureC < w.From || a.TemperatureC > w.To) {
 		return nil, refuse(Invalid, "too-cold-or-warm", "temperature", "%g °C is outside %g to %g °C: %s. Come back when the device has another temperature; this is no failure of it.", a.TemperatureC, w.From, w.To, w.Why)
 	}
-	if a.PressureHPa, err = read("pressure", c.Pressure, 500, 1100, "hPa"); err != nil {
+	if a.PressureHPa, err = roomValue("pressure", c.Pressure, units.Pressure, "hPa", 500, 1100); err != nil {
 		return nil, err
 	}
-	if a.HumidityPercent, err = read("humidity", c.Humidity, 0, 100, "%"); err != nil {
+	if a.HumidityPercent, err = roomValue("humidity", c.Humidity, "%", "%", 0, 100); err != nil {
 		return nil, err
 	}
 	if a.Source = strings.TrimSpace(c.Source); a.Source == "" {

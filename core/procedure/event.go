@@ -66,6 +66,9 @@ type Lab struct {
 	Review Review          `json:"review"`
 
 	Schools []string `json:"schools,omitempty"` // by title: whose tolerances decide, where a procedure knows several
+
+	Room        RoomUnits         `json:"room,omitzero"`         // what the workshop's room instruments show
+	Conventions map[string]string `json:"conventions,omitempty"` // of displays, for devices whose own is not recorded
 }
 
 // Answer to a check.

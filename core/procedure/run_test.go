@@ -262,7 +262,7 @@ func anyCommand(t *rapid.T, n int) procedure.Command {
 		procedure.WithdrawReading{Reading: reading, Reason: words}, procedure.OmitPoint{Measure: "response", Point: point, Reason: words}, procedure.CheckSetUp{Measure: "response", Point: point, Note: words},
 		procedure.ClosePhase{Finding: step}, procedure.DecideFinding{Finding: step, Decision: decision, Reason: words}, procedure.MakeAdjustment{Finding: step, Control: "span", Steps: rapid.IntRange(-3, 3).Draw(t, "steps")},
 		procedure.OpenLooseEnd{What: words}, procedure.CloseLooseEnd{What: "Gas open"}, procedure.AddNote{Text: words}, procedure.SignRun{Statement: words, Reviewer: &tamsin},
-		procedure.ReviewRun{}, procedure.ReturnRun{Reason: words}, procedure.AbandonRun{Reason: rapid.SampledFrom([]string{"", "", "", "end"}).Draw(t, "end")},
+		procedure.TakeBack{Finding: step, Reason: words}, procedure.ReviseCertificate{Reason: words, Remark: words}, procedure.ReviewRun{}, procedure.ReturnRun{Reason: words}, procedure.AbandonRun{Reason: rapid.SampledFrom([]string{"", "", "", "end"}).Draw(t, "end")},
 	}).Draw(t, "command")
 }
 

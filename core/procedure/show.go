@@ -16,7 +16,7 @@ func (r Run) View(now time.Time) View {
 	p := r.Procedure
 	v := View{ID: r.ID, Status: r.Status, Seq: r.Seq, OpenedAt: r.OpenedAt, OpenedBy: r.OpenedBy, Device: r.Device, Lab: r.Lab.Name, Replaces: r.Replaces,
 		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions}, Rule: r.Rule().Meaning(),
-		Parts: p.Parts, Changed: []ChangeView{}, Ambient: r.Ambient, Revisions: []RevisionView{}, Notes: append([]Note{}, r.Notes...), Returned: r.Returned, EndReason: r.EndReason, Next: r.Next()}
+		Parts: p.Parts, Changed: []ChangeView{}, Ambient: r.Ambient, Room: r.Lab.Room.Settled(), Revisions: []RevisionView{}, Notes: append([]Note{}, r.Notes...), Returned: r.Returned, EndReason: r.EndReason, Next: r.Next()}
 	for _, s := range p.Way() {
 		if !r.Wanted(s.When) {
 			continue

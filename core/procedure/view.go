@@ -29,6 +29,7 @@ type View struct {
 	Parts       []Changeable   `json:"parts,omitempty"` // that may be changed during the run
 	Changed     []ChangeView   `json:"changed"`
 	Ambient     method.Ambient `json:"ambient"`
+	Room        RoomUnits      `json:"room"` // units in which room conditions are typed
 	Measures    []MeasureView  `json:"measures"`
 	Findings    []FindingView  `json:"findings"`
 	LooseEnds   []LooseEndView `json:"loose_ends"`

@@ -29,7 +29,7 @@ type Page struct {
 func Open(base string) (*Page, error) {
 	path, err := exec.LookPath("chromium")
 	if err != nil {
-		return nil, fmt.Errorf("chromium is not installed: run sh ci/chromium.sh: %w", err)
+		return nil, fmt.Errorf("chromium is not installed: run sh ci/debian.sh: %w", err)
 	}
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"northneedle/core/gas"
 	"northneedle/core/interval"
 	"northneedle/core/procedure"
 	"northneedle/core/report"
@@ -279,6 +280,12 @@ func (h *House) setLab(lab procedure.Lab, who procedure.Person) error {
 	}
 	if err := lab.Policy.Check(); err != nil {
 		return invalid("policy", sentence(err))
+	}
+	if err := lab.Room.Check(); err != nil {
+		return invalid("room", sentence(err))
+	}
+	if basis := lab.Conventions["co2_basis"]; basis != "" && basis != string(gas.AmbientDry) && basis != string(gas.BodySaturated) {
+		return invalid("conventions.co2_basis", fmt.Sprintf("A partial pressure is shown %s or %s.", gas.AmbientDry, gas.BodySaturated))
 	}
 	if !slices.Contains([]procedure.Review{procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways}, lab.Review) {
 		return invalid("review", "A review is wanted never, on failure or always.")

@@ -253,6 +253,22 @@ func TestTheHouse(t *testing.T) {
 		assert.Equal(t, "hb44 class III maintenance", m.Tolerance, "the lab's choice decides")
 		assert.Equal(t, "OIML R 76, in service", m.Schools[0].Title)
 	}
+	lab.Room.Pressure, lab.Conventions = "mm[Hg]", map[string]string{"co2_basis": "btps"}
+	posted[api.HouseView](c, "/api/house/lab", lab)
+	tag := firstOf(t, c, "capnograph", 3)
+	own := get[api.AssetView](c, "/api/assets/"+tag).Settings
+	run := c.open(tag)
+	assert.Equal(t, "mm[Hg]", run.Room.Pressure)
+	assert.Equal(t, "btps", run.Device.Settings["co2_basis"], "the lab's convention, where the device has none of its own")
+	for k, v := range own {
+		assert.Equal(t, v, run.Device.Settings[k])
+	}
+	lab.Conventions["co2_basis"] = "wet"
+	assert.Equal(t, "conventions.co2_basis", c.problem("/api/house/lab", lab, 422).Field)
+	lab.Conventions["co2_basis"] = ""
+	lab.Room.Pressure = "Cel"
+	c.problem("/api/house/lab", lab, 422)
+	lab.Room.Pressure = ""
 	lab.Policy.Threshold = 2
 	assert.Equal(t, "policy", c.problem("/api/house/lab", lab, 422).Field)
 

@@ -2,12 +2,12 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"time"
 
@@ -140,8 +140,8 @@ func (h *House) here(back exchange.ReadBack) (here, missing string, err error) {
 		return "", "", err
 	// Its hashes are others where it was taken in from a file: there it is chained to another log.
 	case slices.EqualFunc(rows, back.Events, func(r ledger.Event, e procedure.Event) bool {
-		data, err := json.Marshal(e.Fact)
-		return err == nil && r.EventID == e.ID && r.Data == string(data)
+		here, err := procedure.DecodeFact(r.Kind, []byte(r.Data))
+		return err == nil && r.EventID == e.ID && reflect.DeepEqual(here, e.Fact)
 	}):
 		return "same", "It is in this record, event for event.", nil
 	case len(rows) > 0:

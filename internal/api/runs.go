@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"maps"
 	"net/http"
 	"slices"
 	"strings"
@@ -97,9 +98,22 @@ func (h *House) openRun(command string, wanted procedure.RunOpened, asset string
 		return procedure.Run{}, err
 	}
 	p := h.procedures()[i]
+	device := a.Device()
+	device.Settings = withConventions(device.Settings, lab.Conventions)
 	hash := procedures.Hash(p)
-	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: a.Device(), Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
+	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device, Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
 	return h.Ledger.Begin(p, hash, ledger.Command{ID: command, Do: open, Order: procedure.Order{At: h.Clock(), By: who}})
+}
+
+// withConventions is a device's settings, with the lab's conventions where it has none of
+// its own.
+func withConventions(own, lab map[string]string) map[string]string {
+	all := maps.Clone(lab)
+	if all == nil {
+		return own
+	}
+	maps.Copy(all, own)
+	return all
 }
 
 // replaceable says whether a run may be replaced by a new one on a device.

@@ -1,6 +1,7 @@
 package exchange
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -35,11 +36,7 @@ func ReadRun(text []byte) (ReadBack, error) {
 	}
 	id := r.View.ID
 	for i, e := range r.Events {
-		by, data, err := asWritten(e)
-		if err != nil {
-			return back, fmt.Errorf("event %d: %w", i+1, err)
-		}
-		row := ledger.Event{RunID: id, Seq: e.Seq, EventID: e.ID, Kind: e.Kind, At: e.At, By: by, Data: data, Prev: e.Prev, Hash: e.Hash}
+		row := ledger.Event{RunID: id, Seq: e.Seq, EventID: e.ID, Kind: e.Kind, At: e.At, By: compact(e.By), Data: compact(e.Data), Prev: e.Prev, Hash: e.Hash}
 		switch {
 		case e.Seq != i+1:
 			return back, fmt.Errorf("event %d is missing: the %dth in the file has the number %d", i+1, i+1, e.Seq)
@@ -47,6 +44,11 @@ func ReadRun(text []byte) (ReadBack, error) {
 			return back, fmt.Errorf("event %d does not follow the one before it", e.Seq)
 		}
 		event, err := row.Check()
+		if err != nil { // another program may have put the fields in another order
+			if row.By, row.Data, err = inOrder(e); err == nil {
+				event, err = row.Check()
+			}
+		}
 		if err != nil {
 			return back, fmt.Errorf("event %d: %w", e.Seq, err)
 		}
@@ -63,9 +65,17 @@ func ReadRun(text []byte) (ReadBack, error) {
 	return back, sameVerdicts(r.View, back.Run.View(back.Events[len(back.Events)-1].At))
 }
 
-// asWritten is an event's person and data as the log holds them, whatever another program
-// did to the spaces and the order of the fields.
-func asWritten(e Entry) (by, data string, err error) {
+func compact(raw json.RawMessage) string {
+	var out bytes.Buffer
+	if json.Compact(&out, raw) != nil {
+		return string(raw)
+	}
+	return out.String()
+}
+
+// inOrder is an event's person and data with the fields in the order in which they are
+// written here.
+func inOrder(e Entry) (by, data string, err error) {
 	var person procedure.Person
 	if err := json.Unmarshal(e.By, &person); err != nil {
 		return "", "", err

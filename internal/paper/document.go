@@ -140,6 +140,10 @@ func align(c Column) string {
 	return "L"
 }
 
+// mostLines is how many lines of a row stand on one page at most; what is longer goes on
+// below, on the next.
+const mostLines = 50
+
 // row writes cells beside each other, as high as the one with the most lines.
 func (s *sheet) row(columns []Column, wide []float64, row []string) {
 	s.font("", 8.5, ink)
@@ -150,6 +154,17 @@ func (s *sheet) row(columns []Column, wide []float64, row []string) {
 		}
 		most = max(most, len(lines[i]))
 	}
+	for from := 0; from < most; from += mostLines {
+		part := make([][]string, len(lines))
+		for i, l := range lines {
+			part[i] = l[min(from, len(l)):min(from+mostLines, len(l))]
+		}
+		s.lines(columns, wide, part, min(mostLines, most-from))
+	}
+}
+
+// lines writes so many lines of a row, on a new page where they would not fit.
+func (s *sheet) lines(columns []Column, wide []float64, lines [][]string, most int) {
 	high := float64(most)*lineHigh + 1.6
 	if s.room(high) {
 		s.columnTitles(columns, wide)

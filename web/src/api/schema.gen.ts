@@ -2531,9 +2531,13 @@ export interface components {
             unit: string;
         };
         Lab: {
+            conventions?: {
+                [key: string]: string;
+            };
             name: string;
             policy: components["schemas"]["Policy"];
             review: string;
+            room?: components["schemas"]["RoomUnits"];
             rule: components["schemas"]["Rule"];
             schools?: string[];
         };
@@ -3269,6 +3273,12 @@ export interface components {
             /** Format: double */
             tur?: number;
         };
+        RoomUnits: {
+            /** @enum {string} */
+            pressure?: "hPa" | "kPa" | "mm[Hg]";
+            /** @enum {string} */
+            temperature?: "Cel" | "[degF]";
+        };
         RoundJob: {
             chosen: boolean;
             /** Format: int64 */
@@ -3809,6 +3819,7 @@ export interface components {
             revision?: number;
             revisions: components["schemas"]["RevisionView"][];
             roles: components["schemas"]["RoleView"][];
+            room: components["schemas"]["RoomUnits"];
             rule: string;
             /** Format: int64 */
             seq: number;

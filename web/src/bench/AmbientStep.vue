@@ -5,20 +5,25 @@ import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
 import type { Run, Step } from '../api/client'
+import { unitWords } from '../composables/words'
 
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
 const source = useStorage('room-source', '')
 const a = props.run.ambient
+/** What was recorded stands in °C and hPa: with its unit behind it where the lab types another. */
+function inOwn(of: 'temperature' | 'pressure', unit: string) {
+  return props.run.room[of] === unit ? '' : ` ${unitWords(unit)}`
+}
 const room = reactive({
-  temperature: a.recorded ? String(a.temperature_c) : '',
-  pressure: a.recorded ? String(a.pressure_hpa) : '',
+  temperature: a.recorded ? `${a.temperature_c}${inOwn('temperature', 'Cel')}` : '',
+  pressure: a.recorded ? `${a.pressure_hpa}${inOwn('pressure', 'hPa')}` : '',
   humidity: a.recorded ? String(a.humidity_percent) : '',
 })
 const form = ref<HTMLFormElement>()
 const fields = [
-  { key: 'temperature', label: 'Temperature', unit: '°C' },
-  { key: 'pressure', label: 'Barometric pressure, at this place', unit: 'hPa' },
+  { key: 'temperature', label: 'Temperature', unit: unitWords(props.run.room.temperature ?? 'Cel') },
+  { key: 'pressure', label: 'Barometric pressure, at this place', unit: unitWords(props.run.room.pressure ?? 'hPa') },
   { key: 'humidity', label: 'Relative humidity', unit: '%' },
 ] as const
 

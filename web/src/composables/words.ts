@@ -80,6 +80,7 @@ const units: Record<string, string> = {
   'mm[Hg]': 'mmHg',
   'L/cm[H2O]': 'L/cmH₂O',
   Cel: '°C',
+  '[degF]': '°F',
   'dB[SPL]': 'dB SPL',
   '[pH]': '',
   uL: 'µL',

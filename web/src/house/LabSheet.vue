@@ -11,7 +11,11 @@ const lab = reactive<{ value?: House['lab'] }>({})
 watch(
   data,
   (d) => {
-    if (d && !lab.value) lab.value = JSON.parse(JSON.stringify(d.lab))
+    if (!d || lab.value) return
+    const copy = JSON.parse(JSON.stringify(d.lab)) as House['lab']
+    copy.room = { temperature: copy.room?.temperature ?? 'Cel', pressure: copy.room?.pressure ?? 'hPa' }
+    copy.conventions = { co2_basis: '', ...copy.conventions }
+    lab.value = copy
   },
   { immediate: true },
 )
@@ -98,6 +102,31 @@ const save = () =>
           <option v-for="r in reviews" :key="r">{{ r }}</option>
         </select></label
       >
+      <div class="grid grid-cols-[180px_180px_1fr] gap-4">
+        <label class="block"
+          ><span class="label">Room temperature in</span>
+          <select v-model="lab.value.room!.temperature" name="temperature" class="field">
+            <option value="Cel">°C</option>
+            <option value="[degF]">°F</option>
+          </select></label
+        >
+        <label class="block"
+          ><span class="label">Room pressure in</span>
+          <select v-model="lab.value.room!.pressure" name="pressure" class="field">
+            <option value="hPa">hPa</option>
+            <option value="kPa">kPa</option>
+            <option value="mm[Hg]">mmHg</option>
+          </select></label
+        >
+        <label class="block"
+          ><span class="label">CO₂ as a pressure, where a device’s own convention is not recorded</span>
+          <select v-model="lab.value.conventions!.co2_basis" name="co2_basis" class="field">
+            <option value="">none: it is asked for at the device</option>
+            <option value="ambient-dry">dry fraction of the whole room pressure</option>
+            <option value="btps">less water vapour at 37 °C</option>
+          </select></label
+        >
+      </div>
       <div>
         <span class="label">Whose tolerances decide, where a procedure knows several</span>
         <label v-for="s in data.schools" :key="s" class="flex min-h-10 items-center gap-3">

@@ -1,0 +1,69 @@
+package paper_test
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/internal/paper"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// written is how many pages a document has, and what it says where this machine can read it.
+func written(t *testing.T, d paper.Document) (pages int, text string) {
+	t.Helper()
+	pdf, err := d.PDF()
+	require.NoError(t, err)
+	again, err := d.PDF()
+	require.NoError(t, err)
+	require.True(t, bytes.Equal(pdf, again), "the same document gives the same bytes")
+	pages = bytes.Count(pdf, []byte("/Type /Page\n"))
+	if _, err := exec.LookPath("pdftotext"); err == nil {
+		file := filepath.Join(t.TempDir(), "d.pdf")
+		require.NoError(t, os.WriteFile(file, pdf, 0o600))
+		out, err := exec.Command("pdftotext", "-layout", file, "-").Output()
+		require.NoError(t, err)
+		text = string(out)
+	}
+	return pages, text
+}
+
+func TestADocumentLosesNoRow(t *testing.T) {
+	d := paper.Document{Title: "Inspection list", Under: "every device", Lab: "Workshop", At: time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)}
+	columns := []paper.Column{{Title: "device", Wide: 3}, {Title: "stands", Wide: 5}, {Title: "risk", Wide: 1, Right: true}}
+	long := paper.Section{Title: "Intensive care", Text: "Tick what was seen.", Columns: columns}
+	for i := range 120 {
+		long.Rows = append(long.Rows, []string{fmt.Sprintf("MB-%04d", i), strings.Repeat("valid until then; ", i%9), fmt.Sprint(1 + i%5)})
+	}
+	// One cell that is higher than a page goes on, and nothing of it is lost.
+	words := make([]string, 900)
+	for i := range words {
+		words[i] = fmt.Sprintf("w%03d", i)
+	}
+	long.Rows = append(long.Rows, []string{"MB-9999", strings.Join(words, " "), "5"})
+	d.Sections = []paper.Section{long, {Title: "Theatre", Columns: columns, Empty: "No device stands here."}, {Title: "Words only", Text: "Nothing else."}}
+	pages, text := written(t, d)
+	assert.Greater(t, pages, 5)
+	if text == "" {
+		return
+	}
+	for _, row := range long.Rows {
+		assert.Contains(t, text, row[0])
+	}
+	for _, w := range words {
+		assert.Contains(t, text, w)
+	}
+	assert.Equal(t, pages, strings.Count(text, "written 2026-03-02 10:00"), "each page says what it is of, and when")
+	assert.GreaterOrEqual(t, strings.Count(text, "stands"), pages-1, "the columns' titles stand on every page")
+	assert.Contains(t, text, "No device stands here.")
+
+	single, _ := written(t, paper.Document{Title: "Empty", Lab: "Workshop"})
+	assert.Equal(t, 1, single)
+}
