@@ -212,7 +212,7 @@ func (s shooter) breaths() error {
 		func() error { return s.device("ventilator merrowby") },
 		func() error { return s.SeeWithin("Fingerprint over time", time.Minute) },
 		func() error { return s.Press("Ventilator, performance verification") },
-		s.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser", "Note what was set before", "Start the timer"),
+		s.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser", "Note what was set before", "Start the timer", "Meanwhile"),
 		func() error { return s.SeeWithin("Room conditions", time.Minute) },
 		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"), s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
 		choose("flowing", "air"), choose("mixture_set", "air"), choose("analyser_condition", body), choose("ventilator_condition", body), choose("trigger", "adult"),

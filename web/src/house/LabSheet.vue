@@ -119,7 +119,7 @@ const save = () =>
           </select></label
         >
         <label class="block"
-          ><span class="label">CO₂ as a pressure, where a device’s own convention is not recorded</span>
+          ><span class="label">CO₂ as a pressure, where a device’s own is not recorded</span>
           <select v-model="lab.value.conventions!.co2_basis" name="co2_basis" class="field">
             <option value="">none: it is asked for at the device</option>
             <option value="ambient-dry">dry fraction of the whole room pressure</option>
