@@ -59,6 +59,7 @@ fuzz:
 	go test ./procedures -run '^$$' -fuzz FuzzRead -fuzztime 30s
 	go test ./internal/link -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadImport -fuzztime 30s
+	go test ./internal/exchange -run '^$$' -fuzz FuzzReadRun -fuzztime 30s
 	go test ./procedures -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
 	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
 	go test ./internal/standin -run '^$$' -fuzz FuzzParseCommand -fuzztime 30s

@@ -135,7 +135,10 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	stair := staircase(h, rules)
 	drift := drifts(h)
 	reliable, theta := reliability(h, r, rules, target)
-	r.Found = append(r.Found, stair, drift, reliable)
+	if len(h.Own) > 0 || len(h.Points) > 0 { // one device, not a whole model
+		r.Found = append(r.Found, stair, drift)
+	}
+	r.Found = append(r.Found, reliable)
 	best := stair
 	if len(h.Own) == 0 {
 		best = Found{ByStaircase, h.Current, reliable.Words}
