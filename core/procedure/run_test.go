@@ -3,6 +3,7 @@ package procedure_test
 import (
 	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 	"testing"
 	"time"
@@ -394,4 +395,37 @@ func TestACalibrationIsGoodNoLongerThanTheLotItWasMadeWith(t *testing.T) {
 	assert.Contains(t, next.Reason, "HG-22, which it was made with, is good until")
 	p.Next.Within = "nothing"
 	assert.NotEmpty(t, p.Check())
+}
+
+// A run can be read from a file: whatever its events are, folding and showing them does
+// not panic.
+func TestAFoldOfAnyEventsDoesNotPanic(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		var facts []procedure.Fact
+		for range rapid.IntRange(1, 3).Draw(rt, "runs") {
+			b := open(t, small())
+			if rapid.Bool().Draw(rt, "begun") {
+				b.prepared()
+			}
+			for n := range rapid.IntRange(1, 25).Draw(rt, "commands") {
+				b.who = rapid.SampledFrom([]procedure.Person{idris, tamsin}).Draw(rt, "who")
+				_ = b.try(anyCommand(rt, n))
+			}
+			for _, e := range b.events {
+				facts = append(facts, e.Fact)
+			}
+		}
+		facts = append(facts, procedure.CertificateRevised{Revision: 7}, procedure.FindingDecided{Finding: "none", Round: -1}, procedure.AdjustmentMade{Finding: "verdict", Control: "none", Round: 9},
+			procedure.ReadingCaptured{Measure: "response", Point: "gas", Round: -2}, procedure.ReadingCaptured{Measure: "none", Values: []float64{math.MaxFloat64}}, procedure.PhaseClosed{Finding: "verdict", Round: -5},
+			procedure.RunReviewed{}, procedure.PartChanged{Steps: []string{"none"}}, procedure.WaitStarted{Step: "none"})
+		order := rapid.Permutation(facts).Draw(rt, "order")
+		events := make([]procedure.Event, len(order))
+		for i, f := range order {
+			events[i] = procedure.Event{Run: "r", Seq: i + 1, ID: fmt.Sprint(i), At: start.Add(time.Duration(i) * time.Second), By: idris, Fact: f}
+		}
+		run := procedure.Fold(small(), events)
+		_ = run.View(start.Add(time.Hour))
+		_ = run.Brief(start)
+		_ = run.Blockers(start)
+	})
 }
