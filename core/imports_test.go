@@ -4,6 +4,7 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -25,6 +26,11 @@ func TestImports(t *testing.T) {
 		seen++
 		file, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
 		require.NoError(t, err)
+		source, err := os.ReadFile(path)
+		require.NoError(t, err)
+		if strings.Contains(string(source), "time.Now(") {
+			t.Errorf("%s reads the clock: time comes in with the order", path)
+		}
 		for _, spec := range file.Imports {
 			name := strings.Trim(spec.Path.Value, `"`)
 			outside := strings.Contains(strings.SplitN(name, "/", 2)[0], ".") && !strings.HasPrefix(name, "gonum.org/v1/gonum/")

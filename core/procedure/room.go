@@ -72,3 +72,35 @@ func roomValue(field, text, typedIn, unit string, low, high float64) (float64, e
 	}
 	return v, nil
 }
+
+// RecordAmbient records the room conditions as they were typed.
+type RecordAmbient struct {
+	Step                            string
+	Temperature, Pressure, Humidity string
+	Source                          string
+}
+
+func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
+	step, err := r.step(c.Step, StepAmbient)
+	if err != nil {
+		return nil, err
+	}
+	units := r.Lab.Room.Settled()
+	a := step.ambient()
+	if a.TemperatureC, err = roomValue("temperature", c.Temperature, units.Temperature, "Cel", 5, 45); err != nil {
+		return nil, err
+	}
+	if w := step.Temperature; w != nil && (a.TemperatureC < w.From || a.TemperatureC > w.To) {
+		return nil, refuse(Invalid, "too-cold-or-warm", "temperature", "%g °C is outside %g to %g °C: %s. Come back when the device has another temperature; this is no failure of it.", a.TemperatureC, w.From, w.To, w.Why)
+	}
+	if a.PressureHPa, err = roomValue("pressure", c.Pressure, units.Pressure, "hPa", 500, 1100); err != nil {
+		return nil, err
+	}
+	if a.HumidityPercent, err = roomValue("humidity", c.Humidity, "%", "%", 0, 100); err != nil {
+		return nil, err
+	}
+	if a.Source = strings.TrimSpace(c.Source); a.Source == "" {
+		return nil, refuse(Invalid, "source", "source", "source: say where the room conditions come from, for instance the tag of the room instrument.")
+	}
+	return []Fact{AmbientRecorded{c.Step, a}}, nil
+}
