@@ -172,12 +172,6 @@ func (a *Acoustic) Command(c Command) (string, bool, error) {
 		a.band, err = number()
 	case c.Is("SOURce:PATH"):
 		a.electric = strings.EqualFold(c.Arg(0), "electric")
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(a.devices))
-		if err != nil {
-			return "", true, err
-		}
-		a.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		_, steps, err := presses(c, a.Controls().Keys)
 		if err != nil {
@@ -188,10 +182,8 @@ func (a *Acoustic) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: TABLE,steps,right-1000"`)
 		}
 		a.devices[a.tag].table[entry] += steps
-	case c.Is("SIMulate:FAULt"):
-		return setFault(a.faults, c, codes(a.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(a.devices), a.connect, a.faults, a.Controls())
 	}
 	return "OK", true, err
 }

@@ -135,22 +135,14 @@ func (b *Balance) Command(c Command) (string, bool, error) {
 		b.rate, b.running = rate, 0
 	case c.Is("SOURce:LINE"):
 		b.line(strings.EqualFold(c.Arg(0), "closed"))
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(b.devices))
-		if err != nil {
-			return "", true, err
-		}
-		b.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		_, steps, err := presses(c, b.Controls().Keys)
 		if err != nil {
 			return "", true, err
 		}
 		b.devices[b.tag].factor += steps
-	case c.Is("SIMulate:FAULt"):
-		return setFault(b.faults, c, codes(b.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(b.devices), b.connect, b.faults, b.Controls())
 	}
 	return "OK", true, nil
 }

@@ -89,12 +89,6 @@ func (b *BloodGas) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: electronic-1 to control-3"`)
 		}
 		b.source = strings.ToLower(c.Arg(0))
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(b.devices))
-		if err != nil {
-			return "", true, err
-		}
-		b.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		if _, _, err := presses(c, b.Controls().Keys); err != nil {
 			return "", true, err
@@ -103,10 +97,8 @@ func (b *BloodGas) Command(c Command) (string, bool, error) {
 		if b.faults["FILM"] {
 			b.devices[b.tag][3] = -9 / bloodGasSD[3]
 		}
-	case c.Is("SIMulate:FAULt"):
-		return setFault(b.faults, c, codes(b.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(b.devices), b.connect, b.faults, b.Controls())
 	}
 	return "OK", true, nil
 }

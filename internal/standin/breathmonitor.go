@@ -89,12 +89,6 @@ func (m *BreathMonitor) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-221,"Settings conflict: no cylinder %s is connected"`, tag)
 		}
 		m.gas = tag
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(m.devices))
-		if err != nil {
-			return "", true, err
-		}
-		m.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		key, steps, err := presses(c, m.Controls().Keys)
 		if err != nil {
@@ -105,10 +99,8 @@ func (m *BreathMonitor) Command(c Command) (string, bool, error) {
 		} else {
 			m.devices[m.tag].zero += steps
 		}
-	case c.Is("SIMulate:FAULt"):
-		return setFault(m.faults, c, codes(m.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(m.devices), m.connect, m.faults, m.Controls())
 	}
 	return "OK", true, nil
 }

@@ -100,22 +100,14 @@ func (g *CartGas) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-221,"Settings conflict: no cylinder %s is connected"`, tag)
 		}
 		g.gas = tag
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(g.devices))
-		if err != nil {
-			return "", true, err
-		}
-		g.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		if _, _, err := presses(c, g.Controls().Keys); err != nil {
 			return "", true, err
 		}
 		delete(g.faults, "DRIFTED")
 		g.devices[g.tag].gainO2, g.devices[g.tag].gainCO2 = 1, 1
-	case c.Is("SIMulate:FAULt"):
-		return setFault(g.faults, c, codes(g.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(g.devices), g.connect, g.faults, g.Controls())
 	}
 	return "OK", true, nil
 }

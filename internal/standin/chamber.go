@@ -142,12 +142,6 @@ func (c *Chamber) Command(m Command) (string, bool, error) {
 		c.zone, c.lower = n-1, row == "lower"
 	case m.Is("SOURce:LID"):
 		c.opened = 1.2
-	case m.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(m, len(c.devices))
-		if err != nil {
-			return "", true, err
-		}
-		c.connect(tag)
 	case m.Is("SIMulate:LAG"):
 		lag, err := strconv.ParseFloat(m.Arg(0), 64)
 		if err != nil || lag < 1 || lag > 3600 {
@@ -164,10 +158,8 @@ func (c *Chamber) Command(m Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: TRIM,steps,zone"`)
 		}
 		c.devices[c.tag].trim[zone-1] += steps
-	case m.Is("SIMulate:FAULt"):
-		return setFault(c.faults, m, codes(c.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(m, len(c.devices), c.connect, c.faults, c.Controls())
 	}
 	return "OK", true, nil
 }

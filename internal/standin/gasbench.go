@@ -128,12 +128,6 @@ func (g *GasBench) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-222,"Data out of range: 1 to 60 breaths a minute"`)
 		}
 		g.breath = breath
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(g.devices))
-		if err != nil {
-			return "", true, err
-		}
-		g.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		key, steps, err := presses(c, g.Controls().Keys)
 		if err != nil {
@@ -144,10 +138,8 @@ func (g *GasBench) Command(c Command) (string, bool, error) {
 		} else {
 			g.devices[g.tag].zero += steps
 		}
-	case c.Is("SIMulate:FAULt"):
-		return setFault(g.faults, c, codes(g.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(g.devices), g.connect, g.faults, g.Controls())
 	}
 	return "OK", true, nil
 }

@@ -41,6 +41,23 @@ func deviceTag(c Command, remembered int) (string, error) {
 	return strings.ToUpper(c.Arg(0)), nil
 }
 
+// simulate carries out what every model of a device knows: SIMulate:DEVice connects
+// another one, SIMulate:FAULt switches one of its faults. False: it is another command.
+func simulate(c Command, remembered int, connect func(tag string), faults map[string]bool, controls Controls) (string, bool, error) {
+	switch {
+	case c.Is("SIMulate:DEVice"):
+		tag, err := deviceTag(c, remembered)
+		if err != nil {
+			return "", true, err
+		}
+		connect(tag)
+		return "OK", true, nil
+	case c.Is("SIMulate:FAULt"):
+		return setFault(faults, c, codes(controls.Faults)...)
+	}
+	return "", false, nil
+}
+
 // presses are the key and the steps in SIMulate:PRESs, for one of a model's keys.
 func presses(c Command, keys []Knob) (key string, steps int, err error) {
 	key = strings.ToUpper(c.Arg(0))

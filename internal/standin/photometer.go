@@ -116,12 +116,6 @@ func (p *Photometer) Command(c Command) (string, bool, error) {
 		if p.faults["SPILL"] {
 			p.spill = 0.07 * p.noise.NormFloat64()
 		}
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(p.devices))
-		if err != nil {
-			return "", true, err
-		}
-		p.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		key, _, err := presses(c, p.Controls().Keys)
 		if err != nil {
@@ -134,10 +128,8 @@ func (p *Photometer) Command(c Command) (string, bool, error) {
 		if p.faults["AGED"] {
 			p.devices[p.tag].factor = 1 / 0.91
 		}
-	case c.Is("SIMulate:FAULt"):
-		return setFault(p.faults, c, codes(p.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(p.devices), p.connect, p.faults, p.Controls())
 	}
 	return "OK", true, err
 }

@@ -167,12 +167,6 @@ func (s *Syringe) Command(c Command) (string, bool, error) {
 		if speed != s.speed {
 			s.speed, s.pausing, s.clock = speed, true, 0
 		}
-	case c.Is("SIMulate:DEVice"):
-		tag, err := deviceTag(c, len(s.Devices))
-		if err != nil {
-			return "", true, err
-		}
-		s.connect(tag)
 	case c.Is("SIMulate:PRESs"):
 		key, steps, err := presses(c, s.Controls().Keys)
 		switch {
@@ -196,10 +190,8 @@ func (s *Syringe) Command(c Command) (string, bool, error) {
 		s.Devices[s.tag].Table[entry] += float64(steps) * 0.5
 	case c.Is("SIMulate:FAULt") && strings.EqualFold(c.Arg(0), "SLIP"):
 		s.slip = true
-	case c.Is("SIMulate:FAULt"):
-		return setFault(s.faults, c, codes(s.Controls().Faults)...)
 	default:
-		return "", false, nil
+		return simulate(c, len(s.Devices), s.connect, s.faults, s.Controls())
 	}
 	return "OK", true, nil
 }
