@@ -11,8 +11,6 @@ import (
 	"northneedle/core/quantity"
 
 	"codeberg.org/go-pdf/fpdf"
-	"github.com/go-fonts/dejavu/dejavusanscondensed"
-	"github.com/go-fonts/dejavu/dejavusanscondensedbold"
 )
 
 // colour is an ink.
@@ -45,15 +43,10 @@ func Certificate(v procedure.View, head, void string) ([]byte, error) {
 	if v.Signature == nil {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
 	}
-	s := &sheet{fpdf.New("P", "mm", "A4", ""), v}
-	s.SetCatalogSort(true) // the same run gives the same bytes
+	s := begin(fpdf.New("P", "mm", "A4", ""), "Certificate "+Number(v), v.Signature.At)
+	s.view = v
 	s.SetMargins(margin, 14, margin)
 	s.SetAutoPageBreak(true, 20)
-	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
-	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
-	s.SetCreationDate(v.Signature.At)
-	s.SetModificationDate(v.Signature.At)
-	s.SetTitle("Certificate "+Number(v), true)
 	s.SetFooterFunc(func() {
 		s.SetY(-14)
 		s.font("", 7, grey)

@@ -43,15 +43,9 @@ const (
 
 // PDF writes the document on A4; columns' titles stand again on every page.
 func (d Document) PDF() ([]byte, error) {
-	s := &sheet{Fpdf: fpdf.New("P", "mm", "A4", "")}
-	s.SetCatalogSort(true)
+	s := begin(fpdf.New("P", "mm", "A4", ""), d.Title, d.At)
 	s.SetMargins(margin, 14, margin)
 	s.SetAutoPageBreak(false, 18)
-	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
-	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
-	s.SetCreationDate(d.At)
-	s.SetModificationDate(d.At)
-	s.SetTitle(d.Title, true)
 	s.SetFooterFunc(func() {
 		s.SetY(-13)
 		s.font("", 7, grey)
@@ -75,6 +69,18 @@ func (d Document) PDF() ([]byte, error) {
 		return nil, fmt.Errorf("%s could not be written: %w", d.Title, err)
 	}
 	return out.Bytes(), nil
+}
+
+// begin sets a paper's type, its title and its time: the same content gives the same bytes.
+func begin(f *fpdf.Fpdf, title string, at time.Time) *sheet {
+	s := &sheet{Fpdf: f}
+	s.SetCatalogSort(true)
+	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
+	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
+	s.SetCreationDate(at)
+	s.SetModificationDate(at)
+	s.SetTitle(title, true)
+	return s
 }
 
 // bottom is how far down a page is written.

@@ -8,8 +8,6 @@ import (
 
 	"codeberg.org/go-pdf/fpdf"
 	"github.com/boombuler/barcode/qr"
-	"github.com/go-fonts/dejavu/dejavusanscondensed"
-	"github.com/go-fonts/dejavu/dejavusanscondensedbold"
 )
 
 // Label is what is stuck on a device.
@@ -43,12 +41,9 @@ func Labels(labels []Label, single bool, first int) ([]byte, error) {
 	if single {
 		f = fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "mm", Size: fpdf.SizeType{Wd: labelWide, Ht: labelHigh}})
 	}
-	s := &sheet{Fpdf: f}
+	s := begin(f, "Labels", time.Time{})
 	s.SetMargins(0, 0, 0)
 	s.SetAutoPageBreak(false, 0)
-	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
-	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
-	s.SetTitle("Labels", true)
 	left, top := (210-labelsAcross*labelWide)/2, (297-labelsDown*labelHigh)/2
 	for i, l := range labels {
 		at := (first + i) % (labelsAcross * labelsDown)
