@@ -250,7 +250,7 @@ func (h *House) undone(asset, id string, kind activity.Event, text string, who p
 		return err
 	}
 	now := h.Clock()
-	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	today := dayOf(now)
 	notes := []ledger.ActivityNote{{ID: id, AssetID: asset, At: now, By: who.Name, Kind: ledger.NoteEvent, Text: string(kind) + ": " + strings.TrimSpace(text)}}
 	var changed []*ledger.Activity
 	for i := range all {

@@ -157,10 +157,15 @@ func (h *House) assetBrief(a ledger.Asset, next ledger.Activity) AssetBrief {
 	return b
 }
 
+// dayOf is the beginning of a time's day.
+func dayOf(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
+}
+
 // days until a day; negative is in the past.
 func (h *House) days(on time.Time) int {
 	now := h.Clock()
-	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	today := dayOf(now)
 	n := on.Sub(today).Hours() / 24
 	if n < 0 {
 		return int(n - 0.5)
@@ -296,7 +301,7 @@ func (h *House) register(n NewAsset, who procedure.Person) (string, error) {
 	a.Search = ledger.Searchable(*a)
 	records := []any{a}
 	now := h.Clock()
-	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	today := dayOf(now)
 	for _, d := range activity.DutiesOf(h.Duties, n.Family, n.Maker+" "+n.Model) {
 		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today, "first time after it was entered"))
 	}

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"net/http"
 	"sync"
-	"time"
 
 	"northneedle/core/activity"
 	"northneedle/internal/exchange"
@@ -183,7 +182,7 @@ func (h *House) takeIn(ctx context.Context, id string, records []any) {
 // importRecords are the records of an import; a device comes with what recurs on it.
 func (h *House) importRecords(file *exchange.Import) []any {
 	now := h.Clock()
-	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	today := dayOf(now)
 	var records []any
 	for _, row := range file.Rows {
 		switch {

@@ -307,17 +307,22 @@ func (h *House) reference(ctx context.Context, idOrTag string) (*referenceOutput
 // gaugeStep is how finely a cylinder's gauge is read, in bar.
 const gaugeStep = 1
 
-// book goes through a cylinder's gauge readings, and estimates what runs took since the last.
-func (h *House) book(v *ReferenceView, s ledger.Standard) error {
+// gasBook is a cylinder's gauge readings, and what was used and lost from each to the next.
+func (h *House) gasBook(s ledger.Standard) ([]ledger.Gauge, []gas.Loss, error) {
 	gauges, err := h.Ledger.Gauges(s.ID)
-	if err != nil {
-		return err
-	}
 	read := make([]gas.Gauged, len(gauges))
 	for i, g := range gauges {
 		read[i] = gas.Gauged{Bar: g.Bar, MeteredL: g.MeteredL}
 	}
-	losses := s.Cylinder.Losses(read, gaugeStep)
+	return gauges, s.Cylinder.Losses(read, gaugeStep), err
+}
+
+// book goes through a cylinder's gauge readings, and estimates what runs took since the last.
+func (h *House) book(v *ReferenceView, s ledger.Standard) error {
+	gauges, losses, err := h.gasBook(s)
+	if err != nil {
+		return err
+	}
 	last := time.Time{}
 	for i, g := range gauges {
 		at := *s.Cylinder

@@ -6,7 +6,6 @@ import (
 	"net/http"
 	"time"
 
-	"northneedle/core/gas"
 	"northneedle/core/interval"
 	"northneedle/core/report"
 	"northneedle/internal/paper"
@@ -119,7 +118,7 @@ func (h *House) onPaper(d paper.Document, name string) (*file, error) {
 // span is the time a report is on: whole days, the last one included.
 func (h *House) span(q ReportQuery) (from, until time.Time, err error) {
 	now := h.Clock()
-	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	today := dayOf(now)
 	from, until = today.AddDate(-1, 0, 0), today.AddDate(0, 0, 1)
 	if q.From != "" {
 		if from, err = time.ParseInLocation(time.DateOnly, q.From, now.Location()); err != nil {
@@ -191,7 +190,7 @@ func (h *House) reportModels(v *ReportView) error {
 
 func (h *House) reportOverdue(v *ReportView) error {
 	now := h.Clock()
-	overdue, err := h.Ledger.OverdueRisks(time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()))
+	overdue, err := h.Ledger.OverdueRisks(dayOf(now))
 	late := make([]report.Late, len(overdue))
 	for i, a := range overdue {
 		late[i] = report.Late{Risk: a.Risk, Days: -h.days(a.DueOn)}
@@ -209,11 +208,7 @@ func (h *House) reportWork(v *ReportView) error {
 	if err != nil {
 		return err
 	}
-	each := map[string]float64{}
-	for _, p := range h.procedures() {
-		e := p.Estimate(day.Hands)
-		each[p.ID] = (e.Setup + e.Finish) / 60
-	}
+	each := h.handHours(day)
 	for _, w := range work {
 		hours, known := each[w.Procedure]
 		if !known {
@@ -234,16 +229,12 @@ func (h *House) reportGas(v *ReportView) error {
 		if s.Cylinder == nil {
 			continue
 		}
-		gauges, err := h.Ledger.Gauges(s.ID)
+		gauges, losses, err := h.gasBook(s)
 		if err != nil {
 			return err
 		}
 		line := GasReport{Tag: s.Tag, Name: s.Name}
-		read := make([]gas.Gauged, len(gauges))
-		for i, g := range gauges {
-			read[i] = gas.Gauged{Bar: g.Bar, MeteredL: g.MeteredL}
-		}
-		for i, loss := range s.Cylinder.Losses(read, gaugeStep) {
+		for i, loss := range losses {
 			at := gauges[i+1].At
 			if at.Before(v.From) || !at.Before(v.Until) || loss.UsedL < 0 { // filled anew
 				continue

@@ -115,7 +115,7 @@ func registerToday(api huma.API, h *House) {
 
 func (h *House) today(who procedure.Person) (TodayView, error) {
 	now := h.Clock()
-	day := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location())
+	day := dayOf(now)
 	view := TodayView{Overdue: []DueView{}, Due: []DueView{}}
 	overdue, err := h.Ledger.Overdue(day, listed)
 	if err != nil {

@@ -115,6 +115,16 @@ func (h *House) workingDay() (WorkingDay, error) {
 	return day, err
 }
 
+// handHours are the hours of hands that a run of each procedure takes: an estimate.
+func (h *House) handHours(day WorkingDay) map[string]float64 {
+	hours := map[string]float64{}
+	for _, p := range h.procedures() {
+		e := p.Estimate(day.Hands)
+		hours[p.ID] = (e.Setup + e.Finish) / 60
+	}
+	return hours
+}
+
 // minute reads "09:40".
 func minute(text string, otherwise int) int {
 	t, err := time.Parse("15:04", text)

@@ -73,18 +73,13 @@ func (h *House) worthActivities(a ledger.Asset, r *economics.Record) error {
 	if err != nil {
 		return err
 	}
+	hours := h.handHours(day)
 	for _, one := range all {
 		n := calendarDays(one)
 		if one.Procedure == "" || n == 0 || r.Days > 0 && n < r.Days {
 			continue
 		}
-		r.Days = n // the rarest one is the calibration; the others are checks
-		for _, p := range h.procedures() {
-			if p.ID == one.Procedure {
-				e := p.Estimate(day.Hands)
-				r.Hours = (e.Setup + e.Finish) / 60
-			}
-		}
+		r.Days, r.Hours = n, hours[one.Procedure] // the rarest one is the calibration; the others are checks
 	}
 	return nil
 }

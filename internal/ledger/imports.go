@@ -42,8 +42,3 @@ func (l *Ledger) Tags() (map[string]string, error) {
 	}
 	return tags, err
 }
-
-// Signed are all ended runs since a time, for the reports, the oldest first.
-func (l *Ledger) Signed(since any, limit int) ([]Run, error) {
-	return many[Run](l.read.Where("ended_at >= ?", since).Order("ended_at").Limit(limit))
-}

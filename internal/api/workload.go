@@ -1,0 +1,122 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"northneedle/core/dayplan"
+	"northneedle/core/procedure"
+	"northneedle/internal/ledger"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// WorkloadView is the year ahead, month by month, as it stands and levelled.
+type WorkloadView struct {
+	Months   []string  `json:"months" doc:"2026-11 and so on"`
+	Hours    []float64 `json:"hours"`
+	Levelled []float64 `json:"levelled"`
+	Moves    int       `json:"moves" doc:"activities that would be brought forward"`
+	Capacity float64   `json:"capacity" doc:"hours of verification in a month"`
+}
+
+// yearMonths is how far ahead the workload looks.
+const yearMonths = 12
+
+func registerWorkload(api huma.API, h *House) {
+	huma.Register(api, huma.Operation{OperationID: "workload", Method: http.MethodGet, Path: "/api/workload", Summary: "The year's workload, as it stands and levelled"},
+		func(ctx context.Context, _ *struct{}) (*struct{ Body WorkloadView }, error) {
+			v, _, _, err := h.workload()
+			return &struct{ Body WorkloadView }{v}, fail(err)
+		})
+	huma.Register(api, huma.Operation{OperationID: "level-workload", Method: http.MethodPost, Path: "/api/workload", Summary: "Bring work forward within its window, as levelled"},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				ID string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+			}
+		}) (*struct{ Body WorkloadView }, error) {
+			if who := person(ctx); who.Role != procedure.Lead && who.Role != procedure.Manager {
+				return nil, fail(forbidden("The year is levelled by a lead or a manager."))
+			}
+			if err := h.level(in.Body.ID, person(ctx)); err != nil {
+				return nil, fail(err)
+			}
+			v, _, _, err := h.workload()
+			return &struct{ Body WorkloadView }{v}, fail(err)
+		})
+}
+
+// workload adds up what is due in the months ahead; what is overdue falls into the first.
+// An activity may be brought forward by a sixth of its interval.
+func (h *House) workload() (v WorkloadView, moves []dayplan.Move, of map[string]ledger.Activity, err error) {
+	now := h.Clock()
+	first := time.Date(now.Year(), now.Month(), 1, 0, 0, 0, 0, now.Location())
+	lab, err := h.workingDay()
+	if err != nil {
+		return v, nil, nil, err
+	}
+	activities, err := h.Ledger.DueByMonth(time.Time{}, first.AddDate(0, yearMonths, 0))
+	if err != nil {
+		return v, nil, nil, err
+	}
+	hours := h.handHours(lab)
+	of = map[string]ledger.Activity{}
+	var loads []dayplan.Load
+	for _, a := range activities {
+		days := calendarDays(a)
+		if days > 0 && days < 28 { // daily and weekly checks are the users'
+			continue
+		}
+		each, known := hours[a.Procedure]
+		if !known {
+			each = 0.3
+		}
+		month := func(t time.Time) int {
+			return max(0, (t.Year()-first.Year())*12+int(t.Month())-int(first.Month()))
+		}
+		l := dayplan.Load{ID: a.ID, Month: month(a.DueOn), Hours: each}
+		l.Earliest = min(l.Month, month(a.DueOn.AddDate(0, 0, -days/6)))
+		loads, of[a.ID] = append(loads, l), a
+		for next := a.DueOn; days > 0; { // and again, for the rest of the year: there it stays
+			if next = next.AddDate(0, 0, days); !next.Before(first.AddDate(0, yearMonths, 0)) {
+				break
+			}
+			if next.After(first) {
+				loads = append(loads, dayplan.Load{ID: a.ID + " " + next.Format(time.DateOnly), Month: month(next), Earliest: month(next), Hours: each})
+			}
+		}
+	}
+	v.Capacity = lab.Capacity
+	for i := range yearMonths {
+		v.Months = append(v.Months, first.AddDate(0, i, 0).Format("2006-01"))
+	}
+	v.Hours, v.Levelled, moves, err = dayplan.Level(loads, yearMonths)
+	v.Moves = len(moves)
+	return v, moves, of, err
+}
+
+// level re-plans what levelling brings forward, to the last day of the month it goes to.
+func (h *House) level(id string, who procedure.Person) error {
+	v, moves, of, err := h.workload()
+	if err != nil {
+		return err
+	}
+	var notes []ledger.ActivityNote
+	var changed []*ledger.Activity
+	for _, m := range moves {
+		a, err := h.Ledger.Activity(of[m.ID].ID)
+		if err != nil {
+			return err
+		}
+		month, err := time.ParseInLocation("2006-01", v.Months[m.To], h.Clock().Location())
+		if err != nil {
+			return err
+		}
+		a.DueOn = month.AddDate(0, 1, -1)
+		a.Reason = "brought forward to level the year, by " + who.Name
+		notes = append(notes, ledger.ActivityNote{ID: id + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Kind: ledger.NoteReplanned, Text: "to " + a.DueOn.Format(time.DateOnly) + ": the year is levelled"})
+		changed = append(changed, &a)
+	}
+	return h.Ledger.ChangeActivities(notes, changed...)
+}
