@@ -1,17 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
-import type { LiveFrame, Measure, Point } from '../api/client'
-import type { Traces } from '../composables/useLivePoint'
+import type { WidgetProps } from './widget'
 
 /** A ventilator's breaths: pressure, flow and volume, and the figures of the last one. */
-const props = defineProps<{
-  traces: Traces
-  frame?: LiveFrame
-  measure: Measure
-  point: Point
-  label: string
-}>()
+const props = defineProps<WidgetProps>()
 const rows = computed(() => [
   { channel: 'PRESSURE', label: 'Pressure', unit: 'cmH₂O' },
   { channel: 'FLOW', label: 'Flow', unit: 'L/min' },

@@ -1,20 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
+import { useTrace, type WidgetProps } from './widget'
 import ZoneMark from '../components/ZoneMark.vue'
-import type { LiveFrame, Measure, Point } from '../api/client'
-import { gasSeconds, type Traces } from '../composables/useLivePoint'
+import { gasSeconds } from '../composables/useLivePoint'
 import { shown } from '../composables/words'
 
 /** A gas against time: the steps that are made, the one under way, and what stands already. */
-const props = defineProps<{
-  traces: Traces
-  frame?: LiveFrame
-  measure: Measure
-  point: Point
-  label: string
-}>()
-const trace = computed(() => props.traces[props.measure.capture?.channel ?? ''] ?? { t: [], v: [] })
+const props = defineProps<WidgetProps>()
+const trace = useTrace(props)
 const steps = computed(() => props.measure.points.filter((p) => p.expected))
 </script>
 

@@ -1,21 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
-import type { LiveFrame, Measure, Point } from '../api/client'
-import type { Traces } from '../composables/useLivePoint'
+import { useTrace, type WidgetProps } from './widget'
 
 /**
  * Strokes of a calibration syringe as they are made: the live flow, the speed of the
  * last stroke against its band, the pause, and every stroke with why it does not count.
  */
-const props = defineProps<{
-  traces: Traces
-  frame?: LiveFrame
-  measure: Measure
-  point: Point
-  label: string
-}>()
-const trace = computed(() => props.traces[props.measure.capture?.channel ?? ''] ?? { t: [], v: [] })
+const props = defineProps<WidgetProps>()
+const trace = useTrace(props)
 const band = computed(() => ({ low: props.point.with?.low ?? 0, high: props.point.with?.high ?? 0 }))
 const wanted = computed(() => props.measure.capture?.breaths ?? 0)
 const strokes = computed(() => (props.frame?.strokes ?? []).slice(-8))

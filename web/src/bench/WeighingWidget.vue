@@ -1,18 +1,11 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
-import type { LiveFrame, Measure, Point } from '../api/client'
-import type { Traces } from '../composables/useLivePoint'
+import { useTrace, type WidgetProps } from './widget'
 
 /** A pump on a balance: the mass against time, and how the mean flow error narrows over longer windows. */
-const props = defineProps<{
-  traces: Traces
-  frame?: LiveFrame
-  measure: Measure
-  point: Point
-  label: string
-}>()
-const trace = computed(() => props.traces[props.measure.capture?.channel ?? ''] ?? { t: [], v: [] })
+const props = defineProps<WidgetProps>()
+const trace = useTrace(props)
 const trumpet = computed(() => props.frame?.trumpet)
 const rows = computed(() =>
   (trumpet.value?.windows_min ?? []).map((w, i) => ({
