@@ -3,6 +3,7 @@ package activity
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -176,6 +177,10 @@ func (d Duty) Next(done time.Time) (interval.Due, error) {
 
 // HasDay reports whether a due day is one of a calendar.
 func HasDay(due time.Time) bool { return due.Year() < farOff.Year() }
+
+// Calendar is how many days the duty's calendar lets pass, a month being 365.25/12 of
+// them; 0 where it has none.
+func (d Duty) Calendar() int { return d.Days + int(math.Round(float64(d.Months)*365.25/12)) }
 
 // Triggers are what makes a duty due, in words.
 func (d Duty) Triggers() string {

@@ -60,6 +60,8 @@ type Day struct {
 	Order   []string                  // of jobs, where a person has put them in order: then nothing is searched
 	Who     map[string]string         // whom jobs were given to, with an order put by hand
 	Tries   int                       // how many orders are looked at; 0: enough for a day
+
+	ground *ground
 }
 
 // Part of a job, as it stands in the plan.
@@ -78,6 +80,8 @@ type Block struct {
 	From   int    `json:"from"`
 	Until  int    `json:"until"`
 	Travel int    `json:"travel"` // minutes on the way to it
+
+	at int // the number of its place
 }
 
 // Left is a job that does not fit, and why.
@@ -108,6 +112,7 @@ func Make(d Day) (Plan, error) {
 	if err := d.check(); err != nil {
 		return Plan{}, err
 	}
+	d.ground = d.survey()
 	if len(d.Order) > 0 {
 		plan := d.fill(d.ordered(), true)
 		plan.Bound = d.bound(plan)

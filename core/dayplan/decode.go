@@ -8,6 +8,7 @@ import (
 // sheet is a plan being filled in.
 type sheet struct {
 	day     Day
+	ground  *ground
 	byHand  bool
 	hands   [][]Block           // by person, by time
 	engaged map[string][]Window // references, by tag
@@ -23,7 +24,7 @@ func (d Day) decode(order []int) Plan { return d.fill(order, false) }
 // fill puts parts into the day: by hand, each comes after the one before it in the order,
 // with the person it was given to; otherwise where it first fits.
 func (d Day) fill(order []int, byHand bool) Plan {
-	s := &sheet{day: d, byHand: byHand, hands: make([][]Block, len(d.People)), engaged: map[string][]Window{}, holds: map[string]int{}, begun: make([]*begun, len(d.Jobs)), plan: Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}}}
+	s := &sheet{day: d, ground: d.ground, byHand: byHand, hands: make([][]Block, len(d.People)), engaged: map[string][]Window{}, holds: map[string]int{}, begun: make([]*begun, len(d.Jobs)), plan: Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}}}
 	for tag, away := range d.Busy {
 		s.engaged[tag] = slices.Clone(away)
 	}
@@ -146,11 +147,12 @@ func (s *sheet) finish(i int) {
 	j, b := s.day.Jobs[i], s.begun[i]
 	at, ok := s.gap(b.person, j.Place, b.ready, j.Finish)
 	until := at + j.Finish
-	why := s.noRoom(j)
-	if ok && s.away(j, b.first.From, until) {
-		ok, why = false, "its references are needed elsewhere before it would be done"
-	}
-	if !ok {
+	away := ok && s.away(j, b.first.From, until)
+	if !ok || away {
+		why := "its references are needed elsewhere before it would be done"
+		if !away {
+			why = s.noRoom(j)
+		}
 		s.hands[b.person] = slices.DeleteFunc(s.hands[b.person], func(x Block) bool { return x.Job == j.ID })
 		s.leave(i, why)
 		return
@@ -159,7 +161,7 @@ func (s *sheet) finish(i int) {
 	last := Block{Job: j.ID, Part: Finish, Person: b.first.Person, Place: j.Place, From: at, Until: until}
 	switch {
 	case j.Wait == 0 && !j.Started && at == b.first.Until: // one piece of work
-		k := slices.Index(s.hands[b.person], b.first)
+		k := slices.IndexFunc(s.hands[b.person], func(x Block) bool { return x.Job == j.ID })
 		if k < 0 { // nothing to set up
 			last.Part = Whole
 			s.insert(b.person, last)
@@ -216,61 +218,6 @@ func (s *sheet) noRoom(j Job) string {
 		return "there is no room for it while " + j.Place + " is open"
 	}
 	return "there is no room left in the day"
-}
-
-// gap is the earliest time from one on at which a person can work so long at a place.
-func (s *sheet) gap(p int, place string, from, length int) (int, bool) {
-	person := s.day.People[p]
-	blocks := s.hands[p]
-	was, end := person.Place, person.From
-	first := 0
-	if s.byHand && len(blocks) > 0 { // nothing slips in before what stands there
-		first = len(blocks)
-		was, end = blocks[first-1].Place, blocks[first-1].Until
-	}
-	for i := first; i <= len(blocks); i++ {
-		latest := person.Until
-		if i < len(blocks) {
-			latest = blocks[i].From - s.way(place, blocks[i].Place)
-		}
-		if at, ok := s.open(place, max(from, end+s.way(was, place)), latest, length); ok {
-			return at, true
-		}
-		if i < len(blocks) {
-			was, end = blocks[i].Place, blocks[i].Until
-		}
-	}
-	return 0, false
-}
-
-// open is the first time from one on at which a place is open for so long before another.
-func (s *sheet) open(place string, from, latest, length int) (int, bool) {
-	windows, known := s.day.Windows[place]
-	if !known {
-		return from, from+length <= latest
-	}
-	for _, w := range windows {
-		at := max(from, w.From)
-		if at+length <= min(latest, w.Until) {
-			return at, true
-		}
-	}
-	return 0, false
-}
-
-func (s *sheet) way(from, to string) int {
-	if s.day.Travel == nil || from == "" || from == to {
-		return 0
-	}
-	return s.day.Travel(from, to)
-}
-
-func (s *sheet) insert(p int, b Block) {
-	at := 0
-	for at < len(s.hands[p]) && s.hands[p][at].From < b.From {
-		at++
-	}
-	s.hands[p] = slices.Insert(s.hands[p], at, b)
 }
 
 // sum adds up hands, ways and the waits that were filled.
