@@ -17,6 +17,7 @@ var options struct {
 	Binary   string `default:"./northneedle" help:"The built product, for its start." type:"path"`
 	Data     string `default:".cache/bench" help:"Where the measured ledgers are made; kept for the next time." type:"path"`
 	Assets   int    `default:"50000" help:"Devices in the large ledger."`
+	Address  string `help:"Of the lists, measure only those whose address begins so."`
 	Only     string `help:"Measure only the part whose title begins so."`
 	Profile  string `help:"Write a processor profile to this file." type:"path"`
 	Readings int    `default:"1000000" help:"Results in the large ledger."`

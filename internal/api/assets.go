@@ -101,7 +101,7 @@ type assetQuery struct {
 func registerAssets(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "assets", Method: http.MethodGet, Path: "/api/assets", Summary: "The register of devices"},
 		func(ctx context.Context, in *assetQuery) (*struct{ Body AssetPageView }, error) {
-			view, err := h.assets(in)
+			view, err := remembered(h, func() (AssetPageView, error) { return h.assets(in) }, "assets", *in)
 			return &struct{ Body AssetPageView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "asset", Method: http.MethodGet, Path: "/api/assets/{id}", Summary: "One device, by its id or tag"},
@@ -136,23 +136,17 @@ func (h *House) assets(in *assetQuery) (AssetPageView, error) {
 	for i, a := range found {
 		ids[i] = a.ID
 	}
-	activities, err := h.Ledger.Activities(ids...)
-	first := map[string]ledger.Activity{}
-	for _, a := range activities {
-		if _, seen := first[a.AssetID]; !seen {
-			first[a.AssetID] = a
-		}
-	}
+	due, err := h.Ledger.NextDue(ids...)
 	for _, a := range found {
-		view.Assets = append(view.Assets, h.assetBrief(a, first[a.ID]))
+		view.Assets = append(view.Assets, h.assetBrief(a, due[a.ID]))
 	}
 	return view, err
 }
 
-func (h *House) assetBrief(a ledger.Asset, next ledger.Activity) AssetBrief {
+func (h *House) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
 	b := AssetBrief{ID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Serial: a.Serial, Family: a.Family, Site: a.Site, Place: a.Place, Status: a.Status, Risk: a.Risk}
-	if next.ID != "" && activity.HasDay(next.DueOn) {
-		b.DueOn, b.Days = &next.DueOn, h.days(next.DueOn)
+	if !next.IsZero() && activity.HasDay(next) {
+		b.DueOn, b.Days = &next, h.days(next)
 	}
 	return b
 }
@@ -183,7 +177,7 @@ func (h *House) asset(id string, who procedure.Person) (AssetView, error) {
 		return AssetView{}, err
 	}
 	view := AssetView{Maker: a.Maker, Model: a.Model, Settings: a.Settings, Limits: a.Limits, Activities: activities, History: []HistoryView{}, Procedures: []ProcedureOffer{}, Trends: []TrendView{}}
-	view.AssetBrief = h.assetBrief(a, next)
+	view.AssetBrief = h.assetBrief(a, next.DueOn)
 	for _, p := range h.procedures() {
 		if p.Family == a.Family {
 			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})

@@ -59,7 +59,7 @@ type ModelPath struct {
 func registerIntervals(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "intervals", Method: http.MethodGet, Path: "/api/intervals", Summary: "What is recommended, by model"},
 		func(ctx context.Context, _ *struct{}) (*struct{ Body []IntervalBrief }, error) {
-			all, err := h.intervals()
+			all, err := remembered(h, h.intervals, "intervals")
 			return &struct{ Body []IntervalBrief }{all}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "model-interval", Method: http.MethodGet, Path: "/api/intervals/model", Summary: "One model's interval, and what others would mean"},
@@ -113,11 +113,6 @@ func (h *House) rules() (interval.Rules, error) {
 	return rules, err
 }
 
-// calendarDays is how many days a duty's calendar lets pass; 0 where it has none.
-func calendarDays(a ledger.Activity) int {
-	return a.Duty.Days + int(math.Round(float64(a.Duty.Months)*365.25/12))
-}
-
 // records are a model's verifications as the core counts them, and each device's own.
 func records(all []ledger.Verified) (model []interval.Record, own map[string][]bool) {
 	own = map[string][]bool{}
@@ -163,7 +158,7 @@ func (h *House) modelInterval(maker, model, procedureID string) (IntervalView, [
 	history := interval.History{Devices: len(activities), Hours: hoursEach}
 	count := map[int]int{}
 	for _, a := range activities {
-		days := calendarDays(a)
+		days := a.Duty.Calendar()
 		if count[days]++; count[days] > count[history.Current] || history.Current == 0 {
 			history.Current = days
 		}
@@ -187,14 +182,14 @@ func (h *House) activityInterval(id string) (IntervalView, ledger.Activity, erro
 	if err != nil {
 		return IntervalView{}, a, err
 	}
-	if calendarDays(a) == 0 || a.Procedure == "" {
+	if a.Duty.Calendar() == 0 || a.Procedure == "" {
 		return IntervalView{}, a, invalid("activity", a.Title+" goes by use, by an event, or by hand: it has no interval that its results could change.")
 	}
 	verified, err := h.Ledger.VerifiedOf(asset.Maker, asset.Model, a.Procedure)
 	if err != nil {
 		return IntervalView{}, a, err
 	}
-	history := interval.History{Current: calendarDays(a), Fixed: a.Duty.Fixed, Risk: a.Risk, Devices: 1, Hours: hoursEach}
+	history := interval.History{Current: a.Duty.Calendar(), Fixed: a.Duty.Fixed, Risk: a.Risk, Devices: 1, Hours: hoursEach}
 	var own map[string][]bool
 	history.Model, own = records(verified)
 	history.Own = own[asset.ID]
@@ -263,8 +258,8 @@ func (h *House) acceptInterval(o IntervalOrder, who procedure.Person, activities
 	var changed []*ledger.Activity
 	for i := range activities {
 		a := &activities[i]
-		if a.Duty.Fixed && o.Days > calendarDays(*a) {
-			return invalid("days", fmt.Sprintf("A rule binds this one: %d days are its ceiling.", calendarDays(*a)))
+		if a.Duty.Fixed && o.Days > a.Duty.Calendar() {
+			return invalid("days", fmt.Sprintf("A rule binds this one: %d days are its ceiling.", a.Duty.Calendar()))
 		}
 		a.Duty.Days, a.Duty.Months = o.Days, 0
 		if o.Days%365 == 0 { // a year keeps its day

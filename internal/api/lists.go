@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"iter"
 	"net/http"
 
 	"northneedle/internal/exchange"
@@ -9,9 +10,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 )
-
-// mostListed is how many rows a list is handed out with.
-const mostListed = 200_000
 
 func registerLists(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "list", Method: http.MethodGet, Path: "/api/lists/{list}", Summary: "A whole list as CSV, XLSX or JSON"},
@@ -39,34 +37,48 @@ func registerLists(api huma.API, h *House) {
 
 // list is a whole list; what it hands out of equipment and references can be imported again.
 func (h *House) list(name string) (exchange.Table, error) {
-	t := exchange.Table{Name: name}
 	switch name {
 	case "equipment":
-		t.Columns = []string{"tag", "serial", "maker", "model", "family", "site", "place", "status", "risk"}
-		all, err := h.Ledger.Assets(ledger.AssetPage{Limit: mostListed})
-		for _, a := range all {
-			t.Rows = append(t.Rows, []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk})
-		}
-		return t, err
+		return exchange.Table{Name: name, Columns: []string{"tag", "serial", "maker", "model", "family", "site", "place", "status", "risk"},
+			Rows: rowsOf(h.Ledger.EveryAsset(), func(a ledger.Asset) []any {
+				return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk}
+			})}, nil
 	case "references":
-		t.Columns = []string{"tag", "name", "kind", "maker", "serial", "place", "status", "certificate", "issuer", "certified", "due", "accredited", "lot", "quantity", "value", "from", "to", "unit", "u", "k"}
-		all, err := h.Ledger.Standards("")
-		for _, s := range all {
-			c := s.Certificate
-			accredited := "no"
-			if c.Accredited {
-				accredited = "yes"
-			}
-			for _, v := range s.Values {
-				t.Rows = append(t.Rows, []any{s.Tag, s.Name, s.Kind, s.Maker, s.Serial, s.Place, s.Status, c.Number, c.Issuer, c.On, c.DueOn, accredited, s.Lot, v.Quantity, v.Value, v.From, v.To, v.Unit, v.U, v.K})
+		return h.referenceList()
+	}
+	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family", "site", "place", "status", "reason"},
+		Rows: rowsOf(h.Ledger.EveryDue(h.Clock().AddDate(1, 0, 0)), func(d ledger.Due) []any {
+			return []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, d.Status, d.Reason}
+		})}, nil
+}
+
+// rowsOf are a list's records as rows of a table.
+func rowsOf[T any](records iter.Seq2[T, error], row func(T) []any) iter.Seq2[[]any, error] {
+	return func(yield func([]any, error) bool) {
+		for record, err := range records {
+			if !yield(row(record), err) {
+				return
 			}
 		}
-		return t, err
 	}
-	t.Columns = []string{"tag", "title", "due", "risk", "maker", "model", "family", "site", "place", "status", "reason"}
-	all, err := h.Ledger.DueUntil(h.Clock().AddDate(1, 0, 0), mostListed)
-	for _, d := range all {
-		t.Rows = append(t.Rows, []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, d.Status, d.Reason})
-	}
-	return t, err
+}
+
+// referenceList has a row for each certified value.
+func (h *House) referenceList() (exchange.Table, error) {
+	all, err := h.Ledger.Standards("")
+	return exchange.Table{Name: "references", Columns: []string{"tag", "name", "kind", "maker", "serial", "place", "status", "certificate", "issuer", "certified", "due", "accredited", "lot", "quantity", "value", "from", "to", "unit", "u", "k"},
+		Rows: func(yield func([]any, error) bool) {
+			for _, s := range all {
+				c := s.Certificate
+				accredited := "no"
+				if c.Accredited {
+					accredited = "yes"
+				}
+				for _, v := range s.Values {
+					if !yield([]any{s.Tag, s.Name, s.Kind, s.Maker, s.Serial, s.Place, s.Status, c.Number, c.Issuer, c.On, c.DueOn, accredited, s.Lot, v.Quantity, v.Value, v.From, v.To, v.Unit, v.U, v.K}, nil) {
+						return
+					}
+				}
+			}
+		}}, err
 }

@@ -77,12 +77,12 @@ type ReportQuery struct {
 func registerReports(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "report", Method: http.MethodGet, Path: "/api/report", Summary: "What a time of work came to"},
 		func(_ context.Context, in *ReportQuery) (*struct{ Body ReportView }, error) {
-			view, err := h.report(*in)
+			view, err := remembered(h, func() (ReportView, error) { return h.report(*in) }, "report", *in)
 			return &struct{ Body ReportView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "report-paper", Method: http.MethodGet, Path: "/api/report.pdf", Summary: "The report on paper"},
 		func(_ context.Context, in *ReportQuery) (*file, error) {
-			view, err := h.report(*in)
+			view, err := remembered(h, func() (ReportView, error) { return h.report(*in) }, "report", *in)
 			if err != nil {
 				return nil, fail(err)
 			}

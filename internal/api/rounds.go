@@ -74,13 +74,7 @@ type DayPath struct {
 func registerRounds(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "round", Method: http.MethodGet, Path: "/api/rounds/{day}", Summary: "A day's round"},
 		func(ctx context.Context, in *DayPath) (*struct{ Body RoundView }, error) {
-			saved, err := h.Ledger.Round(in.Day)
-			known := err == nil
-			if !known {
-				saved = ledger.Round{Day: in.Day, People: []string{person(ctx).Name}}
-			}
-			view, err := h.round(saved, false)
-			view.Saved = known
+			view, err := remembered(h, func() (RoundView, error) { return h.roundOf(in.Day, person(ctx)) }, "round", in.Day, person(ctx).ID)
 			return &struct{ Body RoundView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "plan-round", Method: http.MethodPost, Path: "/api/rounds/{day}", Summary: "Choose a day's round, put it in order, or plan it anew from now"},
@@ -97,6 +91,18 @@ func registerRounds(api huma.API, h *House) {
 			view.Saved = true
 			return &struct{ Body RoundView }{view}, fail(h.Ledger.Save(&r))
 		})
+}
+
+// roundOf is a day's round as it was kept; where none was, as one person would do it.
+func (h *House) roundOf(day string, who procedure.Person) (RoundView, error) {
+	kept, err := h.Ledger.Round(day)
+	known := err == nil
+	if !known {
+		kept = ledger.Round{Day: day, People: []string{who.Name}}
+	}
+	view, err := h.round(kept, false)
+	view.Saved = known
+	return view, err
 }
 
 func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {

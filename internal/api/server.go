@@ -28,6 +28,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	"github.com/klauspost/compress/gzhttp"
 )
 
 // maxBody is the largest request that is read.
@@ -47,7 +48,8 @@ type House struct {
 	Demo       bool   // lists the demo's people on the sign-in page
 	Version    string
 
-	shelf atomic.Pointer[[]procedure.Procedure] // in use now; never changed, only exchanged
+	shelf   atomic.Pointer[[]procedure.Procedure] // in use now; never changed, only exchanged
+	edition atomic.Int64                          // of the shelf: another number after every exchange
 
 	desk    *people.Desk
 	changes *changes
@@ -76,6 +78,7 @@ func (h *House) use(p procedure.Procedure) {
 			next = append(next, p)
 		}
 		if h.shelf.CompareAndSwap(before, &next) {
+			h.edition.Add(1)
 			return
 		}
 	}
@@ -97,7 +100,7 @@ func Handler(h *House) http.Handler {
 	h.sequences = sequence.New(h.Ledger, h.Bench, h.Clock, h.changes.tell)
 
 	router := chi.NewRouter()
-	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, middleware.Compress(1, "text/html", "text/css", "application/javascript", "text/javascript", "application/json", "image/svg+xml"))
+	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
 	router.Use(h.desk.Middleware, h.signedIn)
 	API(h, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
@@ -185,6 +188,20 @@ func headers(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// compressed is from how many bytes on an answer is compressed: a shorter one reaches
+// the browser sooner as it is.
+const compressed = 16 << 10
+
+// compress sends long texts compressed; streams of events go out as they come.
+func compress(next http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(compressed), gzhttp.CompressionLevel(1),
+		gzhttp.ContentTypes([]string{"text/html", "text/css", "application/javascript", "text/javascript", "application/json", "application/problem+json", "image/svg+xml", "text/csv", "text/calendar"}))
+	if err != nil {
+		panic(err) // the options above are wrong
+	}
+	return wrap(next)
 }
 
 func limitBody(next http.Handler) http.Handler {

@@ -34,7 +34,7 @@ func registerStandards(api huma.API, h *House) {
 		func(ctx context.Context, in *struct {
 			Kind string `query:"kind" maxLength:"60"`
 		}) (*struct{ Body []StandardView }, error) {
-			view, err := h.standards(in.Kind)
+			view, err := remembered(h, func() ([]StandardView, error) { return h.standards(in.Kind) }, "standards", in.Kind)
 			return &struct{ Body []StandardView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "candidates", Method: http.MethodGet, Path: "/api/runs/{id}/roles/{role}", Summary: "Standards that could fill a role of a run"},

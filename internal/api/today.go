@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 	"sort"
 	"time"
 
@@ -114,17 +115,7 @@ func registerToday(api huma.API, h *House) {
 }
 
 func (h *House) today(who procedure.Person) (TodayView, error) {
-	now := h.Clock()
-	day := dayOf(now)
-	view := TodayView{Overdue: []DueView{}, Due: []DueView{}}
-	overdue, err := h.Ledger.Overdue(day, listed)
-	if err != nil {
-		return view, err
-	}
-	if view.OverdueCount, err = h.Ledger.CountDue(day); err != nil {
-		return view, err
-	}
-	due, err := h.Ledger.DueBetween(day, day.AddDate(0, 0, 14), listed)
+	view, err := remembered(h, h.dueToday, "today")
 	if err != nil {
 		return view, err
 	}
@@ -138,19 +129,44 @@ func (h *House) today(who procedure.Person) (TodayView, error) {
 	for _, r := range view.Open {
 		running[r.Asset] = r.ID
 	}
+	for _, list := range []*[]DueView{&view.Overdue, &view.Due} {
+		*list = slices.Clone(*list)
+		for i := range *list {
+			(*list)[i].Run = running[(*list)[i].Asset]
+		}
+	}
+	return view, nil
+}
+
+// dueToday is what is due, and what it needs; without the runs in progress.
+func (h *House) dueToday() (TodayView, error) {
+	now := h.Clock()
+	day := dayOf(now)
+	view := TodayView{Overdue: []DueView{}, Due: []DueView{}}
+	overdue, err := h.Ledger.DueUntil(day, listed)
+	if err != nil {
+		return view, err
+	}
+	if view.OverdueCount, err = h.Ledger.CountDue(day); err != nil {
+		return view, err
+	}
+	due, err := h.Ledger.DueBetween(day, day.AddDate(0, 0, 14), listed)
+	if err != nil {
+		return view, err
+	}
 	for _, d := range overdue {
-		view.Overdue = append(view.Overdue, h.dueView(d, running))
+		view.Overdue = append(view.Overdue, h.dueView(d))
 	}
 	for _, d := range due {
-		view.Due = append(view.Due, h.dueView(d, running))
+		view.Due = append(view.Due, h.dueView(d))
 	}
 	view.Bring, view.Troubles, err = h.bring(append(append([]DueView{}, view.Overdue...), view.Due...), now)
 	return view, err
 }
 
-func (h *House) dueView(d ledger.Due, running map[string]string) DueView {
+func (h *House) dueView(d ledger.Due) DueView {
 	return DueView{Asset: d.AssetID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: d.Status, Title: d.Title,
-		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: h.days(d.DueOn), Risk: d.Risk, Reason: d.Reason, Run: running[d.AssetID]}
+		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: h.days(d.DueOn), Risk: d.Risk, Reason: d.Reason}
 }
 
 func (h *House) runsIn(status procedure.Status, who procedure.Person) ([]RunBrief, error) {

@@ -27,7 +27,10 @@ const yearMonths = 12
 func registerWorkload(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "workload", Method: http.MethodGet, Path: "/api/workload", Summary: "The year's workload, as it stands and levelled"},
 		func(ctx context.Context, _ *struct{}) (*struct{ Body WorkloadView }, error) {
-			v, _, _, err := h.workload()
+			v, err := remembered(h, func() (WorkloadView, error) {
+				v, _, err := h.workload()
+				return v, err
+			}, "workload")
 			return &struct{ Body WorkloadView }{v}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "level-workload", Method: http.MethodPost, Path: "/api/workload", Summary: "Bring work forward within its window, as levelled"},
@@ -42,29 +45,28 @@ func registerWorkload(api huma.API, h *House) {
 			if err := h.level(in.Body.ID, person(ctx)); err != nil {
 				return nil, fail(err)
 			}
-			v, _, _, err := h.workload()
+			v, _, err := h.workload()
 			return &struct{ Body WorkloadView }{v}, fail(err)
 		})
 }
 
 // workload adds up what is due in the months ahead; what is overdue falls into the first.
 // An activity may be brought forward by a sixth of its interval.
-func (h *House) workload() (v WorkloadView, moves []dayplan.Move, of map[string]ledger.Activity, err error) {
+func (h *House) workload() (v WorkloadView, moves []dayplan.Move, err error) {
 	now := h.Clock()
 	first := time.Date(now.Year(), now.Month(), 1, 0, 0, 0, 0, now.Location())
 	lab, err := h.workingDay()
 	if err != nil {
-		return v, nil, nil, err
+		return v, nil, err
 	}
-	activities, err := h.Ledger.DueByMonth(time.Time{}, first.AddDate(0, yearMonths, 0))
+	due, err := h.Ledger.DueDays(first.AddDate(0, yearMonths, 0))
 	if err != nil {
-		return v, nil, nil, err
+		return v, nil, err
 	}
 	hours := h.handHours(lab)
-	of = map[string]ledger.Activity{}
-	var loads []dayplan.Load
-	for _, a := range activities {
-		days := calendarDays(a)
+	loads := make([]dayplan.Load, 0, len(due))
+	for _, a := range due {
+		days := a.Days
 		if days > 0 && days < 28 { // daily and weekly checks are the users'
 			continue
 		}
@@ -77,7 +79,7 @@ func (h *House) workload() (v WorkloadView, moves []dayplan.Move, of map[string]
 		}
 		l := dayplan.Load{ID: a.ID, Month: month(a.DueOn), Hours: each}
 		l.Earliest = min(l.Month, month(a.DueOn.AddDate(0, 0, -days/6)))
-		loads, of[a.ID] = append(loads, l), a
+		loads = append(loads, l)
 		for next := a.DueOn; days > 0; { // and again, for the rest of the year: there it stays
 			if next = next.AddDate(0, 0, days); !next.Before(first.AddDate(0, yearMonths, 0)) {
 				break
@@ -93,19 +95,19 @@ func (h *House) workload() (v WorkloadView, moves []dayplan.Move, of map[string]
 	}
 	v.Hours, v.Levelled, moves, err = dayplan.Level(loads, yearMonths)
 	v.Moves = len(moves)
-	return v, moves, of, err
+	return v, moves, err
 }
 
 // level re-plans what levelling brings forward, to the last day of the month it goes to.
 func (h *House) level(id string, who procedure.Person) error {
-	v, moves, of, err := h.workload()
+	v, moves, err := h.workload()
 	if err != nil {
 		return err
 	}
 	var notes []ledger.ActivityNote
 	var changed []*ledger.Activity
 	for _, m := range moves {
-		a, err := h.Ledger.Activity(of[m.ID].ID)
+		a, err := h.Ledger.Activity(m.ID)
 		if err != nil {
 			return err
 		}

@@ -75,7 +75,7 @@ func (h *House) worthActivities(a ledger.Asset, r *economics.Record) error {
 	}
 	hours := h.handHours(day)
 	for _, one := range all {
-		n := calendarDays(one)
+		n := one.Duty.Calendar()
 		if one.Procedure == "" || n == 0 || r.Days > 0 && n < r.Days {
 			continue
 		}

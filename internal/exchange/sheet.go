@@ -5,16 +5,18 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"iter"
 	"time"
 
 	"github.com/xuri/excelize/v2"
 )
 
-// Table is a list to hand out: its columns, and rows of text, numbers and days.
+// Table is a list to hand out: its columns, and rows of text, numbers and days as they are
+// read. A row is used before the next one is asked for.
 type Table struct {
 	Name    string
 	Columns []string
-	Rows    [][]any
+	Rows    iter.Seq2[[]any, error]
 }
 
 // CSV writes the table as RFC 4180, with days as 2026-03-02.
@@ -25,7 +27,10 @@ func (t Table) CSV() ([]byte, error) {
 		return nil, err
 	}
 	cells := make([]string, len(t.Columns))
-	for _, row := range t.Rows {
+	for row, err := range t.Rows {
+		if err != nil {
+			return nil, err
+		}
 		for i, v := range row {
 			cells[i] = cell(v)
 		}
@@ -39,6 +44,8 @@ func (t Table) CSV() ([]byte, error) {
 
 func cell(v any) string {
 	switch v := v.(type) {
+	case string:
+		return v
 	case nil:
 		return ""
 	case time.Time:
@@ -52,12 +59,16 @@ func cell(v any) string {
 
 // JSON writes the table as an array of objects, with RFC 3339 times.
 func (t Table) JSON() ([]byte, error) {
-	rows := make([]map[string]any, len(t.Rows))
-	for i, row := range t.Rows {
-		rows[i] = map[string]any{}
-		for k, v := range row {
-			rows[i][t.Columns[k]] = v
+	rows := []map[string]any{}
+	for row, err := range t.Rows {
+		if err != nil {
+			return nil, err
 		}
+		named := make(map[string]any, len(row))
+		for k, v := range row {
+			named[t.Columns[k]] = v
+		}
+		rows = append(rows, named)
 	}
 	return json.MarshalIndent(rows, "", " ")
 }
@@ -78,7 +89,12 @@ func (t Table) XLSX() ([]byte, error) {
 	if err := w.SetRow("A1", head); err != nil {
 		return nil, err
 	}
-	for i, row := range t.Rows {
+	line := 1
+	for row, err := range t.Rows {
+		if err != nil {
+			return nil, err
+		}
+		line++
 		cells := make([]any, len(row))
 		for k, v := range row {
 			if day, ok := v.(time.Time); ok {
@@ -86,7 +102,7 @@ func (t Table) XLSX() ([]byte, error) {
 			}
 			cells[k] = v
 		}
-		at, err := excelize.CoordinatesToCellName(1, i+2)
+		at, err := excelize.CoordinatesToCellName(1, line)
 		if err != nil {
 			return nil, err
 		}

@@ -26,6 +26,9 @@ type Ledger struct {
 	file  string
 	write *gorm.DB
 	read  *gorm.DB
+	watch *watch
+
+	memory memory
 
 	mutex    sync.Mutex // serialises appending to the log
 	head     string     // hash of the log's last event
@@ -49,7 +52,11 @@ func Open(folder string) (*Ledger, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the ledger: %w", err)
 	}
-	l := &Ledger{file: filepath.Join(folder, File), write: write, read: read, runs: map[string]folded{}, onChange: func(string, int) {}}
+	seen, err := newWatch(read)
+	if err != nil {
+		return nil, fmt.Errorf("the ledger: %w", err)
+	}
+	l := &Ledger{file: filepath.Join(folder, File), write: write, read: read, watch: seen, runs: map[string]folded{}, onChange: func(string, int) {}}
 	if err := gormigrate.New(write, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
 		l.Close()
 		return nil, fmt.Errorf("the ledger could not be brought up to date: %w", err)
@@ -112,7 +119,7 @@ func (l *Ledger) OnChange(f func(run string, seq int)) { l.onChange = f }
 
 // Close closes the ledger.
 func (l *Ledger) Close() error {
-	var all error
+	all := l.watch.close()
 	for _, db := range []*gorm.DB{l.read, l.write} {
 		if raw, err := db.DB(); err == nil {
 			all = errors.Join(all, raw.Close())

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"iter"
 	"strings"
 	"time"
 
@@ -30,7 +31,7 @@ func many[T any](query *gorm.DB) ([]T, error) {
 
 // Person finds a person by id.
 func (l *Ledger) Person(id string) (Person, error) {
-	return one[Person](l.read.Where("id = ?", id))
+	return Remember(l, "person "+id, func() (Person, error) { return one[Person](l.read.Where("id = ?", id)) })
 }
 
 // People are everyone who may sign in, by name.
@@ -57,9 +58,9 @@ type AssetPage struct {
 	Limit  int
 }
 
-// Assets is a page of the register.
+// Assets is a page of the register, each as far as a list shows it.
 func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
-	query := l.read.Order("tag").Limit(p.Limit)
+	query := l.read.Omit("settings", "limits", "resolution", "search").Order("tag").Limit(p.Limit)
 	for word := range strings.FieldsSeq(strings.ToLower(p.Search)) {
 		query = query.Where("search LIKE ? ESCAPE '\\'", "%"+escape.Replace(word)+"%")
 	}
@@ -73,6 +74,49 @@ func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
 		query = query.Where("tag > ?", p.After)
 	}
 	return many[Asset](query)
+}
+
+// EveryAsset is the whole register in the order of the tags, each device as it is read:
+// the record is shared, and holds what a list shows.
+func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
+	query := l.read.Model(&Asset{}).Select("tag, serial, maker, model, family, site, place, status, risk").Order("tag")
+	return each(query, func(a *Asset) []any {
+		return []any{&a.Tag, &a.Serial, &a.Maker, &a.Model, &a.Family, &a.Site, &a.Place, &a.Status, &a.Risk}
+	})
+}
+
+// EveryDue is all that is due before a day, the riskiest first, then by day, as it is read.
+func (l *Ledger) EveryDue(day time.Time) iter.Seq2[Due, error] {
+	query := l.dueBefore(day).Select("assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
+	return each(query, func(d *Due) []any {
+		return []any{&d.Tag, &d.Title, &d.DueOn, &d.Risk, &d.Maker, &d.Model, &d.Family, &d.Site, &d.Place, &d.Status, &d.Reason}
+	})
+}
+
+// each reads a query's rows one by one into a record that is used again for the next.
+func each[T any](query *gorm.DB, columns func(*T) []any) iter.Seq2[T, error] {
+	return func(yield func(T, error) bool) {
+		var record T
+		rows, err := query.Rows()
+		if err != nil {
+			yield(record, err)
+			return
+		}
+		defer rows.Close()
+		into := columns(&record)
+		for rows.Next() {
+			if err := rows.Scan(into...); err != nil {
+				yield(record, err)
+				return
+			}
+			if !yield(record, nil) {
+				return
+			}
+		}
+		if err := rows.Err(); err != nil {
+			yield(record, err)
+		}
+	}
 }
 
 // AssetsAt are the devices at a site that are not retired, by place, the gravest risk first.
@@ -99,6 +143,18 @@ func (l *Ledger) Activities(assets ...string) ([]Activity, error) {
 	return many[Activity](l.read.Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
 }
 
+// NextDue is the first day that something is due on each of some devices.
+func (l *Ledger) NextDue(assets ...string) (map[string]time.Time, error) {
+	rows, err := many[Activity](l.read.Select("asset_id, due_on").Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
+	first := make(map[string]time.Time, len(assets))
+	for _, r := range rows {
+		if _, seen := first[r.AssetID]; !seen {
+			first[r.AssetID] = r.DueOn
+		}
+	}
+	return first, err
+}
+
 // Due is an activity with its device.
 type Due struct {
 	Activity
@@ -112,14 +168,6 @@ type Due struct {
 }
 
 const dueColumns = "activities.*, assets.tag, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status"
-
-// Overdue are the activities due before a day, the riskiest first, then the longest
-// overdue. The plus keeps the engine on the index that has them in this order, so
-// that it stops at the limit and sorts nothing.
-func (l *Ledger) Overdue(day time.Time, limit int) ([]Due, error) {
-	return many[Due](l.read.Table("activities").Select(dueColumns).Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND +activities.due_on < ? AND assets.status <> ?", true, day, Gone).Order("activities.risk DESC, activities.due_on").Limit(limit))
-}
 
 // DueBetween are the activities due from one day up to before another, the earliest first.
 func (l *Ledger) DueBetween(from, until time.Time, limit int) ([]Due, error) {

@@ -1,6 +1,14 @@
 package ledger
 
-import "time"
+import (
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"northneedle/core/activity"
+
+	"gorm.io/gorm"
+)
 
 // Round is what was chosen for a day: who works, what is done, and in which order.
 type Round struct {
@@ -18,15 +26,47 @@ func (l *Ledger) Round(day string) (Round, error) {
 	return one[Round](l.read.Where("day = ?", day))
 }
 
-// DueUntil are the activities due before a day, by what is gravest first: invalid or
-// overdue, then risk, then day.
+// DueUntil are the activities due before a day, the riskiest first, then by day.
 func (l *Ledger) DueUntil(day time.Time, limit int) ([]Due, error) {
-	return many[Due](l.read.Table("activities").Select(dueColumns).Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND activities.due_on < ? AND assets.status <> ?", true, day, Gone).Order("activities.risk DESC, activities.due_on").Limit(limit))
+	return many[Due](l.dueBefore(day).Select(dueColumns).Limit(limit))
 }
 
-// DueByMonth counts the activities of each procedure due in each month from a day on, as
-// "2026-11".
-func (l *Ledger) DueByMonth(from, until time.Time) ([]Activity, error) {
-	return many[Activity](l.read.Select("id, procedure, title, due_on, duty, asset_id, last_on").Where("active = ? AND due_on >= ? AND due_on < ?", true, from, until).Order("due_on"))
+// dueBefore asks for what is due before a day, the riskiest first, then by day. The plus
+// keeps the engine on the index that has them in this order, so that it stops at a limit
+// and sorts nothing.
+func (l *Ledger) dueBefore(day time.Time) *gorm.DB {
+	return l.read.Table("activities").Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("activities.active = ? AND +activities.due_on < ? AND assets.status <> ?", true, day, Gone).Order("activities.risk DESC, activities.due_on")
+}
+
+// DueDay is the day an activity is due next, and how many days its calendar lets pass.
+type DueDay struct {
+	ID        string
+	Procedure string
+	DueOn     time.Time
+	Days      int // 0: it has no calendar
+}
+
+// DueDays are the days on which activities are due next, before a day, the earliest first.
+func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
+	rows := []struct {
+		ID, Procedure, Duty string
+		DueOn               time.Time
+	}{}
+	err := l.read.Model(&Activity{}).Select("id, procedure, due_on, duty").Where("active = ? AND due_on < ?", true, until).Order("due_on").Find(&rows).Error
+	days := map[string]int{} // of a duty, as it is written: a workshop has few different ones
+	all := make([]DueDay, len(rows))
+	for i, r := range rows {
+		n, known := days[r.Duty]
+		if !known {
+			var duty activity.Duty
+			if err := json.Unmarshal([]byte(r.Duty), &duty); err != nil {
+				return nil, fmt.Errorf("the duty of activity %s: %w", r.ID, err)
+			}
+			n = duty.Calendar()
+			days[r.Duty] = n
+		}
+		all[i] = DueDay{r.ID, r.Procedure, r.DueOn, n}
+	}
+	return all, err
 }

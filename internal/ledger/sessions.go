@@ -10,11 +10,13 @@ func (l *Ledger) Sessions() Sessions { return Sessions{l} }
 
 // Find finds a session that has not expired.
 func (s Sessions) Find(token string) ([]byte, bool, error) {
-	found, err := one[Session](s.ledger.read.Where("token = ? AND expiry > ?", token, time.Now().UTC()))
+	found, err := Remember(s.ledger, "session "+token, func() (Session, error) {
+		return one[Session](s.ledger.read.Where("token = ?", token))
+	})
 	if err == ErrNotFound {
 		return nil, false, nil
 	}
-	return found.Data, err == nil, err
+	return found.Data, err == nil && found.Expiry.After(time.Now()), err
 }
 
 // Commit keeps a session, and clears out those that have expired.

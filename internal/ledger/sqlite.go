@@ -1,8 +1,12 @@
 package ledger
 
 import (
+	"context"
+	"database/sql"
+	"errors"
 	"runtime"
 	"strings"
+	"sync"
 
 	"github.com/glebarez/sqlite"
 	"gorm.io/gorm"
@@ -33,10 +37,41 @@ func connect(path string) (write, read *gorm.DB, err error) {
 	if write, err = open(1); err != nil {
 		return nil, nil, err
 	}
-	if read, err = open(max(2, runtime.NumCPU())); err != nil {
+	// one more to read than there are processors: the watch keeps one for itself
+	if read, err = open(1 + max(2, runtime.NumCPU())); err != nil {
 		return nil, nil, err
 	}
 	return write, read, nil
+}
+
+// watch is a connection of its own that sees whether others commit.
+type watch struct {
+	mutex sync.Mutex
+	conn  *sql.Conn
+	ask   *sql.Stmt
+}
+
+func newWatch(db *gorm.DB) (*watch, error) {
+	raw, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	w := &watch{}
+	if w.conn, err = raw.Conn(context.Background()); err != nil {
+		return nil, err
+	}
+	w.ask, err = w.conn.PrepareContext(context.Background(), "PRAGMA data_version")
+	return w, err
+}
+
+func (w *watch) close() error { return errors.Join(w.ask.Close(), w.conn.Close()) }
+
+// version is another number after every commit, of this program or another, than before it.
+func (l *Ledger) version() (n int64, err error) {
+	l.watch.mutex.Lock()
+	defer l.watch.mutex.Unlock()
+	err = l.watch.ask.QueryRow().Scan(&n)
+	return n, err
 }
 
 // Backup writes a copy of the whole ledger to a new file, while it is in use.
