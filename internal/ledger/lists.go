@@ -60,7 +60,7 @@ type AssetPage struct {
 
 // Assets is a page of the register, each as far as a list shows it.
 func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
-	query := l.read.Omit("settings", "limits", "resolution", "search").Order("tag").Limit(p.Limit)
+	query := listedAssets(l.read).Limit(p.Limit)
 	for word := range strings.FieldsSeq(strings.ToLower(p.Search)) {
 		query = query.Where("search LIKE ? ESCAPE '\\'", "%"+escape.Replace(word)+"%")
 	}
@@ -76,12 +76,16 @@ func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
 	return many[Asset](query)
 }
 
+// listedAssets asks for the register in the order of the tags, as far as lists show it.
+func listedAssets(db *gorm.DB) *gorm.DB {
+	return db.Model(&Asset{}).Select("id, tag, serial, maker, model, family, site, place, status, risk").Order("tag")
+}
+
 // EveryAsset is the whole register in the order of the tags, each device as it is read:
 // the record is shared, and holds what a list shows.
 func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
-	query := l.read.Model(&Asset{}).Select("tag, serial, maker, model, family, site, place, status, risk").Order("tag")
-	return each(query, func(a *Asset) []any {
-		return []any{&a.Tag, &a.Serial, &a.Maker, &a.Model, &a.Family, &a.Site, &a.Place, &a.Status, &a.Risk}
+	return each(listedAssets(l.read), func(a *Asset) []any {
+		return []any{&a.ID, &a.Tag, &a.Serial, &a.Maker, &a.Model, &a.Family, &a.Site, &a.Place, &a.Status, &a.Risk}
 	})
 }
 
