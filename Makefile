@@ -51,7 +51,7 @@ screenshots: build
 	sh ci/debian.sh
 	go run ./e2e/screenshots
 
-# Each parser under the fuzzer for a while.
+# Each parser under the fuzzer for a while, and the API under whatever may be sent to it.
 fuzz:
 	go test ./core/quantity -run '^$$' -fuzz 'FuzzParse$$' -fuzztime 30s
 	go test ./core/conformity -run '^$$' -fuzz FuzzParseTolerance -fuzztime 30s
@@ -63,6 +63,8 @@ fuzz:
 	go test ./procedures -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
 	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
 	go test ./internal/standin -run '^$$' -fuzz FuzzParseCommand -fuzztime 30s
+	go test ./internal/paper -run '^$$' -fuzz FuzzWords -fuzztime 30s -fuzzminimizetime 1x
+	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m
 
 release: web
 	for target in linux/amd64 linux/arm64 windows/amd64 darwin/amd64 darwin/arm64; do \

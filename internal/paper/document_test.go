@@ -53,3 +53,19 @@ func TestADocumentLosesNoRow(t *testing.T) {
 	single, _ := written(t, paper.Document{Title: "Empty", Lab: "Workshop"})
 	assert.Equal(t, 1, single)
 }
+
+// FuzzWords: whatever people type, there is a paper, and it says what can be written.
+func FuzzWords(f *testing.F) {
+	for _, words := range []string{"Ward 4, bay 😀", "µL ± 2 % CO₂", "\U00010000", "\xff\xfe", "\x00", "ab\u0301", "سلام", "(\\) Tj"} {
+		f.Add(words)
+	}
+	f.Fuzz(func(t *testing.T, words string) {
+		d := paper.Document{Title: words, Under: words, Lab: words, At: monday, Sections: []paper.Section{
+			{Title: words, Text: words, Empty: words, Columns: []paper.Column{{Title: words, Wide: 1}, {Title: "last", Wide: 1}}, Rows: [][]string{{words, "kept"}}}}}
+		_, said := written(t, d)
+		assert.Contains(t, said, "kept")
+		sheet, err := paper.Labels([]paper.Label{{Tag: "MB-0417", Device: words, Lab: words, Code: "MB-0417", Stop: words}}, false, 0)
+		require.NoError(t, err)
+		assert.Contains(t, text(t, sheet), "MB-0417")
+	})
+}
