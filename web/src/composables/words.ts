@@ -60,6 +60,18 @@ export function localTime(iso: string | undefined): string {
   return iso ? new Date(iso).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false }) : ''
 }
 
+/**
+ * clockTime is a time of day as it is typed, written as 08:05: "8", "8.05", "805" and "8:5" are
+ * understood. What is none stays as it was typed, for the server to say so.
+ */
+export function clockTime(typed: string): string {
+  const text = typed.trim()
+  const parts =
+    /^(\d{1,2})[:.,h ](\d{1,2})$/.exec(text) ?? /^(\d{1,2})(\d{2})$/.exec(text) ?? /^(\d{1,2})()$/.exec(text)
+  if (!parts || Number(parts[1]) > 23 || Number(parts[2]) > 59) return text
+  return `${parts[1]!.padStart(2, '0')}:${(parts[2] || '0').padStart(2, '0')}`
+}
+
 /** localDay is a day as it is written here: 24 Nov 2026. */
 export function localDay(iso: string | undefined): string {
   return iso ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }) : ''

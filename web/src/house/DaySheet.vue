@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
 import { answer, api } from '../api/client'
+import ClockField from '../components/ClockField.vue'
 import { useSession } from '../composables/useSession'
 import { familyWords } from '../composables/words'
 import { useHouse, type House } from './useHouse'
@@ -58,14 +59,8 @@ const save = () =>
     <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-6">
       <div class="grid gap-4 sm:grid-cols-5">
-        <label
-          ><span class="label">Day begins</span
-          ><input v-model="day.value.from" type="time" name="from" class="field num"
-        /></label>
-        <label
-          ><span class="label">Day ends</span
-          ><input v-model="day.value.until" type="time" name="until" class="field num"
-        /></label>
+        <label><span class="label">Day begins</span><ClockField v-model="day.value.from" name="from" /></label>
+        <label><span class="label">Day ends</span><ClockField v-model="day.value.until" name="until" /></label>
         <label
           ><span class="label">Workshop at</span>
           <select v-model="day.value.home" name="home" class="field">
@@ -128,10 +123,20 @@ const save = () =>
                 </button>
               </td>
               <td class="py-1 pr-3">
-                <input v-model="s.from" type="time" class="field num w-32" :aria-label="`First minute at ${s.name}`" />
+                <ClockField
+                  v-model="s.from"
+                  class="w-32"
+                  placeholder="any time"
+                  :aria-label="`First minute at ${s.name}`"
+                />
               </td>
               <td class="py-1 pr-3">
-                <input v-model="s.until" type="time" class="field num w-32" :aria-label="`Last minute at ${s.name}`" />
+                <ClockField
+                  v-model="s.until"
+                  class="w-32"
+                  placeholder="any time"
+                  :aria-label="`Last minute at ${s.name}`"
+                />
               </td>
               <td class="w-full py-1">
                 <input v-model="s.why" class="field w-full" maxlength="200" :aria-label="`Why ${s.name} is so`" />

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { ago, countdown, decimals, dueWords, elapsed, shown } from '../composables/words'
+import { ago, clockTime, countdown, decimals, dueWords, elapsed, shown } from '../composables/words'
 
 describe('numbers at the resolution of the display', () => {
   it.each([
@@ -19,6 +19,21 @@ describe('numbers at the resolution of the display', () => {
   it('never shows what is no number', () => {
     for (const value of [Number.NaN, Number.POSITIVE_INFINITY, undefined, null]) expect(shown(value, 0.1)).toBe('')
   })
+})
+
+describe('times of day', () => {
+  it.each([
+    ['8', '08:00'],
+    ['805', '08:05'],
+    ['1730', '17:30'],
+    ['8.05', '08:05'],
+    ['8:5', '08:05'],
+    [' 09:40 ', '09:40'],
+    ['', ''],
+    ['25', '25'],
+    ['12:75', '12:75'],
+    ['noon', 'noon'],
+  ])('%s is %s', (typed, written) => expect(clockTime(typed)).toBe(written))
 })
 
 describe('times in words', () => {
