@@ -73,6 +73,7 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 	lead.refused(v, order{"kind": "revise", "reason": "again", "corrected": order{"serial": v.Device.Serial}}, 422, "nothing-changed", "new run that replaces")
 	delete(anew, "id")
 	delete(anew, "expect")
+	found := get[api.ReportView](lead, "/api/report").Models
 	next := lead.send(v, anew)
 	assert.Equal(t, 2, next.Revision)
 	assert.Equal(t, "SN-774-B", next.Device.Serial)
@@ -80,6 +81,7 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 	assert.Equal(t, []string{"serial SN-774-B, it said " + v.Device.Serial, "remark added: Asked for by the owner."}, next.Revisions[0].Changes)
 	assert.Equal(t, v.Result, next.Result, "the verdict stays")
 	assert.Equal(t, v.Measures, next.Measures, "and so does every reading")
+	assert.Equal(t, found, get[api.ReportView](lead, "/api/report").Models, "and how it counts in every report")
 
 	_, first := lead.call("GET", "/api/runs/"+id+"/certificate.pdf?revision=1", nil)
 	_, second := lead.call("GET", "/api/runs/"+id+"/certificate.pdf", nil)

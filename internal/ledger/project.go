@@ -9,20 +9,32 @@ import (
 	"gorm.io/gorm"
 )
 
-// project brings the read models up to date with a run, in the events' transaction.
+// project brings the read models up to date with a run, in the events' transaction, and
+// draws the consequences of its being signed.
 func project(tx *gorm.DB, run procedure.Run, events []procedure.Event, head string) error {
-	now := events[len(events)-1].At
-	if err := tx.Save(runRow(run, now, head)).Error; err != nil {
-		return err
+	ended, err := projectRun(tx, run, events, head)
+	if err == nil && ended && run.Status == procedure.Signed {
+		err = follow(tx, run)
 	}
-	loose, ended := false, false
+	return err
+}
+
+// projectRun writes what is computed from the run's events, and no more: it can be done
+// again at any time. It says whether an event among them ended the run. What other rows
+// say of a run is not in its own events, and stays.
+func projectRun(tx *gorm.DB, run procedure.Run, events []procedure.Event, head string) (ended bool, err error) {
+	now := events[len(events)-1].At
+	if err := tx.Omit("found", "found_out", "replaced_by").Save(runRow(run, now, head)).Error; err != nil {
+		return false, err
+	}
+	loose := false
 	for _, e := range events {
 		switch f := e.Fact.(type) {
 		case procedure.LooseEndOpened, procedure.LooseEndClosed:
 			loose = true
 		case procedure.StandardBound:
 			if err := tx.Create(&Use{RunID: run.ID, StandardID: f.Standard.ID, Role: f.Role, At: e.At}).Error; err != nil {
-				return err
+				return false, err
 			}
 		case procedure.RunSigned, procedure.RunReviewed, procedure.RunReturned, procedure.RunAbandoned:
 			ended = true
@@ -30,13 +42,13 @@ func project(tx *gorm.DB, run procedure.Run, events []procedure.Event, head stri
 	}
 	if loose {
 		if err := projectLooseEnds(tx, run); err != nil {
-			return err
+			return ended, err
 		}
 	}
 	if ended {
-		return projectEnding(tx, run, now)
+		err = projectResults(tx, run)
 	}
-	return nil
+	return ended, err
 }
 
 func runRow(run procedure.Run, now time.Time, head string) *Run {
@@ -76,8 +88,8 @@ func projectLooseEnds(tx *gorm.DB, run procedure.Run) error {
 	return nil
 }
 
-// projectEnding writes the results of a signed run, the device's status and its next due date.
-func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
+// projectResults writes the results of a signed run, and takes out those of any other.
+func projectResults(tx *gorm.DB, run procedure.Run) error {
 	if err := tx.Where("run_id = ?", run.ID).Delete(&Result{}).Error; err != nil {
 		return err
 	}
@@ -89,20 +101,24 @@ func projectEnding(tx *gorm.DB, run procedure.Run, now time.Time) error {
 			return err
 		}
 	}
-	if err := countFound(tx, "id = ?", run.ID); err != nil {
-		return err
+	if run.Replaces != "" {
+		if err := tx.Model(&Run{}).Where("id = ?", run.Replaces).Update("replaced_by", run.ID).Error; err != nil {
+			return err
+		}
 	}
+	return countFound(tx, "id = ?", run.ID)
+}
+
+// follow draws the consequences of a run that was signed: the device's status, its due
+// days, a look-back. They are drawn once; what people decided since is not undone by
+// computing the lists anew.
+func follow(tx *gorm.DB, run procedure.Run) error {
 	status := OutOfUse
 	if run.Signature.Result.Passed() {
 		status = InUse
 	}
 	if run.Signature.Result != procedure.NoStatement {
 		if err := tx.Model(&Asset{}).Where("id = ?", run.Device.ID).Update("status", status).Error; err != nil {
-			return err
-		}
-	}
-	if run.Replaces != "" {
-		if err := tx.Model(&Run{}).Where("id = ?", run.Replaces).Update("replaced_by", run.ID).Error; err != nil {
 			return err
 		}
 	}
@@ -137,7 +153,7 @@ func resultRows(run procedure.Run) []Result {
 	return rows
 }
 
-// Rebuild computes every read model of a run anew from its events.
+// Rebuild computes every list's rows of a run anew from its events.
 func (l *Ledger) Rebuild(id string) error {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -154,6 +170,7 @@ func (l *Ledger) Rebuild(id string) error {
 		if err := tx.Where("run_id = ?", id).Delete(&Use{}).Error; err != nil {
 			return err
 		}
-		return project(tx, state.run, events, state.hash)
+		_, err := projectRun(tx, state.run, events, state.hash)
+		return err
 	})
 }
