@@ -269,9 +269,15 @@ func (h *House) register(n NewAsset, who procedure.Person) (string, error) {
 	if who.Role != procedure.Lead && who.Role != procedure.Technician {
 		return "", &Problem{Status: http.StatusForbidden, Title: "Not yours to do", Detail: "Devices are entered by a technician or a lead.", Code: "technician-only"}
 	}
-	tag := strings.ToUpper(strings.TrimSpace(n.Tag))
-	if strings.ContainsAny(tag, " /?#") || tag == "" {
-		return "", invalid("tag", "The tag is one word of letters, digits and hyphens, such as MB-0417.")
+	tag, err := ledger.Tag(n.Tag)
+	if err != nil {
+		return "", invalid("tag", sentence(err))
+	}
+	n.Family = procedure.Slug(n.Family)
+	for field, text := range map[string]*string{"serial": &n.Serial, "maker": &n.Maker, "model": &n.Model, "family": &n.Family, "site": &n.Site, "place": &n.Place} {
+		if *text = strings.TrimSpace(*text); *text == "" && field != "serial" && field != "place" {
+			return "", invalid(field, "The "+field+" is missing.")
+		}
 	}
 	for measure, text := range n.Limits {
 		if _, err := conformity.ParseTolerance(text); err != nil {

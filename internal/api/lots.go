@@ -104,9 +104,9 @@ func (h *House) enterLot(b LotBody, who procedure.Person) error {
 	if h.days(label.Expires) < 0 {
 		return invalid("expires", "Lot "+label.Lot+" ran out on "+label.Expires.Format(time.DateOnly)+": set it aside.")
 	}
-	tag := strings.ToUpper(strings.TrimSpace(b.Tag))
-	if strings.ContainsAny(tag, " /?#") {
-		return invalid("tag", "The tag is one word of letters, digits and hyphens, such as CT-33.")
+	tag, err := ledger.Tag(b.Tag)
+	if err != nil {
+		return invalid("tag", sentence(err))
 	}
 	if known, err := h.Ledger.Standard(b.ID); err == nil && known.ID == b.ID { // sent again
 		return nil
@@ -114,7 +114,7 @@ func (h *House) enterLot(b LotBody, who procedure.Person) error {
 	s := &ledger.Standard{ID: b.ID, Tag: tag, Name: b.Name, Kind: b.Kind, Maker: b.Maker, Serial: label.Serial, Place: "Workshop", Status: procedure.Usable, Lot: label.Lot,
 		Certificate: procedure.Certificate{Number: "lot " + label.Lot, Issuer: "its label", On: h.Clock(), DueOn: label.Expires}}
 	certificate := &ledger.StandardCertificate{ID: "cert-" + b.ID, StandardID: s.ID, Certificate: s.Certificate, EnteredBy: who.Name}
-	err := h.Ledger.EnterStandard(s, certificate)
+	err = h.Ledger.EnterStandard(s, certificate)
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		return invalid("tag", tag+" stands in the register already. Choose another tag.")
 	}

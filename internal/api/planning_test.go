@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
+	"pgregory.net/rapid"
 )
 
 func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
@@ -194,6 +195,35 @@ func TestListsGoOutAndReferencesComeBackIn(t *testing.T) {
 		assert.Greater(t, len(rows), 20)
 		assert.Equal(t, "tag", rows[0][0])
 	}
+}
+
+// Whatever a register holds leaves as a list, and comes in elsewhere the same.
+func TestARegisterMovesHouseWhole(t *testing.T) {
+	from, to := emptyHouse(t), emptyHouse(t)
+	here, there := from.signedIn("Tamsin Orrery"), to.signedIn("Tamsin Orrery")
+	text := rapid.OneOf(rapid.StringN(0, 12, 60), rapid.SampledFrom([]string{"", "0012", "1e3", "Ward 4, \"bay\"", "a;b\tc", "two\nlines", "=1+1", "CO₂ µ", "  spaced  ", "'"}))
+	entered := 0
+	sameEachTime(t)
+	rapid.Check(t, func(r *rapid.T) {
+		device := order{"tag": rapid.OneOf(text, rapid.StringMatching(`[a-z]{2}-[0-9]{1,6}`)).Draw(r, "tag"), "serial": text.Draw(r, "serial"), "maker": text.Draw(r, "maker"), "model": text.Draw(r, "model"),
+			"family": rapid.OneOf(text, rapid.Just("patient-scale")).Draw(r, "family"), "site": text.Draw(r, "site"), "place": text.Draw(r, "place"), "risk": rapid.IntRange(1, 5).Draw(r, "risk")}
+		status, body := here.call("POST", "/api/assets", device)
+		require.Contains(r, []int{200, 422}, status, string(body))
+		if status == 200 {
+			entered++
+		}
+	})
+	require.Greater(t, entered, 10)
+	_, out := here.call("GET", "/api/lists/equipment?format=csv", nil)
+	read := decoded[api.ImportView](t, second(there.sent(t, "assets", string(out))))
+	require.Empty(t, read.Refused)
+	require.Equal(t, entered, read.Rows)
+	posted[api.ImportView](there, "/api/imports/"+read.ID, map[string]bool{"go": true})
+	require.Eventually(t, func() bool { return get[api.ImportView](there, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	_, again := there.call("GET", "/api/lists/equipment?format=csv", nil)
+	assert.Equal(t, string(out), string(again))
+	_, written := there.call("GET", "/api/lists/equipment?format=json", nil)
+	assert.Len(t, decoded[[]map[string]any](t, string(written)), entered)
 }
 
 func TestLabelsSayWhatMayBeUsed(t *testing.T) {

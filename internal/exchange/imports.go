@@ -194,9 +194,9 @@ func (r *rowReader) row(kind string, line int, record []string) {
 
 // tag is a row's tag, which must be one word, and new.
 func (r *rowReader) tag(line int, text string) (string, error) {
-	tag := strings.ToUpper(text)
-	if strings.ContainsAny(tag, " /?#") || len(tag) > 40 {
-		return "", refusal{"tag", "is one word of letters, digits and hyphens, such as MB-0417"}
+	tag, err := ledger.Tag(text)
+	if err != nil {
+		return "", refusal{"tag", err.Error()}
 	}
 	if before, twice := r.seen[tag]; twice {
 		return "", refusal{"tag", fmt.Sprintf("%s stands in line %d already", tag, before)}
@@ -214,6 +214,9 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 		return nil, refusal{"tag", tag + " is in the register already"}
 	}
 	a := &ledger.Asset{ID: "imported-" + tag, Tag: tag, Serial: get("serial"), Maker: get("maker"), Model: get("model"), Family: procedure.Slug(get("family")), Site: get("site"), Place: get("place"), Status: ledger.InUse, Risk: 3}
+	if a.Family == "" {
+		return nil, refusal{"family", fmt.Sprintf("has no letters or digits: %q", get("family"))}
+	}
 	if text := get("risk"); text != "" {
 		if a.Risk, err = strconv.Atoi(text); err != nil || a.Risk < 1 || a.Risk > 5 {
 			return nil, refusal{"risk", fmt.Sprintf("is 1 to 5, not %q", text)}

@@ -1,7 +1,9 @@
 package ledger
 
 import (
+	"errors"
 	"iter"
+	"regexp"
 	"strings"
 	"time"
 
@@ -135,6 +137,20 @@ func (l *Ledger) Sites() (names []string, err error) {
 }
 
 var escape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
+
+var tagged = regexp.MustCompile(`^[\p{L}\p{N}][\p{L}\p{N}._-]{0,39}$`)
+
+// ErrTag says how a tag is written.
+var ErrTag = errors.New("the tag is one word of at most 40 letters, digits, hyphens, dots and underscores, such as MB-0417")
+
+// Tag is a tag as it is kept, in capitals; ErrTag where the text is none.
+func Tag(text string) (string, error) {
+	tag := strings.ToUpper(strings.TrimSpace(text))
+	if !tagged.MatchString(tag) {
+		return "", ErrTag
+	}
+	return tag, nil
+}
 
 // Searchable is what a device is found by.
 func Searchable(a Asset) string {
