@@ -9,8 +9,10 @@ import (
 	"os"
 	"os/exec"
 	"strings"
+	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -23,6 +25,42 @@ type Page struct {
 	ctx    context.Context
 	base   string
 	closed []context.CancelFunc
+
+	mutex    sync.Mutex
+	troubles []string
+}
+
+// hear keeps what the page's scripts complain of.
+func (p *Page) hear(event any) {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	switch e := event.(type) {
+	case *runtime.EventExceptionThrown:
+		words := e.ExceptionDetails.Text
+		if thrown := e.ExceptionDetails.Exception; thrown != nil {
+			words += " " + thrown.Description
+		}
+		p.troubles = append(p.troubles, words)
+	case *runtime.EventConsoleAPICalled:
+		if e.Type != runtime.ConsoleAPICalledTypeError && e.Type != runtime.ConsoleAPICalledTypeWarning {
+			return
+		}
+		words := string(e.Type)
+		for _, a := range e.Args {
+			words += " " + string(a.Value) + a.Description
+		}
+		p.troubles = append(p.troubles, words)
+	}
+}
+
+// Troubles are the exceptions, errors and warnings of the page's scripts since they were
+// last asked for.
+func (p *Page) Troubles() []string {
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	heard := p.troubles
+	p.troubles = nil
+	return heard
 }
 
 // Open starts a browser for a server at a base address such as "http://localhost:8360".
@@ -34,8 +72,9 @@ func Open(base string) (*Page, error) {
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
-	ctx, cancel := chromedp.NewContext(allocator)
-	p := &Page{ctx: ctx, base: base, closed: []context.CancelFunc{cancel, stop}}
+	p := &Page{base: base}
+	ctx, cancel := chromedp.NewContext(allocator, chromedp.WithListener(p.hear))
+	p.ctx, p.closed = ctx, []context.CancelFunc{cancel, stop}
 	return p, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))
 }
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import { useClipboard } from '@vueuse/core'
 import { answer, api, ApiError } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
@@ -32,7 +33,16 @@ async function change(kind: 'sent' | 'answered') {
     trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
   }
 }
-const copy = () => navigator.clipboard?.writeText(text.value)
+// Over plain HTTP in the house the browser offers no clipboard: then the old way is taken.
+const { copy, copied } = useClipboard({ legacy: true })
+async function copyText() {
+  trouble.value = ''
+  try {
+    await copy(text.value)
+  } catch {
+    trouble.value = 'The browser did not let it be copied: mark the text and copy it by hand.'
+  }
+}
 </script>
 
 <template>
@@ -62,7 +72,7 @@ const copy = () => navigator.clipboard?.writeText(text.value)
     </p>
     <div v-if="!closed && person?.role !== 'trainee'" class="mt-2 flex flex-wrap items-end gap-3">
       <template v-if="!notice.sent_at">
-        <button class="btn" @click="copy">Copy the text</button>
+        <button class="btn" @click="copyText">{{ copied ? 'Copied' : 'Copy the text' }}</button>
         <button class="btn btn-main" @click="change('sent')">The owner was told so</button>
       </template>
       <template v-else-if="!notice.answered_at">

@@ -1,0 +1,108 @@
+package e2e_test
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/e2e/browser"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// mostPressed is how many buttons of a page are pressed: of those that bear the same
+// words, the first.
+const mostPressed = 9
+
+// everywhere are the pages, with a text by which each is known to be there.
+var everywhere = []struct{ path, sign string }{
+	{"/", "What to bring"}, {"/bench", "Corners"}, {"/equipment", "Show more"}, {"/equipment/MB-0417", "Fingerprint over time"}, {"/equipment/MB-0522", "Fingerprint over time"},
+	{"/references", "HG-22"}, {"/references/HG-23", "Gas book"}, {"/references/AC-1", "Certificates"}, {"/rounds", "The year ahead"}, {"/control", "Control run now"},
+	{"/look-back", "Runs that rested on it"}, {"/intervals", "What another interval would mean"}, {"/reports", "Gas used and lost"},
+	{"/workings/gas", "Water vapour:"}, {"/workings/budget", "Coverage"}, {"/workings/tolerance", "conforms"}, {"/workings/anatomy", "a gain"}, {"/workings/correction", "Dead space"}, {"/workings/cylinder", "Lasts"},
+	{"/workings/weighing", "Pump weighing"}, {"/workings/weights", "Weights and limits"}, {"/workings/dilution", "Real level"}, {"/workings/concentration", "Concentration"}, {"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
+	{"/house/people", "First password"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Who may do what"}, {"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"}, {"/house/record", "A whole copy"},
+	{"/nowhere", "There is nothing here"},
+}
+
+// TestEveryButtonOfEveryPage presses what there is, page by page, and wants no complaint of
+// a script, no failure of the server, nothing that sticks out of a tablet's width, and
+// nothing that somebody who does not see well could not use, in what opens either.
+func TestEveryButtonOfEveryPage(t *testing.T) {
+	t.Parallel()
+	s := launch(t, t.TempDir(), "demo", "--ports", "0")
+	p := openPage(t, s, "Tamsin Orrery")
+	p.see("What to bring")
+	axe := axeCore(t)
+	pressed := 0
+	for _, page := range everywhere {
+		p.must(p.Go(page.path))
+		p.see(page.sign)
+		p.sound(t, axe, page.path)
+		before, err := browser.Eval[string](p.Page, "document.body.innerText.length + ' ' + location.pathname")
+		require.NoError(t, err)
+		names, err := browser.Eval[[]string](p.Page, `[...new Set([...document.querySelectorAll('main button, main [role=button], main summary')].filter(b => !b.disabled && b.offsetParent).map(b => b.innerText.trim() || b.getAttribute('aria-label')))].filter(Boolean)`)
+		require.NoError(t, err)
+		for _, name := range names[:min(len(names), mostPressed)] {
+			if slices.Contains([]string{"Start"}, name) { // opens a run on the bench: that is walked elsewhere
+				continue
+			}
+			there, err := browser.Eval[bool](p.Page, fmt.Sprintf(`(() => { const b = [...document.querySelectorAll('main button, main [role=button], main summary')].find(b => !b.disabled && b.offsetParent && (b.innerText.trim() || b.getAttribute('aria-label')) === %q); b?.click(); return !!b })()`, name))
+			require.NoError(t, err)
+			if !there {
+				continue
+			}
+			pressed++
+			time.Sleep(150 * time.Millisecond)
+			where := page.path + ", after " + name
+			dialog, err := browser.Eval[bool](p.Page, "!!document.querySelector('[role=dialog]')")
+			require.NoError(t, err)
+			if dialog {
+				p.sound(t, axe, where)
+			}
+			for _, trouble := range p.Troubles() {
+				assert.Fail(t, trouble, where)
+			}
+			after, err := browser.Eval[string](p.Page, "document.body.innerText.length + ' ' + location.pathname")
+			require.NoError(t, err)
+			if dialog || after != before {
+				p.must(p.Go(page.path))
+				p.see(page.sign)
+			}
+		}
+	}
+	assert.Greater(t, pressed, 90)
+	assert.NotContains(t, s.out.String(), "request failed")
+	assert.NotContains(t, s.out.String(), "panic")
+}
+
+// axeCore is the script that looks for what keeps people from using a page.
+func axeCore(t *testing.T) string {
+	t.Helper()
+	script, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	return string(script) + "; true"
+}
+
+// sound holds what a page shows against what every page must be.
+func (p *page) sound(t *testing.T, axe, where string) {
+	t.Helper()
+	time.Sleep(200 * time.Millisecond)
+	_, err := browser.Eval[bool](p.Page, axe)
+	require.NoError(t, err)
+	found, err := browser.Eval[[]string](p.Page, `axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 120) + ' ' + n.any.map(a => a.message)).join(' | ')))`)
+	require.NoError(t, err)
+	assert.Empty(t, found, where)
+	wide, err := browser.Eval[string](p.Page, `(() => { const w = document.documentElement.clientWidth; return [...document.querySelectorAll('main *, [role=dialog] *')].filter(e => e.getBoundingClientRect().right > w + 1 && !e.closest('.overflow-x-auto, .overflow-auto, .truncate, .sr-only, svg')).slice(0, 3).map(e => e.outerHTML.slice(0, 100)).join(' | ') })()`)
+	require.NoError(t, err)
+	assert.Empty(t, wide, "sticks out: "+where)
+	for _, trouble := range p.Troubles() {
+		if !strings.Contains(trouble, "401") {
+			assert.Fail(t, trouble, where)
+		}
+	}
+}
