@@ -74,7 +74,9 @@ useKeys({ Enter: () => next.value && bindAll() })
           </li>
         </ul>
         <details v-if="unfit(o.list).length" class="mt-1 text-sm" :open="!fitting(o.list).length">
-          <summary class="cursor-pointer py-2 text-ink-2">{{ unfit(o.list).length }} cannot be used, and why</summary>
+          <summary class="min-h-10 cursor-pointer py-2 text-ink-2">
+            {{ unfit(o.list).length }} cannot be used, and why
+          </summary>
           <ul class="space-y-1">
             <li v-for="c in unfit(o.list)" :key="c.standard.id" class="border-l-4 border-line pl-3">
               {{ c.fitness.blocks.join(' ') }}

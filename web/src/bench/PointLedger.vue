@@ -4,7 +4,7 @@ import PointDetail from './PointDetail.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import type { Measure, Point, Run, Step } from '../api/client'
-import { limitsWords, shown } from '../composables/words'
+import { brief, limitsWords, shown } from '../composables/words'
 
 /** The ledger: every point as found and as left, and what was found. */
 const props = defineProps<{ run: Run; step: Step }>()
@@ -25,7 +25,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
   <aside class="relative min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4" aria-label="Ledger">
     <p class="text-right text-xs text-ink-2">hollow: as found · solid: as left</p>
     <template v-for="m in run.measures" :key="m.id">
-      <button class="mt-2 flex w-full items-baseline justify-between text-left" @click="$emit('look', m.id)">
+      <button class="mt-1 flex min-h-10 w-full items-center justify-between text-left" @click="$emit('look', m.id)">
         <h2 class="text-[15px]">{{ m.title }}</h2>
         <span class="num text-xs text-ink-2">{{ limitsWords(m.tolerance) }} {{ m.shown }}</span>
       </button>
@@ -47,7 +47,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
           >
             <td>
               <button
-                class="h-9 w-full pl-1 text-left underline-offset-4 hover:underline"
+                class="min-h-10 w-full pl-1 text-left underline-offset-4 hover:underline"
                 :aria-label="`${m.title} ${p.label}: readings and budget`"
                 @click="looking = { measure: m.id, point: p.id }"
               >
@@ -58,7 +58,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
               <template v-if="last(p)">{{ shown(last(p)!.indicated, m.resolution) }}</template>
               <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
             </td>
-            <td class="num w-16 text-right">{{ last(p) ? shown(last(p)!.error, m.resolution / 10, true) : '' }}</td>
+            <td class="num w-16 text-right">{{ last(p) ? brief(last(p)!.error, m.resolution / 10, true) : '' }}</td>
             <td class="w-7 text-right">
               <ZoneMark :zone="last(p)?.zone" :size="14" class="ml-auto" />
             </td>

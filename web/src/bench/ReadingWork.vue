@@ -13,7 +13,7 @@ import { useBenchState } from '../composables/useBenchState'
 import { useKeys } from '../composables/useKeys'
 import { useLivePoint } from '../composables/useLivePoint'
 import { tone } from '../composables/useTone'
-import { shown, significant } from '../composables/words'
+import { brief, shown, significant } from '../composables/words'
 import type { Measure, Point, Run } from '../api/client'
 
 /** One point being read: what is expected, the live trace, the entry, the needle. */
@@ -44,7 +44,7 @@ const limitWords = computed(() => {
   const e = expected.value
   if (!e || limit.value === undefined) return ''
   const sign = e.low === undefined ? '+' : e.high === undefined ? '−' : '±'
-  return ` ${sign} ${shown(limit.value, m.value.resolution)}`
+  return ` ${sign} ${brief(limit.value, m.value.resolution)}`
 })
 const fine = computed(() => m.value.resolution / 10)
 const taken = computed(() => props.point.readings.filter((r) => !r.withdrawn && r.round === m.value.round))

@@ -12,6 +12,6 @@ const time = defineModel<string>()
     inputmode="numeric"
     autocomplete="off"
     maxlength="5"
-    @change="time = clockTime(time ?? '')"
+    @change="time = clockTime(($event.target as HTMLInputElement).value)"
   />
 </template>

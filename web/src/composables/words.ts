@@ -55,6 +55,19 @@ export function shown(value: number | undefined | null, resolution: number, sign
   return signed && !zero && value > 0 ? '+' + plain : plain
 }
 
+/** places is how many decimals show so many significant digits. */
+const places = (value: number, digits: number) =>
+  value === 0 ? 0 : Math.max(0, digits - 1 - Math.floor(Math.log10(Math.abs(value))))
+
+/**
+ * brief writes an error or a limit: three digits that count, and none finer than the resolution
+ * given. 15.498 mL/h is 15.5, 0.312 is 0.312.
+ */
+export function brief(value: number | undefined | null, resolution: number, signed = false): string {
+  if (value === undefined || value === null || !Number.isFinite(value)) return ''
+  return shown(value, 10 ** -Math.min(places(value, 3), decimals(resolution)), signed)
+}
+
 /** localTime is the hour and minute, where the technician is. */
 export function localTime(iso: string | undefined): string {
   return iso ? new Date(iso).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false }) : ''
@@ -114,8 +127,7 @@ export function numberIn(text: string): number {
 export function significant(value: number | undefined, digits = 4): string {
   if (value === undefined || !Number.isFinite(value)) return '–'
   if (value === 0) return '0'
-  const places = Math.min(12, Math.max(0, digits - 1 - Math.floor(Math.log10(Math.abs(value)))))
-  return value.toFixed(places).replace('-', '−')
+  return value.toFixed(Math.min(12, places(value, digits))).replace('-', '−')
 }
 
 const shapes: Record<string, string> = {

@@ -126,11 +126,16 @@ const lists = [
     <div>
       <h2 class="text-lg">Take out</h2>
       <ul class="rows border-y border-line">
-        <li v-for="l in lists" :key="l.id" class="flex items-center gap-4 py-2">
+        <li v-for="l in lists" :key="l.id" class="flex items-center gap-1 py-0.5">
           <span class="mr-auto">{{ l.words }}</span>
-          <a class="underline" :href="`/api/lists/${l.id}?format=csv`">CSV</a>
-          <a class="underline" :href="`/api/lists/${l.id}?format=xlsx`">XLSX</a>
-          <a class="underline" :href="`/api/lists/${l.id}?format=json`">JSON</a>
+          <a
+            v-for="format in ['csv', 'xlsx', 'json']"
+            :key="format"
+            class="inline-flex min-h-10 min-w-14 items-center justify-center underline"
+            :href="`/api/lists/${l.id}?format=${format}`"
+            :aria-label="`${l.words} as ${format.toUpperCase()}`"
+            >{{ format.toUpperCase() }}</a
+          >
         </li>
       </ul>
     </div>

@@ -103,7 +103,8 @@ describe('places and hours', () => {
   it('keeps every entry when it is refused, and says why', async () => {
     answers['/api/house/day'] = () => refuse('The day ends after it begins.')
     const page = await shown(DaySheet)
-    await page.get('input[name=until]').setValue('07:00')
+    await page.get('input[name=until]').setValue('7')
+    await page.get('input[name=until]').trigger('change')
     await page.get('form').trigger('submit')
     await flushPromises()
     expect(page.get('[role=alert]').text()).toBe('The day ends after it begins.')

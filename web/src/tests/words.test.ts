@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { ago, clockTime, countdown, decimals, dueWords, elapsed, shown } from '../composables/words'
+import { ago, brief, clockTime, countdown, decimals, dueWords, elapsed, shown } from '../composables/words'
 
 describe('numbers at the resolution of the display', () => {
   it.each([
@@ -18,6 +18,23 @@ describe('numbers at the resolution of the display', () => {
 
   it('never shows what is no number', () => {
     for (const value of [Number.NaN, Number.POSITIVE_INFINITY, undefined, null]) expect(shown(value, 0.1)).toBe('')
+  })
+})
+
+describe('errors and limits', () => {
+  it.each([
+    [15.498, 0.001, '15.5'],
+    [0.3124, 0.001, '0.312'],
+    [-40.04, 0.01, '−40.0'],
+    [999.6, 0.001, '1000'],
+    [0.00004, 0.01, '0.00'],
+    [0, 0.01, '0'],
+  ])('%s at %s is %s', (value, resolution, written) => expect(brief(value, resolution)).toBe(written))
+
+  it('has a sign where it is an error, and nothing where there is none', () => {
+    expect(brief(2.5, 0.1, true)).toBe('+2.5')
+    expect(brief(undefined, 0.1)).toBe('')
+    expect(brief(Number.NaN, 0.1)).toBe('')
   })
 })
 

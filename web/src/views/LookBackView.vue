@@ -53,7 +53,7 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
         <button
           v-for="c in [false, true]"
           :key="String(c)"
-          class="min-h-10 border-b-[3px]"
+          class="min-h-10 min-w-12 border-b-[3px]"
           :class="closed === c ? 'border-brass font-bold' : 'border-transparent text-ink-2'"
           :aria-pressed="closed === c"
           @click="closed = c"
