@@ -123,6 +123,10 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 		return a, err
 	}
 	o.Reason = strings.TrimSpace(o.Reason)
+	if o.On != nil {
+		on := h.local(*o.On)
+		o.On = &on
+	}
 	note := ledger.ActivityNote{ID: o.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Text: o.Reason, Amount: o.Amount}
 	switch o.Kind {
 	case "done":
@@ -223,7 +227,7 @@ func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who procedure.Person
 		}
 	}
 	was := a.DueOn
-	a.DueOn = time.Date(o.On.Year(), o.On.Month(), o.On.Day(), 0, 0, 0, 0, was.Location())
+	a.DueOn = dayOf(*o.On)
 	a.Deferred = "to " + a.DueOn.Format(time.DateOnly) + " by " + who.Name + ": " + o.Reason
 	if activity.HasDay(was) {
 		a.Deferred += " (was due " + was.Format(time.DateOnly) + ")"

@@ -156,6 +156,13 @@ func dayOf(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
 }
 
+// local is a time as the workshop's clock shows it. Browsers send instants: the beginning of a
+// day there is, elsewhere, another day.
+func (h *House) local(t time.Time) time.Time { return t.In(h.Clock().Location()) }
+
+// over reports whether a last day is past: it counts to its end.
+func over(last, now time.Time) bool { return !now.Before(last.AddDate(0, 0, 1)) }
+
 // days until a day; negative is in the past.
 func (h *House) days(on time.Time) int {
 	now := h.Clock()

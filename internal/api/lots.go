@@ -96,10 +96,11 @@ func (h *House) enterLot(b LotBody, who procedure.Person) error {
 		if label, err = lot.ReadLabel(b.Label); err != nil {
 			return invalid("label", sentence(err))
 		}
+		label.Expires = time.Date(label.Expires.Year(), label.Expires.Month(), label.Expires.Day(), 0, 0, 0, 0, h.Clock().Location())
 	case label.Lot == "" || b.Expires == nil:
 		return invalid("lot", "Scan the label, or type the lot and its last day.")
 	default:
-		label.Expires = *b.Expires
+		label.Expires = h.local(*b.Expires)
 	}
 	if h.days(label.Expires) < 0 {
 		return invalid("expires", "Lot "+label.Lot+" ran out on "+label.Expires.Format(time.DateOnly)+": set it aside.")
@@ -129,6 +130,7 @@ func (h *House) openControlLot(tag string, b ControlLotBody, who procedure.Perso
 	if err != nil {
 		return err
 	}
+	b.Expires = h.local(b.Expires)
 	known := ledger.ControlLot{ID: b.ID, AssetID: a.ID, Analyte: b.Analyte, Level: b.Level, Lot: strings.TrimSpace(b.Lot), Unit: b.Unit, From: h.Clock(), Expires: b.Expires}
 	for field, text := range map[string]string{"mean": b.Mean, "sd": b.SD, "allowed": b.Allowed} {
 		if field == "allowed" && strings.TrimSpace(text) == "" {

@@ -208,6 +208,7 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 
 // newCertificate makes the row of a certificate that is being entered.
 func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id string, b CertificateBody) (*ledger.StandardCertificate, error) {
+	b.On, b.DueOn = h.local(b.On), h.local(b.DueOn)
 	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: person(ctx).Name,
 		Certificate: procedure.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: b.On, DueOn: b.DueOn, Accredited: b.Accredited}}
 	if b.On.After(h.Clock().AddDate(0, 0, 1)) {

@@ -232,9 +232,9 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 	return a, nil
 }
 
-// date reads a day: 2026-03-02.
-func date(field, text string) (time.Time, error) {
-	t, err := time.Parse(time.DateOnly, text)
+// date reads a day where the workshop is: 2026-03-02.
+func (r *rowReader) date(field, text string) (time.Time, error) {
+	t, err := time.ParseInLocation(time.DateOnly, text, r.now.Location())
 	if err != nil {
 		return t, refusal{field, fmt.Sprintf("is a day like 2026-03-02, not %q", text)}
 	}
@@ -263,10 +263,10 @@ func (r *rowReader) standard(line int, get func(string) string) (*ledger.Standar
 	}
 	s := &ledger.Standard{ID: "imported-" + tag, Tag: tag, Name: get("name"), Kind: procedure.Slug(get("kind")), Maker: get("maker"), Serial: get("serial"), Place: get("place"), Status: procedure.Usable, Lot: get("lot"),
 		Certificate: procedure.Certificate{Number: get("certificate"), Issuer: get("issuer"), Accredited: strings.EqualFold(get("accredited"), "yes")}}
-	if s.Certificate.On, err = date("certified", get("certified")); err != nil {
+	if s.Certificate.On, err = r.date("certified", get("certified")); err != nil {
 		return nil, err
 	}
-	if s.Certificate.DueOn, err = date("due", get("due")); err != nil {
+	if s.Certificate.DueOn, err = r.date("due", get("due")); err != nil {
 		return nil, err
 	}
 	value := method.Certified{Quantity: get("quantity"), Unit: get("unit")}
@@ -288,7 +288,7 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 	if !known {
 		return nil, nil, refusal{"tag", tag + " is no device of the register: import the devices first"}
 	}
-	on, err := date("on", get("on"))
+	on, err := r.date("on", get("on"))
 	if err != nil {
 		return nil, nil, err
 	}

@@ -172,6 +172,7 @@ func (e Event) event() (procedure.Event, error) {
 	if out.At, err = time.Parse(time.RFC3339Nano, e.At); err != nil {
 		return out, err
 	}
+	out.At = out.At.In(time.Local) // it is hashed in UTC, and happened where the workshop is
 	if err = json.Unmarshal([]byte(e.By), &out.By); err != nil {
 		return out, err
 	}

@@ -85,6 +85,11 @@ export function clockTime(typed: string): string {
   return `${parts[1]!.padStart(2, '0')}:${(parts[2] || '0').padStart(2, '0')}`
 }
 
+/** isoDay is the day that a date is here, as a date field has it: 2026-11-24. */
+export function isoDay(d: Date): string {
+  return `${d.getFullYear()}-${String(d.getMonth() + 1).padStart(2, '0')}-${String(d.getDate()).padStart(2, '0')}`
+}
+
 /** localDay is a day as it is written here: 24 Nov 2026. */
 export function localDay(iso: string | undefined): string {
   return iso ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }) : ''

@@ -7,7 +7,7 @@ import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { dayAsTime, useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
-import { numberIn } from '../composables/words'
+import { isoDay, numberIn } from '../composables/words'
 
 /** One thing that becomes of an activity: done by hand, put off, moved, or its use counted. */
 const props = defineProps<{
@@ -16,7 +16,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ close: [] }>()
 const cache = useQueryClient()
-const today = new Date().toISOString().slice(0, 10)
+const today = isoDay(new Date())
 const past = props.kind === 'done' || props.kind === 'failed'
 const form = reactive({ id: newId(), on: past ? today : '', reason: '', amount: '' })
 const { problem, send } = useForm()

@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from '../components/FormDialog.vue'
 import { answer, api, ApiError, type Problem, type Reference } from '../api/client'
+import { dayAsTime } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 import { numberIn } from '../composables/words'
 
@@ -48,7 +49,7 @@ function body() {
     const n = numberIn(text)
     return Number.isFinite(n) ? n : undefined
   }
-  const day = (text: string) => (text ? new Date(text + 'T00:00:00').toISOString() : '0001-01-01T00:00:00Z')
+  const day = (text: string) => dayAsTime(text) ?? '0001-01-01T00:00:00Z'
   return {
     number: certificate.number,
     issuer: certificate.issuer,

@@ -5,20 +5,19 @@ import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import ShareBar from '../components/ShareBar.vue'
 import { answer, api } from '../api/client'
-import { counted, familyWords, localDay } from '../composables/words'
+import { counted, familyWords, isoDay, localDay } from '../composables/words'
 
 /** What a time of work came to: on time, as found, overdue, work, gas, cost. */
-const day = (d: Date) => new Date(d.getTime() - d.getTimezoneOffset() * 60_000).toISOString().slice(0, 10)
 const today = new Date()
 const back = (months: number) => new Date(today.getFullYear(), today.getMonth() - months, today.getDate())
 const spans = [
-  { words: 'a month', from: day(back(1)) },
-  { words: 'a quarter', from: day(back(3)) },
-  { words: 'a year', from: day(back(12)) },
-  { words: 'three years', from: day(back(36)) },
+  { words: 'a month', from: isoDay(back(1)) },
+  { words: 'a quarter', from: isoDay(back(3)) },
+  { words: 'a year', from: isoDay(back(12)) },
+  { words: 'three years', from: isoDay(back(36)) },
 ]
 const from = ref(spans[2]!.from)
-const until = ref(day(today))
+const until = ref(isoDay(today))
 const query = computed(() => ({ from: from.value, until: until.value }))
 const { data, error, refetch } = useQuery({
   queryKey: ['report', query],

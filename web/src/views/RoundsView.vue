@@ -9,20 +9,18 @@ import RiskMark from '../components/RiskMark.vue'
 import YearLoad from '../rounds/YearLoad.vue'
 import { answer, api, ApiError } from '../api/client'
 import { clock } from '../rounds/clock'
-import { dueWords } from '../composables/words'
+import { dueWords, isoDay } from '../composables/words'
 
 /** A day's round: what is done in which order, waits filled, and what to bring. */
 const props = defineProps<{ day?: string }>()
 const router = useRouter()
 const cache = useQueryClient()
-const iso = (d: Date) =>
-  `${d.getFullYear()}-${String(d.getMonth() + 1).padStart(2, '0')}-${String(d.getDate()).padStart(2, '0')}`
-const today = iso(new Date())
+const today = isoDay(new Date())
 const days = Array.from({ length: 8 }, (_, i) => {
   const d = new Date()
   d.setDate(d.getDate() + i)
   return {
-    iso: iso(d),
+    iso: isoDay(d),
     words: i === 0 ? 'Today' : d.toLocaleDateString('en-GB', { weekday: 'short', day: 'numeric' }),
   }
 })
