@@ -17,7 +17,7 @@ type register struct{}
 func (register) HasAsset(tag string) (string, bool) { return "d-" + tag, tag == "MB-1" }
 func (register) HasStandard(tag string) bool        { return tag == "HG-1" }
 
-var now = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
+var now = time.Date(2026, 3, 2, 9, 0, 0, 0, time.Local)
 
 func TestReferencesAreHeldAgainstWhatAReferenceNeeds(t *testing.T) {
 	head := "tag,name,kind,certificate,issuer,certified,due,quantity,value,unit,u,k,accredited\n"

@@ -19,7 +19,7 @@ import (
 )
 
 var idris = procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}
-var now = time.Date(2026, 3, 2, 9, 0, 0, 123456789, time.UTC)
+var now = time.Date(2026, 3, 2, 9, 0, 0, 123456789, time.Local)
 
 func tiny() procedure.Procedure {
 	return procedure.Procedure{ID: "tiny", Revision: 1, Title: "Tiny", Family: "gas-monitor", Cautions: []string{"Care."}, Steps: []procedure.Step{{Act: "Open", Opens: "Gas open"}, {Act: "Shut", Closes: []string{"Gas open"}}}, Next: procedure.Next{Months: 1}}.Settled()

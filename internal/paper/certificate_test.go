@@ -132,7 +132,7 @@ func TestAWholeRunLeavesInOpenFormats(t *testing.T) {
 		require.NoError(t, err)
 		at, err := time.Parse(time.RFC3339Nano, e.At)
 		require.NoError(t, err)
-		event := procedure.Event{Run: run.ID, Seq: e.Seq, ID: e.ID, At: at, Fact: fact}
+		event := procedure.Event{Run: run.ID, Seq: e.Seq, ID: e.ID, At: at.In(time.Local), Fact: fact}
 		require.NoError(t, json.Unmarshal(e.By, &event.By))
 		facts = append(facts, event)
 	}

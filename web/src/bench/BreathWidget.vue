@@ -24,7 +24,7 @@ const chosen = computed(() => read[props.measure.capture?.kind ?? ''])
 </script>
 
 <template>
-  <div class="grid grid-cols-[minmax(0,1fr)_200px]">
+  <div class="grid grid-cols-[minmax(0,1fr)_236px]">
     <div class="border-r border-line">
       <div
         v-for="r in rows"
@@ -39,7 +39,7 @@ const chosen = computed(() => read[props.measure.capture?.kind ?? ''])
       <template v-for="f in frame?.facts" :key="f.label">
         <dt :class="f.label === chosen ? 'self-center text-lg font-semibold' : 'text-sm text-ink-2'">{{ f.label }}</dt>
         <dd
-          class="num text-right"
+          class="num text-right whitespace-nowrap"
           :class="f.label === chosen ? 'text-2xl font-medium' : 'text-sm'"
           :aria-current="f.label === chosen || undefined"
         >
