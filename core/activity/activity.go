@@ -131,8 +131,7 @@ func (d Duty) Stands(s State, now time.Time) Standing {
 	if s.Deferred != "" {
 		suffix = ". Deferred " + s.Deferred
 	}
-	// It counts to the end of its day.
-	over := !now.Before(s.DueOn.AddDate(0, 0, 1))
+	over := interval.Past(s.DueOn, now)
 	calendar := d.Months > 0 || d.Days > 0
 	switch {
 	case s.Invalid != "":

@@ -8,7 +8,6 @@ import (
 // sheet is a plan being filled in.
 type sheet struct {
 	day     Day
-	ground  *ground
 	byHand  bool
 	hands   [][]Block           // by person, by time
 	engaged map[string][]Window // references, by tag
@@ -24,7 +23,7 @@ func (d Day) decode(order []int) Plan { return d.fill(order, false) }
 // fill puts parts into the day: by hand, each comes after the one before it in the order,
 // with the person it was given to; otherwise where it first fits.
 func (d Day) fill(order []int, byHand bool) Plan {
-	s := &sheet{day: d, ground: d.ground, byHand: byHand, hands: make([][]Block, len(d.People)), engaged: map[string][]Window{}, holds: map[string]int{}, begun: make([]*begun, len(d.Jobs)), plan: Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}}}
+	s := &sheet{day: d, byHand: byHand, hands: make([][]Block, len(d.People)), engaged: map[string][]Window{}, holds: map[string]int{}, begun: make([]*begun, len(d.Jobs)), plan: Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}}}
 	for tag, away := range d.Busy {
 		s.engaged[tag] = slices.Clone(away)
 	}
@@ -218,6 +217,46 @@ func (s *sheet) noRoom(j Job) string {
 		return "there is no room for it while " + j.Place + " is open"
 	}
 	return "there is no room left in the day"
+}
+
+// gap is the earliest time from one on at which a person can work so long at a place.
+func (s *sheet) gap(p int, at string, from, length int) (int, bool) {
+	person, g := s.day.People[p], s.day.ground
+	blocks := s.hands[p]
+	place, was, end := g.of[at], g.of[person.Place], person.From
+	first := 0
+	if s.byHand && len(blocks) > 0 { // nothing slips in before what stands there
+		first = len(blocks)
+		was, end = blocks[first-1].at, blocks[first-1].Until
+	}
+	for i := first; i <= len(blocks); i++ {
+		latest := person.Until
+		if i < len(blocks) {
+			latest = blocks[i].From - g.ways[place][blocks[i].at]
+		}
+		if at, ok := g.open(place, max(from, end+g.ways[was][place]), latest, length); ok {
+			return at, true
+		}
+		if i < len(blocks) {
+			was, end = blocks[i].at, blocks[i].Until
+		}
+	}
+	return 0, false
+}
+
+// insert puts a block among a person's, by time.
+func (s *sheet) insert(p int, b Block) {
+	b.at = s.day.ground.of[b.Place]
+	at := 0
+	for at < len(s.hands[p]) && s.hands[p][at].From < b.From {
+		at++
+	}
+	s.hands[p] = slices.Insert(s.hands[p], at, b)
+}
+
+// way is the minutes from one place to another.
+func (s *sheet) way(from, to string) int {
+	return s.day.ground.ways[s.day.ground.of[from]][s.day.ground.of[to]]
 }
 
 // sum adds up hands, ways and the waits that were filled.

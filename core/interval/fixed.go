@@ -56,3 +56,6 @@ func InDays(n int) string {
 	}
 	return fmt.Sprintf("%d days", n)
 }
+
+// Past reports whether a last day is over at a time: a day counts to its end.
+func Past(day, now time.Time) bool { return !now.Before(day.AddDate(0, 0, 1)) }

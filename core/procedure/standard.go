@@ -9,6 +9,7 @@ import (
 
 	"northneedle/core/adjust"
 	"northneedle/core/gas"
+	"northneedle/core/interval"
 	"northneedle/core/method"
 	"northneedle/core/quantity"
 )
@@ -172,9 +173,9 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 	switch {
 	case s.Certificate.Number == "" || due.IsZero():
 		block("%s has no certificate on file.", s.Tag)
-	case on.After(due.AddDate(0, 0, 1)) && s.Lot != "":
+	case interval.Past(due, on) && s.Lot != "":
 		block("Lot %s of %s expired on %s.", s.Lot, s.Tag, due.Format(time.DateOnly))
-	case on.After(due.AddDate(0, 0, 1)):
+	case interval.Past(due, on):
 		block("The certificate of %s ran out on %s.", s.Tag, due.Format(time.DateOnly))
 	case on.AddDate(0, 1, 0).After(due):
 		f.Warnings = append(f.Warnings, fmt.Sprintf("The certificate of %s runs out on %s.", s.Tag, due.Format(time.DateOnly)))

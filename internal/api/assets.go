@@ -151,29 +151,6 @@ func (h *House) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
 	return b
 }
 
-// dayOf is the beginning of a time's day.
-func dayOf(t time.Time) time.Time {
-	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
-}
-
-// local is a time as the workshop's clock shows it. Browsers send instants: the beginning of a
-// day there is, elsewhere, another day.
-func (h *House) local(t time.Time) time.Time { return t.In(h.Clock().Location()) }
-
-// over reports whether a last day is past: it counts to its end.
-func over(last, now time.Time) bool { return !now.Before(last.AddDate(0, 0, 1)) }
-
-// days until a day; negative is in the past.
-func (h *House) days(on time.Time) int {
-	now := h.Clock()
-	today := dayOf(now)
-	n := on.Sub(today).Hours() / 24
-	if n < 0 {
-		return int(n - 0.5)
-	}
-	return int(n + 0.5)
-}
-
 func (h *House) asset(id string, who procedure.Person) (AssetView, error) {
 	a, err := h.Ledger.Asset(id)
 	if err != nil {

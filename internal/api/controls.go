@@ -9,6 +9,7 @@ import (
 
 	"northneedle/core/activity"
 	"northneedle/core/control"
+	"northneedle/core/interval"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/internal/ledger"
@@ -246,7 +247,7 @@ func (c *ControlChart) levels(all []ledger.ControlLot, values []ledger.ControlVa
 		}
 	}
 	for _, lot := range latest {
-		l := ControlLevel{Lot: lot.Lot, LotID: lot.ID, Level: lot.Level, Unit: quantity.ShowUnit(lot.Unit), Code: lot.Unit, Mean: lot.Mean, SD: lot.SD, Expires: lot.Expires, Expired: over(lot.Expires, now), Allowed: lot.Allowed}
+		l := ControlLevel{Lot: lot.Lot, LotID: lot.ID, Level: lot.Level, Unit: quantity.ShowUnit(lot.Unit), Code: lot.Unit, Mean: lot.Mean, SD: lot.SD, Expires: lot.Expires, Expired: interval.Past(lot.Expires, now), Allowed: lot.Allowed}
 		sum, squares := 0.0, 0.0
 		for _, v := range values {
 			if v.LotID == lot.ID {
@@ -287,7 +288,7 @@ func (h *House) recordControls(tag string, e ControlEntry, who procedure.Person)
 			return invalid("values", "There is no such lot of controls for this analyte.")
 		}
 		lot := lots[at]
-		if over(lot.Expires, now) {
+		if interval.Past(lot.Expires, now) {
 			return invalid("values", "Lot "+lot.Lot+" expired on "+lot.Expires.Format(time.DateOnly)+": open a new one, and enter its mean and SD.")
 		}
 		v, err := quantity.ParseNumber(given.Text)

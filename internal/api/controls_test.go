@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"testing"
+	"time"
 
 	"northneedle/internal/api"
 
@@ -39,6 +40,15 @@ func TestControlsOfAnAnalyser(t *testing.T) {
 	assert.Equal(t, "technician-only", h.signedIn("Odile Marsh").problem("/api/controls/"+chart.Asset, entry("control-run-3", "4"), 403).Code)
 	status, _ := c.call("GET", "/api/controls/MB-0417", nil)
 	assert.Equal(t, 404, status, "a capnograph has no controls")
+
+	lot := chart.Levels[1]
+	h.now = lot.Expires.Add(15 * time.Hour)
+	c = h.signedIn("Idris Vail")
+	last := map[string]any{"id": "control-run-4", "analyte": "cholesterol", "values": []map[string]string{{"lot_id": lot.LotID, "text": "7.1"}}}
+	posted[api.ControlChart](c, "/api/controls/"+chart.Asset, last)
+	h.now = lot.Expires.AddDate(0, 0, 1)
+	last["id"] = "control-run-5"
+	assert.Contains(t, c.problem("/api/controls/"+chart.Asset, last, 422).Detail, "expired on", "a lot counts to the end of its last day")
 }
 
 func TestOnlyLinkedPointsReadByThemselves(t *testing.T) {

@@ -77,12 +77,12 @@ type ReportQuery struct {
 func registerReports(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "report", Method: http.MethodGet, Path: "/api/report", Summary: "What a time of work came to"},
 		func(_ context.Context, in *ReportQuery) (*struct{ Body ReportView }, error) {
-			view, err := remembered(h, func() (ReportView, error) { return h.report(*in) }, "report", *in)
+			view, err := h.report(*in)
 			return &struct{ Body ReportView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "report-paper", Method: http.MethodGet, Path: "/api/report.pdf", Summary: "The report on paper"},
 		func(_ context.Context, in *ReportQuery) (*file, error) {
-			view, err := remembered(h, func() (ReportView, error) { return h.report(*in) }, "report", *in)
+			view, err := h.report(*in)
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -138,6 +138,11 @@ func (h *House) span(q ReportQuery) (from, until time.Time, err error) {
 }
 
 func (h *House) report(q ReportQuery) (ReportView, error) {
+	return remembered(h, func() (ReportView, error) { return h.addUp(q) }, "report", q)
+}
+
+// addUp reckons a report from the record.
+func (h *House) addUp(q ReportQuery) (ReportView, error) {
 	v := ReportView{Months: []MonthReport{}, Models: []ModelReport{}, Work: []WorkReport{}, Gas: []GasReport{}}
 	var err error
 	if v.From, v.Until, err = h.span(q); err != nil {

@@ -7,6 +7,7 @@ import (
 	"sort"
 	"time"
 
+	"northneedle/core/interval"
 	"northneedle/core/procedure"
 	"northneedle/internal/bench"
 	"northneedle/internal/ledger"
@@ -254,7 +255,7 @@ func troubles(standards []ledger.Standard, now time.Time) []string {
 		switch {
 		case s.Status == procedure.Quarantined:
 			words = append(words, s.Tag+" "+s.Name+" is in quarantine: "+s.Note)
-		case s.Status == procedure.Usable && now.After(s.Certificate.DueOn.AddDate(0, 0, 1)):
+		case s.Status == procedure.Usable && interval.Past(s.Certificate.DueOn, now):
 			words = append(words, s.Tag+" "+s.Name+": its certificate ran out on "+s.Certificate.DueOn.Format(time.DateOnly)+".")
 		}
 	}

@@ -3,9 +3,7 @@ package people
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
 	"strings"
 	"sync"
@@ -44,46 +42,12 @@ type Desk struct {
 func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
 	s := scs.New()
 	s.Store = l.Sessions()
-	s.Codec = codec{}
 	s.Lifetime = 12 * time.Hour
 	s.HashTokenInStore = true
 	s.Cookie.Name = "needle"
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
 	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}}
-}
-
-// codec writes a session as JSON; all that is kept in one is text.
-type codec struct{}
-
-type session struct {
-	Deadline time.Time         `json:"deadline"`
-	Values   map[string]string `json:"values"`
-}
-
-func (codec) Encode(deadline time.Time, values map[string]any) ([]byte, error) {
-	s := session{deadline, map[string]string{}}
-	for k, v := range values {
-		text, ok := v.(string)
-		if !ok {
-			return nil, fmt.Errorf("%s of a session is not text", k)
-		}
-		s.Values[k] = text
-	}
-	return json.Marshal(s)
-}
-
-// Decode reads a session; one in a form from before is nobody's, and whose it was signs in again.
-func (codec) Decode(data []byte) (time.Time, map[string]any, error) {
-	var s session
-	if json.Unmarshal(data, &s) != nil {
-		return time.Time{}, map[string]any{}, nil
-	}
-	values := make(map[string]any, len(s.Values))
-	for k, v := range s.Values {
-		values[k] = v
-	}
-	return s.Deadline, values, nil
 }
 
 // Middleware loads the session of a request and keeps it.
