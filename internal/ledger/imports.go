@@ -34,8 +34,7 @@ func (l *Ledger) TakeIn(ctx context.Context, records []any, told func(done int))
 
 // Tags are the tags in the register, with the ids of their devices.
 func (l *Ledger) Tags() (map[string]string, error) {
-	var rows []Asset
-	err := l.read.Model(&Asset{}).Select("id, tag").Find(&rows).Error
+	rows, err := many[Asset](l.read.Select("id, tag"))
 	tags := make(map[string]string, len(rows))
 	for _, r := range rows {
 		tags[r.Tag] = r.ID

@@ -17,10 +17,9 @@ type Verified struct {
 // VerifiedOf are the signed runs of a procedure on devices of a model, by device and then
 // by time: each with whether every point was inside its limits as found.
 func (l *Ledger) VerifiedOf(maker, model, procedureID string) ([]Verified, error) {
-	var rows []Run
-	err := l.read.Model(&Run{}).Select("runs.id, runs.asset_id, runs.ended_at, runs.found_out").Joins("JOIN assets ON assets.id = runs.asset_id").
+	rows, err := many[Run](l.read.Select("runs.id, runs.asset_id, runs.ended_at, runs.found_out").Joins("JOIN assets ON assets.id = runs.asset_id").
 		Where("assets.maker = ? AND assets.model = ? AND runs.procedure = ? AND +runs.status = ? AND runs.replaced_by = ''", maker, model, procedureID, procedure.Signed).
-		Order("runs.asset_id, runs.ended_at").Find(&rows).Error
+		Order("runs.asset_id, runs.ended_at"))
 	all := make([]Verified, len(rows))
 	for i, r := range rows {
 		all[i] = Verified{r.AssetID, r.ID, *r.EndedAt, r.FoundOut == 0}
@@ -38,11 +37,9 @@ type ModelDuty struct {
 
 // ModelDuties are the duties with a procedure, by model.
 func (l *Ledger) ModelDuties() ([]ModelDuty, error) {
-	var rows []ModelDuty
-	err := l.read.Table("activities").Select("assets.maker, assets.model, assets.family, activities.procedure, activities.title, count(*) AS devices, max(activities.risk) AS risk").
+	return many[ModelDuty](l.read.Table("activities").Select("assets.maker, assets.model, assets.family, activities.procedure, activities.title, count(*) AS devices, max(activities.risk) AS risk").
 		Joins("JOIN assets ON assets.id = activities.asset_id").Where("activities.active = ? AND activities.procedure <> ? AND assets.status <> ?", true, "", Gone).
-		Group("assets.maker, assets.model, assets.family, activities.procedure, activities.title").Order("assets.family, assets.maker, assets.model, activities.title").Find(&rows).Error
-	return rows, err
+		Group("assets.maker, assets.model, assets.family, activities.procedure, activities.title").Order("assets.family, assets.maker, assets.model, activities.title"))
 }
 
 // ActivitiesOfModel are the activities of one procedure on devices of a model.

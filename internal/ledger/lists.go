@@ -12,25 +12,6 @@ import (
 	"gorm.io/gorm"
 )
 
-// one finds a single record, or ErrNotFound.
-func one[T any](query *gorm.DB) (T, error) {
-	var found []T
-	if err := query.Limit(1).Find(&found).Error; err != nil || len(found) == 0 {
-		var none T
-		if err == nil {
-			err = ErrNotFound
-		}
-		return none, err
-	}
-	return found[0], nil
-}
-
-func many[T any](query *gorm.DB) ([]T, error) {
-	found := []T{}
-	err := query.Find(&found).Error
-	return found, err
-}
-
 // Person finds a person by id.
 func (l *Ledger) Person(id string) (Person, error) {
 	return Remember(l, "person "+id, func() (Person, error) { return one[Person](l.read.Where("id = ?", id)) })
@@ -83,46 +64,16 @@ func listedAssets(db *gorm.DB) *gorm.DB {
 	return db.Model(&Asset{}).Select("id, tag, serial, maker, model, family, site, place, status, risk").Order("tag")
 }
 
-// EveryAsset is the whole register in the order of the tags, each device as it is read:
-// the record is shared, and holds what a list shows.
+// EveryAsset is the whole register in the order of the tags, each device as it is read
+// and as far as a list shows it.
 func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
-	return each(listedAssets(l.read), func(a *Asset) []any {
-		return []any{&a.ID, &a.Tag, &a.Serial, &a.Maker, &a.Model, &a.Family, &a.Site, &a.Place, &a.Status, &a.Risk}
-	})
+	return each[Asset](listedAssets(l.read))
 }
 
 // EveryDue is all that is due before a day, the riskiest first, then by day, as it is read.
 func (l *Ledger) EveryDue(day time.Time) iter.Seq2[Due, error] {
 	query := l.dueBefore(day).Select("assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
-	return each(query, func(d *Due) []any {
-		return []any{&d.Tag, &d.Title, &d.DueOn, &d.Risk, &d.Maker, &d.Model, &d.Family, &d.Site, &d.Place, &d.Status, &d.Reason}
-	})
-}
-
-// each reads a query's rows one by one into a record that is used again for the next.
-func each[T any](query *gorm.DB, columns func(*T) []any) iter.Seq2[T, error] {
-	return func(yield func(T, error) bool) {
-		var record T
-		rows, err := query.Rows()
-		if err != nil {
-			yield(record, err)
-			return
-		}
-		defer rows.Close()
-		into := columns(&record)
-		for rows.Next() {
-			if err := rows.Scan(into...); err != nil {
-				yield(record, err)
-				return
-			}
-			if !yield(record, nil) {
-				return
-			}
-		}
-		if err := rows.Err(); err != nil {
-			yield(record, err)
-		}
-	}
+	return each[Due](query)
 }
 
 // AssetsAt are the devices at a site that are not retired, by place, the gravest risk first.

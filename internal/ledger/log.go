@@ -198,9 +198,7 @@ func (l *Ledger) Events(run string, after int) ([]procedure.Event, error) {
 
 // Rows are a run's events as the log holds them, with their chain.
 func (l *Ledger) Rows(run string) ([]Event, error) {
-	var rows []Event
-	err := l.read.Where("run_id = ?", run).Order("seq").Find(&rows).Error
-	return rows, err
+	return many[Event](l.read.Where("run_id = ?", run).Order("seq"))
 }
 
 // Run is the state of a run.
@@ -302,8 +300,8 @@ func (l *Ledger) Verify() (int, error) {
 	if err != nil {
 		return checked, err
 	}
-	var rows []Run
-	if err := l.read.Select("id", "seq", "head").Where("paper = ?", false).Find(&rows).Error; err != nil {
+	rows, err := many[Run](l.read.Select("id", "seq", "head").Where("paper = ?", false))
+	if err != nil {
 		return checked, err
 	}
 	for _, row := range rows {

@@ -10,12 +10,11 @@ import (
 // DoneBetween are the activities done from one time up to before another, with the day
 // each was due. The first time on a device, which had no day yet, is not among them.
 func (l *Ledger) DoneBetween(from, until time.Time) ([]report.Done, error) {
-	rows := []struct{ At, DueOn time.Time }{}
-	err := l.read.Model(&ActivityNote{}).Select("at, due_on").
-		Where("kind IN ? AND at >= ? AND at < ? AND due_on IS NOT NULL", []string{NoteDone, NoteFailed}, from, until).Order("at").Find(&rows).Error
+	rows, err := many[ActivityNote](l.read.Select("at, due_on").
+		Where("kind IN ? AND at >= ? AND at < ? AND due_on IS NOT NULL", []string{NoteDone, NoteFailed}, from, until).Order("at"))
 	done := make([]report.Done, len(rows))
 	for i, r := range rows {
-		done[i] = report.Done{Due: r.DueOn, On: r.At}
+		done[i] = report.Done{Due: *r.DueOn, On: r.At}
 	}
 	return done, err
 }

@@ -49,11 +49,11 @@ type DueDay struct {
 
 // DueDays are the days on which activities are due next, before a day, the earliest first.
 func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
-	rows := []struct {
+	type row struct {
 		ID, Procedure, Duty string
 		DueOn               time.Time
-	}{}
-	err := l.read.Model(&Activity{}).Select("id, procedure, due_on, duty").Where("active = ? AND due_on < ?", true, until).Order("due_on").Find(&rows).Error
+	}
+	rows, err := many[row](l.read.Model(&Activity{}).Select("id, procedure, due_on, duty").Where("active = ? AND due_on < ?", true, until).Order("due_on"))
 	days := map[string]int{} // of a duty, as it is written: a workshop has few different ones
 	all := make([]DueDay, len(rows))
 	for i, r := range rows {
