@@ -54,6 +54,7 @@ type House struct {
 	desk    *people.Desk
 	changes *changes
 	imports imports
+	plans   plans
 
 	sequences *sequence.Sequencer
 }
