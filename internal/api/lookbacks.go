@@ -160,38 +160,18 @@ func registerLookBacks(api huma.API, h *House) {
 
 func (h *House) lookBacks(closed bool) ([]LookBackBrief, error) {
 	all, err := h.Ledger.LookBacks(closed, listedLookBacks)
-	if err != nil {
-		return nil, err
-	}
-	ids := make([]string, len(all))
-	for i, b := range all {
-		ids[i] = b.ID
-	}
-	notices, err := h.Ledger.Notices(ids...)
-	of := map[string][]ledger.Notice{}
-	for _, n := range notices {
-		of[n.LookBackID] = append(of[n.LookBackID], n)
-	}
 	briefs := make([]LookBackBrief, len(all))
 	for i, b := range all {
-		briefs[i] = lookBackBrief(b, of[b.ID])
+		briefs[i] = lookBackBrief(b)
 	}
 	return briefs, err
 }
 
-func lookBackBrief(b ledger.LookBack, notices []ledger.Notice) LookBackBrief {
+func lookBackBrief(b ledger.CountedLookBack) LookBackBrief {
 	w := b.Window()
-	v := LookBackBrief{ID: b.ID, Kind: b.Kind, Title: b.Title, Found: b.Found, Window: w.Words(), Days: w.Days(), Risk: b.Risk, OpenedAt: b.OpenedAt, OpenedBy: b.OpenedBy, ClosedAt: b.ClosedAt, Notices: len(notices)}
+	v := LookBackBrief{ID: b.ID, Kind: b.Kind, Title: b.Title, Found: b.Found, Window: w.Words(), Days: w.Days(), Risk: b.Risk, OpenedAt: b.OpenedAt, OpenedBy: b.OpenedBy, ClosedAt: b.ClosedAt, Notices: b.Notices, Unsent: b.Unsent, Waiting: b.Waiting}
 	if b.Kind == ledger.OnReference {
 		v.Window = fmt.Sprintf("every run since its last good certificate, %s", w.From.Format(time.DateOnly))
-	}
-	for _, n := range notices {
-		switch {
-		case n.SentAt == nil && n.AnsweredAt == nil:
-			v.Unsent++
-		case n.AnsweredAt == nil:
-			v.Waiting++
-		}
 	}
 	return v
 }
@@ -205,7 +185,7 @@ func (h *House) lookBack(id string) (LookBackView, error) {
 	if err != nil {
 		return LookBackView{}, err
 	}
-	v := LookBackView{LookBackBrief: lookBackBrief(b, notices), Run: b.RunID, Analyte: b.Analyte, Use: lookback.UseOf(b.Risk), Levels: []string{}, Told: []NoticeView{}, Touched: []TouchedRun{}, Known: b.Known, ClosedBy: b.ClosedBy, Conclusion: b.Conclusion}
+	v := LookBackView{LookBackBrief: lookBackBrief(b), Run: b.RunID, Analyte: b.Analyte, Use: lookback.UseOf(b.Risk), Levels: []string{}, Told: []NoticeView{}, Touched: []TouchedRun{}, Known: b.Known, ClosedBy: b.ClosedBy, Conclusion: b.Conclusion}
 	for _, l := range b.Levels {
 		v.Levels = append(v.Levels, l.Words())
 	}
@@ -222,7 +202,7 @@ func (h *House) lookBack(id string) (LookBackView, error) {
 	if b.Kind != ledger.OnReference {
 		return v, nil
 	}
-	return v, h.touched(&v, b)
+	return v, h.touched(&v, b.LookBack)
 }
 
 // touched fills in the runs that rested on a reference.
@@ -318,7 +298,7 @@ func (h *House) changeNotice(id, notice string, o NoticeOrder, who procedure.Per
 		default:
 			n.Answer, n.AnsweredAt, n.AnsweredBy = strings.TrimSpace(o.Answer), &now, who.Name
 		}
-		return h.Ledger.SaveLookBack(&b, n)
+		return h.Ledger.SaveLookBack(&b.LookBack, n)
 	}
 	return ledger.ErrNotFound
 }
@@ -346,7 +326,7 @@ func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error 
 	}
 	now := h.Clock()
 	b.ClosedAt, b.ClosedBy, b.Conclusion = &now, who.Name, strings.TrimSpace(conclusion)
-	return h.Ledger.SaveLookBack(&b)
+	return h.Ledger.SaveLookBack(&b.LookBack)
 }
 
 // controlRejected opens a look-back on an analyte from the last accepted control, where

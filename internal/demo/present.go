@@ -70,7 +70,7 @@ func (f *filler) lookBacks() error {
 			notices[i].Answer = "Records of the time were looked through; nothing was decided by its values alone."
 		}
 		b.ClosedAt, b.ClosedBy, b.Conclusion = &closed, "Tamsin Orrery", "The owner answered; nothing to correct."
-		if err := f.ledger.SaveLookBack(&b, notices...); err != nil {
+		if err := f.ledger.SaveLookBack(&b.LookBack, notices...); err != nil {
 			return err
 		}
 	}

@@ -67,18 +67,32 @@ type Notice struct {
 	AnsweredBy string // who took the answer down
 }
 
+// CountedLookBack is a look-back with how its notices stand.
+type CountedLookBack struct {
+	LookBack
+	Notices int // all of them
+	Unsent  int
+	Waiting int // sent, and no answer yet
+}
+
 // LookBacks are those that are open, or those that are closed, the newest first.
-func (l *Ledger) LookBacks(closed bool, limit int) ([]LookBack, error) {
-	query := l.read.Order("opened_at DESC").Limit(limit)
+func (l *Ledger) LookBacks(closed bool, limit int) ([]CountedLookBack, error) {
+	state := "closed_at IS NULL"
 	if closed {
-		return many[LookBack](query.Where("closed_at IS NOT NULL"))
+		state = "closed_at IS NOT NULL"
 	}
-	return many[LookBack](query.Where("closed_at IS NULL"))
+	return many[CountedLookBack](l.counted(l.read.Where(state).Order("opened_at DESC").Limit(limit)))
 }
 
 // LookBack finds one by its id.
-func (l *Ledger) LookBack(id string) (LookBack, error) {
-	return one[LookBack](l.read.Where("id = ?", id))
+func (l *Ledger) LookBack(id string) (CountedLookBack, error) {
+	return one[CountedLookBack](l.counted(l.read.Where("id = ?", id)))
+}
+
+// counted counts the notices of some look-backs, the newest first.
+func (l *Ledger) counted(some *gorm.DB) *gorm.DB {
+	return l.read.Table("(?) AS shown", some.Model(&LookBack{})).Joins("LEFT JOIN notices ON notices.look_back_id = shown.id").Group("shown.id").Order("shown.opened_at DESC").
+		Select("shown.*, count(notices.id) AS notices, count(CASE WHEN sent_at IS NULL AND answered_at IS NULL THEN notices.id END) AS unsent, count(CASE WHEN sent_at IS NOT NULL AND answered_at IS NULL THEN 1 END) AS waiting")
 }
 
 // LookBacksOn are the open ones about a device.

@@ -114,7 +114,7 @@ func exchangeContent(db *gorm.DB, other string) error {
 // serves to measure.
 func (l *Ledger) OnQuery(told func(text string, values []any)) {
 	after := func(db *gorm.DB) {
-		if told != nil {
+		if told != nil && !db.DryRun { // a query within another is only written
 			told(db.Statement.SQL.String(), db.Statement.Vars)
 		}
 	}
