@@ -3,6 +3,7 @@ package people
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"net/http"
 	"strings"
@@ -42,12 +43,34 @@ type Desk struct {
 func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
 	s := scs.New()
 	s.Store = l.Sessions()
+	s.Codec = plainText{}
 	s.Lifetime = 12 * time.Hour
 	s.HashTokenInStore = true
 	s.Cookie.Name = "needle"
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
 	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}}
+}
+
+// plainText writes sessions as JSON, which is read several times as fast as scs's own form.
+type plainText struct{}
+
+type session struct {
+	Deadline time.Time      `json:"deadline"`
+	Values   map[string]any `json:"values"`
+}
+
+func (plainText) Encode(deadline time.Time, values map[string]any) ([]byte, error) {
+	return json.Marshal(session{deadline, values})
+}
+
+// Decode reads a session. One in another form is nobody's, and whose it was signs in again.
+func (plainText) Decode(text []byte) (time.Time, map[string]any, error) {
+	var s session
+	if json.Unmarshal(text, &s) != nil || s.Values == nil {
+		return time.Time{}, map[string]any{}, nil
+	}
+	return s.Deadline, s.Values, nil
 }
 
 // Middleware loads the session of a request and keeps it.
