@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"northneedle/internal/api"
@@ -66,7 +67,10 @@ func lists() error {
 	}
 	defer caller.conn.Close()
 	var recorded []asked
+	var mutex sync.Mutex // statements of one answer can run beside each other
 	h.ledger.OnQuery(func(text string, values []any) {
+		mutex.Lock()
+		defer mutex.Unlock()
 		recorded = append(recorded, asked{text, append([]any{}, values...)})
 	})
 	tag := fmt.Sprintf("GX-%06d", options.Assets/2)

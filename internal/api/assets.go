@@ -101,7 +101,7 @@ type assetQuery struct {
 func registerAssets(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "assets", Method: http.MethodGet, Path: "/api/assets", Summary: "The register of devices"},
 		func(ctx context.Context, in *assetQuery) (*struct{ Body AssetPageView }, error) {
-			view, err := remembered(h, func() (AssetPageView, error) { return h.assets(in) }, "assets", *in)
+			view, err := remembered(ctx, h, func() (AssetPageView, error) { return h.assets(in) }, "assets", *in)
 			return &struct{ Body AssetPageView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "asset", Method: http.MethodGet, Path: "/api/assets/{id}", Summary: "One device, by its id or tag"},

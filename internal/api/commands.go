@@ -111,11 +111,11 @@ func (h *House) command(ctx context.Context, run string, b CommandBody) (procedu
 	case "adjust":
 		return procedure.MakeAdjustment{Finding: b.Finding, Control: b.Control, Point: b.Point, Steps: b.Steps, Note: b.Note}, nil
 	}
-	return h.ending(b)
+	return h.ending(ctx, b)
 }
 
 // ending are the commands about loose ends, notes and the end of a run.
-func (h *House) ending(b CommandBody) (procedure.Command, error) {
+func (h *House) ending(ctx context.Context, b CommandBody) (procedure.Command, error) {
 	switch b.Kind {
 	case "open-loose-end":
 		return procedure.OpenLooseEnd{What: b.What}, nil
@@ -126,7 +126,7 @@ func (h *House) ending(b CommandBody) (procedure.Command, error) {
 	case "sign":
 		sign := procedure.SignRun{Statement: b.Statement}
 		if b.Reviewer != "" {
-			p, err := h.Ledger.Person(b.Reviewer)
+			p, err := h.Ledger.Person(ctx, b.Reviewer)
 			if err != nil {
 				return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "reviewer-missing", Field: "reviewer", Message: "There is no such reviewer: name a lead."}
 			}

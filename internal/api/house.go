@@ -115,7 +115,7 @@ func registerHouse(api huma.API, h *House) {
 			ID   string `path:"id" maxLength:"60"`
 			Body PersonOrder
 		}) (*struct{ Body HouseView }, error) {
-			if err := h.changePerson(in.ID, in.Body, person(ctx)); err != nil {
+			if err := h.changePerson(ctx, in.ID, in.Body); err != nil {
 				return nil, fail(err)
 			}
 			return get(ctx)
@@ -248,14 +248,15 @@ func (h *House) addPerson(o PersonOrder, who procedure.Person) error {
 	return nil
 }
 
-func (h *House) changePerson(id string, o PersonOrder, who procedure.Person) error {
+func (h *House) changePerson(ctx context.Context, id string, o PersonOrder) error {
+	who := person(ctx)
 	switch {
 	case who.Role != procedure.Lead && who.Role != procedure.Manager:
 		return forbidden("What people may do is changed by a lead or a manager.")
 	case id == who.ID:
 		return invalid("id", "Nobody changes what they may do themselves: ask another lead.")
 	}
-	p, err := h.Ledger.Person(id)
+	p, err := h.Ledger.Person(ctx, id)
 	if err != nil {
 		return err
 	}

@@ -59,7 +59,7 @@ type ModelPath struct {
 func registerIntervals(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "intervals", Method: http.MethodGet, Path: "/api/intervals", Summary: "What is recommended, by model"},
 		func(ctx context.Context, _ *struct{}) (*struct{ Body []IntervalBrief }, error) {
-			all, err := remembered(h, h.intervals, "intervals")
+			all, err := remembered(ctx, h, h.intervals, "intervals")
 			return &struct{ Body []IntervalBrief }{all}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "model-interval", Method: http.MethodGet, Path: "/api/intervals/model", Summary: "One model's interval, and what others would mean"},

@@ -113,7 +113,7 @@ func registerLookBacks(api huma.API, h *House) {
 		func(ctx context.Context, in *struct {
 			Closed bool `query:"closed"`
 		}) (*struct{ Body []LookBackBrief }, error) {
-			all, err := remembered(h, func() ([]LookBackBrief, error) { return h.lookBacks(in.Closed) }, "look-backs", in.Closed)
+			all, err := remembered(ctx, h, func() ([]LookBackBrief, error) { return h.lookBacks(in.Closed) }, "look-backs", in.Closed)
 			return &struct{ Body []LookBackBrief }{all}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "look-back", Method: http.MethodGet, Path: "/api/look-backs/{id}", Summary: "One of them, with what it touches"},

@@ -76,13 +76,13 @@ type ReportQuery struct {
 
 func registerReports(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "report", Method: http.MethodGet, Path: "/api/report", Summary: "What a time of work came to"},
-		func(_ context.Context, in *ReportQuery) (*struct{ Body ReportView }, error) {
-			view, err := h.report(*in)
+		func(ctx context.Context, in *ReportQuery) (*struct{ Body ReportView }, error) {
+			view, err := h.report(ctx, *in)
 			return &struct{ Body ReportView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "report-paper", Method: http.MethodGet, Path: "/api/report.pdf", Summary: "The report on paper"},
-		func(_ context.Context, in *ReportQuery) (*file, error) {
-			view, err := h.report(*in)
+		func(ctx context.Context, in *ReportQuery) (*file, error) {
+			view, err := h.report(ctx, *in)
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -137,8 +137,8 @@ func (h *House) span(q ReportQuery) (from, until time.Time, err error) {
 	return from, until, nil
 }
 
-func (h *House) report(q ReportQuery) (ReportView, error) {
-	return remembered(h, func() (ReportView, error) { return h.addUp(q) }, "report", q)
+func (h *House) report(ctx context.Context, q ReportQuery) (ReportView, error) {
+	return remembered(ctx, h, func() (ReportView, error) { return h.addUp(q) }, "report", q)
 }
 
 // addUp reckons a report from the record.

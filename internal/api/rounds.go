@@ -76,7 +76,7 @@ type DayPath struct {
 func registerRounds(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "round", Method: http.MethodGet, Path: "/api/rounds/{day}", Summary: "A day's round"},
 		func(ctx context.Context, in *DayPath) (*struct{ Body RoundView }, error) {
-			view, err := remembered(h, func() (RoundView, error) { return h.roundOf(in.Day, person(ctx)) }, "round", in.Day, person(ctx).ID)
+			view, err := remembered(ctx, h, func() (RoundView, error) { return h.roundOf(in.Day, person(ctx)) }, "round", in.Day, person(ctx).ID)
 			return &struct{ Body RoundView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "plan-round", Method: http.MethodPost, Path: "/api/rounds/{day}", Summary: "Choose a day's round, put it in order, or plan it anew from now"},

@@ -102,7 +102,7 @@ func Handler(h *House) http.Handler {
 
 	router := chi.NewRouter()
 	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
-	router.Use(h.desk.Middleware, h.signedIn)
+	router.Use(h.asOf, h.desk.Middleware, h.signedIn)
 	API(h, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/schema+json")

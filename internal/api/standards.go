@@ -9,6 +9,7 @@ import (
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
+	"golang.org/x/sync/errgroup"
 )
 
 // StandardView is a reference standard in the register.
@@ -34,7 +35,7 @@ func registerStandards(api huma.API, h *House) {
 		func(ctx context.Context, in *struct {
 			Kind string `query:"kind" maxLength:"60"`
 		}) (*struct{ Body []StandardView }, error) {
-			view, err := remembered(h, func() ([]StandardView, error) { return h.standards(in.Kind) }, "standards", in.Kind)
+			view, err := remembered(ctx, h, func() ([]StandardView, error) { return h.standards(in.Kind) }, "standards", in.Kind)
 			return &struct{ Body []StandardView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "candidates", Method: http.MethodGet, Path: "/api/runs/{id}/roles/{role}", Summary: "Standards that could fill a role of a run"},
@@ -48,11 +49,14 @@ func registerStandards(api huma.API, h *House) {
 }
 
 func (h *House) standards(kind string) ([]StandardView, error) {
-	found, err := h.Ledger.Standards(kind)
-	if err != nil {
+	var found []ledger.Standard
+	var counts []ledger.UseCount
+	var both errgroup.Group
+	both.Go(func() (err error) { found, err = h.Ledger.Standards(kind); return err })
+	both.Go(func() (err error) { counts, err = h.Ledger.UseCounts(); return err })
+	if err := both.Wait(); err != nil {
 		return nil, err
 	}
-	counts, err := h.Ledger.UseCounts()
 	used := map[string]ledger.UseCount{}
 	for _, c := range counts {
 		used[c.StandardID] = c
@@ -65,7 +69,7 @@ func (h *House) standards(kind string) ([]StandardView, error) {
 			views[i].UsableL = &usable
 		}
 	}
-	return views, err
+	return views, nil
 }
 
 // standard is a standard as a run binds it: with what was done to it in runs of its own.

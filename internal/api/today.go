@@ -105,7 +105,7 @@ type BenchState struct {
 func registerToday(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "today", Method: http.MethodGet, Path: "/api/today", Summary: "What to do now"},
 		func(ctx context.Context, _ *struct{}) (*struct{ Body TodayView }, error) {
-			view, err := h.today(person(ctx))
+			view, err := h.today(ctx)
 			return &struct{ Body TodayView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "bench-state", Method: http.MethodGet, Path: "/api/bench", Summary: "Runs in progress, loose ends, links"},
@@ -115,8 +115,9 @@ func registerToday(api huma.API, h *House) {
 		})
 }
 
-func (h *House) today(who procedure.Person) (TodayView, error) {
-	view, err := remembered(h, h.dueToday, "today")
+func (h *House) today(ctx context.Context) (TodayView, error) {
+	who := person(ctx)
+	view, err := remembered(ctx, h, h.dueToday, "today")
 	if err != nil {
 		return view, err
 	}

@@ -27,7 +27,7 @@ const yearMonths = 12
 func registerWorkload(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "workload", Method: http.MethodGet, Path: "/api/workload", Summary: "The year's workload, as it stands and levelled"},
 		func(ctx context.Context, _ *struct{}) (*struct{ Body WorkloadView }, error) {
-			v, err := remembered(h, func() (WorkloadView, error) {
+			v, err := remembered(ctx, h, func() (WorkloadView, error) {
 				v, _, err := h.workload()
 				return v, err
 			}, "workload")

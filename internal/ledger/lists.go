@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"context"
 	"errors"
 	"iter"
 	"regexp"
@@ -13,8 +14,8 @@ import (
 )
 
 // Person finds a person by id.
-func (l *Ledger) Person(id string) (Person, error) {
-	return Remember(l, "person "+id, func() (Person, error) { return one[Person](l.read.Where("id = ?", id)) })
+func (l *Ledger) Person(ctx context.Context, id string) (Person, error) {
+	return Remember(ctx, l, "person "+id, func() (Person, error) { return one[Person](l.read.Where("id = ?", id)) })
 }
 
 // People are everyone who may sign in, by name.

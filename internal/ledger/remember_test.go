@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"testing"
@@ -31,6 +32,7 @@ func TestRememberedIsNeverOlderThanTheLedger(t *testing.T) {
 	people := int64(0)
 	rapid.Check(t, func(t *rapid.T) {
 		for range rapid.IntRange(1, 8).Draw(t, "steps") {
+			before := here.AsOf(context.Background()) // of an answer that is still being made
 			switch rapid.IntRange(0, 2).Draw(t, "step") {
 			case 0:
 				people++
@@ -39,16 +41,21 @@ func TestRememberedIsNeverOlderThanTheLedger(t *testing.T) {
 				people++
 				require.NoError(t, there.Save(&Person{ID: fmt.Sprint(people), Name: "Tamsin Orrery"}))
 			}
+			_, err := Remember(before, here, "a", count)
+			require.NoError(t, err)
+			asOf := here.AsOf(context.Background())
 			for _, key := range []string{"a", "b"} {
-				n, err := Remember(here, key, count)
-				require.NoError(t, err)
-				require.Equal(t, people, n)
+				for _, ctx := range []context.Context{asOf, context.Background(), here.AsOf(asOf)} {
+					n, err := Remember(ctx, here, key, count)
+					require.NoError(t, err)
+					require.Equal(t, people, n)
+				}
 			}
 		}
 	})
 	before := computed
 	for range 3 {
-		_, err := Remember(here, "a", count)
+		_, err := Remember(context.Background(), here, "a", count)
 		require.NoError(t, err)
 	}
 	require.Equal(t, before, computed, "nothing changed: nothing is computed")
@@ -58,13 +65,13 @@ func TestErrorsAreNotRememberedAndFewValuesAreKept(t *testing.T) {
 	l, err := Open(t.TempDir())
 	require.NoError(t, err)
 	defer l.Close()
-	_, err = Remember(l, "a", func() (int, error) { return 1, errors.New("the disk is slow") })
+	_, err = Remember(context.Background(), l, "a", func() (int, error) { return 1, errors.New("the disk is slow") })
 	require.EqualError(t, err, "the disk is slow")
-	n, err := Remember(l, "a", func() (int, error) { return 2, nil })
+	n, err := Remember(context.Background(), l, "a", func() (int, error) { return 2, nil })
 	require.NoError(t, err)
 	require.Equal(t, 2, n)
 	for i := range 3 * mostRemembered {
-		_, err := Remember(l, fmt.Sprint(i), func() (int, error) { return i, nil })
+		_, err := Remember(context.Background(), l, fmt.Sprint(i), func() (int, error) { return i, nil })
 		require.NoError(t, err)
 		require.LessOrEqual(t, len(l.memory.values), mostRemembered)
 	}
@@ -76,12 +83,12 @@ func TestSomeoneWhoMayNotSignInAnyMoreIsSeenAtOnce(t *testing.T) {
 	defer l.Close()
 	p := Person{ID: "p1", Name: "Idris Vail", Role: procedure.Lead, Active: true}
 	require.NoError(t, l.Save(&p))
-	kept, err := l.Person("p1")
+	kept, err := l.Person(context.Background(), "p1")
 	require.NoError(t, err)
 	require.True(t, kept.Active)
 	p.Active = false
 	require.NoError(t, l.Save(&p))
-	kept, err = l.Person("p1")
+	kept, err = l.Person(context.Background(), "p1")
 	require.NoError(t, err)
 	require.False(t, kept.Active)
 }

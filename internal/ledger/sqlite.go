@@ -70,7 +70,9 @@ func (w *watch) close() error { return errors.Join(w.ask.Close(), w.conn.Close()
 func (l *Ledger) version() (n int64, err error) {
 	l.watch.mutex.Lock()
 	defer l.watch.mutex.Unlock()
-	err = l.watch.ask.QueryRow().Scan(&n)
+	if err = l.watch.ask.QueryRow().Scan(&n); err == nil {
+		l.memory.at(n)
+	}
 	return n, err
 }
 

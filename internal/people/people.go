@@ -121,7 +121,7 @@ func (d *Desk) Who(ctx context.Context) (procedure.Person, bool) {
 	if id == "" {
 		return procedure.Person{}, false
 	}
-	p, err := d.ledger.Person(id)
+	p, err := d.ledger.Person(ctx, id)
 	if err != nil || !p.Active {
 		return procedure.Person{}, false
 	}

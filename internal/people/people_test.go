@@ -2,9 +2,12 @@ package people_test
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
+	"net/url"
 	"testing"
 	"time"
 
@@ -80,6 +83,34 @@ func TestSigningInAndOut(t *testing.T) {
 	ask(t, c, server.URL+"/out")
 	_, who = ask(t, c, server.URL+"/who")
 	assert.Empty(t, who)
+}
+
+// A session that is not written as sessions are is nobody's; its browser signs in again.
+func TestASessionInAnotherFormIsNobodys(t *testing.T) {
+	l, server, _ := desk(t)
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c := &http.Client{Jar: jar}
+	in := func() string {
+		ask(t, c, server.URL+"/in?name=Idris+Vail&password=a+long+password")
+		_, who := ask(t, c, server.URL+"/who")
+		return who
+	}
+	require.Equal(t, "Idris Vail", in())
+	address, err := url.Parse(server.URL)
+	require.NoError(t, err)
+	kept := sha256.Sum256([]byte(jar.Cookies(address)[0].Value)) // as the store knows it
+	token := base64.RawURLEncoding.EncodeToString(kept[:])
+	_, found, err := l.Sessions().Find(token)
+	require.NoError(t, err)
+	require.True(t, found)
+	for _, data := range []string{"\x0e\xff\x81 another form", "{}", "[]", ""} {
+		require.NoError(t, l.Sessions().Commit(token, []byte(data), time.Now().Add(time.Hour)))
+		status, who := ask(t, c, server.URL+"/who")
+		assert.Equal(t, 200, status, "%q", data)
+		assert.Empty(t, who, "%q", data)
+	}
+	assert.Equal(t, "Idris Vail", in())
 }
 
 func TestGuessingIsSlowedDown(t *testing.T) {
