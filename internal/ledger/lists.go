@@ -117,7 +117,11 @@ func (l *Ledger) Activities(assets ...string) ([]Activity, error) {
 
 // NextDue is the first day that something is due on each of some devices.
 func (l *Ledger) NextDue(assets ...string) (map[string]time.Time, error) {
-	rows, err := many[Activity](l.read.Select("asset_id, due_on").Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
+	type row struct {
+		AssetID string
+		DueOn   time.Time
+	}
+	rows, err := many[row](l.read.Model(&Activity{}).Select("asset_id, due_on").Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
 	first := make(map[string]time.Time, len(assets))
 	for _, r := range rows {
 		if _, seen := first[r.AssetID]; !seen {
