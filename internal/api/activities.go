@@ -46,11 +46,11 @@ type ActivityNoteView struct {
 
 // ActivityOrder is what is to become of an activity.
 type ActivityOrder struct {
-	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind   string     `json:"kind" enum:"done,failed,defer,re-plan,use"`
-	On     *time.Time `json:"on,omitempty" doc:"the day it was done, or is put off or moved to"`
-	Reason string     `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
-	Amount float64    `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
+	ID     string  `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Kind   string  `json:"kind" enum:"done,failed,defer,re-plan,use"`
+	On     Day     `json:"on,omitempty" doc:"the day it was done, or is put off or moved to"`
+	Reason string  `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
+	Amount float64 `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
 }
 
 // AssetEvent is something that happened to a device.
@@ -123,10 +123,6 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 		return a, err
 	}
 	o.Reason = strings.TrimSpace(o.Reason)
-	if o.On != nil {
-		on := h.local(*o.On)
-		o.On = &on
-	}
 	note := ledger.ActivityNote{ID: o.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Text: o.Reason, Amount: o.Amount}
 	switch o.Kind {
 	case "done":
@@ -135,7 +131,7 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 	case "failed":
 		note.Kind, note.DueOn = ledger.NoteFailed, a.DueDay()
 		if err = h.byHand(a, o, who); err == nil {
-			a.Invalid = "it failed on " + o.On.Format(time.DateOnly) + " (" + o.Reason + ")"
+			a.Invalid = "it failed on " + string(o.On) + " (" + o.Reason + ")"
 		}
 	case "use":
 		note.Kind, note.Text = ledger.NoteUse, fmt.Sprintf("%g %s", o.Amount, a.Duty.Unit)
@@ -162,7 +158,7 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 		if err != nil {
 			return a, err
 		}
-		for _, due := range ledger.Triggered(all, a, *o.On) {
+		for _, due := range ledger.Triggered(all, a, h.begin(o.On)) {
 			changed = append(changed, &due)
 		}
 	}
@@ -178,18 +174,18 @@ func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who procedure.Pe
 	if err := h.byHand(*a, o, who); err != nil {
 		return err
 	}
-	return a.Done(*o.On)
+	return a.Done(h.begin(o.On))
 }
 
 // byHand says whether someone may note by hand that an activity was done, or failed.
 func (h *House) byHand(a ledger.Activity, o ActivityOrder, who procedure.Person) error {
-	now := h.Clock()
+	on := h.begin(o.On)
 	switch {
 	case who.Role == procedure.Manager || who.Role == procedure.Trainee:
 		return forbidden("A technician or a lead notes what was done.")
 	case a.Procedure != "":
 		return invalid("kind", "This one is done by a run of its procedure: open it on the bench.")
-	case o.On == nil || o.On.After(now):
+	case on.IsZero() || on.After(h.Clock()):
 		return invalid("on", "Say on which day it was done: today or before.")
 	case o.Reason == "" && a.Duty.Outside:
 		return invalid("reason", "Name the body that verified it, and the number of its document. It is recorded here, not issued.")
@@ -214,20 +210,21 @@ func used(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
 
 // putOff moves a due day, with the reason and the name kept.
 func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+	on := h.begin(o.On)
 	switch {
 	case who.Role == procedure.Trainee:
 		return forbidden("A trainee puts nothing off.")
-	case o.On == nil || h.days(*o.On) < 0:
+	case on.IsZero() || h.days(on) < 0:
 		return invalid("on", "Say until when: today or later.")
 	case o.Reason == "":
 		return invalid("reason", "Say why. It stands with your name until it is done.")
 	case a.Duty.Fixed && a.LastOn != nil:
-		if next, err := a.Duty.Next(*a.LastOn); err == nil && o.On.After(next.On) {
+		if next, err := a.Duty.Next(*a.LastOn); err == nil && on.After(next.On) {
 			return invalid("on", "A rule binds this one: not beyond "+next.On.Format(time.DateOnly)+".")
 		}
 	}
 	was := a.DueOn
-	a.DueOn = dayOf(*o.On)
+	a.DueOn = on
 	a.Deferred = "to " + a.DueOn.Format(time.DateOnly) + " by " + who.Name + ": " + o.Reason
 	if activity.HasDay(was) {
 		a.Deferred += " (was due " + was.Format(time.DateOnly) + ")"

@@ -31,7 +31,7 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 	v := get[api.AssetView](idris, "/api/assets/"+tag)
 	check := recurring(t, v, "Audiometer, objective check")
 	path := "/api/activities/" + check.ID
-	on := func(days int) string { return h.now.AddDate(0, 0, days).Format(time.RFC3339) }
+	on := func(days int) string { return h.now.AddDate(0, 0, days).Format(time.DateOnly) }
 
 	assert.Equal(t, "reason", idris.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(20)}, 422).Field)
 	assert.Equal(t, "on", idris.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(-2), "reason": "ward closed"}, 422).Field)
@@ -67,8 +67,8 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	assert.True(t, legal.Outside && legal.Stops)
 	assert.Contains(t, v.Blocked[len(v.Blocked)-1].Words, "Legal re-verification: Invalid: seal broken")
 	assert.NotEqual(t, activity.Invalid, recurring(t, v, "Patient scale, verification").Status, "the seal has no part in it")
-	assert.Contains(t, c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.RFC3339)}, 422).Detail, "Name the body")
-	v = posted[api.AssetView](c, "/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.RFC3339), "reason": "Office of Weights, Merrowby, no. 112"})
+	assert.Contains(t, c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly)}, 422).Detail, "Name the body")
+	v = posted[api.AssetView](c, "/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly), "reason": "Office of Weights, Merrowby, no. 112"})
 	assert.Equal(t, activity.Valid, recurring(t, v, "Legal re-verification").Status)
 
 	gas := firstOf(t, c, "blood-gas-analyser", 0)
@@ -76,7 +76,7 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	v = posted[api.AssetView](c, "/api/activities/"+pump.ID, map[string]any{"id": "order-0012", "kind": "use", "amount": 6001})
 	assert.Equal(t, activity.Expired, recurring(t, v, "Peristaltic pump").Status)
 	assert.Equal(t, "amount", c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0013", "kind": "use", "amount": 5}, 422).Field)
-	late := h.now.AddDate(3, 0, 0).Format(time.RFC3339)
+	late := h.now.AddDate(3, 0, 0).Format(time.DateOnly)
 	assert.Contains(t, c.problem("/api/activities/"+pump.ID, map[string]any{"id": "order-0014", "kind": "defer", "on": late, "reason": "no part"}, 422).Detail, "A rule binds this one")
 }
 
@@ -132,6 +132,12 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 	lot["id"] = "lot-00002"
 	assert.Equal(t, "tag", c.problem("/api/lots", lot, 422).Field)
 	assert.Equal(t, "label", c.problem("/api/lots/label", map[string]string{"label": "(99)12"}, 422).Field)
+	missing := c.problem("/api/lots", with(lot, "tag", ""), 422)
+	assert.Equal(t, "“tag” is missing. Nothing was recorded.", missing.Detail)
+	assert.Equal(t, "tag", missing.Field)
+	typed := with(with(lot, "label", ""), "lot", "C-9002")
+	assert.Contains(t, c.problem("/api/lots", typed, 422).Detail, "its last day")
+	assert.Contains(t, c.problem("/api/lots", with(typed, "expires", "2026-02-30"), 422).Detail, "“expires” is no day")
 	h.signedIn("Fenn Castellan").problem("/api/lots", lot, 403)
 
 	run := c.openBy(firstOf(t, c, "blood-gas-analyser", 0), "blood-gas-checks")
@@ -142,7 +148,7 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 	}
 
 	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset
-	open := map[string]any{"id": "clot-0001", "analyte": "glucose", "level": 1, "lot": "C1-NEW", "unit": "mmol/L", "mean": "5,1", "sd": "0.1", "allowed": "10", "expires": h.now.AddDate(0, 6, 0).Format(time.RFC3339)}
+	open := map[string]any{"id": "clot-0001", "analyte": "glucose", "level": 1, "lot": "C1-NEW", "unit": "mmol/L", "mean": "5,1", "sd": "0.1", "allowed": "10", "expires": h.now.AddDate(0, 6, 0).Format(time.DateOnly)}
 	assert.Equal(t, "sd", c.problem("/api/controls/"+asset+"/lots", with(open, "sd", "0"), 422).Field)
 	assert.Equal(t, "mean", c.problem("/api/controls/"+asset+"/lots", with(open, "mean", "x"), 422).Field)
 	chart := posted[api.ControlChart](c, "/api/controls/"+asset+"/lots", open)

@@ -118,6 +118,9 @@ func (a anything) text(t *rapid.T, schema map[string]any) string {
 	if schema["format"] == "date-time" {
 		return rapid.SampledFrom([]string{"2026-11-24T09:00:00Z", "2027-02-01T00:00:00+01:00", "1999-12-31T23:59:59Z"}).Draw(t, "time")
 	}
+	if schema["format"] == "date" {
+		return rapid.SampledFrom([]string{"2026-11-24", "2027-02-28", "1999-12-31", "0000-01-01", "2026-02-30", "24.11.2026", ""}).Draw(t, "day")
+	}
 	switch rapid.IntRange(0, 5).Draw(t, "text") {
 	case 0:
 		return rapid.SampledFrom([]string{"5", "5.02", "0,04", "21,4", "1008", "46", "101.3", "±2 %", "2026-11-25", "08:00", "% CO2", "mL/min"}).Draw(t, "typed")

@@ -1,15 +1,33 @@
 package api
 
-import "time"
+import (
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// Day is a day as it travels, 2026-11-26: a date, not an instant, which elsewhere is another
+// day. Empty is none.
+type Day string
+
+// Schema says how a day is written.
+func (Day) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{Type: huma.TypeString, Format: "date"}
+}
 
 // dayOf is the beginning of a time's day.
 func dayOf(t time.Time) time.Time {
 	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
 }
 
-// local is a time as the workshop's clock shows it. Browsers send instants: the beginning of a
-// day there is, elsewhere, another day.
-func (h *House) local(t time.Time) time.Time { return t.In(h.Clock().Location()) }
+// begin is when a day begins where the workshop is; the zero time where it is none.
+func (h *House) begin(day Day) time.Time {
+	t, err := time.ParseInLocation(time.DateOnly, string(day), h.Clock().Location())
+	if err != nil {
+		return time.Time{}
+	}
+	return t
+}
 
 // days until a day; negative is in the past.
 func (h *House) days(on time.Time) int {

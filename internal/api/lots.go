@@ -20,27 +20,27 @@ import (
 // LotBody is a lot of a consumable to enter: its label as it was scanned, or the lot and
 // its last day as they were typed.
 type LotBody struct {
-	ID      string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Tag     string     `json:"tag" minLength:"1" maxLength:"40"`
-	Name    string     `json:"name" minLength:"1" maxLength:"100"`
-	Kind    string     `json:"kind" minLength:"1" maxLength:"60"`
-	Maker   string     `json:"maker,omitempty" maxLength:"60"`
-	Label   string     `json:"label,omitempty" maxLength:"200" doc:"as a scanner types it"`
-	Lot     string     `json:"lot,omitempty" maxLength:"40"`
-	Expires *time.Time `json:"expires,omitempty"`
+	ID      string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Tag     string `json:"tag" minLength:"1" maxLength:"40"`
+	Name    string `json:"name" minLength:"1" maxLength:"100"`
+	Kind    string `json:"kind" minLength:"1" maxLength:"60"`
+	Maker   string `json:"maker,omitempty" maxLength:"60"`
+	Label   string `json:"label,omitempty" maxLength:"200" doc:"as a scanner types it"`
+	Lot     string `json:"lot,omitempty" maxLength:"40"`
+	Expires Day    `json:"expires,omitempty" doc:"its last day"`
 }
 
 // ControlLotBody is a new lot of control material at one level.
 type ControlLotBody struct {
-	ID      string    `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Analyte string    `json:"analyte" minLength:"1" maxLength:"60"`
-	Level   int       `json:"level" minimum:"1" maximum:"6"`
-	Lot     string    `json:"lot" minLength:"1" maxLength:"40"`
-	Unit    string    `json:"unit" minLength:"1" maxLength:"40" doc:"UCUM"`
-	Mean    string    `json:"mean" maxLength:"40" doc:"as it was typed"`
-	SD      string    `json:"sd" maxLength:"40"`
-	Allowed string    `json:"allowed,omitempty" maxLength:"40" doc:"total error allowed, percent"`
-	Expires time.Time `json:"expires"`
+	ID      string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Analyte string `json:"analyte" minLength:"1" maxLength:"60"`
+	Level   int    `json:"level" minimum:"1" maximum:"6"`
+	Lot     string `json:"lot" minLength:"1" maxLength:"40"`
+	Unit    string `json:"unit" minLength:"1" maxLength:"40" doc:"UCUM"`
+	Mean    string `json:"mean" maxLength:"40" doc:"as it was typed"`
+	SD      string `json:"sd" maxLength:"40"`
+	Allowed string `json:"allowed,omitempty" maxLength:"40" doc:"total error allowed, percent"`
+	Expires Day    `json:"expires,omitempty" doc:"its last day"`
 }
 
 func registerLots(api huma.API, h *House) {
@@ -97,10 +97,10 @@ func (h *House) enterLot(b LotBody, who procedure.Person) error {
 			return invalid("label", sentence(err))
 		}
 		label.Expires = time.Date(label.Expires.Year(), label.Expires.Month(), label.Expires.Day(), 0, 0, 0, 0, h.Clock().Location())
-	case label.Lot == "" || b.Expires == nil:
+	case label.Lot == "" || b.Expires == "":
 		return invalid("lot", "Scan the label, or type the lot and its last day.")
 	default:
-		label.Expires = h.local(*b.Expires)
+		label.Expires = h.begin(b.Expires)
 	}
 	if h.days(label.Expires) < 0 {
 		return invalid("expires", "Lot "+label.Lot+" ran out on "+label.Expires.Format(time.DateOnly)+": set it aside.")
@@ -130,8 +130,11 @@ func (h *House) openControlLot(tag string, b ControlLotBody, who procedure.Perso
 	if err != nil {
 		return err
 	}
-	b.Expires = h.local(b.Expires)
-	known := ledger.ControlLot{ID: b.ID, AssetID: a.ID, Analyte: b.Analyte, Level: b.Level, Lot: strings.TrimSpace(b.Lot), Unit: b.Unit, From: h.Clock(), Expires: b.Expires}
+	if b.Expires == "" {
+		return invalid("expires", "Type the lot's last day: it stands on its label.")
+	}
+	expires := h.begin(b.Expires)
+	known := ledger.ControlLot{ID: b.ID, AssetID: a.ID, Analyte: b.Analyte, Level: b.Level, Lot: strings.TrimSpace(b.Lot), Unit: b.Unit, From: h.Clock(), Expires: expires}
 	for field, text := range map[string]string{"mean": b.Mean, "sd": b.SD, "allowed": b.Allowed} {
 		if field == "allowed" && strings.TrimSpace(text) == "" {
 			continue
@@ -155,7 +158,7 @@ func (h *House) openControlLot(tag string, b ControlLotBody, who procedure.Perso
 	if _, err := quantity.ParseUnit(b.Unit); err != nil {
 		return invalid("unit", sentence(err))
 	}
-	if h.days(b.Expires) < 0 {
+	if h.days(expires) < 0 {
 		return invalid("expires", "This lot ran out already: set it aside.")
 	}
 	lots, err := h.Ledger.ControlLots(a.ID, b.Analyte)

@@ -1,8 +1,10 @@
 package api
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net/http"
 	"strings"
@@ -11,6 +13,7 @@ import (
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/validation"
 )
 
 // Problem is an error as RFC 9457 has it, with a code, the field, and for a
@@ -53,17 +56,47 @@ func useProblems() {
 		for _, err := range errs {
 			if detailer, ok := err.(huma.ErrorDetailer); ok {
 				d := detailer.ErrorDetail()
-				p.Field = strings.TrimPrefix(d.Location, "body.")
-				details = append(details, strings.TrimSpace(p.Field+" "+d.Message))
+				field := strings.TrimPrefix(d.Location, "body.")
+				p.Field = cmp.Or(p.Field, field)
+				details = append(details, wrong(field, d.Message))
 			} else if err != nil {
 				details = append(details, err.Error())
 			}
 		}
 		if len(details) > 0 {
-			p.Detail = "The request was not understood: " + strings.Join(details, "; ") + ". Nothing was recorded."
+			p.Title, p.Detail = "Not understood", strings.Join(details, "; ")+". Nothing was recorded."
 		}
 		return p
 	}
+	validation.MsgUnexpectedProperty = "is not known here"
+	validation.MsgExpectedRFC3339Date = "is no day: write it as 2026-11-26"
+	validation.MsgExpectedRFC3339DateTime = "is no time: write it as 2026-11-26T09:30:00Z"
+	validation.MsgExpectedBoolean = "is true or false"
+	validation.MsgExpectedNumber = "is a number"
+	validation.MsgExpectedInteger = "is a whole number"
+	validation.MsgExpectedString = "is a text"
+	validation.MsgExpectedArray = "is a list"
+	validation.MsgExpectedObject = "has parts of its own"
+	validation.MsgExpectedOneOf = "is one of: %s"
+	validation.MsgExpectedMinimumNumber = "is %v or more"
+	validation.MsgExpectedMaximumNumber = "is %v or less"
+	validation.MsgExpectedMinLength = "is too short: it has %d characters or more"
+	validation.MsgExpectedMaxLength = "is too long: it has %d characters at most"
+	validation.MsgExpectedMatchPattern = "is not written as it should be: %s"
+	validation.MsgExpectedMinItems = "has too few: %d or more"
+	validation.MsgExpectedMaxItems = "has too many: %d at most"
+	validation.MsgExpectedRequiredProperty = "lacks “%s”"
+}
+
+// wrong says what is wrong with a field.
+func wrong(field, message string) string {
+	if message == fmt.Sprintf(validation.MsgExpectedMinLength, 1) {
+		message = "is missing"
+	}
+	if field == "" {
+		field = "request"
+	}
+	return "“" + field + "” " + message
 }
 
 // fail turns an error of the floors below into a problem.

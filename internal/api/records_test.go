@@ -335,7 +335,7 @@ func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before, "Ventilator, performance verification")
 	require.Empty(t, before.Blocked)
 	assert.Contains(t, whole.Triggers, "when oxygen cell fails")
-	failed := map[string]any{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Add(-time.Hour), "reason": ""}
+	failed := map[string]any{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Format(time.DateOnly), "reason": ""}
 	assert.Equal(t, "reason", c.problem("/api/activities/"+cell.ID, failed, 422).Field)
 	failed["reason"] = "does not reach 95 vol%; Noor Bexley"
 	after := posted[api.AssetView](c, "/api/activities/"+cell.ID, failed)

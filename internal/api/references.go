@@ -64,8 +64,8 @@ type GaugeView struct {
 type CertificateBody struct {
 	Number     string             `json:"number" maxLength:"100"`
 	Issuer     string             `json:"issuer" maxLength:"200"`
-	On         time.Time          `json:"on"`
-	DueOn      time.Time          `json:"due_on"`
+	On         Day                `json:"on,omitempty"`
+	DueOn      Day                `json:"due_on,omitempty" doc:"its last day"`
 	Accredited bool               `json:"accredited"`
 	Parent     string             `json:"parent,omitempty" maxLength:"60" doc:"tag of the standard it was calibrated against, in house"`
 	Values     []method.Certified `json:"values" maxItems:"100"`
@@ -208,11 +208,11 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 
 // newCertificate makes the row of a certificate that is being entered.
 func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id string, b CertificateBody) (*ledger.StandardCertificate, error) {
-	b.On, b.DueOn = h.local(b.On), h.local(b.DueOn)
+	on := h.begin(b.On)
 	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: person(ctx).Name,
-		Certificate: procedure.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: b.On, DueOn: b.DueOn, Accredited: b.Accredited}}
-	if b.On.After(h.Clock().AddDate(0, 0, 1)) {
-		return nil, invalid("certificate.on", "The day of the certificate, "+b.On.Format(time.DateOnly)+", lies ahead. Nothing was recorded.")
+		Certificate: procedure.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: on, DueOn: h.begin(b.DueOn), Accredited: b.Accredited}}
+	if on.After(h.Clock().AddDate(0, 0, 1)) {
+		return nil, invalid("certificate.on", "The day of the certificate, "+string(b.On)+", lies ahead. Nothing was recorded.")
 	}
 	if b.Parent != "" {
 		parent, err := h.Ledger.Standard(b.Parent)

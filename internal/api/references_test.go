@@ -14,7 +14,7 @@ import (
 
 // certificate is one as it is entered: a day's worth of validity counted from the house's day.
 func certificate(number string, days int, values ...map[string]any) map[string]any {
-	return map[string]any{"number": number, "issuer": "Quayside Metrology, Merrowby", "on": day.AddDate(0, 0, -10).Format(time.RFC3339), "due_on": day.AddDate(0, 0, days).Format(time.RFC3339), "accredited": true, "values": append([]map[string]any{}, values...)}
+	return map[string]any{"number": number, "issuer": "Quayside Metrology, Merrowby", "on": day.AddDate(0, 0, -10).Format(time.DateOnly), "due_on": day.AddDate(0, 0, days).Format(time.DateOnly), "accredited": true, "values": append([]map[string]any{}, values...)}
 }
 
 func co2(value, u float64) map[string]any {
@@ -82,6 +82,7 @@ func TestACertificateThatCannotCarryAMeasurement(t *testing.T) {
 		"no uncertainty":     {certificate("K", 100, co2(5, 0)), "values[0]", "states no uncertainty"},
 		"no value":           {certificate("K", 100), "values", "at least one certified value"},
 		"no number":          {certificate(" ", 100, co2(5, 0.1)), "certificate.number", "missing"},
+		"no day":             {with(certificate("K", 360, co2(5, 0.1)), "on", "24.11.2026"), "certificate.on", "2026-11-26"},
 		"runs out before":    {certificate("K", -20, co2(5, 0.1)), "certificate.due_on", "is not after"},
 		"a range backwards":  {certificate("K", 100, range_(8, 4)), "values[0]", "backwards"},
 		"an unknown unit":    {certificate("K", 100, map[string]any{"quantity": "CO2", "value": 5, "unit": "vol", "u": 0.1, "k": 2}), "values[0].unit", "not a unit"},

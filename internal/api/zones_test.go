@@ -14,7 +14,7 @@ import (
 )
 
 // A day is the day where the workshop is, however far from Greenwich, also when the server
-// was started anew and when the browser sends the instant at which the day begins.
+// was started anew, and wherever the browser is: days travel as dates.
 func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 	for _, hours := range []int{13, 1, -8} {
 		t.Run(fmt.Sprintf("%+d h", hours), func(t *testing.T) {
@@ -24,21 +24,18 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			defer func() { time.Local = before }()
 			h := newHouse(t)
 			h.now = time.Date(2026, 6, 10, 7, 30, 0, 0, zone)
-			begins := func(month time.Month, day int) string {
-				return time.Date(2026, month, day, 0, 0, 0, 0, zone).UTC().Format(time.RFC3339)
-			}
 			lead := h.signedIn("Tamsin Orrery")
 
 			tag := firstOf(t, lead, "audiometer", 0)
 			check := recurring(t, get[api.AssetView](lead, "/api/assets/"+tag), "Audiometer, objective check")
-			put := recurring(t, posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{"id": "order-0001", "kind": "defer", "on": begins(time.June, 20), "reason": "ward closed"}), check.Title)
+			put := recurring(t, posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{"id": "order-0001", "kind": "defer", "on": "2026-06-20", "reason": "ward closed"}), check.Title)
 			assert.Contains(t, put.Words, "to 2026-06-20 by")
 			assert.Equal(t, 10, put.Days)
-			done := posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{"id": "order-0002", "kind": "done", "on": begins(time.June, 10), "reason": "by the meter"})
+			done := posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{"id": "order-0002", "kind": "done", "on": "2026-06-10", "reason": "by the meter"})
 			assert.Equal(t, "Valid until 2026-09-10", recurring(t, done, check.Title).Words)
 
 			body := certificate("K-9001", 360, co2(5.02, 0.05))
-			body["on"], body["due_on"] = begins(time.June, 1), begins(time.June, 11)
+			body["on"], body["due_on"] = "2026-06-01", "2026-06-11"
 			posted[any](lead, "/api/standards/HG-22/certificates", map[string]any{"id": "certificate-9001", "certificate": body})
 			for _, s := range get[[]api.StandardView](lead, "/api/standards?kind=gas") {
 				if s.Tag == "HG-22" {

@@ -1298,7 +1298,7 @@ export interface components {
             /** @enum {string} */
             kind: "done" | "failed" | "defer" | "re-plan" | "use";
             /**
-             * Format: date-time
+             * Format: date
              * @description the day it was done, or is put off or moved to
              */
             on?: string;
@@ -1647,12 +1647,15 @@ export interface components {
         };
         CertificateBody: {
             accredited: boolean;
-            /** Format: date-time */
-            due_on: string;
+            /**
+             * Format: date
+             * @description its last day
+             */
+            due_on?: string;
             issuer: string;
             number: string;
-            /** Format: date-time */
-            on: string;
+            /** Format: date */
+            on?: string;
             /** @description tag of the standard it was calibrated against, in house */
             parent?: string;
             values: components["schemas"]["Certified"][];
@@ -1896,8 +1899,11 @@ export interface components {
             /** @description total error allowed, percent */
             allowed?: string;
             analyte: string;
-            /** Format: date-time */
-            expires: string;
+            /**
+             * Format: date
+             * @description its last day
+             */
+            expires?: string;
             /** @description made by the client; sent again it changes nothing */
             id: string;
             /** Format: int64 */
@@ -2729,7 +2735,10 @@ export interface components {
             used_l: number;
         };
         LotBody: {
-            /** Format: date-time */
+            /**
+             * Format: date
+             * @description its last day
+             */
             expires?: string;
             /** @description made by the client; sent again it changes nothing */
             id: string;

@@ -6,7 +6,7 @@ import StepHead from './StepHead.vue'
 import { answer, api, type Run, type Step } from '../api/client'
 import { useKeys } from '../composables/useKeys'
 import { useSession } from '../composables/useSession'
-import { localDay } from '../composables/words'
+import { dayWords } from '../composables/words'
 import { useRunHandle } from './runHandle'
 
 /** Fills the roles with real standards; each is checked, and the first that fits is proposed. */
@@ -68,7 +68,7 @@ useKeys({ Enter: () => next.value && bindAll() })
               @click="bind(o.role.id, c.standard.tag)"
             >
               <span class="num font-medium">{{ c.standard.tag }}</span> certificate until
-              {{ localDay(c.standard.certificate.due_on) }}
+              {{ dayWords(c.standard.certificate.due_on) }}
               <span v-for="w in c.fitness.warnings" :key="w" class="block text-brass">{{ w }}</span>
             </button>
           </li>

@@ -8,7 +8,7 @@ import ProblemNote from './ProblemNote.vue'
 import { useRunHandle } from './runHandle'
 import { useStartRun } from '../composables/useStartRun'
 import { useSession } from '../composables/useSession'
-import { localDay } from '../composables/words'
+import { dayWords, localDay } from '../composables/words'
 import type { Run } from '../api/client'
 
 /** A run that is signed, waits for review, or was abandoned. */
@@ -61,7 +61,7 @@ function answered(text: string) {
         }}<template v-if="run.signature.reviewed_by">; countersigned by {{ run.signature.reviewed_by }}</template>
       </p>
       <p v-if="run.next" class="mt-3 text-lg">
-        <b>Next due {{ localDay(run.next.on) }}</b
+        <b>Next due {{ dayWords(run.next.on) }}</b
         ><span class="text-ink-2">: {{ run.next.reason }}</span>
       </p>
       <p

@@ -20,6 +20,3 @@ export function useForm() {
   }
   return { problem, send, readLabel }
 }
-
-/** dayAsTime is a day from a date field as it travels; none where it is empty. */
-export const dayAsTime = (day: string) => (day ? new Date(day + 'T00:00:00').toISOString() : undefined)

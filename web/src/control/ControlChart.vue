@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { ControlChart } from '../api/client'
-import { localDay, significant } from '../composables/words'
+import { dayWords, localDay, significant } from '../composables/words'
 
 /**
  * One level of a control over time, in standard deviations from its lot's mean. A run
@@ -35,7 +35,7 @@ const size = computed(() => (props.days > 365 ? 1.6 : props.days > 100 ? 2.2 : 3
     <figcaption class="flex flex-wrap items-baseline gap-x-4 text-sm">
       <b>Level {{ level.level }}</b>
       <span class="text-ink-2"
-        >lot <span class="num">{{ level.lot }}</span> until {{ localDay(level.expires) }}</span
+        >lot <span class="num">{{ level.lot }}</span> until {{ dayWords(level.expires) }}</span
       >
       <span class="text-ink-2"
         >bias <span class="num">{{ significant(level.bias, 2) }}</span> %, CV

@@ -5,7 +5,7 @@ import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { dayAsTime, useForm } from '../composables/useForm'
+import { useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 
 /** Opens a new lot of controls: its mean and SD, as its leaflet or the lab's own runs give them. */
@@ -33,7 +33,7 @@ async function save() {
     ...form,
     analyte: props.chart.analyte,
     unit: level?.code ?? '1',
-    expires: dayAsTime(form.expires || '1970-01-01')!,
+    expires: form.expires || undefined,
   }
   const params = { path: { asset: props.chart.asset } }
   if (!(await send(() => answer(api.POST('/api/controls/{asset}/lots', { params, body }))))) return

@@ -5,7 +5,7 @@ import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { dayAsTime, useForm } from '../composables/useForm'
+import { useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 import { isoDay, numberIn } from '../composables/words'
 
@@ -54,7 +54,7 @@ async function save() {
   const body = {
     id: form.id,
     kind: props.kind,
-    on: dayAsTime(form.on),
+    on: form.on || undefined,
     reason: form.reason,
     amount: form.amount ? numberIn(form.amount) || 0 : undefined,
   }

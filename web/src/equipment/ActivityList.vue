@@ -3,7 +3,7 @@ import { ref } from 'vue'
 import ActivityForm from './ActivityForm.vue'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
-import { localDay } from '../composables/words'
+import { dayWords } from '../composables/words'
 
 /** What recurs on a device: how each stands, and what can become of it. Nothing is dismissed. */
 defineProps<{ activities: components['schemas']['ActivityView'][] }>()
@@ -41,7 +41,7 @@ function choices(a: Activity) {
         ><span aria-hidden="true">{{ marks[a.status]?.sign }}</span> {{ a.words }}</span
       >
       <span class="block text-sm text-ink-2"
-        >{{ a.triggers }}<template v-if="a.last_on">; last on {{ localDay(a.last_on) }}</template>
+        >{{ a.triggers }}<template v-if="a.last_on">; last on {{ dayWords(a.last_on) }}</template>
         <template v-if="a.uses && a.used !== undefined"
           >; <span class="num">{{ a.used }}</span> of <span class="num">{{ a.uses }}</span> {{ a.unit }}</template
         ><template v-if="a.left_days !== undefined">, about {{ a.left_days }} days left at this rate</template></span

@@ -4,7 +4,6 @@ import { useRouter } from 'vue-router'
 import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from '../components/FormDialog.vue'
 import { answer, api, ApiError, type Problem, type Reference } from '../api/client'
-import { dayAsTime } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 import { numberIn } from '../composables/words'
 
@@ -49,12 +48,11 @@ function body() {
     const n = numberIn(text)
     return Number.isFinite(n) ? n : undefined
   }
-  const day = (text: string) => dayAsTime(text) ?? '0001-01-01T00:00:00Z'
   return {
     number: certificate.number,
     issuer: certificate.issuer,
-    on: day(certificate.on),
-    due_on: day(certificate.due),
+    on: certificate.on || undefined,
+    due_on: certificate.due || undefined,
     accredited: accredited.value,
     parent: certificate.parent || undefined,
     values: lines.value

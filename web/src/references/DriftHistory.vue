@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Reference } from '../api/client'
-import { localDay, significant, unitWords } from '../composables/words'
+import { dayWords, significant, unitWords } from '../composables/words'
 
 /** A reference's certified value from one certificate to the next, each with its U. */
 const props = defineProps<{ certificates: Reference['certificates'] }>()
@@ -50,7 +50,7 @@ const path = computed(() => points.value.map((p) => `${scale.value.x(p.at)},${sc
         />
         <circle :cx="scale.x(p.at)" :cy="scale.y(p.value)" r="4.5" fill="var(--petrol)" />
         <text :x="scale.x(p.at)" :y="height - 8" text-anchor="middle" font-size="13" fill="var(--ink-2)">
-          {{ localDay(p.on) }}
+          {{ dayWords(p.on) }}
         </text>
       </g>
     </svg>

@@ -3,7 +3,7 @@ import { reactive } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from '../components/FormDialog.vue'
 import { answer, api } from '../api/client'
-import { dayAsTime, useForm } from '../composables/useForm'
+import { useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 
 /** A lot of a consumable that comes in: its label is scanned, or typed. */
@@ -22,7 +22,7 @@ async function read() {
   if (form.label.trim()) Object.assign(form, await readLabel(form.label))
 }
 async function save() {
-  const body = { ...form, label: '', expires: dayAsTime(form.expires) }
+  const body = { ...form, label: '', expires: form.expires || undefined }
   if (!(await send(() => answer(api.POST('/api/lots', { body }))))) return
   await cache.invalidateQueries({ queryKey: ['standards'] })
   emit('close')

@@ -1,5 +1,5 @@
-import { describe, expect, it } from 'vitest'
-import { ago, brief, clockTime, countdown, decimals, dueWords, elapsed, shown } from '../composables/words'
+import { describe, expect, it, vi } from 'vitest'
+import { ago, brief, clockTime, countdown, dayWords, decimals, dueWords, elapsed, shown } from '../composables/words'
 
 describe('numbers at the resolution of the display', () => {
   it.each([
@@ -51,6 +51,20 @@ describe('times of day', () => {
     ['12:75', '12:75'],
     ['noon', 'noon'],
   ])('%s is %s', (typed, written) => expect(clockTime(typed)).toBe(written))
+})
+
+describe('days', () => {
+  it.each(['2026-11-24', '2026-11-24T00:00:00+13:00', '2026-11-24T00:00:00Z', '2026-11-24T00:00:00-08:00'])(
+    '%s is the 24th, wherever the browser is',
+    (date) => {
+      for (const there of ['Pacific/Auckland', 'UTC', 'America/Los_Angeles']) {
+        vi.stubEnv('TZ', there)
+        expect(dayWords(date)).toBe('24 Nov 2026')
+      }
+      vi.unstubAllEnvs()
+    },
+  )
+  it('is nothing where there is none', () => expect(dayWords(undefined)).toBe(''))
 })
 
 describe('times in words', () => {

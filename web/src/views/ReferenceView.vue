@@ -9,7 +9,7 @@ import DriftHistory from '../references/DriftHistory.vue'
 import GasBook from '../references/GasBook.vue'
 import { answer, api, ApiError, type Certified } from '../api/client'
 import { useSession } from '../composables/useSession'
-import { localDay, unitWords } from '../composables/words'
+import { dayWords, localDay, unitWords } from '../composables/words'
 
 /** One reference: what it is certified for, how it drifted, where its chain leads, what depends on it. */
 const props = defineProps<{ id: string }>()
@@ -73,7 +73,7 @@ async function change(note: string) {
               >◆ {{ data.lot ? 'expired' : 'its certificate ran out' }} {{ -data.days }} days ago: not to be used</span
             >
             <span v-else class="font-semibold text-petrol"
-              >● can be used until {{ localDay(data.certificate.due_on) }}</span
+              >● can be used until {{ dayWords(data.certificate.due_on) }}</span
             >
             <span v-if="data.usable_l !== undefined" class="text-ink-2">
               · {{ Math.round(data.usable_l) }} L above its reserve</span
@@ -142,7 +142,7 @@ async function change(note: string) {
             <span class="block text-sm text-ink-2">entered by {{ c.by }}</span>
           </span>
           <span class="text-right">
-            {{ localDay(c.on) }} to {{ localDay(c.due_on) }}
+            {{ dayWords(c.on) }} to {{ dayWords(c.due_on) }}
             <span v-if="c.current" class="block text-sm font-semibold text-petrol">● counts now</span>
           </span>
         </li>
@@ -174,7 +174,7 @@ async function change(note: string) {
             <span class="num block text-sm text-ink-2">{{ step.uncertainty }}</span>
             <span class="block text-sm text-ink-2">
               {{ step.certificate?.number }}, {{ step.certificate?.accredited ? 'accredited' : 'in house' }}, until
-              {{ localDay(step.certificate?.due_on) }}
+              {{ dayWords(step.certificate?.due_on) }}
             </span>
           </template>
           <span v-else class="text-ink-2">{{ step.name }}</span>

@@ -7,7 +7,7 @@ import QueryState from '../components/QueryState.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
-import { localDay, unitWords } from '../composables/words'
+import { dayWords, unitWords } from '../composables/words'
 
 type Standard = components['schemas']['StandardView']
 const { data, error, refetch } = useQuery({ queryKey: ['standards'], queryFn: () => answer(api.GET('/api/standards')) })
@@ -23,7 +23,7 @@ const found = computed(() =>
 function state(s: Standard): { words: string; bad: boolean; soon: boolean } {
   if (s.status !== 'usable') return { words: `in quarantine`, bad: true, soon: false }
   if (s.days < 0) return { words: `ran out ${-s.days} days ago`, bad: true, soon: false }
-  return { words: `${localDay(s.certificate.due_on)}`, bad: false, soon: s.days < 60 }
+  return { words: `${dayWords(s.certificate.due_on)}`, bad: false, soon: s.days < 60 }
 }
 function values(s: Standard): string[] {
   const pieces = (s.values ?? []).filter((v) => v.piece)

@@ -5,7 +5,7 @@ import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import ShareBar from '../components/ShareBar.vue'
 import { answer, api } from '../api/client'
-import { counted, familyWords, isoDay, localDay } from '../composables/words'
+import { counted, dayWords, familyWords, isoDay } from '../composables/words'
 
 /** What a time of work came to: on time, as found, overdue, work, gas, cost. */
 const today = new Date()
@@ -30,7 +30,8 @@ watch(error, (e) => (wrong.value = e?.message ?? ''))
 const money = (x: number) => (x ? `${Math.round(x).toLocaleString('en-GB')} ${data.value?.prices.currency}` : '–')
 const litres = (x: number) => Math.round(x).toLocaleString('en-GB')
 const percent = (x: number) => `${Math.round(100 * x)} %`
-const month = (iso: string) => new Date(iso).toLocaleDateString('en-GB', { month: 'short', year: '2-digit' })
+const month = (day: string) =>
+  new Date(day.slice(0, 10) + 'T00:00:00').toLocaleDateString('en-GB', { month: 'short', year: '2-digit' })
 /** Months as columns of a picture: the height is what was done, the filled part what was on time. */
 const most = computed(() => Math.max(1, ...(data.value?.months ?? []).map((m) => m.on_time.all)))
 const weakest = computed(() =>
@@ -39,7 +40,7 @@ const weakest = computed(() =>
     .sort((a, b) => a.found.high - b.found.high)
     .at(0),
 )
-const last = computed(() => localDay(until.value))
+const last = computed(() => dayWords(until.value))
 </script>
 
 <template>
@@ -270,7 +271,7 @@ const last = computed(() => localDay(until.value))
       </section>
     </div>
     <p class="mt-8 text-sm text-ink-2">
-      {{ localDay(from) }} to {{ last }}.
+      {{ dayWords(from) }} to {{ last }}.
       <template v-if="data.prices.currency"
         >Reckoned with {{ data.prices.hour }} {{ data.prices.currency }} an hour, {{ data.prices.litre }} a litre,
         {{ data.prices.certificate }} a certificate:
