@@ -128,8 +128,10 @@ func (s Standard) Check() []FieldError {
 		say("certificate.number", "is missing: a reference without a certificate cannot be used")
 	case strings.TrimSpace(c.Issuer) == "":
 		say("certificate.issuer", "is missing: say who certified it")
-	case c.On.IsZero() || c.DueOn.IsZero():
-		say("certificate.due_on", "is missing: say when it was certified and until when that counts")
+	case c.On.IsZero():
+		say("certificate.on", "is missing: say when it was certified")
+	case c.DueOn.IsZero():
+		say("certificate.due_on", "is missing: say until when that counts")
 	case !c.On.Before(c.DueOn):
 		say("certificate.due_on", "%s is not after the day of the certificate, %s", c.DueOn.Format(time.DateOnly), c.On.Format(time.DateOnly))
 	}

@@ -351,14 +351,14 @@ func TestWhereAndWhenPeopleWork(t *testing.T) {
 	c := h.signedIn("Tamsin Orrery")
 	day := get[api.HouseView](c, "/api/house").Day
 	for field, change := range map[string]func(*api.WorkingDay){
-		"until":            func(d *api.WorkingDay) { d.Until = "07:00" },
-		"from":             func(d *api.WorkingDay) { d.From = "8" },
-		"capacity":         func(d *api.WorkingDay) { d.Capacity = 0 },
-		"sites.0.weekdays": func(d *api.WorkingDay) { d.Sites[0].Weekdays = []int{8} },
-		"sites.1.from":     func(d *api.WorkingDay) { d.Sites[1].Until = "" },
-		"sites.1.name":     func(d *api.WorkingDay) { d.Sites[1].Name = d.Sites[0].Name },
-		"home":             func(d *api.WorkingDay) { d.Home = "the moon" },
-		"hands.typed":      func(d *api.WorkingDay) { d.Hands.Typed = 100 },
+		"until":             func(d *api.WorkingDay) { d.Until = "07:00" },
+		"from":              func(d *api.WorkingDay) { d.From = "8" },
+		"capacity":          func(d *api.WorkingDay) { d.Capacity = 0 },
+		"sites[0].weekdays": func(d *api.WorkingDay) { d.Sites[0].Weekdays = []int{8} },
+		"sites[1].from":     func(d *api.WorkingDay) { d.Sites[1].Until = "" },
+		"sites[1].name":     func(d *api.WorkingDay) { d.Sites[1].Name = d.Sites[0].Name },
+		"home":              func(d *api.WorkingDay) { d.Home = "the moon" },
+		"hands.typed":       func(d *api.WorkingDay) { d.Hands.Typed = 100 },
 	} {
 		wrong := get[api.HouseView](c, "/api/house").Day
 		change(&wrong)

@@ -178,7 +178,7 @@ func checked(s procedure.Standard) error {
 	}
 	words := make([]string, len(mistakes))
 	for i, m := range mistakes {
-		words[i] = m.Error()
+		words[i] = wrong(m.Path, m.Message)
 	}
 	return invalid(mistakes[0].Path, strings.Join(words, "; ")+". Nothing was recorded.")
 }

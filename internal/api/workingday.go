@@ -86,7 +86,7 @@ func (d WorkingDay) check() error {
 	}
 	seen := map[string]bool{}
 	for i, s := range d.Sites {
-		field := fmt.Sprintf("sites.%d.", i)
+		field := fmt.Sprintf("sites[%d].", i)
 		name := strings.TrimSpace(s.Name)
 		switch {
 		case name == "" || seen[name]:

@@ -30,7 +30,7 @@ func (f *filler) references() {
 			s.Values = slices.Clone(s.Values)
 			s.Values[0].DriftPerYear = math.Abs(r.drift)
 		}
-		issuer := "Workshop, in house"
+		issuer := "Workshop"
 		if r.accredited {
 			issuer = accreditedBy
 		}

@@ -1,9 +1,17 @@
 <script setup lang="ts">
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 import type { Problem } from '../api/client'
+import WhatCameOfIt from './WhatCameOfIt.vue'
 
 /** A form in a dialog: its fields, what was refused and why, and the way back. */
-defineProps<{ title: string; hint?: string; action: string; problem?: Problem; busy?: boolean; wide?: boolean }>()
+defineProps<{
+  title: string
+  hint?: string
+  action: string
+  problem?: Problem
+  busy?: boolean
+  wide?: boolean
+}>()
 defineEmits<{ save: []; close: [] }>()
 </script>
 
@@ -16,9 +24,7 @@ defineEmits<{ save: []; close: [] }>()
           <DialogTitle class="text-xl">{{ title }}</DialogTitle>
           <p v-if="hint" class="mt-1 text-ink-2">{{ hint }}</p>
           <div class="mt-4"><slot /></div>
-          <p v-if="problem" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-            {{ problem.detail }}
-          </p>
+          <WhatCameOfIt class="mt-3" :problem="problem" />
           <div class="mt-5 flex gap-3">
             <button class="btn btn-main" :disabled="busy">{{ action }}</button>
             <button type="button" class="btn" @click="$emit('close')">Back <kbd>Esc</kbd></button>

@@ -59,11 +59,11 @@ async function save() {
     <div class="grid grid-cols-2 gap-4">
       <label v-for="f in fields" :key="f.key">
         <span class="label">{{ f.label }}</span>
-        <input v-model="device[f.key]" class="field" :required="f.required" :aria-invalid="problem?.field === f.key" />
+        <input v-model="device[f.key]" class="field" :required="f.required" :name="f.key" />
       </label>
       <label>
         <span class="label">Family</span>
-        <select v-model="device.family" class="field">
+        <select v-model="device.family" name="family" class="field">
           <option v-for="f in families" :key="f" :value="f">{{ familyWords(f) }}</option>
         </select>
       </label>
@@ -83,7 +83,7 @@ async function save() {
       </label>
       <label>
         <span class="label">Risk, 1 (low) to 5</span>
-        <input v-model.number="device.risk" type="number" min="1" max="5" class="field num" />
+        <input v-model.number="device.risk" type="number" name="risk" min="1" max="5" class="field num" />
       </label>
     </div>
   </FormDialog>

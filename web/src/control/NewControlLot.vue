@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
 import { answer, api } from '../api/client'
@@ -65,9 +66,7 @@ async function save() {
       <NumberField v-model="form.mean" label="Mean" :unit="first?.unit" name="mean" />
       <NumberField v-model="form.sd" label="SD" :unit="first?.unit" name="sd" />
       <NumberField v-model="form.allowed" label="Total error allowed" unit="%" name="allowed" />
-      <label class="block"
-        ><span class="label">Last day</span><input v-model="form.expires" type="date" name="expires" class="field num"
-      /></label>
+      <DayField v-model="form.expires" label="Last day" name="expires" />
     </div>
   </FormDialog>
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive, ref } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
 import { answer, api } from '../api/client'
@@ -80,17 +81,15 @@ async function save() {
     @close="emit('close')"
   >
     <div class="grid gap-4">
-      <label v-if="kind !== 'use'" class="block max-w-56">
-        <span class="label">{{ words.on }}</span>
-        <input
-          v-model="form.on"
-          type="date"
-          name="on"
-          class="field num"
-          :min="past ? undefined : today"
-          :max="past ? today : undefined"
-        />
-      </label>
+      <DayField
+        v-if="kind !== 'use'"
+        v-model="form.on"
+        class="block max-w-56"
+        :label="words.on"
+        name="on"
+        :min="past ? undefined : today"
+        :max="past ? today : undefined"
+      />
       <NumberField v-else v-model="form.amount" label="Used" :unit="activity.unit" name="amount" />
       <label v-if="kind !== 'use'" class="block">
         <span class="label">{{ words.reason }}</span>

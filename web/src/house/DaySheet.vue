@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
+import WhatCameOfIt from '../components/WhatCameOfIt.vue'
 import { answer, api } from '../api/client'
 import ClockField from '../components/ClockField.vue'
 import { useSession } from '../composables/useSession'
@@ -52,10 +53,7 @@ const save = () =>
 
 <template>
   <form v-if="day.value && data" class="max-w-[1230px]" @submit.prevent="save">
-    <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
-    <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ problem.detail }}
-    </p>
+    <WhatCameOfIt :saved="saved" :problem="problem" />
     <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-6">
       <div class="grid gap-4 sm:grid-cols-5">
@@ -96,11 +94,12 @@ const save = () =>
             </tr>
           </thead>
           <tbody class="rows">
-            <tr v-for="s in day.value.sites" :key="s.name">
+            <tr v-for="(s, n) in day.value.sites" :key="s.name">
               <th scope="row" class="min-w-44 py-2 pr-3 font-semibold">{{ s.name }}</th>
               <td class="py-1 pr-3">
                 <input
                   v-model.number="s.travel"
+                  :name="`sites[${n}].travel`"
                   type="number"
                   min="0"
                   max="1440"
@@ -125,6 +124,7 @@ const save = () =>
               <td class="py-1 pr-3">
                 <ClockField
                   v-model="s.from"
+                  :name="`sites[${n}].from`"
                   class="w-32"
                   placeholder="any time"
                   :aria-label="`First minute at ${s.name}`"
@@ -133,6 +133,7 @@ const save = () =>
               <td class="py-1 pr-3">
                 <ClockField
                   v-model="s.until"
+                  :name="`sites[${n}].until`"
                   class="w-32"
                   placeholder="any time"
                   :aria-label="`Last minute at ${s.name}`"

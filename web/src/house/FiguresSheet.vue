@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
+import WhatCameOfIt from '../components/WhatCameOfIt.vue'
 import { answer, api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse, type House } from './useHouse'
@@ -38,10 +39,7 @@ async function save() {
 
 <template>
   <form v-if="form.intervals && form.prices" class="max-w-4xl" @submit.prevent="save">
-    <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
-    <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ problem.detail }}
-    </p>
+    <WhatCameOfIt :saved="saved" :problem="problem" />
     <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-8">
       <div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
+import WhatCameOfIt from '../components/WhatCameOfIt.vue'
 import { answer, api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse, type House } from './useHouse'
@@ -42,14 +43,11 @@ const save = () =>
 
 <template>
   <form v-if="lab.value && data" class="max-w-3xl" @submit.prevent="save">
-    <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
-    <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ problem.detail }}
-    </p>
+    <WhatCameOfIt :saved="saved" :problem="problem" />
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-4">
       <label class="block"
         ><span class="label">Name, as it stands on certificates</span
-        ><input v-model="lab.value.name" name="lab" class="field"
+        ><input v-model="lab.value.name" name="name" class="field"
       /></label>
       <div class="grid grid-cols-[1fr_180px] gap-4">
         <label class="block"

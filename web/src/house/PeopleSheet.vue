@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
+import WhatCameOfIt from '../components/WhatCameOfIt.vue'
 import { answer, api } from '../api/client'
 import { useHouse, type House } from './useHouse'
 
@@ -24,10 +25,7 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
 
 <template>
   <section v-if="data">
-    <p v-if="saved" class="mb-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
-    <p v-if="problem" class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ problem.detail }}
-    </p>
+    <WhatCameOfIt :saved="saved" :problem="problem" />
     <table class="w-full max-w-3xl text-left">
       <thead class="border-b-2 border-ink text-sm text-ink-2">
         <tr>

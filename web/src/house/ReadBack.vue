@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import WhatCameOfIt from '../components/WhatCameOfIt.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useForm } from '../composables/useForm'
@@ -47,9 +48,7 @@ async function take() {
       Choose a run (JSON)
       <input type="file" name="run" accept=".json,application/json" class="sr-only" @change="read" />
     </label>
-    <p v-if="problem" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      ◆ {{ problem.detail }}
-    </p>
+    <WhatCameOfIt class="mt-3" :problem="problem" />
     <div v-if="view" class="mt-4 border-2 border-ink bg-sheet p-4" role="status">
       <p class="font-semibold text-petrol">
         ● It holds: {{ counted(view.events, 'event') }} in their chain, {{ counted(view.points, 'verdict') }} as their

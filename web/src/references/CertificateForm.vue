@@ -2,6 +2,7 @@
 import { reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useQueryClient } from '@tanstack/vue-query'
+import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import { answer, api, ApiError, type Problem, type Reference } from '../api/client'
 import { newId } from '../composables/useRun'
@@ -124,12 +125,8 @@ async function save() {
       <label class="flex items-end gap-2 pb-2">
         <input v-model="accredited" type="checkbox" class="size-5" />accredited
       </label>
-      <label>
-        <span class="label">Certified on</span><input v-model="certificate.on" name="on" type="date" class="field" />
-      </label>
-      <label>
-        <span class="label">Counts until</span><input v-model="certificate.due" name="due" type="date" class="field" />
-      </label>
+      <DayField v-model="certificate.on" label="Certified on" name="on" />
+      <DayField v-model="certificate.due" label="Counts until" name="due_on" />
       <label v-if="!accredited" class="col-span-2">
         <span class="label">Calibrated against (tag)</span>
         <input v-model="certificate.parent" name="parent" class="field num" />
@@ -157,7 +154,12 @@ async function save() {
             :key="key"
             class="pr-2 pb-2"
           >
-            <input v-model="l[key]" class="field num" :aria-label="`${key} of line ${i + 1}`" />
+            <input
+              v-model="l[key]"
+              :name="`values[${i}].${key === 'drift' ? 'drift_per_year' : key}`"
+              class="field num"
+              :aria-label="`${key} of line ${i + 1}`"
+            />
           </td>
         </tr>
       </tbody>

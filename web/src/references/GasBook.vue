@@ -106,7 +106,9 @@ async function save() {
         The runs since then should have taken about {{ Math.round(reference.expected_l) }} L: an estimate from their
         procedures.
       </p>
-      <label class="mt-3 block"><span class="label">Note</span><input v-model="note" class="field" /></label>
+      <label class="mt-3 block"
+        ><span class="label">Note</span><input v-model="note" name="note" class="field"
+      /></label>
     </FormDialog>
   </section>
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
+import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import { answer, api } from '../api/client'
 import { useForm } from '../composables/useForm'
@@ -53,9 +54,7 @@ async function save() {
       <label class="block"
         ><span class="label">Lot</span><input v-model="form.lot" name="lot" class="field num"
       /></label>
-      <label class="block"
-        ><span class="label">Last day</span><input v-model="form.expires" type="date" name="expires" class="field num"
-      /></label>
+      <DayField v-model="form.expires" label="Last day" name="expires" />
       <label class="block"
         ><span class="label">Kind</span>
         <select v-model="form.kind" name="kind" class="field">

@@ -35,7 +35,7 @@ function values(s: Standard): string[] {
   return (s.values ?? []).map((v) => {
     const unit = unitWords(v.unit)
     const what = v.from || v.to ? `${v.from ?? 0} to ${v.to} ${unit}` : `${v.value} ${unit}`
-    return `${v.quantity} ${what}, U ${v.u} (k = ${v.k})`
+    return `${v.quantity} ${what.trim()}, U ${v.u} (k = ${v.k})`
   })
 }
 </script>
@@ -60,16 +60,18 @@ function values(s: Standard): string[] {
           <th class="font-medium">Certified value and uncertainty</th>
           <th class="font-medium">Certificate</th>
           <th class="font-medium">Valid until</th>
-          <th class="text-right font-medium">Gas left</th>
+          <th class="pr-3 text-right font-medium whitespace-nowrap">Gas left</th>
           <th class="text-right font-medium">Runs</th>
         </tr>
       </thead>
       <tbody class="rows align-top">
         <tr v-for="s in found" :key="s.id">
           <td class="py-2.5 pr-4">
-            <RouterLink :to="{ name: 'reference', params: { id: s.tag } }" class="num font-medium underline">{{
-              s.tag
-            }}</RouterLink>
+            <RouterLink
+              :to="{ name: 'reference', params: { id: s.tag } }"
+              class="num font-medium whitespace-nowrap underline"
+              >{{ s.tag }}</RouterLink
+            >
           </td>
           <td class="py-2.5 pr-3">
             {{ s.name }}<span class="block text-sm text-ink-2">{{ s.maker }} · {{ s.serial }} · {{ s.place }}</span>
@@ -91,7 +93,7 @@ function values(s: Standard): string[] {
             <span v-if="state(s).soon" class="block text-sm font-normal">in {{ s.days }} days</span>
             <span v-if="s.note" class="block max-w-60 text-sm font-normal">{{ s.note }}</span>
           </td>
-          <td class="num py-2.5 text-right">
+          <td class="num py-2.5 pr-3 text-right">
             <template v-if="s.usable_l !== undefined">
               {{ Math.round(s.usable_l) }} L<span class="block text-sm text-ink-2"
                 >{{ s.cylinder?.gauge_bar }} bar</span

@@ -1,0 +1,69 @@
+import { flushPromises, mount } from '@vue/test-utils'
+import { defineComponent, h } from 'vue'
+import { describe, expect, it } from 'vitest'
+import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import { ApiError, type Problem } from '../api/client'
+import { useForm } from '../composables/useForm'
+
+const refused = (field: string, detail: string): Problem => ({
+  status: 422,
+  title: 'Not recorded',
+  detail,
+  code: 'x',
+  field,
+})
+
+/** A form with some fields, and what it says of a refusal. */
+const Form = defineComponent({
+  props: { problem: { type: Object as () => Problem | undefined, default: undefined } },
+  setup(props) {
+    const field = (name: string, label: string) =>
+      h('label', [h('span', { class: 'label' }, label), h('input', { name })])
+    return () =>
+      h('form', [
+        field('tag', 'Tag on its label'),
+        field('due_on', 'Counts until'),
+        field('values[0].quantity', 'Quantity'),
+        field('values[0].unit', 'Unit'),
+        h(WhatCameOfIt, { problem: props.problem }),
+      ])
+  },
+})
+
+describe('what a form was refused for', () => {
+  it.each([
+    ['tag', '“tag” is missing.', 'tag', '“Tag on its label” is missing.'],
+    ['certificate.due_on', '“certificate.due_on” is no day.', 'due_on', '“Counts until” is no day.'],
+    ['values[0].unit', 'vol is not a unit.', 'values[0].unit', 'vol is not a unit.'],
+    ['values[0]', 'CO2 states no uncertainty.', 'values[0].quantity', 'CO2 states no uncertainty.'],
+  ])('%s is marked, and told by its label', async (field, detail, name, words) => {
+    const form = mount(Form, { attachTo: document.body })
+    await form.setProps({ problem: refused(field, detail) })
+    await flushPromises()
+    const marked = form.findAll('[aria-invalid="true"]')
+    expect(marked.map((m) => m.attributes('name'))).toEqual([name])
+    expect(document.activeElement).toBe(marked[0]!.element)
+    expect(form.find('[role=alert]').text()).toBe(words)
+    await form.setProps({ problem: refused('lot', 'Scan the label.') })
+    await flushPromises()
+    expect(form.findAll('[aria-invalid]')).toHaveLength(0)
+    expect(form.find('[role=alert]').text()).toBe('Scan the label.')
+    form.unmount()
+  })
+})
+
+describe('what is sent', () => {
+  it('keeps what was refused, and forgets it with the next try', async () => {
+    const { problem, send } = useForm()
+    const no = refused('tag', 'It stands in the register already.')
+    expect(await send(() => Promise.reject(new ApiError(no)))).toBeUndefined()
+    expect(problem.value).toEqual(no)
+    expect(await send(() => Promise.resolve('entered'))).toBe('entered')
+    expect(problem.value).toBeUndefined()
+  })
+
+  it('hides no fault that is not a refusal', async () => {
+    const { send } = useForm()
+    await expect(send(() => Promise.reject(new TypeError('the page is wrong')))).rejects.toThrow('the page is wrong')
+  })
+})
