@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"os/exec"
-	"strings"
 	"testing"
 	"time"
 
@@ -23,6 +22,19 @@ import (
 type browserless struct {
 	http http.Client
 	base string
+}
+
+func (c *browserless) signIn(t *testing.T, name, password string) {
+	t.Helper()
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	c.http = http.Client{Jar: jar, Timeout: 10 * time.Second}
+	text, err := json.Marshal(map[string]string{"name": name, "password": password})
+	require.NoError(t, err)
+	response, err := c.http.Post(c.base+"/api/session", "application/json", bytes.NewReader(text))
+	require.NoError(t, err)
+	response.Body.Close()
+	require.Equal(t, 200, response.StatusCode)
 }
 
 func (c *browserless) post(path string, body any) (procedure.View, error) {
@@ -54,23 +66,18 @@ func TestKilledAgainAndAgain(t *testing.T) {
 	require.NoError(t, l.Save(a))
 	require.NoError(t, l.Close())
 
-	jar, err := cookiejar.New(nil)
-	require.NoError(t, err)
-	c := &browserless{http: http.Client{Jar: jar, Timeout: 10 * time.Second}}
+	c := &browserless{}
 	run, acknowledged := "", []string{}
 	for round := range 12 {
 		s := launch(t, data, "serve")
 		c.base = s.base
 		if round == 0 {
-			response, err := c.http.Post(s.base+"/api/session", "application/json", strings.NewReader(`{"name":"Idris Vail","password":"a long password"}`))
-			require.NoError(t, err)
-			response.Body.Close()
-			require.Equal(t, 200, response.StatusCode)
+			c.signIn(t, "Idris Vail", "a long password")
 			v, err := c.post("/api/runs", map[string]any{"id": "opening-0001", "asset": "MB-0417"})
 			require.NoError(t, err)
 			run = v.ID
 		} else {
-			copyCookies(t, jar, s.base)
+			copyCookies(t, c.http.Jar, s.base)
 		}
 		acknowledged = append(acknowledged, noteUntilKilled(t, c, s, run, round)...)
 	}
@@ -98,7 +105,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 }
 
 // copyCookies carries the session over to the port the server has now.
-func copyCookies(t *testing.T, jar *cookiejar.Jar, base string) {
+func copyCookies(t *testing.T, jar http.CookieJar, base string) {
 	request, err := http.NewRequest("GET", base, nil)
 	require.NoError(t, err)
 	jar.SetCookies(request.URL, jar.Cookies(request.URL)) // cookies do not know ports

@@ -199,7 +199,7 @@ func (b backup) Run() error {
 	if _, err := os.Stat(b.File); err == nil {
 		return fmt.Errorf("%s exists already: give the backup a name of its own", b.File)
 	}
-	l, err := ledger.Open(b.Data)
+	l, err := ledger.OpenKept(b.Data)
 	if err != nil {
 		return err
 	}
@@ -232,7 +232,7 @@ type verify struct {
 
 // Run checks the chain.
 func (v verify) Run() error {
-	l, err := ledger.Open(v.Data)
+	l, err := ledger.OpenKept(v.Data)
 	if err != nil {
 		return err
 	}

@@ -20,6 +20,9 @@ const File = "ledger.db"
 // ErrNotFound says that there is no such record.
 var ErrNotFound = errors.New("there is no such record")
 
+// ErrNone says that a folder holds no ledger.
+var ErrNone = errors.New("there is no record")
+
 // Ledger is the record of one workshop. One writer at a time; readers beside it.
 // When a write has returned without an error, it is on disk.
 type Ledger struct {
@@ -68,6 +71,14 @@ func Open(folder string) (*Ledger, error) {
 	}
 	l.head = last.Hash
 	return l, nil
+}
+
+// OpenKept opens the ledger in a data folder where there is one; ErrNone where there is not.
+func OpenKept(folder string) (*Ledger, error) {
+	if _, err := os.Stat(filepath.Join(folder, File)); errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("%w in %s: name the folder that holds %s", ErrNone, folder, File)
+	}
+	return Open(folder)
 }
 
 // migrations are the versions of the tables, in order. A landed one never changes.

@@ -57,9 +57,12 @@ func Look(backup string) (Kept, error) {
 	return kept, err
 }
 
+// ErrInUse says that a program has the ledger open.
+var ErrInUse = errors.New("a program has this record open: stop it first, or put the backup back from its page (House, The record)")
+
 // Restore puts a backup into a data folder that nothing uses. The backup's chain is
 // checked first; a ledger that stands there is kept aside under the name that is returned,
-// empty where there was none.
+// empty where there was none. ErrInUse where somebody has it open.
 func Restore(folder, backup string, now time.Time) (aside string, kept Kept, err error) {
 	try, kept, err := prepare(backup)
 	if err != nil {
@@ -70,15 +73,25 @@ func Restore(folder, backup string, now time.Time) (aside string, kept Kept, err
 		return "", kept, err
 	}
 	file := filepath.Join(folder, File)
+	if inUse(file) {
+		return "", kept, ErrInUse
+	}
+	fresh := file + ".new" // whole on the disk before anything makes way for it
+	if err := os.Remove(fresh); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return "", kept, err
+	}
+	if err := copyFile(filepath.Join(try, File), fresh); err != nil {
+		return "", kept, errors.Join(fmt.Errorf("nothing was changed: %w", err), os.Remove(fresh))
+	}
 	if _, err := os.Stat(file); err == nil {
 		aside = beside(file, now)
-		for _, suffix := range []string{"", "-wal", "-shm"} {
+		for _, suffix := range []string{"-wal", "-shm", ""} {
 			if err := os.Rename(file+suffix, aside+suffix); err != nil && !errors.Is(err, os.ErrNotExist) {
 				return "", kept, err
 			}
 		}
 	}
-	return aside, kept, copyFile(filepath.Join(try, File), file)
+	return aside, kept, os.Rename(fresh, file)
 }
 
 // beside is the name under which what stood in a file is kept.

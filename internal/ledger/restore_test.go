@@ -22,6 +22,10 @@ func TestABackupIsPutBackAfterItWasChecked(t *testing.T) {
 	require.NoError(t, l.Backup(backup), "while it is in use")
 	assert.Error(t, l.Backup(backup), "a backup overwrites nothing")
 	require.NoError(t, l.Save(&ledger.Asset{ID: "b", Tag: "MB-2", Status: ledger.InUse}))
+	_, _, err = ledger.Restore(folder, backup, at)
+	assert.ErrorIs(t, err, ledger.ErrInUse, "nothing is taken from under a program")
+	_, err = l.Asset("MB-2")
+	assert.NoError(t, err)
 	require.NoError(t, l.Close())
 
 	aside, kept, err := ledger.Restore(folder, backup, at)
@@ -51,4 +55,11 @@ func TestABackupIsPutBackAfterItWasChecked(t *testing.T) {
 	aside, _, err = ledger.Restore(fresh, backup, at)
 	require.NoError(t, err)
 	assert.Empty(t, aside)
+	left, err := filepath.Glob(filepath.Join(folder, "*.new"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+
+	_, err = ledger.OpenKept(filepath.Join(fresh, "mistyped"))
+	assert.ErrorIs(t, err, ledger.ErrNone)
+	assert.NoDirExists(t, filepath.Join(fresh, "mistyped"), "and none is made")
 }

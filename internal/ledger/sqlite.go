@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 
+	driver "github.com/glebarez/go-sqlite"
 	"github.com/glebarez/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -75,6 +76,21 @@ func (l *Ledger) version() (n int64, err error) {
 	}
 	return n, err
 }
+
+// inUse says whether somebody has a ledger's file open: then nobody else can have it alone.
+func inUse(file string) bool {
+	db, err := sql.Open(sqlite.DriverName, "file:"+file+"?mode=rw&_pragma=busy_timeout(0)&_pragma=locking_mode(EXCLUSIVE)")
+	if err != nil {
+		return false
+	}
+	defer db.Close()
+	var told *driver.Error
+	_, err = db.Exec("BEGIN IMMEDIATE; ROLLBACK")
+	return errors.As(err, &told) && told.Code()&0xff == busy
+}
+
+// busy is SQLite's result for what others hold.
+const busy = 5
 
 // Backup writes a copy of the whole ledger to a new file, while it is in use.
 func (l *Ledger) Backup(path string) error {
