@@ -15,9 +15,11 @@ const a = props.run.ambient
 function inOwn(of: 'temperature' | 'pressure', unit: string) {
   return props.run.room[of] === unit ? '' : ` ${unitWords(unit)}`
 }
+/** As it was typed, where it was typed in these units; without the tail of a conversion where it was not. */
+const exact = (v: number) => Number(v.toPrecision(7))
 const room = reactive({
-  temperature: a.recorded ? `${a.temperature_c}${inOwn('temperature', 'Cel')}` : '',
-  pressure: a.recorded ? `${a.pressure_hpa}${inOwn('pressure', 'hPa')}` : '',
+  temperature: a.recorded ? `${exact(a.temperature_c)}${inOwn('temperature', 'Cel')}` : '',
+  pressure: a.recorded ? `${exact(a.pressure_hpa)}${inOwn('pressure', 'hPa')}` : '',
   humidity: a.recorded ? String(a.humidity_percent) : '',
 })
 const form = ref<HTMLFormElement>()

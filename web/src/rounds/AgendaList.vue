@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { nextTick, ref } from 'vue'
+import { nextTick, ref, watch } from 'vue'
 import type { components } from '../api/schema.gen'
 import { clock, movedBy, partsOf } from './clock'
 
@@ -7,7 +7,7 @@ import { clock, movedBy, partsOf } from './clock'
 type Block = components['schemas']['Block']
 const props = defineProps<{ blocks: Block[]; jobs: components['schemas']['RoundJob'][]; many: boolean }>()
 const emit = defineEmits<{ order: [parts: string[]]; leave: [job: string]; at: [job: string | undefined] }>()
-const rows = ref<HTMLElement[]>([])
+const list = ref<HTMLElement>()
 const job = (id: string) => props.jobs.find((j) => j.id === id)
 const partWords: Record<string, string> = { 'set up': 'set up', finish: 'finish', whole: '' }
 /** Until when a job that was set up runs by itself. */
@@ -16,21 +16,32 @@ function runs(b: Block) {
   const end = props.blocks.find((x) => x.job === b.job && x.part === 'finish')
   return end ? `then it runs by itself; finish at ${clock(end.from)}` : ''
 }
-async function move(i: number, by: -1 | 1) {
+/** What was moved keeps the cursor when the day comes back in its new order, also as another part of its job. */
+let moved: Block | undefined
+function move(i: number, by: -1 | 1) {
   const next = movedBy(props.blocks, i, by)
   if (next === props.blocks) return
+  moved = props.blocks[i]
   emit('order', partsOf(next))
-  await nextTick()
-  setTimeout(() => rows.value[i + by]?.focus(), 150)
 }
+watch(
+  () => props.blocks,
+  async () => {
+    const of = moved
+    moved = undefined
+    await nextTick()
+    const i = props.blocks.findIndex((b) => b.job === of?.job && b.part === of.part)
+    const at = i < 0 ? props.blocks.findIndex((b) => b.job === of?.job) : i
+    if (at >= 0) (list.value?.children[at] as HTMLElement).focus()
+  },
+)
 </script>
 
 <template>
-  <ol class="rows border-y-2 border-ink" aria-label="The day in order">
+  <ol ref="list" class="rows border-y-2 border-ink" aria-label="The day in order">
     <li
       v-for="(b, i) in blocks"
       :key="b.job + b.part"
-      ref="rows"
       tabindex="0"
       class="group grid grid-cols-[136px_1fr_auto] items-center gap-3 py-1.5 focus-visible:bg-brass-wash"
       @mouseenter="emit('at', b.job)"

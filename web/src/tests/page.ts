@@ -1,0 +1,83 @@
+import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { createMemoryHistory, createRouter, type Router } from 'vue-router'
+import { vi } from 'vitest'
+import { api } from '../api/client'
+
+/** What was sent to the server. */
+export interface Sent {
+  method: 'GET' | 'POST'
+  path: string
+  params: { path: Record<string, string>; query: Record<string, unknown> }
+  body: Record<string, unknown>
+}
+
+/** server answers in the place of the real one: by path, and keeps what it was asked. */
+export function server(answers: Record<string, (s: Sent) => unknown>) {
+  const sent: Sent[] = []
+  for (const method of ['GET', 'POST'] as const)
+    vi.spyOn(api, method).mockImplementation((async (path: string, init?: Partial<Sent>) => {
+      const s = JSON.parse(
+        JSON.stringify({ method, path, body: init?.body, params: { path: {}, query: {}, ...init?.params } }),
+      ) as Sent
+      sent.push(s)
+      if (!answers[path]) throw new Error(`nothing answers ${method} ${path}`)
+      const value = answers[path](s)
+      return value instanceof Refused
+        ? { error: value.problem, response: new Response('', { status: value.problem.status }) }
+        : { data: value, response: new Response('{}') }
+    }) as never)
+  return sent
+}
+
+class Refused {
+  constructor(readonly problem: { title: string; status: number; detail: string; code: string; field?: string }) {}
+}
+export const refuse = (detail: string, field?: string) =>
+  new Refused({ title: 'Not recorded', status: 422, detail, code: 'invalid', field })
+
+/** shown puts a part of the interface on a page, with everything it finds around it in the product. */
+export async function shown(
+  part: Parameters<typeof mount>[0],
+  props: Record<string, unknown> = {},
+): Promise<{ page: VueWrapper; router: Router }> {
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: ['today', 'device', 'reference', 'look-back', 'intervals', 'run'].map((name) => ({
+      path: `/${name}/:id?`,
+      name,
+      component: { template: '<p />' },
+    })),
+  })
+  await router.push('/today')
+  const page = mount(part, {
+    props,
+    attachTo: document.body,
+    global: {
+      plugins: [
+        router,
+        [VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { retry: false } } }) }],
+      ],
+    },
+  })
+  await flushPromises()
+  return { page, router }
+}
+
+/** dialog is the form that lies over the page. */
+export const dialog = () => document.querySelector<HTMLFormElement>('[role=dialog] form')!
+
+/** type fills in a field of the dialog. */
+export function type(name: string, text: string) {
+  const field = dialog().querySelector<HTMLInputElement>(`[name="${name}"]`)
+  if (!field) throw new Error(`the dialog has no field ${name}`)
+  field.value = text
+  field.dispatchEvent(new Event(field.tagName === 'SELECT' ? 'change' : 'input'))
+  if (field.tagName === 'INPUT') field.dispatchEvent(new Event('change'))
+}
+
+/** submit sends the dialog's form and waits for what comes of it. */
+export async function submit() {
+  dialog().dispatchEvent(new Event('submit'))
+  await flushPromises()
+}
