@@ -84,9 +84,9 @@ async function note() {
   const steps = entries.value.map((e) => ({
     control: e.control,
     point: e.point,
-    steps: Math.trunc(Number((made[e.key] || '0').replace('−', '-'))),
+    steps: Number((made[e.key] || '0').replace('−', '-')),
   }))
-  if (steps.some((s) => !Number.isFinite(s.steps)))
+  if (steps.some((s) => !Number.isInteger(s.steps)))
     return (trouble.value = 'Presses are whole numbers: 3 for three up, −2 for two down.')
   const moved = steps.filter((s) => s.steps !== 0)
   if (!moved.length) return (trouble.value = 'Say what was done, on at least one control.')

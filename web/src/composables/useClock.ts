@@ -1,4 +1,4 @@
-import { computed, ref } from 'vue'
+import { computed, effectScope, ref } from 'vue'
 import { useIntervalFn } from '@vueuse/core'
 
 const offset = ref(0)
@@ -14,7 +14,8 @@ export function setServerTime(iso: string) {
 export function useClock() {
   if (!running) {
     running = true
-    useIntervalFn(() => (ticking.value = Date.now()), 250)
+    // In a scope of its own: it goes on when the part of the page that asked first is gone.
+    effectScope(true).run(() => useIntervalFn(() => (ticking.value = Date.now()), 250))
   }
   return computed(() => ticking.value + offset.value)
 }

@@ -1,6 +1,6 @@
 import { mount } from '@vue/test-utils'
-import { describe, expect, it, vi } from 'vitest'
-import { defineComponent, h, nextTick, ref, type Component } from 'vue'
+import { describe, expect, it } from 'vitest'
+import { nextTick } from 'vue'
 import BreathWidget from '../bench/BreathWidget.vue'
 import ChangedPart from '../bench/ChangedPart.vue'
 import CheckStep from '../bench/CheckStep.vue'
@@ -9,32 +9,9 @@ import PlateStep from '../bench/PlateStep.vue'
 import StrokeWidget from '../bench/StrokeWidget.vue'
 import TakeBack from '../bench/TakeBack.vue'
 import TraceWidget from '../bench/TraceWidget.vue'
-import { provideRun } from '../bench/runHandle'
 import { goesOn, showsFacts, widgetOf } from '../bench/widgets'
-import type { RunHandle } from '../composables/useRun'
+import { onBench } from './page'
 import type { Finding, LiveFrame, Measure, Point, Run, Step } from '../api/client'
-
-/** A part of the bench with a run handle that only remembers what it was told. */
-function onBench(part: Component, props: object) {
-  const send = vi.fn().mockResolvedValue(true)
-  const handle = {
-    send,
-    sending: ref(false),
-    problem: ref(undefined),
-    refused: ref(undefined),
-    clear: () => {},
-  } as unknown as RunHandle
-  const page = mount(
-    defineComponent({
-      setup: () => {
-        provideRun(handle)
-        return () => h(part, props)
-      },
-    }),
-    { attachTo: document.body, global: { stubs: { LiveTrace: true, SkipStep: true } } },
-  )
-  return { page, send }
-}
 
 const traces = { FLOW: { t: [0, 0.1], v: [0, 1.2] }, PRESSURE: { t: [0], v: [5] } }
 const measure = (more: object) =>
@@ -115,7 +92,7 @@ describe('settings to record', () => {
         { id: 'bias', label: 'Bias flow', unit: 'L/min' },
       ],
     } as unknown as Step
-    const { page, send } = onBench(PlateStep, { run: {} as Run, step })
+    const { page, send } = await onBench(PlateStep, { run: {} as Run, step })
     expect(page.findAll('option')).toHaveLength(3)
     await page.find('select').setValue('O2')
     await page.find('input').setValue('2,5')
@@ -125,10 +102,13 @@ describe('settings to record', () => {
 })
 
 describe('a check', () => {
-  it('is passed, failed or not fitted where it is a test', () => {
-    const { page } = onBench(CheckStep, { run: {} as Run, step: { id: 'c', title: 'CO₂ zero', tests: true } as Step })
+  it('is passed, failed or not fitted where it is a test', async () => {
+    const { page } = await onBench(CheckStep, {
+      run: {} as Run,
+      step: { id: 'c', title: 'CO₂ zero', tests: true } as Step,
+    })
     expect(page.text()).toMatch(/Passed.*Failed.*Not fitted/s)
-    const plain = onBench(CheckStep, { run: {} as Run, step: { id: 'c', title: 'Casing' } as Step })
+    const plain = await onBench(CheckStep, { run: {} as Run, step: { id: 'c', title: 'Casing' } as Step })
     expect(plain.page.text()).toMatch(/Fine.*Not fine.*Does not apply/s)
   })
 })
@@ -139,16 +119,16 @@ describe('what was changed or is taken back', () => {
       steps: [{ id: 'tight', title: 'Leak' }],
       parts: [{ id: 'circuit', title: 'Another breathing circuit', invalidates: ['tight'] }],
     } as unknown as Run
-    const { page, send } = onBench(ChangedPart, { run })
+    const { page, send } = await onBench(ChangedPart, { run })
     await page.find('button').trigger('click')
     await page.findAll('button')[1]!.trigger('click')
     await nextTick()
     expect(document.body.textContent).toContain('done again: Leak.')
     expect(send).not.toHaveBeenCalled()
   })
-  it('offers the way back only where there is one', () => {
+  it('offers the way back only where there is one', async () => {
     const finding = { id: 'f', undo: [{ control: 'table', steps: -2, words: '2 presses down' }] } as unknown as Finding
-    expect(onBench(TakeBack, { finding }).page.text()).toContain('Put back what stood before')
-    expect(onBench(TakeBack, { finding: { id: 'f' } as Finding }).page.text()).toBe('')
+    expect((await onBench(TakeBack, { finding })).page.text()).toContain('Put back what stood before')
+    expect((await onBench(TakeBack, { finding: { id: 'f' } as Finding })).page.text()).toBe('')
   })
 })

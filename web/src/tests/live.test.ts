@@ -63,3 +63,26 @@ describe('a live point', () => {
     }
   })
 })
+
+describe('the clock', () => {
+  it('goes on when the part of the page that asked first is gone, as when somebody signs in anew', async () => {
+    vi.useFakeTimers({ toFake: ['setInterval', 'clearInterval', 'Date'] })
+    vi.resetModules()
+    const { useClock } = await import('../composables/useClock')
+    const Clock = defineComponent({
+      setup: () =>
+        (
+          (now) => () =>
+            h('time', String(now.value))
+        )(useClock()),
+    })
+    const first = mount(Clock)
+    const began = Number(first.text())
+    first.unmount()
+    const second = mount(Clock)
+    vi.advanceTimersByTime(61_000)
+    await nextTick()
+    expect(Number(second.text()) - began).toBe(61_000)
+    vi.useRealTimers()
+  })
+})

@@ -2,7 +2,10 @@ import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
 import { vi } from 'vitest'
-import { api } from '../api/client'
+import { defineComponent, h, ref, type Component } from 'vue'
+import { api, type Problem } from '../api/client'
+import { provideRun } from '../bench/runHandle'
+import type { RunHandle } from '../composables/useRun'
 
 /** What was sent to the server. */
 export interface Sent {
@@ -40,6 +43,7 @@ export const refuse = (detail: string, field?: string) =>
 export async function shown(
   part: Parameters<typeof mount>[0],
   props: Record<string, unknown> = {},
+  stubs: Record<string, boolean> = {},
 ): Promise<{ page: VueWrapper; router: Router }> {
   const router = createRouter({
     history: createMemoryHistory(),
@@ -54,6 +58,7 @@ export async function shown(
     props,
     attachTo: document.body,
     global: {
+      stubs,
       plugins: [
         router,
         [VueQueryPlugin, { queryClient: new QueryClient({ defaultOptions: { queries: { retry: false } } }) }],
@@ -80,4 +85,28 @@ export function type(name: string, text: string) {
 export async function submit() {
   dialog().dispatchEvent(new Event('submit'))
   await flushPromises()
+}
+
+/** onBench is a part of the bench, with a run handle that only remembers what it was told. */
+export async function onBench(part: Component, props: object) {
+  const send = vi.fn().mockResolvedValue(true)
+  const problem = ref<Problem>()
+  const handle = {
+    send,
+    sending: ref(false),
+    problem,
+    refused: ref(undefined),
+    clear: () => {},
+  } as unknown as RunHandle
+  const { page } = await shown(
+    defineComponent({
+      setup: () => {
+        provideRun(handle)
+        return () => h(part, props)
+      },
+    }),
+    {},
+    { LiveTrace: true, SkipStep: true },
+  )
+  return { page, send, problem }
 }
