@@ -69,13 +69,13 @@ describe('the clock', () => {
     vi.useFakeTimers({ toFake: ['setInterval', 'clearInterval', 'Date'] })
     vi.resetModules()
     const { useClock } = await import('../composables/useClock')
-    const Clock = defineComponent({
+    const Clock = {
       setup: () =>
         (
           (now) => () =>
             h('time', String(now.value))
         )(useClock()),
-    })
+    }
     const first = mount(Clock)
     const began = Number(first.text())
     first.unmount()

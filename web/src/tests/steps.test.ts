@@ -16,6 +16,10 @@ vi.mock('../composables/useSession', () => ({ useSession: () => ({ person }) }))
 
 enableAutoUnmount(afterEach)
 beforeEach(() => {
+  server({
+    '/api/bench': () => ({ now: new Date().toISOString(), links: [], runs: [], loose: [] }),
+    '/api/reviewers': () => [{ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }],
+  })
   person.value = { id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }
 })
 afterEach(() => {
@@ -164,7 +168,6 @@ describe('what was adjusted', () => {
         ...more,
       }),
     })
-  beforeEach(() => server({ '/api/bench': () => ({ now: new Date().toISOString(), links: [], runs: [], loose: [] }) }))
 
   it('begins with what is advised, and says that a prediction is none', async () => {
     const { page, send } = await adjusting()
@@ -337,7 +340,6 @@ describe('references at the bench', () => {
 
 describe('the end of a run', () => {
   it('is signed by a statement that says what was done, or by the technician’s own', async () => {
-    server({ '/api/reviewers': () => [{ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }] })
     const adjusted = finding({
       adjustments: [
         { control: 'gain', round: 1, steps: -3 },
