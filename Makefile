@@ -62,7 +62,7 @@ fuzz:
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadRun -fuzztime 30s
 	go test ./procedures -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
 	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
-	go test ./internal/standin -run '^$$' -fuzz FuzzParseCommand -fuzztime 30s
+	go test ./internal/standin -run '^$$' -fuzz FuzzCommands -fuzztime 30s
 	go test ./internal/paper -run '^$$' -fuzz FuzzWords -fuzztime 30s -fuzzminimizetime 1x
 	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m
 

@@ -150,26 +150,28 @@ func (a *Acoustic) spl() float64 {
 // electric) and BAND (Hz); SIMulate:DEVice, SIMulate:PRESs TABLE,steps,ear-hertz and
 // SIMulate:FAULt.
 func (a *Acoustic) Command(c Command) (string, bool, error) {
-	number := func() (float64, error) {
+	number := func(into *float64) error {
 		v, err := strconv.ParseFloat(c.Arg(0), 64)
-		if err != nil || v < -20 || v > 20000 {
-			return 0, fmt.Errorf(`-222,"Data out of range"`)
+		if err != nil || !(v >= -20 && v <= 20000) {
+			return fmt.Errorf(`-222,"Data out of range"`)
 		}
-		return v, nil
+		*into = v
+		return nil
 	}
 	var err error
 	switch {
 	case c.Is("SOURce:EAR"):
-		if a.ear = strings.ToLower(c.Arg(0)); !slices.Contains([]string{"right", "left"}, a.ear) {
-			a.ear = "right"
+		ear := strings.ToLower(c.Arg(0))
+		if !slices.Contains([]string{"right", "left"}, ear) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: right or left"`)
 		}
+		a.ear = ear
 	case c.Is("SOURce:TONE"):
-		a.hertz, err = number()
+		err = number(&a.hertz)
 	case c.Is("SOURce:DIAL"):
-		a.dial, err = number()
+		err = number(&a.dial)
 	case c.Is("SOURce:BAND"):
-		a.band, err = number()
+		err = number(&a.band)
 	case c.Is("SOURce:PATH"):
 		a.electric = strings.EqualFold(c.Arg(0), "electric")
 	case c.Is("SIMulate:PRESs"):

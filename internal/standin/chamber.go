@@ -144,7 +144,7 @@ func (c *Chamber) Command(m Command) (string, bool, error) {
 		c.opened = 1.2
 	case m.Is("SIMulate:LAG"):
 		lag, err := strconv.ParseFloat(m.Arg(0), 64)
-		if err != nil || lag < 1 || lag > 3600 {
+		if err != nil || !(lag >= 1 && lag <= 3600) {
 			return "", true, fmt.Errorf(`-222,"Data out of range: 1 to 3600 s"`)
 		}
 		c.lag = lag

@@ -257,15 +257,17 @@ func (f *FlowAnalyser) Command(c Command) (string, bool, error) {
 	case c.Is("SOURce:MODE"):
 		return f.turn(strings.ToUpper(c.Arg(0)))
 	case c.Is("SOURce:GAS"):
-		if f.gas = strings.ToUpper(c.Arg(0)); !slices.Contains([]string{"NONE", "AIR", "OXYGEN"}, f.gas) {
-			f.gas = "NONE"
+		gas := strings.ToUpper(c.Arg(0))
+		if !slices.Contains([]string{"NONE", "AIR", "OXYGEN"}, gas) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: none, air or oxygen"`)
 		}
+		f.gas = gas
 	case c.Is("SOURce:ALARM"):
-		f.alarm, f.alarmed = strings.ToUpper(c.Arg(0)), 0
-		if _, known := delays[f.alarm]; !known {
+		alarm := strings.ToUpper(c.Arg(0))
+		if _, known := delays[alarm]; !known {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: disconnect, pressure, volume or oxygen"`)
 		}
+		f.alarm, f.alarmed = alarm, 0
 	case c.Is("SIMulate:DEVice"):
 		tag, err := deviceTag(c, len(f.devices))
 		if err != nil {

@@ -99,19 +99,22 @@ func (p *Photometer) Value(channel string) float64 {
 // Command knows SOURce:FILTER (absorbance), SOURce:CUVETTE (multiple of the calibrator's
 // volume), SIMulate:DEVice, SIMulate:PRESs ONE-POINT,1 and the like and SIMulate:FAULt.
 func (p *Photometer) Command(c Command) (string, bool, error) {
-	number := func(most float64) (float64, error) {
+	number := func(into *float64, most float64) error {
 		v, err := strconv.ParseFloat(strings.TrimSpace(c.Arg(0)), 64)
 		if err != nil || !(v >= 0 && v <= most) {
-			return 0, fmt.Errorf(`-222,"Data out of range: 0 to %g"`, most)
+			return fmt.Errorf(`-222,"Data out of range: 0 to %g"`, most)
 		}
-		return v, nil
+		*into = v
+		return nil
 	}
 	var err error
 	switch {
 	case c.Is("SOURce:FILTER"):
-		p.filter, err = number(3)
+		err = number(&p.filter, 3)
 	case c.Is("SOURce:CUVETTE"):
-		p.multiple, err = number(10)
+		if err := number(&p.multiple, 10); err != nil {
+			return "", true, err
+		}
 		p.spill = 0
 		if p.faults["SPILL"] {
 			p.spill = 0.07 * p.noise.NormFloat64()

@@ -232,7 +232,7 @@ func (s *Server) handle(c *client, line string) string {
 		return "OK"
 	case command.Is("SIMulate:LINK"):
 		seconds, err := strconv.ParseFloat(command.Arg(1), 64)
-		if err != nil || seconds < 0 || seconds > 600 {
+		if err != nil || !(seconds >= 0 && seconds <= 600) {
 			return fail(`-222,"Data out of range"`)
 		}
 		s.fault, s.until = channel, time.Now().Add(time.Duration(seconds*float64(time.Second)))

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"northneedle/core/signal"
@@ -80,22 +81,128 @@ func TestEveryStandInAnswersInLinesThatTheLinkReads(t *testing.T) {
 	}
 }
 
-func FuzzParseCommand(f *testing.F) {
+// known are headers that some stand-in knows, for the fuzzing to begin with.
+var known = []string{"SOURce:GAS", "SOURce:BREath", "SOURce:SPO2", "SOURce:PULSe", "SOURce:EAR", "SOURce:TONE", "SOURce:DIAL", "SOURce:BAND", "SOURce:PATH", "SOURce:FILL", "SOURce:RATE", "SOURce:LINE",
+	"SOURce:SAMPLE", "SOURce:PROBE", "SOURce:LID", "SIMulate:LAG", "SOURce:MODE", "SOURce:VT", "SOURce:PEEP", "SOURce:RATIO", "SOURce:PRESSURE", "SOURce:O2", "SOURce:ALARM", "SOURce:FILTER", "SOURce:CUVETTE", "SOURce:STROKE"}
+
+// Whatever is sent to a stand-in, it answers, and what it shows stays a number.
+func FuzzCommands(f *testing.F) {
 	for _, seed := range []string{"*IDN?", "SOURce:GAS HG-22", "SIM:PRES SPAN,+3", "?", " ", "SUBS", "SIM:LINK DROP,8", "SOUR:BRE NaN", "SIM:DEV ", "SIM:FAULT ,"} {
-		f.Add(seed)
+		f.Add(seed, "SOURce:GAS AIR")
 	}
-	g, finger := NewGasBench(map[string]float64{"HG-22": 5}), NewFinger()
-	f.Fuzz(func(t *testing.T, line string) {
-		c, err := ParseCommand(line)
-		if err != nil {
-			return
+	for _, header := range known {
+		for _, argument := range []string{"NaN", "Inf", "-Inf", "0", "-1", "1e308", "", "volume", "right"} {
+			f.Add(header+" "+argument, "SIMulate:DEVice MB-1")
 		}
-		for _, m := range []Model{g, finger} {
-			_, _, _ = m.Command(c)
-			m.Step(0.04)
+	}
+	f.Fuzz(func(t *testing.T, first, second string) {
+		for _, kind := range Kinds() {
+			m := kind.New(around)
+			for _, line := range []string{first, second} {
+				c, err := ParseCommand(line)
+				if err != nil {
+					continue
+				}
+				if _, ok, err := m.Command(c); err != nil {
+					require.True(t, ok, "%s: %q is refused, so it is known", kind.ID, line)
+				}
+			}
+			for range 50 {
+				m.Step(1 / float64(m.Rate()))
+			}
 			for _, channel := range m.Channels() {
-				require.False(t, math.IsNaN(m.Value(channel)) || math.IsInf(m.Value(channel), 0), "%s after %q", channel, line)
+				v := m.Value(channel)
+				require.False(t, math.IsNaN(v) || math.IsInf(v, 0), "%s %s shows %v after %q, %q", kind.ID, channel, v, first, second)
 			}
 		}
 	})
+}
+
+// around is what the stand-ins find around them here.
+var around = World{Cylinders: map[string]map[string]float64{"HG-22": {"CO2": 5.02}, "HG-24": {"O2": 16.01, "CO2": 4.03}, "HG-25": {"CO": 49.6}}}
+
+// uses are how each stand-in is driven, one thing after another, so that every fault has
+// its occasion to show.
+var uses = map[string][][]string{
+	"acoustic-bench":   {{"SOUR:EAR right", "SOUR:TONE 1000", "SOUR:DIAL 60", "SOUR:BAND 1000"}, {"SOUR:BAND 2000"}, {"SOUR:EAR left", "SOUR:TONE 3000", "SOUR:BAND 3000"}, {"SOUR:DIAL 70"}},
+	"bag-rack":         {{"SOUR:FILL 1"}, {"SOUR:FILL 3"}, {"SOUR:FILL 5"}},
+	"balance":          {{"SOUR:RATE 100"}, {"SOUR:RATE 100", "SOUR:LINE closed"}},
+	"blood-gas":        {{"SOUR:SAMPLE electronic-1"}, {"SOUR:SAMPLE control-1"}, {"SOUR:SAMPLE haemoglobin"}},
+	"co-bench":         {{"SOUR:GAS HG-25"}, {"SOUR:GAS AIR"}},
+	"cart-gas":         {{"SOUR:GAS HG-24"}, {"SOUR:GAS AIR"}},
+	"chamber-probe":    {{"SOUR:PROBE 3-lower", "SOUR:LID opened"}, {"SOUR:PROBE 6-lower"}},
+	"finger-simulator": {{"SOUR:SPO2 70", "SOUR:PULS 60"}},
+	"flow-analyser":    {{"SOUR:MODE volume", "SOUR:VT 500", "SOUR:RATE 15", "SOUR:O2 60"}, {"SOUR:MODE pressure"}, {"SOUR:MODE off", "SOUR:GAS oxygen"}, {"SOUR:GAS air"}, {"SOUR:MODE hold"}, {"SOUR:MODE volume", "SOUR:ALARM disconnect"}, {"SOUR:ALARM pressure"}, {"SOUR:ALARM volume"}, {"SOUR:ALARM oxygen"}},
+	"gas-bench":        {{"SOUR:GAS HG-22", "SOUR:BRE 12"}, {"SOUR:GAS AIR"}},
+	"photometer":       {{"SOUR:FILTER 1"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
+	"syringe-bench":    {{"SOUR:STROKE 0.5"}, {"SOUR:STROKE 8"}},
+}
+
+// shows is all that a stand-in shows while it is used.
+func shows(t *testing.T, kind Kind, fault string) (all []float64) {
+	m := kind.New(around)
+	tell(t, m, "SIM:DEV MB-0417")
+	if fault != "" {
+		tell(t, m, "SIM:FAULT "+fault+",ON")
+	}
+	for _, lines := range uses[kind.ID] {
+		tell(t, m, lines...)
+		for range 90 * m.Rate() {
+			m.Step(1 / float64(m.Rate()))
+			for _, channel := range m.Channels() {
+				all = append(all, m.Value(channel))
+			}
+		}
+	}
+	return all
+}
+
+// A command that is refused changes nothing.
+func TestWhatIsRefusedChangesNothing(t *testing.T) {
+	for _, kind := range Kinds() {
+		m, untouched := kind.New(around), kind.New(around)
+		for _, line := range uses[kind.ID][0] {
+			tell(t, m, line)
+			tell(t, untouched, line)
+		}
+		refused := 0
+		for _, header := range append(known, "SIMulate:PRESs", "SIMulate:FAULt", "SIMulate:DEVice") {
+			for _, argument := range []string{"", "NaN", "-1e9", "NOWHERE", "1e9"} {
+				c, err := ParseCommand(header + " " + argument)
+				require.NoError(t, err)
+				if _, ok, err := m.Command(c); ok && err == nil { // it was taken: on both
+					_, _, err = untouched.Command(c)
+					require.NoError(t, err)
+				} else if err != nil {
+					refused++
+				}
+			}
+		}
+		assert.NotZero(t, refused, kind.ID)
+		for _, channel := range m.Channels() {
+			assert.True(t, slices.Equal(watch(untouched, channel, 20), watch(m, channel, 20)), "%s %s", kind.ID, channel)
+		}
+	}
+}
+
+// Every fault that can be switched on shows, and can be switched off again.
+func TestEveryFaultShows(t *testing.T) {
+	for _, kind := range Kinds() {
+		t.Run(kind.ID, func(t *testing.T) {
+			require.NotEmpty(t, uses[kind.ID])
+			healthy := shows(t, kind, "")
+			require.True(t, slices.Equal(healthy, shows(t, kind, "")), "the same twice")
+			m := kind.New(around)
+			require.NotEmpty(t, m.Controls().Faults)
+			for _, fault := range m.Controls().Faults {
+				assert.False(t, fault.On, fault.Code)
+				assert.NotEmpty(t, fault.Word, fault.Code)
+				assert.False(t, slices.Equal(healthy, shows(t, kind, fault.Code)), "%s does nothing", fault.Code)
+				tell(t, m, "SIM:FAULT "+fault.Code+",ON", "SIM:FAULT "+fault.Code+",OFF")
+			}
+			for _, fault := range m.Controls().Faults {
+				assert.False(t, fault.On, "%s cannot be switched off", fault.Code)
+			}
+		})
+	}
 }
