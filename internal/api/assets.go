@@ -19,7 +19,7 @@ import (
 )
 
 // pageSize is how many devices a page of the register has.
-const pageSize = 25
+const pageSize = 50
 
 // AssetBrief is a device in the register.
 type AssetBrief struct {
