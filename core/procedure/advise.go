@@ -210,5 +210,5 @@ func (r Run) see(finding Step, round int) (method.Seen, bool) {
 			}
 		}
 	}
-	return method.See(finding.Pattern, method.Case{Points: placed, Ambient: r.Ambient, Choices: r.Choices, Plate: r.Plate})
+	return method.See(finding.Pattern, method.Case{Points: placed, Ambient: r.room(finding, round), Choices: r.Choices, Plate: r.Plate})
 }

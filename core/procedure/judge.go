@@ -132,14 +132,24 @@ func (r Run) Policy() adjust.Policy {
 	return policy
 }
 
+// room is the conditions that a round of a finding was read in: those that stood when it
+// was closed, whatever was recorded since.
+func (r Run) room(finding Step, round int) method.Ambient {
+	if rooms := r.Findings[finding.ID].rooms; round < len(rooms) {
+		return rooms[round]
+	}
+	return r.Ambient
+}
+
 // input gathers what a point's method needs. The error says what is still missing.
 func (r Run) input(m Step, p Point, readings []float64, round int) (method.Input, error) {
 	at, err := parseTarget(p.At)
 	if err != nil {
 		return method.Input{}, err
 	}
+	finding, _ := r.Procedure.FindingOf(m.ID)
 	in := method.Input{Target: at.value, Unit: m.Unit, Shown: r.shownUnit(m), Readings: readings, Resolution: r.Resolution(m),
-		Ambient: r.Ambient, Settings: r.Device.Settings, Plate: r.Plate, Choices: r.Choices, With: p.With}
+		Ambient: r.room(finding, round), Settings: r.Device.Settings, Plate: r.Plate, Choices: r.Choices, With: p.With}
 	in.Before = r.before(m, p, round)
 	if at.of != "" {
 		full, ok := r.Plate[at.of]

@@ -80,6 +80,7 @@ type Finding struct {
 	Closed      int // phases closed: 0 none, 1 as found, 2 the first round as left, …
 	Decisions   []FindingDecided
 	Adjustments []AdjustmentMade
+	rooms       []method.Ambient // the conditions of each closed round
 }
 
 // last is the latest decision; its zero value where there is none.
@@ -295,6 +296,7 @@ func (r Run) applyMeasuring(e Event) Run {
 	case PhaseClosed:
 		state := r.Findings[f.Finding]
 		state.Closed = f.Round + 1
+		state.rooms = append(slices.Clip(state.rooms), r.Ambient)
 		r.Findings = with(r.Findings, f.Finding, state)
 	case FindingDecided:
 		state := r.Findings[f.Finding]

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"northneedle/core/adjust"
+	"northneedle/core/method"
 	"northneedle/core/quantity"
 )
 
@@ -124,7 +125,7 @@ func (r Run) summary(s Step, v StepView) string {
 		return fmt.Sprintf("%d of %d", len(r.Bound), len(r.Procedure.Roles))
 	case StepAmbient:
 		if a := r.Ambient; v.Done {
-			return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
+			return roomWords(a)
 		}
 	case StepWait:
 		switch {
@@ -301,6 +302,10 @@ func (r Run) viewLooseEnds() []LooseEndView {
 	return ends
 }
 
+func roomWords(a method.Ambient) string {
+	return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
+}
+
 // remarks are what a certificate must not keep silent.
 func (r Run) remarks() []string {
 	remarks := []string{}
@@ -321,10 +326,11 @@ func (r Run) remarks() []string {
 		if t := r.Timers[s.ID]; t.Cut != "" {
 			remarks = append(remarks, fmt.Sprintf("%s was cut short: %s.", s.Title, t.Cut))
 		}
+		judges, _ := r.Procedure.FindingOf(s.ID)
 		for _, p := range s.Points {
-			for key, reason := range r.Omitted {
-				if key.measure == s.ID && key.point == p.ID {
-					remarks = append(remarks, fmt.Sprintf("%s, %s (%s) was left out: %s.", s.Title, p.Label, phaseOf(key.round), reason))
+			for round := range r.Findings[judges.ID].Closed + 1 {
+				if reason, omitted := r.Omitted[pointKey{s.ID, p.ID, round}]; omitted {
+					remarks = append(remarks, fmt.Sprintf("%s, %s (%s) was left out: %s.", s.Title, p.Label, phaseOf(round), reason))
 				}
 			}
 			for _, reading := range r.Readings {
@@ -332,6 +338,9 @@ func (r Run) remarks() []string {
 					remarks = append(remarks, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", s.Title, p.Label, reading.Phase, reading.Withdrawn))
 				}
 			}
+		}
+		if rooms := r.Findings[s.ID].rooms; len(rooms) > 0 && rooms[0].Recorded && rooms[0] != r.Ambient {
+			remarks = append(remarks, fmt.Sprintf("%s: as found was read at %s; the room conditions were recorded again later.", s.Title, roomWords(rooms[0])))
 		}
 		for _, d := range r.Findings[s.ID].Decisions {
 			if d.Reason != "" {
