@@ -131,6 +131,11 @@ func (p *Page) SeeWithin(text string, patience time.Duration) error {
 	return p.until("document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the text %q", text), patience)
 }
 
+// SeeIn waits until the first element that matches a selector shows a text.
+func (p *Page) SeeIn(selector, text string) error {
+	return p.until("document.querySelector("+quoted(selector)+")?.innerText.includes("+quoted(text)+")", fmt.Sprintf("the text %q in %s", text, selector), 2*Patience)
+}
+
 // Gone waits until the page no longer shows a text.
 func (p *Page) Gone(text string) error {
 	return p.until("!document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the end of the text %q", text), Patience)
