@@ -9,23 +9,30 @@ import (
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
+	"northneedle/procedures"
 )
 
 // Generate fills a ledger with many devices and results, to measure its speed with:
 // the lists as they would be, without events behind them.
 func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time, say func(string)) error {
 	random := rand.New(rand.NewPCG(seed, 50000))
+	templates, err := procedures.Duties("")
+	if err != nil {
+		return err
+	}
 	perRun := 10
 	runs := max(1, readings/perRun/max(1, assets))
 	var devices []ledger.Asset
 	var activities []ledger.Activity
 	var history []ledger.Run
 	var results []ledger.Result
+	var backs []ledger.LookBack
+	var notices []ledger.Notice
 	flush := func(done int) error {
-		if err := l.Bulk(&devices, &activities, &history, &results); err != nil {
+		if err := l.Bulk(&devices, &activities, &history, &results, &backs, &notices); err != nil {
 			return err
 		}
-		devices, activities, history, results = nil, nil, nil, nil
+		devices, activities, history, results, backs, notices = nil, nil, nil, nil, nil, nil
 		say(fmt.Sprintf("%d of %d devices", done, assets))
 		return nil
 	}
@@ -36,7 +43,9 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 			Site: site.name, Place: site.places[random.IntN(len(site.places))], Status: ledger.InUse, Risk: 1 + random.IntN(5)}
 		a.Search = ledger.Searchable(a)
 		devices = append(devices, a)
-		activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d", i), AssetID: a.ID, Title: "Verification", Duty: activity.Duty{ID: "verification", Title: "Verification", Months: 12}, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
+		for _, d := range activity.DutiesOf(templates, a.Family, a.Maker+" "+a.Model) {
+			activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d-%s", i, d.ID), AssetID: a.ID, Procedure: d.Procedure, Title: d.Title, Duty: d, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
+		}
 		for r := range runs {
 			at := now.AddDate(0, 0, -30-365*r-random.IntN(300))
 			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true, Found: perRun}
@@ -46,6 +55,10 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 				results = append(results, ledger.Result{RunID: run.ID, AssetID: a.ID, At: at, Measure: "m", Point: fmt.Sprint(p), Label: fmt.Sprintf("point %d", p), Unit: "1", Phase: procedure.AsFound, Reference: float64(p), Indicated: float64(p) + lean, Error: lean, U: 0.2, Zone: conformity.Inside, Lean: lean, Fan: 0.2})
 			}
 		}
+		if i%doubted == 0 {
+			b, told := generatedLookBack(a, i/doubted, now)
+			backs, notices = append(backs, b), append(notices, told...)
+		}
 		if len(devices) == 1000 {
 			if err := flush(i + 1); err != nil {
 				return err
@@ -53,4 +66,31 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 		}
 	}
 	return flush(assets)
+}
+
+// doubted says on which devices there was a look-back: on one of so many.
+const doubted = 500
+
+// generatedLookBack is a look-back on a device with what its owners were told: one
+// of four is open.
+func generatedLookBack(a ledger.Asset, n int, now time.Time) (ledger.LookBack, []ledger.Notice) {
+	opened := now.AddDate(0, 0, -3*n-1)
+	from := opened.AddDate(-1, 0, 0)
+	b := ledger.LookBack{ID: "gen-back-" + a.ID, Kind: ledger.OnDevice, AssetID: a.ID, Title: a.Tag + " was found out", Found: "found outside its limits at one point", From: &from, Until: opened, Risk: a.Risk, OpenedAt: opened, OpenedBy: "generated"}
+	var notices []ledger.Notice
+	for i := range 3 {
+		notice := ledger.Notice{ID: fmt.Sprintf("%s-%d", b.ID, i), LookBackID: b.ID, AssetID: a.ID, To: fmt.Sprintf("%s, %s", a.Site, a.Place), Text: a.Tag + " may have read wrong since " + from.Format(time.DateOnly) + "."}
+		if i > 0 {
+			notice.SentAt, notice.SentBy = &opened, "generated"
+		}
+		if i > 1 {
+			notice.AnsweredAt, notice.AnsweredBy, notice.Answer = &opened, "generated", "Nothing depended on it."
+		}
+		notices = append(notices, notice)
+	}
+	if n%4 != 0 {
+		closed := opened.AddDate(0, 0, 9)
+		b.ClosedAt, b.ClosedBy, b.Conclusion = &closed, "generated", "Nothing to correct."
+	}
+	return b, notices
 }
