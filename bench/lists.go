@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -86,15 +87,16 @@ func lists() error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", address, err)
 		}
-		fmt.Printf("  %-46s %4d %7.2f ms %7.2f ms %5.2f %7.2f ms %5.2f\n", address, m.statements, ms(m.inSQL), ms(m.changed), float64(m.changed)/float64(m.inSQL), ms(m.again), float64(m.again)/float64(m.inSQL))
+		fmt.Printf("  %-46s %4d %7.2f ms %7.2f ms %5.2f %7.2f ms %5.2f\n", address, m.statements, ms(m.inSQL), ms(m.changed), m.changedRatio, ms(m.again), m.againRatio)
 	}
 	h.ledger.OnQuery(nil)
 	return caller.memory(addresses[:8])
 }
 
 type compared struct {
-	changed, again, inSQL time.Duration
-	statements            int
+	changed, again, inSQL    time.Duration
+	changedRatio, againRatio float64 // of what was measured one right after the other: a machine's speed comes and goes
+	statements               int
 }
 
 // compare is how long an answer takes when the ledger has changed since it was last asked
@@ -128,10 +130,21 @@ func (h *house) compare(address string, caller *caller, plain *sql.DB, recorded 
 		}
 	}
 	m.statements = len(first)
+	m.changedRatio, m.againRatio = ratio(all[0], all[2]), ratio(all[1], all[2])
 	m.changed, _ = spread(all[0])
 	m.again, _ = spread(all[1])
 	m.inSQL, _ = spread(all[2])
 	return m, nil
+}
+
+// ratio is the median ratio of durations that belong together.
+func ratio(of, to []time.Duration) float64 {
+	ratios := make([]float64, len(of))
+	for i := range of {
+		ratios[i] = float64(of[i]) / float64(to[i])
+	}
+	slices.Sort(ratios)
+	return ratios[len(ratios)/2]
 }
 
 // caller asks over one connection that stays open, and keeps nothing of an answer: what is

@@ -239,11 +239,14 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 		return slices.ContainsFunc(lab.Sites, func(s Site) bool { return s.Name == site }) && !slices.ContainsFunc(v.Sites, func(s Site) bool { return s.Name == site })
 	}
 	v.Jobs = []RoundJob{}
+	estimates := map[string]procedure.Estimate{}
+	for _, p := range h.procedures() {
+		estimates[p.ID] = p.Estimate(lab.Hands)
+	}
 	for _, d := range due {
-		at := slices.IndexFunc(h.procedures(), func(p procedure.Procedure) bool { return p.ID == d.Activity.Procedure })
-		e := procedure.Estimate{Setup: 20}
-		if at >= 0 {
-			e = h.procedures()[at].Estimate(lab.Hands)
+		e, known := estimates[d.Activity.Procedure]
+		if !known {
+			e = procedure.Estimate{Setup: 20}
 		}
 		j := RoundJob{ID: d.ID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Title: d.Title, Procedure: d.Activity.Procedure, Site: d.Site, Place: d.Place, Risk: d.Risk, DueOn: d.DueOn, Days: h.days(d.DueOn),
 			Setup: up(e.Setup), Wait: up(e.Wait), Finish: up(e.Finish)}
