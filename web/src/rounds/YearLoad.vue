@@ -13,6 +13,7 @@ const top = computed(() => Math.max(1, data.value?.capacity ?? 0, ...(data.value
 const trouble = ref('')
 const name = (month: string) => new Date(month + '-01T00:00:00').toLocaleDateString('en-GB', { month: 'short' })
 async function level() {
+  trouble.value = ''
   try {
     const v = await answer(api.POST('/api/workload', { body: { id: newId() } }))
     cache.setQueryData(['workload'], v)

@@ -134,9 +134,8 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
               class="underline"
               :href="`/api/runs/${h.id}/certificate.pdf`"
               target="_blank"
+              >certificate</a
             >
-              certificate
-            </a>
             <span v-else-if="h.paper" class="text-ink-2">from older paper</span>
             <span v-if="h.replaced" class="block font-semibold text-vermilion">replaced, counts no more</span>
             <RouterLink v-if="!h.paper" class="ml-3 underline" :to="{ name: 'run', params: { id: h.id } }"
