@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"testing"
 
 	"northneedle/core/adjust"
@@ -108,6 +109,9 @@ func TestWhatWasFoundStandsWhateverIsRecordedLater(t *testing.T) {
 				now := found(t, after.View(w.At))
 				for point, was := range before {
 					assert.True(t, now[point] == was, "%T %+v changes what was found at %s", c, c, point)
+				}
+				if _, room := c.(procedure.RecordAmbient); room && err == nil {
+					assert.Contains(t, strings.Join(after.View(w.At).Remarks, " "), "as found was read at 21.4 °C · 1008 hPa · 46 %; the room conditions were recorded again later")
 				}
 				if then, _ := after.Outcome(); then.Passed() {
 					assert.True(t, result.Passed(), "%T makes a device conform that did not", c)
