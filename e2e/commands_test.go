@@ -32,8 +32,8 @@ func told(t *testing.T, input string, args ...string) (string, bool) {
 	return string(out), err == nil
 }
 
-// noted keeps a record with one run and a note on it.
-func noted(t *testing.T, data string) {
+// begun is a record with a technician and a capnograph.
+func begun(t *testing.T, data string) {
 	t.Helper()
 	l, err := ledger.Open(data)
 	require.NoError(t, err)
@@ -75,7 +75,7 @@ func TestTheRecordIsCopiedCheckedAndPutBackFromTheCommandLine(t *testing.T) {
 	t.Parallel()
 	folder := t.TempDir()
 	data, copied := filepath.Join(folder, "data"), filepath.Join(folder, "copy.db")
-	noted(t, data)
+	begun(t, data)
 	s := launch(t, data, "serve")
 	out, ok := told(t, "", "backup", "--data", data, copied)
 	require.True(t, ok, "while it is in use: %s", out)
@@ -126,7 +126,7 @@ func TestAMistypedFolderIsNoRecord(t *testing.T) {
 func TestARecordThatWasChangedByHandIsNamed(t *testing.T) {
 	t.Parallel()
 	data := t.TempDir()
-	noted(t, data)
+	begun(t, data)
 	s := launch(t, data, "serve")
 	c := &browserless{base: s.base}
 	c.signIn(t, "Idris Vail", "a long password")

@@ -12,7 +12,6 @@ import (
 
 	"northneedle/core/procedure"
 	"northneedle/internal/ledger"
-	"northneedle/internal/people"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -59,13 +58,7 @@ func (c *browserless) post(path string, body any) (procedure.View, error) {
 func TestKilledAgainAndAgain(t *testing.T) {
 	t.Parallel()
 	data := t.TempDir()
-	l, err := ledger.Open(data)
-	require.NoError(t, err)
-	require.NoError(t, people.Add(l, "Idris Vail", procedure.Technician, "a long password"))
-	a := &ledger.Asset{ID: "d1", Tag: "MB-0417", Family: "capnograph", Status: ledger.InUse}
-	require.NoError(t, l.Save(a))
-	require.NoError(t, l.Close())
-
+	begun(t, data)
 	c := &browserless{}
 	run, acknowledged := "", []string{}
 	for round := range 12 {
@@ -83,7 +76,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 	}
 	require.Greater(t, len(acknowledged), 24, "commands were acknowledged between the kills")
 
-	l, err = ledger.Open(data)
+	l, err := ledger.Open(data)
 	require.NoError(t, err)
 	n, err := l.Verify()
 	require.NoError(t, err)

@@ -92,7 +92,7 @@ func (l *Ledger) LookBack(id string) (CountedLookBack, error) {
 // counted counts the notices of some look-backs, the newest first.
 func (l *Ledger) counted(some *gorm.DB) *gorm.DB {
 	return l.read.Table("(?) AS shown", some.Model(&LookBack{})).Joins("LEFT JOIN notices ON notices.look_back_id = shown.id").Group("shown.id").Order("shown.opened_at DESC").
-		Select("shown.*, count(notices.id) AS notices, count(CASE WHEN sent_at IS NULL AND answered_at IS NULL THEN notices.id END) AS unsent, count(CASE WHEN sent_at IS NOT NULL AND answered_at IS NULL THEN 1 END) AS waiting")
+		Select("shown.*, count(notices.id) AS notices, count(CASE WHEN sent_at IS NULL AND answered_at IS NULL THEN notices.id END) AS unsent, count(CASE WHEN sent_at IS NOT NULL AND answered_at IS NULL THEN notices.id END) AS waiting")
 }
 
 // LookBacksOn are the open ones about a device.

@@ -9,9 +9,9 @@ import (
 	"gorm.io/gorm/schema"
 )
 
-// What is read from the ledger comes through here: GORM writes the statement and knows
-// the fields; the rows are taken as the engine gives them, which is half of the way that
-// GORM's own reading takes.
+// What lists show is read here: GORM writes the statement and knows the fields; the rows
+// are taken as the engine gives them, in about two thirds of the time that GORM's own
+// reading takes.
 
 // one reads a single record, or tells ErrNotFound.
 func one[T any](query *gorm.DB) (T, error) {

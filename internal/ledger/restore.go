@@ -91,7 +91,10 @@ func Restore(folder, backup string, now time.Time) (aside string, kept Kept, err
 			}
 		}
 	}
-	return aside, kept, os.Rename(fresh, file)
+	if err := os.Rename(fresh, file); err != nil {
+		return aside, kept, fmt.Errorf("the checked copy is %s, what was there is %s; give one of them the name %s: %w", fresh, aside, File, err)
+	}
+	return aside, kept, nil
 }
 
 // beside is the name under which what stood in a file is kept.

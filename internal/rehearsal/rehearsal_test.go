@@ -48,6 +48,17 @@ func (h hands) Turn(control, point string, change float64) {
 	require.NoError(h.t, h.bench.Tell(h.kind, command))
 }
 
+// technician works by hand, without instruments.
+func technician(truth demo.Truth) *demo.Technician {
+	return &demo.Technician{Person: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}, Reviewer: procedure.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: procedure.Lead}, At: monday,
+		Truth: truth, Room: [3]string{"21.4", "1008", "46"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
+		Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return demo.Fitting(role, monday) }}
+}
+
+func opened(p procedure.Procedure) procedure.RunOpened {
+	return procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: procedure.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: p.Family}}
+}
+
 // rehearse works through a family's procedure with faults switched on, and things chosen
 // ("calibration=two-point"), and gives the
 // run, and the error where a reading never became one.
@@ -68,10 +79,9 @@ func rehearse(t *testing.T, name, kind string, faults ...string) (heard, error) 
 		if p.Family != name && p.ID != name {
 			continue
 		}
-		w := &demo.Technician{Person: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}, Reviewer: procedure.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: procedure.Lead},
-			At: monday, Truth: hands{t: t, bench: b, kind: kind}, Room: [3]string{"21.4", "1008", "46"}, Plate: plate, Capture: b.Capture,
-			Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return demo.Fitting(role, monday) }}
-		run, events, err := w.Work(p, procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: procedure.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: p.Family}})
+		w := technician(hands{t: t, bench: b, kind: kind})
+		w.Plate, w.Capture = plate, b.Capture
+		run, events, err := w.Work(p, opened(p))
 		return heard{run.View(w.At), said(p, events)}, err
 	}
 	require.FailNow(t, "no procedure for "+name)

@@ -5,11 +5,7 @@ import { dayWords } from '../composables/words'
 /** A day. The browser writes it in an order of its own; below it stands which day that is, in words. */
 defineProps<{ label: string; name: string; min?: string; max?: string }>()
 const day = defineModel<string>({ required: true })
-const words = computed(() =>
-  day.value
-    ? `${new Date(day.value + 'T00:00:00').toLocaleDateString('en-GB', { weekday: 'long' })}, ${dayWords(day.value)}`
-    : '',
-)
+const words = computed(() => [dayWords(day.value, { weekday: 'long' }), dayWords(day.value)].filter(Boolean).join(', '))
 </script>
 
 <template>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 import type { Problem } from '../api/client'
-import WhatCameOfIt from './WhatCameOfIt.vue'
+import FormOutcome from './FormOutcome.vue'
 
 /** A form in a dialog: its fields, what was refused and why, and the way back. */
 defineProps<{
@@ -24,7 +24,7 @@ defineEmits<{ save: []; close: [] }>()
           <DialogTitle class="text-xl">{{ title }}</DialogTitle>
           <p v-if="hint" class="mt-1 text-ink-2">{{ hint }}</p>
           <div class="mt-4"><slot /></div>
-          <WhatCameOfIt class="mt-3" :problem="problem" />
+          <FormOutcome class="mt-3" :problem="problem" />
           <div class="mt-5 flex gap-3">
             <button class="btn btn-main" :disabled="busy">{{ action }}</button>
             <button type="button" class="btn" @click="$emit('close')">Back <kbd>Esc</kbd></button>

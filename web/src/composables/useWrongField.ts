@@ -37,6 +37,6 @@ function fieldOf(form: HTMLElement, path: string): Element | undefined {
   return (
     named((name) => name === path) ??
     named((name) => name === path.split('.').at(-1)) ??
-    named((name) => name.startsWith(path))
+    named((name) => name.startsWith(path + '.') || name.startsWith(path + '['))
   )
 }

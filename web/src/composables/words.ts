@@ -90,12 +90,15 @@ export function isoDay(d: Date): string {
   return `${d.getFullYear()}-${String(d.getMonth() + 1).padStart(2, '0')}-${String(d.getDate()).padStart(2, '0')}`
 }
 
+const day: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'short', year: 'numeric' }
+
 /** dayWords is a day as it is written here, 24 Nov 2026: that of the workshop, wherever the browser is. */
-export const dayWords = (date: string | undefined) => localDay(date && date.slice(0, 10) + 'T00:00:00')
+export const dayWords = (date: string | undefined, shape: Intl.DateTimeFormatOptions = day) =>
+  date ? new Date(date.slice(0, 10) + 'T00:00:00').toLocaleDateString('en-GB', shape) : ''
 
 /** localDay is the day of an instant, where the browser is. */
 export function localDay(iso: string | undefined): string {
-  return iso ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' }) : ''
+  return iso ? new Date(iso).toLocaleDateString('en-GB', day) : ''
 }
 
 /** limitsWords is a tolerance as it is read: ≤ and ≥ for what is typed as <= and >=. */

@@ -84,7 +84,7 @@ async function save() {
       <DayField
         v-if="kind !== 'use'"
         v-model="form.on"
-        class="block max-w-56"
+        class="max-w-56"
         :label="words.on"
         name="on"
         :min="past ? undefined : today"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import ClockField from '../components/ClockField.vue'
 import { useSession } from '../composables/useSession'
@@ -53,7 +53,7 @@ const save = () =>
 
 <template>
   <form v-if="day.value && data" class="max-w-[1230px]" @submit.prevent="save">
-    <WhatCameOfIt :saved="saved" :problem="problem" />
+    <FormOutcome :saved="saved" :problem="problem" />
     <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-6">
       <div class="grid gap-4 sm:grid-cols-5">

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse, type House } from './useHouse'
@@ -39,7 +39,7 @@ async function save() {
 
 <template>
   <form v-if="form.intervals && form.prices" class="max-w-4xl" @submit.prevent="save">
-    <WhatCameOfIt :saved="saved" :problem="problem" />
+    <FormOutcome :saved="saved" :problem="problem" />
     <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-8">
       <div>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse, type House } from './useHouse'
@@ -43,7 +43,7 @@ const save = () =>
 
 <template>
   <form v-if="lab.value && data" class="max-w-3xl" @submit.prevent="save">
-    <WhatCameOfIt :saved="saved" :problem="problem" />
+    <FormOutcome :saved="saved" :problem="problem" />
     <fieldset :disabled="person?.role !== 'lead'" class="grid gap-4">
       <label class="block"
         ><span class="label">Name, as it stands on certificates</span

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import { useHouse, type House } from './useHouse'
 
@@ -25,7 +25,7 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
 
 <template>
   <section v-if="data">
-    <WhatCameOfIt :saved="saved" :problem="problem" />
+    <FormOutcome :saved="saved" :problem="problem" />
     <table class="w-full max-w-3xl text-left">
       <thead class="border-b-2 border-ink text-sm text-ink-2">
         <tr>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useForm } from '../composables/useForm'
@@ -48,7 +48,7 @@ async function take() {
       Choose a run (JSON)
       <input type="file" name="run" accept=".json,application/json" class="sr-only" @change="read" />
     </label>
-    <WhatCameOfIt class="mt-3" :problem="problem" />
+    <FormOutcome class="mt-3" :problem="problem" />
     <div v-if="view" class="mt-4 border-2 border-ink bg-sheet p-4" role="status">
       <p class="font-semibold text-petrol">
         ● It holds: {{ counted(view.events, 'event') }} in their chain, {{ counted(view.points, 'verdict') }} as their

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useQueryClient } from '@tanstack/vue-query'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useForm } from '../composables/useForm'
@@ -52,7 +52,7 @@ async function restore() {
       {{ busy ? 'Checking …' : 'Choose a copy' }}
       <input type="file" name="copy" accept=".db" class="sr-only" :disabled="busy" @change="look" />
     </label>
-    <WhatCameOfIt class="mt-3" :problem="problem" />
+    <FormOutcome class="mt-3" :problem="problem" />
     <div v-if="view" class="mt-3 border-2 border-ink bg-sheet p-4" role="status">
       <template v-if="view.restored">
         <p class="font-semibold text-petrol">● The copy is in its place.</p>

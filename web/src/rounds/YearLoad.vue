@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { answer, api, ApiError } from '../api/client'
 import { newId } from '../composables/useRun'
 import { useSession } from '../composables/useSession'
+import { dayWords } from '../composables/words'
 
 /** The year's work by month, as it stands and levelled within its windows. */
 const cache = useQueryClient()
@@ -11,7 +12,7 @@ const { person } = useSession()
 const { data } = useQuery({ queryKey: ['workload'], queryFn: () => answer(api.GET('/api/workload')) })
 const top = computed(() => Math.max(1, data.value?.capacity ?? 0, ...(data.value?.hours ?? [])))
 const trouble = ref('')
-const name = (month: string) => new Date(month + '-01T00:00:00').toLocaleDateString('en-GB', { month: 'short' })
+const name = (month: string) => dayWords(month + '-01', { month: 'short' })
 async function level() {
   trouble.value = ''
   try {

@@ -1,25 +1,20 @@
-import { enableAutoUnmount, flushPromises } from '@vue/test-utils'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { ref } from 'vue'
+import { flushPromises } from '@vue/test-utils'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import BenchDock from '../components/BenchDock.vue'
 import LooseEnds from '../components/LooseEnds.vue'
 import NewDevice from '../components/NewDevice.vue'
 import TouchedRuns from '../lookback/TouchedRuns.vue'
 import YearLoad from '../rounds/YearLoad.vue'
-import { dialog, refuse, server, shown, submit, type } from './page'
+import { dialog, person, refuse, server, shown, submit, type } from './page'
 
-const person = ref({ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' })
-vi.mock('../composables/useSession', () => ({ useSession: () => ({ person }) }))
+vi.mock('../composables/useSession', async () => {
+  const { person } = await import('./page')
+  return { useSession: () => ({ person }) }
+})
 const sounds = vi.hoisted(() => ({ tone: vi.fn(), notify: vi.fn() }))
 vi.mock('../composables/useTone', () => sounds)
 
-enableAutoUnmount(afterEach)
 beforeEach(() => vi.clearAllMocks())
-afterEach(() => {
-  vi.restoreAllMocks()
-  document.body.innerHTML = ''
-  person.value.role = 'lead'
-})
 /** A key by itself; the page waits a moment for whether a scanner types more. */
 const press = async (key: string) => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))

@@ -1,7 +1,7 @@
 import { flushPromises, mount } from '@vue/test-utils'
 import { defineComponent, h } from 'vue'
 import { describe, expect, it } from 'vitest'
-import WhatCameOfIt from '../components/WhatCameOfIt.vue'
+import FormOutcome from '../components/FormOutcome.vue'
 import { ApiError, type Problem } from '../api/client'
 import { useForm } from '../composables/useForm'
 
@@ -25,7 +25,7 @@ const Form = defineComponent({
         field('due_on', 'Counts until'),
         field('values[0].quantity', 'Quantity'),
         field('values[0].unit', 'Unit'),
-        h(WhatCameOfIt, { problem: props.problem }),
+        h(FormOutcome, { problem: props.problem }),
       ])
   },
 })

@@ -1,11 +1,24 @@
-import { flushPromises, mount, type VueWrapper } from '@vue/test-utils'
+import { enableAutoUnmount, flushPromises, mount, type VueWrapper } from '@vue/test-utils'
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createMemoryHistory, createRouter, type Router } from 'vue-router'
-import { vi } from 'vitest'
+import { afterEach, vi } from 'vitest'
 import { defineComponent, h, ref, type Component } from 'vue'
 import { api, type Problem } from '../api/client'
 import { provideRun } from '../bench/runHandle'
 import type { RunHandle } from '../composables/useRun'
+
+/** Who is signed in, where a test puts it in the place of the session: a lead, until it says otherwise. */
+const lead = { id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }
+export const person = ref({ ...lead })
+
+// What a test has put on the page is gone for the next.
+enableAutoUnmount(afterEach)
+afterEach(() => {
+  vi.restoreAllMocks()
+  document.body.innerHTML = ''
+  localStorage.clear()
+  person.value = { ...lead }
+})
 
 /** What was sent to the server. */
 export interface Sent {

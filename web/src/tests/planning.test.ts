@@ -1,21 +1,16 @@
 import { flushPromises, mount } from '@vue/test-utils'
-import { afterEach, describe, expect, it, vi } from 'vitest'
-import { ref } from 'vue'
+import { describe, expect, it, vi } from 'vitest'
 import AgendaList from '../rounds/AgendaList.vue'
 import DayStrip from '../rounds/DayStrip.vue'
 import WhatIfCurve from '../intervals/WhatIfCurve.vue'
 import IntervalSheet from '../intervals/IntervalSheet.vue'
 import ControlChart from '../control/ControlChart.vue'
 import NewControlLot from '../control/NewControlLot.vue'
-import { dialog, refuse, server, shown, submit, type } from './page'
+import { dialog, person, refuse, server, shown, submit, type } from './page'
 
-const person = ref({ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' })
-vi.mock('../composables/useSession', () => ({ useSession: () => ({ person }) }))
-
-afterEach(() => {
-  vi.restoreAllMocks()
-  document.body.innerHTML = ''
-  person.value.role = 'lead'
+vi.mock('../composables/useSession', async () => {
+  const { person } = await import('./page')
+  return { useSession: () => ({ person }) }
 })
 
 const block = (job: string, part: string, from: number, until: number, travel = 0) => ({

@@ -1,6 +1,5 @@
 import { flushPromises } from '@vue/test-utils'
-import { afterEach, describe, expect, it, vi } from 'vitest'
-import { ref } from 'vue'
+import { describe, expect, it, vi } from 'vitest'
 import ActivityList from '../equipment/ActivityList.vue'
 import EventForm from '../equipment/EventForm.vue'
 import GasBook from '../references/GasBook.vue'
@@ -8,15 +7,11 @@ import FoundOut from '../references/FoundOut.vue'
 import LotForm from '../references/LotForm.vue'
 import CertificateForm from '../references/CertificateForm.vue'
 import NoticeCard from '../lookback/NoticeCard.vue'
-import { dialog, refuse, server, shown, submit, type } from './page'
+import { dialog, person, refuse, server, shown, submit, type } from './page'
 
-const person = ref({ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' })
-vi.mock('../composables/useSession', () => ({ useSession: () => ({ person }) }))
-
-afterEach(() => {
-  vi.restoreAllMocks()
-  document.body.innerHTML = ''
-  person.value.role = 'lead'
+vi.mock('../composables/useSession', async () => {
+  const { person } = await import('./page')
+  return { useSession: () => ({ person }) }
 })
 
 const activity = (more: object) => ({

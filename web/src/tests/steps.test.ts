@@ -1,6 +1,5 @@
-import { enableAutoUnmount, flushPromises } from '@vue/test-utils'
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { ref } from 'vue'
+import { flushPromises } from '@vue/test-utils'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import AdjustWork from '../bench/AdjustWork.vue'
 import AmbientStep from '../bench/AmbientStep.vue'
 import BringStep from '../bench/BringStep.vue'
@@ -9,23 +8,18 @@ import FindingStep from '../bench/FindingStep.vue'
 import PointLedger from '../bench/PointLedger.vue'
 import SignStep from '../bench/SignStep.vue'
 import WaitStep from '../bench/WaitStep.vue'
-import { dialog, onBench, server, submit } from './page'
+import { dialog, onBench, person, server, submit } from './page'
 
-const person = ref({ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' })
-vi.mock('../composables/useSession', () => ({ useSession: () => ({ person }) }))
+vi.mock('../composables/useSession', async () => {
+  const { person } = await import('./page')
+  return { useSession: () => ({ person }) }
+})
 
-enableAutoUnmount(afterEach)
 beforeEach(() => {
   server({
     '/api/bench': () => ({ now: new Date().toISOString(), links: [], runs: [], loose: [] }),
     '/api/reviewers': () => [{ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }],
   })
-  person.value = { id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }
-})
-afterEach(() => {
-  vi.restoreAllMocks()
-  document.body.innerHTML = ''
-  localStorage.clear()
 })
 
 /** say types what a dialog asks for, and gives it. */

@@ -30,8 +30,7 @@ watch(error, (e) => (wrong.value = e?.message ?? ''))
 const money = (x: number) => (x ? `${Math.round(x).toLocaleString('en-GB')} ${data.value?.prices.currency}` : '–')
 const litres = (x: number) => Math.round(x).toLocaleString('en-GB')
 const percent = (x: number) => `${Math.round(100 * x)} %`
-const month = (day: string) =>
-  new Date(day.slice(0, 10) + 'T00:00:00').toLocaleDateString('en-GB', { month: 'short', year: '2-digit' })
+const month = (day: string) => dayWords(day, { month: 'short', year: '2-digit' })
 /** Months as columns of a picture: the height is what was done, the filled part what was on time. */
 const most = computed(() => Math.max(1, ...(data.value?.months ?? []).map((m) => m.on_time.all)))
 const weakest = computed(() =>

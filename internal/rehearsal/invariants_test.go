@@ -18,17 +18,6 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// technician works by hand, without instruments.
-func technician(truth demo.Truth) *demo.Technician {
-	return &demo.Technician{Person: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}, Reviewer: procedure.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: procedure.Lead}, At: monday,
-		Truth: truth, Room: [3]string{"21.4", "1008", "46"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
-		Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return demo.Fitting(role, monday) }}
-}
-
-func opened(p procedure.Procedure) procedure.RunOpened {
-	return procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: procedure.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: p.Family}}
-}
-
 // found is what stands as found in what was closed, by point.
 func found(t *testing.T, v procedure.View) map[string]string {
 	t.Helper()
