@@ -36,14 +36,14 @@ test: lint build
 	go test -timeout 20m ./...
 
 lint: web/node_modules/.package-lock.json web
-	test -z "$$(gofmt -l cmd core internal procedures web/*.go e2e bench)" || { gofmt -l cmd core internal procedures web/*.go e2e bench; exit 1; }
+	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npm run --silent types && npm run --silent lint
 
 # Figures and ratios; nothing is asserted.
 bench: build
-	go run ./bench
+	go run ./perf
 	go test ./core -run '^$$' -bench . -benchmem
 
 # The pictures in docs/screenshots, taken anew from the demo's data.

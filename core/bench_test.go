@@ -105,7 +105,7 @@ func trimRounds(b *testing.B, own, next float64, bias []float64, learn bool) (ro
 		for i := range bias {
 			e := own*off(i) + next*(off(i-1)+off(i+1))
 			worst = math.Max(worst, math.Abs(e))
-			all = append(all, adjust.Point{ID: string(rune('a' + i)), Label: "zone", Level: 37 - e, Error: e, Lean: e / 0.1, Limit: 0.1, U: 0.02})
+			all = append(all, adjust.Point{ID: string(rune('a' + i)), Label: "zone", Level: 37 - e, Error: e, ErrorToLimit: e / 0.1, Limit: 0.1, U: 0.02})
 		}
 		return all, worst
 	}

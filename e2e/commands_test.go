@@ -11,7 +11,7 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 
@@ -38,7 +38,7 @@ func begun(t *testing.T, data string) {
 	l, err := ledger.Open(data)
 	require.NoError(t, err)
 	defer l.Close()
-	require.NoError(t, people.Add(l, "Idris Vail", procedure.Technician, "a long password"))
+	require.NoError(t, people.Add(l, "Idris Vail", person.Technician, "a long password"))
 	require.NoError(t, l.Save(&ledger.Asset{ID: "d1", Tag: "MB-0417", Family: "capnograph", Status: ledger.InUse}))
 }
 

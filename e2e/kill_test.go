@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/runview"
 	"northneedle/internal/ledger"
 
 	"github.com/stretchr/testify/assert"
@@ -36,8 +36,8 @@ func (c *browserless) signIn(t *testing.T, name, password string) {
 	require.Equal(t, 200, response.StatusCode)
 }
 
-func (c *browserless) post(path string, body any) (procedure.View, error) {
-	var v procedure.View
+func (c *browserless) post(path string, body any) (runview.View, error) {
+	var v runview.View
 	text, err := json.Marshal(body)
 	if err != nil {
 		return v, err
@@ -111,7 +111,7 @@ func noteUntilKilled(t *testing.T, c *browserless, s *server, run string, round 
 	require.NoError(t, err)
 	defer response.Body.Close()
 	require.Equal(t, 200, response.StatusCode, "the session outlives the server")
-	var v procedure.View
+	var v runview.View
 	require.NoError(t, json.NewDecoder(response.Body).Decode(&v))
 	time.AfterFunc(time.Duration(20+7*round)*time.Millisecond, s.kill)
 	for i := 0; ; i++ {

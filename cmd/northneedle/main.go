@@ -15,15 +15,16 @@ import (
 	"syscall"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/internal/api"
-	"northneedle/internal/bench"
+	"northneedle/internal/capture"
+	"northneedle/internal/definition"
 	"northneedle/internal/demo"
+	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
-	"northneedle/internal/link"
 	"northneedle/internal/people"
-	"northneedle/internal/standin"
-	"northneedle/procedures"
+	"northneedle/internal/sim"
 
 	"github.com/alecthomas/kong"
 )
@@ -68,14 +69,14 @@ func (s serve) Run() error {
 	return s.run(false, nil)
 }
 
-func (n network) run(isDemo bool, fill func(*ledger.Ledger, []procedure.Procedure) error) error {
+func (n network) run(isDemo bool, fill func(*ledger.Ledger, []*procedure.Procedure) error) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	all, err := procedures.All(filepath.Join(n.Data, "procedures"))
+	all, err := definition.All(filepath.Join(n.Data, "procedures"))
 	if err != nil {
 		return fmt.Errorf("procedures with mistakes; nothing was started:\n%w", err)
 	}
-	duties, err := procedures.Duties(filepath.Join(n.Data, "procedures"))
+	duties, err := definition.Duties(filepath.Join(n.Data, "procedures"))
 	if err != nil {
 		return fmt.Errorf("what recurs, with mistakes; nothing was started:\n%w", err)
 	}
@@ -93,12 +94,13 @@ func (n network) run(isDemo bool, fill func(*ledger.Ledger, []procedure.Procedur
 	if err != nil {
 		return err
 	}
-	b := bench.Connect(ctx, instruments, link.DefaultTiming)
-	house := &api.House{Ledger: l, Bench: b, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: time.Now, Demo: isDemo, Version: version}
+	clock := capture.WallClock{Time: time.Now}
+	driver, links := capture.Connect(ctx, clock, instruments, instrument.DefaultTiming)
+	house := &api.House{Ledger: l, Bench: driver, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: time.Now, Demo: isDemo, Version: version}
 	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
 	err = api.Serve(ctx, n.Addr, api.Handler(house))
 	stop()
-	b.Wait()
+	links()
 	return err
 }
 
@@ -130,7 +132,7 @@ func (d demoCmd) Run() error {
 			s.Wait()
 		}
 	}()
-	return d.run(true, func(l *ledger.Ledger, all []procedure.Procedure) error {
+	return d.run(true, func(l *ledger.Ledger, all []*procedure.Procedure) error {
 		everyone, err := l.People()
 		if err != nil {
 			return err
@@ -149,16 +151,16 @@ func (d demoCmd) Run() error {
 }
 
 // startStandIns starts every simulated instrument on the loopback address.
-func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*standin.Server, error) {
+func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*sim.Server, error) {
 	var instruments []ledger.Instrument
-	var servers []*standin.Server
-	for i, kind := range standin.Kinds() {
+	var servers []*sim.Server
+	for i, kind := range sim.Kinds() {
 		port := 0
 		if first > 0 {
 			port = first + i
 		}
 		model := kind.New(demo.World())
-		s, err := standin.Serve(ctx, fmt.Sprintf("127.0.0.1:%d", port), model)
+		s, err := sim.Serve(ctx, fmt.Sprintf("127.0.0.1:%d", port), model)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -266,7 +268,7 @@ func (p peopleAdd) Run() error {
 		return err
 	}
 	defer l.Close()
-	return people.Add(l, p.Name, procedure.PersonRole(p.Role), strings.TrimRight(password, "\r\n"))
+	return people.Add(l, p.Name, person.PersonRole(p.Role), strings.TrimRight(password, "\r\n"))
 }
 
 type generate struct {
@@ -310,7 +312,7 @@ func (c check) Run() error {
 		if err != nil {
 			return err
 		}
-		p, err := procedures.Read(file, text)
+		p, err := definition.Read(file, text)
 		if err != nil {
 			all = append(all, err)
 			continue

@@ -43,8 +43,8 @@ var Schools = []School{Threshold, Nominal, MeasureOnly, Calendar}
 // Policy is the adjustment policy of a lab or a procedure.
 type Policy struct {
 	School    School  `json:"school" yaml:"school"`
-	Threshold float64 `json:"threshold" yaml:"threshold"`   // share of the tolerance, 0 to 1
-	MaxRounds int     `json:"max_rounds" yaml:"max_rounds"` // rounds of adjustment before looking for another cause
+	Threshold float64 `json:"threshold" yaml:"threshold,omitempty"`   // share of the tolerance, 0 to 1
+	MaxRounds int     `json:"max_rounds" yaml:"max_rounds,omitempty"` // rounds of adjustment before looking for another cause
 }
 
 // Check reports what is wrong with the policy, if anything.
@@ -84,14 +84,14 @@ type Control struct {
 	ID    string  `json:"id" yaml:"id"`
 	Label string  `json:"label" yaml:"label"`
 	Kind  Kind    `json:"kind" yaml:"kind"`
-	Step  float64 `json:"step" yaml:"step"`
-	Range float64 `json:"range" yaml:"range"` // the most it can be moved, in step's unit; 0: no limit known
+	Step  float64 `json:"step" yaml:"step,omitempty"`
+	Range float64 `json:"range" yaml:"range,omitempty"` // the most it can be moved, in step's unit; 0: no limit known
 
-	Sense string `json:"sense,omitempty" yaml:"sense"` // value: the device is told what was measured, in place of presses
+	Sense string `json:"sense,omitempty" yaml:"sense,omitempty"` // value: the device is told what was measured, in place of presses
 
-	When string `json:"when,omitempty" yaml:"when"` // what must be so in the run for the control to be there
+	When string `json:"when,omitempty" yaml:"when,omitempty"` // what must be so in the run for the control to be there
 
-	On []string `json:"on,omitempty" yaml:"on"` // the measures it acts on; none: those of the finding's first unit
+	On []string `json:"on,omitempty" yaml:"on,omitempty"` // the measures it acts on; none: those of the finding's first unit
 }
 
 // Tried is what was adjusted before: how many rounds, and the largest error as a share
@@ -106,17 +106,17 @@ type Tried struct {
 
 // Point is one judged point: its level, error, limits of tolerance as a half-width, and U.
 type Point struct {
-	ID        string // names it in a move; its label where there is none
-	Label     string
-	Level     float64
-	Error     float64
-	Lean      float64 // error ÷ limit
-	Limit     float64 // half-width of the tolerance
-	U         float64 // expanded
-	Gross     bool
-	Direction string // rising or falling, where that matters
-	Zone      string // the trim that serves it, where one serves several
-	Told      string // what the device is told of it, where a control takes what was measured
+	ID           string // names it in a move; its label where there is none
+	Label        string
+	Level        float64
+	Error        float64
+	ErrorToLimit float64 // error ÷ limit
+	Limit        float64 // half-width of the tolerance
+	U            float64 // expanded
+	Gross        bool
+	Direction    string // rising or falling, where that matters
+	Zone         string // the trim that serves it, where one serves several
+	DeviceEntry  string // what the device is told of it, where a control takes what was measured
 }
 
 func (p Point) id() string {
@@ -161,13 +161,13 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	for i, p := range points {
 		found[i] = fit.ErrorAt{Level: p.Level, Error: p.Error, U: p.U / 2, Limit: finite(p.Limit), Direction: p.Direction}
 		significant = significant || math.Abs(p.Error) > p.U
-		if math.Abs(p.Lean) > math.Abs(worst.Lean) {
+		if math.Abs(p.ErrorToLimit) > math.Abs(worst.ErrorToLimit) {
 			worst = p
 		}
 		if p.Gross {
 			gross = p.Label
 		}
-		if math.Abs(p.Lean) > 1+1e-12 {
+		if math.Abs(p.ErrorToLimit) > 1+1e-12 {
 			out = p.Label
 		}
 	}
@@ -176,7 +176,7 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return Advice{}, err
 	}
 	a := Advice{Anatomy: anatomy}
-	share := fmt.Sprintf("the largest error is %.0f %% of its limit (%s)", 100*math.Abs(worst.Lean), worst.Label)
+	share := fmt.Sprintf("the largest error is %.0f %% of its limit (%s)", 100*math.Abs(worst.ErrorToLimit), worst.Label)
 	switch {
 	case gross != "":
 		return a.say(Investigate, "%s is far beyond anything an adjustment should be used for: look for a set-up mistake or a fault first", gross), nil
@@ -186,7 +186,7 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return a.say(Withdraw, "%s is outside its limit, and this procedure changes nothing: %s", out, share), nil
 	case policy.School == MeasureOnly:
 		return a.say(Leave, "this procedure measures and changes nothing: %s", share), nil
-	case policy.School == Threshold && math.Abs(worst.Lean) <= policy.Threshold+1e-12:
+	case policy.School == Threshold && math.Abs(worst.ErrorToLimit) <= policy.Threshold+1e-12:
 		return a.say(Leave, "%s, below the %.0f %% at which it is worth adjusting", share, 100*policy.Threshold), nil
 	case policy.School == Calendar && tried.Rounds == 0 && tried.SetUp == "" && len(controls) > 0:
 		if a = a.plan(points, controls, share, out); a.Decision == Adjust {
@@ -205,8 +205,8 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return a.say(Investigate, "%s Look at the set-up first, and repeat", tried.SetUp), nil
 	case tried.Rounds >= policy.MaxRounds:
 		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause", tried.Rounds), nil
-	case tried.Rounds > 0 && math.Abs(worst.Lean) >= tried.Before:
-		return a.say(Investigate, "the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause", 100*tried.Before, 100*math.Abs(worst.Lean)), nil
+	case tried.Rounds > 0 && math.Abs(worst.ErrorToLimit) >= tried.Before:
+		return a.say(Investigate, "the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause", 100*tried.Before, 100*math.Abs(worst.ErrorToLimit)), nil
 	case slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Zone }):
 		for _, c := range controls {
 			if c.Kind == Zone {
@@ -356,8 +356,8 @@ func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar floa
 func (c Control) telling(points []Point) string {
 	var told []string
 	for _, p := range points {
-		if c.Sense == "value" && p.Told != "" {
-			told = append(told, p.Told+" at "+p.Label)
+		if c.Sense == "value" && p.DeviceEntry != "" {
+			told = append(told, p.DeviceEntry+" at "+p.Label)
 		}
 	}
 	if len(told) == 0 {

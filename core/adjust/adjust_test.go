@@ -17,7 +17,7 @@ var controls = []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, S
 func at(levelsAndErrors ...float64) (points []adjust.Point) {
 	for i := 0; i < len(levelsAndErrors); i += 2 {
 		e := levelsAndErrors[i+1]
-		points = append(points, adjust.Point{Label: "p", Level: levelsAndErrors[i], Error: e, Lean: e / 0.4, Limit: 0.4, U: 0.05, Gross: e > 1.2 || e < -1.2})
+		points = append(points, adjust.Point{Label: "p", Level: levelsAndErrors[i], Error: e, ErrorToLimit: e / 0.4, Limit: 0.4, U: 0.05, Gross: e > 1.2 || e < -1.2})
 	}
 	return points
 }

@@ -35,7 +35,7 @@ func (c chamber) errors() []float64 {
 func (c chamber) points() []adjust.Point {
 	var points []adjust.Point
 	for i, e := range c.errors() {
-		points = append(points, adjust.Point{ID: fmt.Sprintf("upper/zone-%d", i+1), Label: fmt.Sprintf("zone %d", i+1), Level: 37 - e, Error: e, Lean: e / 0.1, Limit: 0.1, U: 0.02})
+		points = append(points, adjust.Point{ID: fmt.Sprintf("upper/zone-%d", i+1), Label: fmt.Sprintf("zone %d", i+1), Level: 37 - e, Error: e, ErrorToLimit: e / 0.1, Limit: 0.1, U: 0.02})
 	}
 	return points
 }
@@ -110,7 +110,7 @@ func TestCoupledZonesComeInTogether(t *testing.T) {
 
 func TestOneTrimForTwoCompartments(t *testing.T) {
 	at := func(id, zone string, e float64) adjust.Point {
-		return adjust.Point{ID: id, Label: id, Zone: zone, Level: 37 - e, Error: e, Lean: e / 0.1, Limit: 0.1, U: 0.02}
+		return adjust.Point{ID: id, Label: id, Zone: zone, Level: 37 - e, Error: e, ErrorToLimit: e / 0.1, Limit: 0.1, U: 0.02}
 	}
 	policy := adjust.Policy{School: adjust.Threshold, Threshold: 0.5, MaxRounds: 4}
 	advice, err := adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.25), at("l1", "zone 1", 0.15), at("u2", "zone 2", 0), at("l2", "zone 2", 0)}, policy, trimControl, adjust.Tried{})
@@ -131,7 +131,7 @@ func TestOneTrimForTwoCompartments(t *testing.T) {
 }
 
 func TestARoutineBringsEveryPointIn(t *testing.T) {
-	points := []adjust.Point{{ID: "a", Label: "a", Level: 20, Error: 0.4, Lean: 1.4, Limit: 0.3, U: 0.05}, {ID: "b", Label: "b", Level: 100, Error: 1.1, Lean: 1.1, Limit: 1, U: 0.05}}
+	points := []adjust.Point{{ID: "a", Label: "a", Level: 20, Error: 0.4, ErrorToLimit: 1.4, Limit: 0.3, U: 0.05}, {ID: "b", Label: "b", Level: 100, Error: 1.1, ErrorToLimit: 1.1, Limit: 1, U: 0.05}}
 	advice, err := adjust.Advise(points, adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 2}, []adjust.Control{{ID: "two", Label: "two-point calibration", Kind: adjust.Routine}}, adjust.Tried{})
 	require.NoError(t, err)
 	assert.Equal(t, adjust.Adjust, advice.Decision)
@@ -140,7 +140,7 @@ func TestARoutineBringsEveryPointIn(t *testing.T) {
 }
 
 func TestTheSetUpComesFirstUntilItWasLookedAt(t *testing.T) {
-	points := []adjust.Point{{ID: "a", Label: "a", Level: 20, Error: 0.1, Lean: 0.3, Limit: 0.3, U: 0.05}}
+	points := []adjust.Point{{ID: "a", Label: "a", Level: 20, Error: 0.1, ErrorToLimit: 0.3, Limit: 0.3, U: 0.05}}
 	policy := adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 2}
 	advice, _ := adjust.Advise(points, policy, nil, adjust.Tried{SetUp: "All are off by one factor."})
 	assert.Equal(t, adjust.Investigate, advice.Decision, "though every point is inside")

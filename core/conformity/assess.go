@@ -43,7 +43,7 @@ type Assessment struct {
 	TUR                    float64 `json:"tur"` // test uncertainty ratio: half-width over U; 0 where U is 0
 	Zone                   Zone    `json:"zone"`
 	ConformanceProbability float64 `json:"conformance_probability"`
-	Lean                   float64 `json:"lean"`
+	ErrorToLimit           float64 `json:"error_to_limit"`
 }
 
 // notAbove compares as decimal numbers do: a difference in the last binary digits is none.
@@ -63,7 +63,7 @@ func Assess(err float64, limits Limits, expanded, k float64) (Assessment, error)
 	case !(k > 0):
 		return Assessment{}, fmt.Errorf("the coverage factor k must be above zero, it is %g", k)
 	}
-	a := Assessment{Error: err, Limits: limits, ExpandedUncertainty: expanded, Lean: limits.Lean(err)}
+	a := Assessment{Error: err, Limits: limits, ExpandedUncertainty: expanded, ErrorToLimit: limits.ErrorToLimit(err)}
 	if expanded > 0 {
 		a.TUR = limits.HalfWidth() / expanded
 	}
@@ -105,22 +105,70 @@ const (
 	Risk    RuleKind = "risk"
 )
 
+// RuleKinds lists every way of deciding, in the order they are offered.
+var RuleKinds = []RuleKind{Simple, Guarded, Risk}
+
 // Rule turns an assessment into a statement of conformity. It is the lab's
-// setting. TURFloor is the ratio below which simple acceptance warns (default 4);
-// GuardFactor is r in w = r·U (default 1); Probability the conformance
-// probability that risk-based acceptance asks for (default 0.95).
+// setting. TURFloor is the ratio below which simple acceptance warns (0 means 4);
+// GuardFactor is r in w = r·U (0 means 1); Probability the conformance
+// probability that risk-based acceptance asks for (0 means 0.95).
 type Rule struct {
-	Kind        RuleKind `json:"kind"`
-	TURFloor    float64  `json:"tur_floor,omitempty" yaml:"tur_floor"`
-	GuardFactor float64  `json:"guard_factor,omitempty" yaml:"guard_factor"`
-	Probability float64  `json:"probability,omitempty"`
+	Kind        RuleKind `json:"kind" yaml:"kind"`
+	TURFloor    float64  `json:"tur_floor,omitempty" yaml:"tur_floor,omitempty"`
+	GuardFactor float64  `json:"guard_factor,omitempty" yaml:"guard_factor,omitempty"`
+	Probability float64  `json:"probability,omitempty" yaml:"probability,omitempty"`
 }
+
+// ruleKinds says of each way of deciding what it means and what it accepts.
+var ruleKinds = map[RuleKind]struct {
+	title   string
+	meaning func(Rule) string
+	accepts func(Rule, Assessment) (pass bool, warning string)
+}{
+	Simple: {
+		title: "simple acceptance: inside the limit",
+		meaning: func(r Rule) string {
+			return fmt.Sprintf("Simple acceptance: a point conforms when its error is inside the tolerance; a ratio of tolerance to uncertainty (TUR) below %.3g is noted (ILAC-G8).", orElse(r.TURFloor, 4))
+		},
+		accepts: func(r Rule, a Assessment) (pass bool, warning string) {
+			floor := orElse(r.TURFloor, 4)
+			if a.TUR > 0 && a.TUR < floor {
+				warning = fmt.Sprintf("TUR %.1f is below %.3g, the least this rule wants", a.TUR, floor)
+			}
+			return a.Zone.Within(), warning
+		},
+	},
+	Guarded: {
+		title: "guarded acceptance: inside the limit by U",
+		meaning: func(r Rule) string {
+			return fmt.Sprintf("Guarded acceptance: a point conforms when its error is inside the tolerance by at least %.3g × the expanded uncertainty U (JCGM 106).", orElse(r.GuardFactor, 1))
+		},
+		accepts: func(r Rule, a Assessment) (bool, string) {
+			w := orElse(r.GuardFactor, 1) * a.ExpandedUncertainty
+			scale := math.Abs(a.Error) + a.ExpandedUncertainty + a.Limits.HalfWidth()
+			return notAbove(a.Limits.Low+w, a.Error, scale) && notAbove(a.Error, a.Limits.High-w, scale), ""
+		},
+	},
+	Risk: {
+		title: "by probability of conformance",
+		meaning: func(r Rule) string {
+			return fmt.Sprintf("Risk-based acceptance: a point conforms when the probability that its true error is inside the tolerance is at least %.4g %% (JCGM 106).", 100*orElse(r.Probability, 0.95))
+		},
+		accepts: func(r Rule, a Assessment) (bool, string) {
+			return a.ConformanceProbability >= orElse(r.Probability, 0.95), ""
+		},
+	},
+}
+
+// Title is the way of deciding in a few words.
+func (k RuleKind) Title() string { return ruleKinds[k].title }
 
 // Check reports what is wrong with the rule, if anything.
 func (r Rule) Check() error {
+	_, known := ruleKinds[r.Kind]
 	switch {
-	case r.Kind != Simple && r.Kind != Guarded && r.Kind != Risk:
-		return fmt.Errorf("the decision rule %q is not known: use %q, %q or %q", r.Kind, Simple, Guarded, Risk)
+	case !known:
+		return fmt.Errorf("the decision rule %q is not known: use one of %q", r.Kind, RuleKinds)
 	case r.TURFloor < 0 || r.GuardFactor < 0:
 		return fmt.Errorf("the decision rule's figures must not be negative")
 	case r.Probability < 0 || r.Probability >= 1:
@@ -136,30 +184,21 @@ func orElse(v, otherwise float64) float64 {
 	return v
 }
 
-// Accepts decides one point, and warns in words where the rule's own condition is not met.
+// Accepts decides one point, and warns in words where the rule's own condition is not met. A rule
+// of an unknown kind accepts nothing.
 func (r Rule) Accepts(a Assessment) (pass bool, warning string) {
-	switch r.Kind {
-	case Guarded:
-		w := orElse(r.GuardFactor, 1) * a.ExpandedUncertainty
-		scale := math.Abs(a.Error) + a.ExpandedUncertainty + a.Limits.HalfWidth()
-		return notAbove(a.Limits.Low+w, a.Error, scale) && notAbove(a.Error, a.Limits.High-w, scale), ""
-	case Risk:
-		return a.ConformanceProbability >= orElse(r.Probability, 0.95), ""
+	kind, known := ruleKinds[r.Kind]
+	if !known {
+		return false, fmt.Sprintf("the decision rule %q is not known", r.Kind)
 	}
-	floor := orElse(r.TURFloor, 4)
-	if a.TUR > 0 && a.TUR < floor {
-		warning = fmt.Sprintf("TUR %.1f is below %.3g, the least this rule wants", a.TUR, floor)
-	}
-	return a.Zone.Within(), warning
+	return kind.accepts(r, a)
 }
 
 // Meaning is the rule in one sentence, as the certificate prints it.
 func (r Rule) Meaning() string {
-	switch r.Kind {
-	case Guarded:
-		return fmt.Sprintf("Guarded acceptance: a point conforms when its error is inside the tolerance by at least %.3g × the expanded uncertainty U (JCGM 106).", orElse(r.GuardFactor, 1))
-	case Risk:
-		return fmt.Sprintf("Risk-based acceptance: a point conforms when the probability that its true error is inside the tolerance is at least %.4g %% (JCGM 106).", 100*orElse(r.Probability, 0.95))
+	kind, known := ruleKinds[r.Kind]
+	if !known {
+		return fmt.Sprintf("The decision rule %q is not known.", r.Kind)
 	}
-	return fmt.Sprintf("Simple acceptance: a point conforms when its error is inside the tolerance; a ratio of tolerance to uncertainty (TUR) below %.3g is noted (ILAC-G8).", orElse(r.TURFloor, 4))
+	return kind.meaning(r)
 }

@@ -28,8 +28,8 @@ func (l Limits) HalfWidth() float64 {
 // Scale multiplies both limits by a positive factor, to state them in another unit.
 func (l Limits) Scale(factor float64) Limits { return Limits{l.Low * factor, l.High * factor} }
 
-// Lean is the error as a share of the limit on its side: 0 is no error, ±1 the limit.
-func (l Limits) Lean(err float64) float64 {
+// ErrorToLimit is the error as a share of the limit on its side: 0 is no error, ±1 the limit.
+func (l Limits) ErrorToLimit(err float64) float64 {
 	limit := l.High
 	if err < 0 {
 		limit = -l.Low

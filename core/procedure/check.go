@@ -7,38 +7,42 @@ import (
 	"time"
 
 	"northneedle/core/adjust"
-	"northneedle/core/conformity"
-	"northneedle/core/method"
+	"northneedle/core/field"
 	"northneedle/core/quantity"
 )
 
-// FieldError is one mistake in a procedure. Path leads to the field, as in
-// "steps[3].points[0].at"; a loader turns it into a line.
-type FieldError struct {
-	Path    string
-	Message string
-}
-
-func (e FieldError) Error() string { return e.Path + ": " + e.Message }
-
+// checker finds the mistakes of a procedure and resolves its names on the way.
 type checker struct {
-	p      Procedure
-	errors []FieldError
+	p      *Procedure
+	errors []field.Error
 }
 
 func (c *checker) say(path, format string, args ...any) {
-	c.errors = append(c.errors, FieldError{path, fmt.Sprintf(format, args...)})
+	c.errors = append(c.errors, field.Error{Path: path, Message: fmt.Sprintf(format, args...)})
 }
 
-func (c *checker) need(path, value string) {
-	if strings.TrimSpace(value) == "" {
+func (c *checker) need(path, text string) {
+	if strings.TrimSpace(text) == "" {
 		c.say(path, "is missing")
 	}
 }
 
-// Check finds every mistake in a settled procedure; none means that it can be run.
-func (p Procedure) Check() []FieldError {
-	c := &checker{p: p}
+// known refuses a name that is not one of those there are.
+func (c *checker) known(path, name string, is bool, there []string) bool {
+	if !is {
+		c.say(path, "%q is not known: use one of %s", name, strings.Join(there, ", "))
+	}
+	return is
+}
+
+func (c *checker) unit(path, unit string) {
+	if _, err := quantity.ParseUnit(unit); err != nil {
+		c.say(path, "%s", err)
+	}
+}
+
+func (c *checker) all() {
+	p := c.p
 	c.need("id", p.ID)
 	if p.ID != "" && Slug(p.ID) != p.ID {
 		c.say("id", "%q must be lower case letters, digits and hyphens: %q would do", p.ID, Slug(p.ID))
@@ -67,13 +71,12 @@ func (p Procedure) Check() []FieldError {
 			c.say("rule", "%s", err)
 		}
 	}
-	if p.Review != "" && p.Review != ReviewNever && p.Review != ReviewOnFailure && p.Review != ReviewAlways {
+	if p.Review != "" && !slices.Contains(Reviews, p.Review) {
 		c.say("review", "%q is not known: use never, on failure or always", p.Review)
 	}
 	c.roles()
 	c.steps()
 	c.parts()
-	return c.errors
 }
 
 func (c *checker) parts() {
@@ -85,8 +88,9 @@ func (c *checker) parts() {
 			c.say(at+".invalidates", "is missing: name the steps that are to be done again")
 		}
 		for j, id := range part.Invalidates {
-			step, ok := c.p.Step(id)
-			if kind := step.Kind(); !ok || kind != StepCheck && kind != StepAct && kind != StepMeasure {
+			switch c.p.Step(id).(type) {
+			case *CheckStep, *ActStep, *Measure:
+			default:
 				c.say(fmt.Sprintf("%s.invalidates[%d]", at, j), "%q is no check, act or measure of this procedure", id)
 			}
 		}
@@ -116,9 +120,7 @@ func (c *checker) roles() {
 		for j, n := range r.Needs {
 			path := fmt.Sprintf("%s.needs[%d]", at, j)
 			c.need(path+".quantity", n.Quantity)
-			if _, err := quantity.ParseUnit(n.Unit); err != nil {
-				c.say(path+".unit", "%s", err)
-			}
+			c.unit(path+".unit", n.Unit)
 			if n.From > n.To {
 				c.say(path+".from", "%g is above to, %g", n.From, n.To)
 			}
@@ -131,131 +133,85 @@ func (c *checker) steps() {
 		c.say("steps", "is missing: a procedure has at least one step")
 	}
 	seen := map[string]bool{bringID: true, cautionsID: true, signID: true}
-	measured := map[string]bool{}
 	opened := map[string]bool{}
 	for i, s := range c.p.Steps {
 		at := fmt.Sprintf("steps[%d]", i)
-		if s.Kind() == "" {
+		if s == nil {
 			c.say(at, "needs exactly one of check, act, wait, ambient, record, measure, finding")
 			continue
 		}
-		if seen[s.ID] {
-			c.say(at, "has the id %q of an earlier step: give it an id of its own", s.ID)
+		b := s.Base()
+		if seen[b.ID] {
+			c.say(at, "has the id %q of an earlier step: give it an id of its own", b.ID)
 		}
-		seen[s.ID] = true
-		if s.Skip != "" && s.Skip != "lead" {
-			c.say(at+".skip", "%q is not known: leave it out, or say lead", s.Skip)
+		seen[b.ID] = true
+		c.need(at+"."+string(s.Kind()), words(s))
+		if b.Skip != "" && b.Skip != "lead" {
+			c.say(at+".skip", "%q is not known: leave it out, or say lead", b.Skip)
 		}
-		c.when(at+".when", s.When, c.p.Steps[:i])
-		if s.Answers != "" && s.Answers != "passed" {
-			c.say(at+".answers", "%q is not known: leave it out, or say passed", s.Answers)
+		c.when(at+".when", b.When, b.Condition, c.p.Steps[:i])
+		if b.Opens != "" {
+			opened[b.Opens] = true
 		}
-		if s.Opens != "" {
-			opened[s.Opens] = true
-		}
-		for j, end := range s.Closes {
+		for j, end := range b.Closes {
 			if !opened[end] {
 				c.say(fmt.Sprintf("%s.closes[%d]", at, j), "%q was not opened by an earlier step", end)
 			}
 		}
-		c.step(at, s, measured)
+		c.step(at, s, i)
 	}
 	for i, s := range c.p.Steps {
-		if s.Kind() == StepMeasure {
-			if _, ok := c.p.FindingOf(s.ID); !ok {
-				c.say(fmt.Sprintf("steps[%d].measure", i), "%q is judged by no finding", s.ID)
+		if m, ok := s.(*Measure); ok {
+			if m.Judge == nil {
+				c.say(fmt.Sprintf("steps[%d].measure", i), "%q is judged by no finding", m.ID)
 			}
+			c.asked(fmt.Sprintf("steps[%d]", i), m)
 		}
 	}
 }
 
-func (c *checker) step(at string, s Step, measured map[string]bool) {
-	switch s.Kind() {
-	case StepWait:
+func (c *checker) step(at string, s Step, place int) {
+	switch s := s.(type) {
+	case *CheckStep:
+		if s.Answers != "" && s.Answers != "passed" {
+			c.say(at+".answers", "%q is not known: leave it out, or say passed", s.Answers)
+		}
+	case *WaitStep:
 		if !(s.Minutes > 0 && s.Minutes <= 24*60) {
 			c.say(at+".minutes", "must be above 0 and at most 1440, it is %g", s.Minutes)
 		}
 		c.need(at+".why", s.Why)
-	case StepAmbient:
+	case *AmbientStep:
 		if w := s.Temperature; w != nil {
 			if !(w.From < w.To) {
 				c.say(at+".temperature", "runs backwards: %g to %g", w.From, w.To)
 			}
 			c.need(at+".temperature.why", w.Why)
 		}
-	case StepRecord:
-		if len(s.Fields) == 0 {
-			c.say(at+".fields", "is missing")
-		}
-		for j, f := range s.Fields {
-			c.need(fmt.Sprintf("%s.fields[%d].id", at, j), f.ID)
-			if f.Text {
-				continue
-			}
-			if len(f.Options) > 0 {
-				c.choice(fmt.Sprintf("%s.fields[%d]", at, j), f, s.Fields[:j])
-				continue
-			}
-			if _, err := quantity.ParseUnit(f.Unit); err != nil {
-				c.say(fmt.Sprintf("%s.fields[%d].unit", at, j), "%s", err)
-			}
-		}
-	case StepMeasure:
-		measured[s.ID] = true
+	case *RecordStep:
+		c.record(at, s)
+	case *Measure:
 		c.measure(at, s)
-	case StepFinding:
-		if len(s.Judges) == 0 {
-			c.say(at+".judges", "is missing: name the measures it judges")
-		}
-		for j, m := range s.Judges {
-			if !measured[m] {
-				c.say(fmt.Sprintf("%s.judges[%d]", at, j), "%q is not a measure that comes before", m)
-			}
-		}
-		if s.Pattern != "" && !method.KnownPattern(s.Pattern) {
-			c.say(at+".pattern", "%q is not known: use one of %s", s.Pattern, strings.Join(method.Patterns(), ", "))
-		}
-		for j, k := range s.Controls {
-			path := fmt.Sprintf("%s.controls[%d]", at, j)
-			c.need(path+".id", k.ID)
-			c.need(path+".label", k.Label)
-			if !(k.Step > 0) && k.Kind != adjust.Routine {
-				c.say(path+".step", "must be above zero, it is %g", k.Step)
-			}
-			c.when(path+".when", k.When, c.p.Steps)
-			if k.Sense != "" && k.Sense != "value" {
-				c.say(path+".sense", "%q is not known: leave it out for presses, or say value", k.Sense)
-			}
-			if !slices.Contains(adjust.Kinds, k.Kind) {
-				c.say(path+".kind", "%q is not known: use offset, gain, factor, table, zone or routine", k.Kind)
-			}
-			for n, id := range k.On {
-				if !slices.Contains(s.Judges, id) {
-					c.say(fmt.Sprintf("%s.on[%d]", path, n), "%q is not judged by this finding", id)
-				}
-			}
-		}
+	case *Finding:
+		c.finding(at, s, place)
 	}
 }
 
-// when checks what a step, a point or a control asks for: an optional role, or a choice
-// of an earlier record.
-func (c *checker) when(at, when string, before []Step) {
-	field, option, choice := chosenBy(when)
-	if !choice {
-		if role, ok := c.p.RoleOf(when); when != "" && !(ok && role.Optional) {
-			c.say(at, "%q is no optional role", when)
-		}
-		return
+func (c *checker) record(at string, s *RecordStep) {
+	if len(s.Fields) == 0 {
+		c.say(at+".fields", "is missing")
 	}
-	for _, s := range before {
-		for _, f := range s.Fields {
-			if f.ID == field && slices.ContainsFunc(f.Options, func(o Option) bool { return o.ID == option }) {
-				return
-			}
+	for j, f := range s.Fields {
+		path := fmt.Sprintf("%s.fields[%d]", at, j)
+		c.need(path+".id", f.ID)
+		switch {
+		case f.Text:
+		case len(f.Options) > 0:
+			c.choice(path, f, s.Fields[:j])
+		default:
+			c.unit(path+".unit", f.Unit)
 		}
 	}
-	c.say(at, "no earlier record lets %q be chosen for %q", option, field)
 }
 
 // choice checks what can be chosen in a record.
@@ -269,76 +225,139 @@ func (c *checker) choice(at string, f Field, before []Field) {
 	}
 }
 
-func (c *checker) measure(at string, s Step) {
-	if !method.Known(s.Method) {
-		c.say(at+".method", "%q is not known: use one of %s", s.Method, strings.Join(method.Names(), ", "))
+func (c *checker) finding(at string, f *Finding, place int) {
+	if len(f.Judges) == 0 {
+		c.say(at+".judges", "is missing: name the measures it judges")
 	}
-	if _, err := quantity.ParseUnit(s.Unit); err != nil {
-		c.say(at+".unit", "%s", err)
-	}
-	if _, err := quantity.ParseUnit(s.Reads); s.Reads != "" && err != nil {
-		c.say(at+".reads", "%s", err)
-	}
-	if _, err := limitsOf(s.Tolerance); err != nil {
-		c.say(at+".tolerance", "%s", err)
-	}
-	if !(s.Resolution > 0) {
-		c.say(at+".resolution", "must be above zero, it is %g", s.Resolution)
-	}
-	if s.Gross <= 1 {
-		c.say(at+".gross", "is a multiple of the tolerance above 1, it is %g", s.Gross)
-	}
-	if s.Direction != "" && s.Direction != "rising" && s.Direction != "falling" {
-		c.say(at+".direction", "%q is not known: use rising or falling", s.Direction)
-	}
-	if s.Repeats < 1 || s.Repeats > 50 {
-		c.say(at+".repeats", "must be 1 to 50, it is %d", s.Repeats)
-	}
-	if len(s.Points) == 0 {
-		c.say(at+".points", "is missing")
-	}
-	if len(s.Schools) > 0 && s.School == "" {
-		c.say(at+".school", "is missing: where other schools stand beside it, its own has a title too")
-	}
-	for j, school := range s.Schools {
-		path := fmt.Sprintf("%s.schools[%d]", at, j)
-		c.need(path+".title", school.Title)
-		if _, err := limitsOf(school.Tolerance); err != nil {
-			c.say(path+".tolerance", "%s", err)
+	for j, id := range f.Judges {
+		m := c.p.Measure(id)
+		if m == nil || !slices.Contains(c.p.Steps[:place], Step(m)) {
+			c.say(fmt.Sprintf("%s.judges[%d]", at, j), "%q is not a measure that comes before", id)
+			continue
+		}
+		f.Measures = append(f.Measures, m)
+		if m.Judge == nil {
+			m.Judge = f
 		}
 	}
-	if s.Capture != nil {
-		c.capture(at+".capture", *s.Capture)
+	if f.PatternName != "" {
+		var is bool
+		f.Pattern, is = c.p.Catalogue.Patterns[f.PatternName]
+		c.known(at+".pattern", f.PatternName, is, names(c.p.Catalogue.Patterns))
+	}
+	for j, k := range f.Controls {
+		path := fmt.Sprintf("%s.controls[%d]", at, j)
+		c.need(path+".id", k.ID)
+		c.need(path+".label", k.Label)
+		if !(k.Step > 0) && k.Kind != adjust.Routine {
+			c.say(path+".step", "must be above zero, it is %g", k.Step)
+		}
+		condition := parseCondition(k.When)
+		f.Conditions = append(f.Conditions, condition)
+		c.when(path+".when", k.When, condition, c.p.Steps)
+		if k.Sense != "" && k.Sense != "value" {
+			c.say(path+".sense", "%q is not known: leave it out for presses, or say value", k.Sense)
+		}
+		if !slices.Contains(adjust.Kinds, k.Kind) {
+			c.say(path+".kind", "%q is not known: use offset, gain, factor, table, zone or routine", k.Kind)
+		}
+		for n, id := range k.On {
+			if !slices.Contains(f.Judges, id) {
+				c.say(fmt.Sprintf("%s.on[%d]", path, n), "%q is not judged by this finding", id)
+			}
+		}
+	}
+}
+
+// when checks a condition: an optional role, or a choice of one of the given steps.
+func (c *checker) when(at, text string, when Condition, among Steps) {
+	switch {
+	case when.Always():
+		return
+	case when.Field == "":
+		if role, ok := c.p.RoleOf(when.Role); !ok || !role.Optional {
+			c.say(at, "%q is no optional role", text)
+		}
+		return
+	}
+	for _, s := range among {
+		record, ok := s.(*RecordStep)
+		if !ok {
+			continue
+		}
+		for _, f := range record.Fields {
+			if f.ID == when.Field && slices.ContainsFunc(f.Options, func(o Option) bool { return o.ID == when.Option }) {
+				return
+			}
+		}
+	}
+	c.say(at, "no earlier record lets %q be chosen for %q", when.Option, when.Field)
+}
+
+func (c *checker) measure(at string, m *Measure) {
+	var is bool
+	m.Method, is = c.p.Catalogue.Methods[m.MethodName]
+	c.known(at+".method", m.MethodName, is, names(c.p.Catalogue.Methods))
+	c.unit(at+".unit", m.Unit)
+	if m.Reads != "" {
+		c.unit(at+".reads", m.Reads)
+	}
+	m.Limits = c.limits(at+".tolerance", m.Tolerance)
+	if !(m.Resolution > 0) {
+		c.say(at+".resolution", "must be above zero, it is %g", m.Resolution)
+	}
+	if !(m.Gross > 1) {
+		c.say(at+".gross", "is a multiple of the tolerance above 1, it is %g", m.Gross)
+	}
+	if m.Direction != "" && m.Direction != "rising" && m.Direction != "falling" {
+		c.say(at+".direction", "%q is not known: use rising or falling", m.Direction)
+	}
+	if m.Repeats < 1 || m.Repeats > 50 {
+		c.say(at+".repeats", "must be 1 to 50, it is %d", m.Repeats)
+	}
+	if len(m.Points) == 0 {
+		c.say(at+".points", "is missing")
+	}
+	if len(m.Alternatives) > 0 && m.School == "" {
+		c.say(at+".school", "is missing: where other schools stand beside it, its own has a title too")
+	}
+	for j := range m.Alternatives {
+		path := fmt.Sprintf("%s.schools[%d]", at, j)
+		c.need(path+".title", m.Alternatives[j].Title)
+		m.Alternatives[j].Limits = c.limits(path+".tolerance", m.Alternatives[j].Tolerance)
+	}
+	if m.Capture != nil {
+		c.capture(at+".capture", m.Capture)
 	}
 	seen := map[string]bool{}
-	for j, point := range s.Points {
-		path := fmt.Sprintf("%s.points[%d]", at, j)
+	for j := range m.Points {
+		path, point := fmt.Sprintf("%s.points[%d]", at, j), &m.Points[j]
 		c.need(path+".label", point.Label)
-		c.when(path+".when", point.When, c.p.Steps)
+		c.when(path+".when", point.When, point.Condition, c.p.Steps)
 		if seen[point.ID] {
 			c.say(path, "has the id %q of an earlier point: give it an id of its own", point.ID)
 		}
 		seen[point.ID] = true
-		if s.Capture != nil {
-			if reader, ok := method.ReaderOf(s.Capture.Kind); ok {
-				c.with(path+".with", point.With, append(c.asks(s), reader.Params...))
-			}
-		} else {
-			c.with(path+".with", point.With, c.asks(s))
-		}
 		for name := range point.Drive {
 			if !isName(name) {
 				c.say(path+".drive."+name, "is no setting of an instrument: lower case letters and digits")
 			}
 		}
-		c.point(path, s, point)
+		c.point(path, m, point)
 	}
 }
 
-func (c *checker) capture(at string, k Capture) {
-	reader, known := method.ReaderOf(k.Kind)
-	if !known {
-		c.say(at+".kind", "%q is not known: use one of %s", k.Kind, strings.Join(method.Readers(), ", "))
+func (c *checker) limits(path, text string) LimitsFunc {
+	of, err := c.p.Catalogue.ParseLimits(text)
+	if err != nil {
+		c.say(path, "%s", err)
+	}
+	return of
+}
+
+func (c *checker) capture(at string, k *Capture) {
+	var is bool
+	if k.Method, is = c.p.Catalogue.Captures[k.Kind]; !c.known(at+".kind", k.Kind, is, names(c.p.Catalogue.Captures)) {
 		return
 	}
 	if !(k.Limit > 0) {
@@ -349,40 +368,47 @@ func (c *checker) capture(at string, k Capture) {
 	}
 	c.need(at+".instrument", k.Instrument)
 	c.need(at+".channel", k.Channel)
-	c.with(at+".with", k.With, reader.Params)
+	c.with(at+".with", k.With, k.Method.Params)
 }
 
-// asks lists what a measure's method and its finding's pattern take from a point.
-func (c *checker) asks(m Step) []string {
-	finding, _ := c.p.FindingOf(m.ID)
-	return method.Asks(m.Method, finding.Pattern)
+// asked refuses what a point says under "with" and neither its method, its way of capturing nor
+// its finding's pattern asks for.
+func (c *checker) asked(at string, m *Measure) {
+	params := slices.Clone(m.Method.Params)
+	if m.Judge != nil {
+		params = append(params, m.Judge.Pattern.Params...)
+	}
+	if m.Capture != nil {
+		params = append(params, m.Capture.Method.Params...)
+	}
+	for j, point := range m.Points {
+		c.with(fmt.Sprintf("%s.points[%d].with", at, j), point.With, params)
+	}
 }
 
 // with refuses what nothing asks for.
 func (c *checker) with(at string, given map[string]float64, params []string) {
 	for name := range given {
-		if !slices.Contains(params, name) {
-			c.say(at+"."+name, "is not asked for here: %s", orNothing(params))
+		if slices.Contains(params, name) {
+			continue
 		}
+		if len(params) == 0 {
+			c.say(at+"."+name, "is not asked for here: nothing here takes it")
+			continue
+		}
+		c.say(at+"."+name, "is not asked for here: use %s", strings.Join(params, ", "))
 	}
 }
 
-func orNothing(names []string) string {
-	if len(names) == 0 {
-		return "nothing here takes it"
-	}
-	return "use " + strings.Join(names, ", ")
-}
-
-func (c *checker) point(path string, s Step, point Point) {
-	target, err := parseTarget(point.At)
-	if err != nil {
+func (c *checker) point(path string, m *Measure, point *Point) {
+	var err error
+	if point.Target, err = parseTarget(point.At); err != nil {
 		c.say(path+".at", "%s", err)
 		return
 	}
 	role := point.Role
-	if target.role != "" {
-		role = target.role
+	if point.Target.Role != "" {
+		role = point.Target.Role
 	}
 	if role == "" {
 		if point.U <= 0 {
@@ -395,11 +421,11 @@ func (c *checker) point(path string, s Step, point Point) {
 		c.say(path+".at", "role %q is not declared under roles", role)
 		return
 	}
-	name := s.Quantity
-	if target.quantity != "" {
-		name = target.quantity
+	name := m.Quantity
+	if point.Target.Quantity != "" {
+		name = point.Target.Quantity
 	}
-	if !slices.ContainsFunc(r.Needs, func(n Need) bool { return n.Quantity == name }) {
+	if !r.Realises(name) {
 		c.say(path+".at", "role %q does not say that it needs the quantity %q", role, name)
 	}
 }
@@ -407,42 +433,4 @@ func (c *checker) point(path string, s Step, point Point) {
 // isName reports whether a word is a setting's name.
 func isName(word string) bool {
 	return word != "" && strings.Trim(word, "abcdefghijklmnopqrstuvwxyz0123456789") == ""
-}
-
-// target is a point's "at", parsed.
-type target struct {
-	value          float64 // of a number, or the percentage
-	role, quantity string
-	of             string // the data plate's field of a percentage
-}
-
-func parseTarget(text string) (target, error) {
-	clean := strings.TrimSpace(text)
-	if number, field, ok := strings.Cut(clean, "% of "); ok {
-		v, err := quantity.ParseNumber(number)
-		if err != nil || strings.TrimSpace(field) == "" {
-			return target{}, fmt.Errorf("%q is not understood: write it like \"25 %% of capacity\"", text)
-		}
-		return target{value: v, of: strings.TrimSpace(field)}, nil
-	}
-	if v, err := quantity.ParseNumber(clean); err == nil {
-		return target{value: v}, nil
-	}
-	role, name, ok := strings.Cut(clean, ".")
-	if !ok || role == "" || name == "" {
-		return target{}, fmt.Errorf("%q is not understood: use a number, \"role.quantity\" or \"25 %% of capacity\"", text)
-	}
-	return target{role: role, quantity: name}, nil
-}
-
-// limitsOf reads a tolerance: a named table, or the text form.
-func limitsOf(text string) (method.LimitsFunc, error) {
-	if table := method.Limits(text); table != nil {
-		return table, nil
-	}
-	t, err := conformity.ParseTolerance(text)
-	if err != nil {
-		return nil, err
-	}
-	return func(reference float64, _ map[string]float64) (conformity.Limits, error) { return t.Limits(reference) }, nil
 }

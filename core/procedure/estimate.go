@@ -1,15 +1,13 @@
 package procedure
 
-import "northneedle/core/method"
-
-// Hands are about how long a step takes a practised technician, in minutes; the rest of a
+// HandlingTimes are about how long a step takes a practised technician, in minutes; the rest of a
 // run's time is its own. They are what a plan begins with, not a demand.
-type Hands struct {
+type HandlingTimes struct {
 	Bring, Step, Record, Typed, Linked, Finding, Sign float64
 }
 
-// DefaultHands are where a lab begins.
-var DefaultHands = Hands{Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2}
+// DefaultHandlingTimes are where a lab begins.
+var DefaultHandlingTimes = HandlingTimes{Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2}
 
 // Estimate is how a run of a procedure divides: hands before its longest stretch of
 // waiting, that waiting, and hands after it; in minutes.
@@ -26,17 +24,17 @@ const (
 
 // Estimate adds up a procedure's steps: waits, and measures of many points that are read
 // by themselves, are waiting; everything else is hands.
-func (p Procedure) Estimate(h Hands) Estimate {
+func (p *Procedure) Estimate(h HandlingTimes) Estimate {
 	type stretch struct{ before, wait float64 }
 	var all []stretch
 	hands := h.Bring + h.Step
 	for _, s := range p.Steps {
-		switch s.Kind() {
-		case StepWait:
+		switch s := s.(type) {
+		case *WaitStep:
 			all = append(all, stretch{hands, s.Minutes})
 			hands = 0
-		case StepMeasure:
-			n := float64(len(s.Points) * max(1, s.Repeats))
+		case *Measure:
+			n := float64(len(s.Points) * s.Repeats)
 			switch {
 			case s.Capture == nil:
 				hands += n * h.Typed
@@ -47,9 +45,9 @@ func (p Procedure) Estimate(h Hands) Estimate {
 			default:
 				hands += s.watching() + n*h.Linked
 			}
-		case StepFinding:
+		case *Finding:
 			hands += h.Finding
-		case StepRecord, StepAmbient:
+		case *RecordStep, *AmbientStep:
 			hands += h.Record
 		default:
 			hands += h.Step
@@ -82,20 +80,20 @@ func (p Procedure) Estimate(h Hands) Estimate {
 }
 
 // watching is how long a linked measure watches its traces, in minutes.
-func (s Step) watching() (minutes float64) {
-	for _, p := range s.Points {
+func (m *Measure) watching() (minutes float64) {
+	for _, p := range m.Points {
 		with := map[string]float64{}
-		for _, m := range []map[string]float64{s.Capture.With, p.With} {
+		for _, m := range []map[string]float64{m.Capture.With, p.With} {
 			for k, v := range m {
 				with[k] = v
 			}
 		}
-		l := method.Looking{Seconds: s.Capture.Seconds, With: with}
-		watch := max(s.Capture.Seconds, with["settle"]+60*with["minutes"], 6) / 60
+		l := CaptureInput{Seconds: m.Capture.Seconds, With: with}
+		watch := max(m.Capture.Seconds, with["settle"]+60*with["minutes"], 6) / 60
 		if with["patience"] > 0 {
 			watch = max(watch, l.Span()/60/4)
 		}
-		minutes += watch * float64(max(1, s.Repeats))
+		minutes += watch * float64(max(1, m.Repeats))
 	}
 	return minutes
 }

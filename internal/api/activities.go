@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"northneedle/core/activity"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -66,11 +66,11 @@ func registerActivities(api huma.API, h *House) {
 			ID   string `path:"id" maxLength:"60"`
 			Body ActivityOrder
 		}) (*struct{ Body AssetView }, error) {
-			a, err := h.changeActivity(in.ID, in.Body, person(ctx))
+			a, err := h.changeActivity(in.ID, in.Body, who(ctx))
 			if err != nil {
 				return nil, fail(err)
 			}
-			view, err := h.asset(a.AssetID, person(ctx))
+			view, err := h.asset(a.AssetID, who(ctx))
 			return &struct{ Body AssetView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "asset-event", Method: http.MethodPost, Path: "/api/assets/{id}/events", Summary: "Something happened to a device"},
@@ -78,10 +78,10 @@ func registerActivities(api huma.API, h *House) {
 			ID   string `path:"id" maxLength:"60"`
 			Body AssetEvent
 		}) (*struct{ Body AssetView }, error) {
-			if err := h.assetEvent(in.ID, in.Body, person(ctx)); err != nil {
+			if err := h.assetEvent(in.ID, in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
-			view, err := h.asset(in.ID, person(ctx))
+			view, err := h.asset(in.ID, who(ctx))
 			return &struct{ Body AssetView }{view}, fail(err)
 		})
 }
@@ -117,7 +117,7 @@ func (h *House) activities(asset string) (views []ActivityView, stopped []string
 	return views, stopped, first, err
 }
 
-func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person) (ledger.Activity, error) {
+func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (ledger.Activity, error) {
 	a, err := h.Ledger.Activity(id)
 	if err != nil {
 		return a, err
@@ -142,7 +142,7 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 		note.Text = a.Deferred
 	default:
 		note.Kind = ledger.NoteReplanned
-		if who.Role != procedure.Lead && who.Role != procedure.Manager {
+		if who.Role != person.Lead && who.Role != person.Manager {
 			return a, forbidden("Only a lead or a manager moves a due day; a technician can put it off, with a reason.")
 		}
 		err = h.putOff(&a, o, who)
@@ -170,7 +170,7 @@ func (h *House) changeActivity(id string, o ActivityOrder, who procedure.Person)
 }
 
 // doneByHand notes that something without a procedure here was done.
-func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who person.Person) error {
 	if err := h.byHand(*a, o, who); err != nil {
 		return err
 	}
@@ -178,10 +178,10 @@ func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who procedure.Pe
 }
 
 // byHand says whether someone may note by hand that an activity was done, or failed.
-func (h *House) byHand(a ledger.Activity, o ActivityOrder, who procedure.Person) error {
+func (h *House) byHand(a ledger.Activity, o ActivityOrder, who person.Person) error {
 	on := h.begin(o.On)
 	switch {
-	case who.Role == procedure.Manager || who.Role == procedure.Trainee:
+	case who.Role == person.Manager || who.Role == person.Trainee:
 		return forbidden("A technician or a lead notes what was done.")
 	case a.Procedure != "":
 		return invalid("kind", "This one is done by a run of its procedure: open it on the bench.")
@@ -195,9 +195,9 @@ func (h *House) byHand(a ledger.Activity, o ActivityOrder, who procedure.Person)
 	return nil
 }
 
-func used(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+func used(a *ledger.Activity, o ActivityOrder, who person.Person) error {
 	switch {
-	case who.Role == procedure.Manager:
+	case who.Role == person.Manager:
 		return forbidden("Use is counted at the device, by a technician, trainee or lead.")
 	case a.Duty.Uses == 0:
 		return invalid("amount", "This one does not go by use.")
@@ -209,10 +209,10 @@ func used(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
 }
 
 // putOff moves a due day, with the reason and the name kept.
-func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who procedure.Person) error {
+func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who person.Person) error {
 	on := h.begin(o.On)
 	switch {
-	case who.Role == procedure.Trainee:
+	case who.Role == person.Trainee:
 		return forbidden("A trainee puts nothing off.")
 	case on.IsZero() || h.days(on) < 0:
 		return invalid("on", "Say until when: today or later.")
@@ -233,8 +233,8 @@ func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who procedure.Person
 }
 
 // assetEvent makes everything due that an event undoes.
-func (h *House) assetEvent(id string, e AssetEvent, who procedure.Person) error {
-	if who.Role == procedure.Manager {
+func (h *House) assetEvent(id string, e AssetEvent, who person.Person) error {
+	if who.Role == person.Manager {
 		return forbidden("Events are noted by technicians, trainees and leads.")
 	}
 	asset, err := h.Ledger.Asset(id)
@@ -245,7 +245,7 @@ func (h *House) assetEvent(id string, e AssetEvent, who procedure.Person) error 
 }
 
 // undone makes the activities of a device invalid that an event undoes.
-func (h *House) undone(asset, id string, kind activity.Event, text string, who procedure.Person, which func(ledger.Activity) bool) error {
+func (h *House) undone(asset, id string, kind activity.Event, text string, who person.Person, which func(ledger.Activity) bool) error {
 	all, err := h.Ledger.Activities(asset)
 	if err != nil {
 		return err

@@ -7,13 +7,13 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"northneedle/internal/api"
 	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
-	"northneedle/core/procedure"
-	"northneedle/internal/api"
+	"northneedle/core/runview"
 	"northneedle/internal/ledger"
 
 	"github.com/stretchr/testify/require"
@@ -212,7 +212,7 @@ func TestAnythingIsAnsweredOrRefusedInWords(t *testing.T) {
 				made := a.value(r, o.body, 0)
 				if command, ok := made.(map[string]any); ok && o.id == "command" && rapid.Bool().Draw(r, "in time") {
 					path = "/api/runs/" + opened.ID + "/commands"
-					command["expect"] = get[procedure.View](c, "/api/runs/"+opened.ID).Seq
+					command["expect"] = get[runview.View](c, "/api/runs/"+opened.ID).Seq
 				}
 				body = made
 			}

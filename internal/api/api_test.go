@@ -4,13 +4,15 @@ import (
 	"bufio"
 	"encoding/json"
 	"net/http"
+	"northneedle/internal/api"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"northneedle/core/procedure"
-	"northneedle/internal/api"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/exchange"
 
 	"github.com/stretchr/testify/assert"
@@ -85,11 +87,11 @@ func whoMayDoWhat(t *testing.T, h *house) {
 
 	review := get[api.TodayView](lead, "/api/today").Review
 	require.Len(t, review, 1)
-	v := get[procedure.View](technician, "/api/runs/"+review[0].ID)
-	assert.Equal(t, procedure.Fails, v.Result)
+	v := get[runview.View](technician, "/api/runs/"+review[0].ID)
+	assert.Equal(t, run.Fails, v.Result)
 	technician.refused(v, order{"kind": "review"}, 403, "lead-only", "Only a lead")
 	signed := lead.send(v, order{"kind": "review", "note": "agreed"})
-	assert.Equal(t, procedure.Signed, signed.Status)
+	assert.Equal(t, run.Signed, signed.Status)
 	asset := get[api.AssetView](technician, "/api/assets/"+review[0].Tag)
 	assert.Equal(t, "out of use", asset.Status, "a device that fails leaves use")
 
@@ -154,7 +156,7 @@ func capnographToCertificate(t *testing.T, h *house) {
 	status, _ := c.call("GET", "/api/runs/"+v.ID+"/certificate.pdf", nil)
 	assert.Equal(t, 409, status, "an unsigned run has no certificate")
 	v = c.send(v, order{"kind": "sign", "statement": "Adjusted and verified."})
-	assert.Equal(t, procedure.ConformsAdjusted, v.Result)
+	assert.Equal(t, run.ConformsAdjusted, v.Result)
 
 	after := get[api.AssetView](c, "/api/assets/MB-0417")
 	assert.Equal(t, h.now.AddDate(1, 0, 0).Format(time.DateOnly), after.DueOn.Format(time.DateOnly), "the next date is set")
@@ -166,7 +168,7 @@ func capnographToCertificate(t *testing.T, h *house) {
 }
 
 // papers looks at the certificate, the record and the points of a signed run.
-func papers(t *testing.T, c *client, v procedure.View) {
+func papers(t *testing.T, c *client, v runview.View) {
 	status, pdf := c.call("GET", "/api/runs/"+v.ID+"/certificate.pdf", nil)
 	assert.Equal(t, 200, status)
 	assert.True(t, strings.HasPrefix(string(pdf), "%PDF-"))
@@ -206,7 +208,7 @@ func readingOverTheLink(t *testing.T, h *house) {
 		}
 	}
 	require.True(t, steady, "the trace settles")
-	v = get[procedure.View](c, "/api/runs/"+v.ID)
+	v = get[runview.View](c, "/api/runs/"+v.ID)
 	v = c.send(v, order{"kind": "capture", "measure": "co2", "point": "room-air", "linked": true})
 	readings := v.Measures[0].Points[0].Readings
 	reading := readings[len(readings)-1]
@@ -214,7 +216,7 @@ func readingOverTheLink(t *testing.T, h *house) {
 	assert.InDelta(t, 0.04, reading.Values[0], 0.1)
 	events, err := h.ledger.Events(v.ID, v.Seq-1)
 	require.NoError(t, err)
-	assert.NotEmpty(t, events[0].Fact.(procedure.ReadingCaptured).Trace, "the trace is kept with the reading")
+	assert.NotEmpty(t, events[0].Fact.(run.ReadingCaptured).Trace, "the trace is kept with the reading")
 	c.refused(v, order{"kind": "capture", "measure": "spo2", "point": "97", "linked": true}, 409, "no-instrument", "type what the device shows")
 }
 
@@ -279,7 +281,7 @@ func twoAtOnce(t *testing.T, h *house) {
 		}
 	}
 	assert.Equal(t, 1, done, "of commands for the same sequence, one is done")
-	assert.Len(t, get[procedure.View](c, "/api/runs/"+v.ID).Notes, 1)
+	assert.Len(t, get[runview.View](c, "/api/runs/"+v.ID).Notes, 1)
 }
 
 func register(t *testing.T, h *house) {

@@ -10,8 +10,10 @@ import (
 	"northneedle/core/activity"
 	"northneedle/core/conformity"
 	"northneedle/core/interval"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -47,9 +49,9 @@ type NeedleView struct {
 	Label     string          `json:"label"`
 	Reference float64         `json:"reference"`
 	Zone      conformity.Zone `json:"zone"`
-	Lean      float64         `json:"lean"`
-	Fan       float64         `json:"fan"`
-	Phase     procedure.Phase `json:"phase"`
+	ErrorToLimit      float64         `json:"error_to_limit"`
+	UToLimit       float64         `json:"u_to_limit"`
+	Phase     run.Phase       `json:"phase"`
 	Error     float64         `json:"error"`
 	Unit      string          `json:"unit"`
 }
@@ -108,16 +110,16 @@ func registerAssets(api huma.API, h *House) {
 		func(ctx context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (*struct{ Body AssetView }, error) {
-			view, err := h.asset(in.ID, person(ctx))
+			view, err := h.asset(in.ID, who(ctx))
 			return &struct{ Body AssetView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "register-asset", Method: http.MethodPost, Path: "/api/assets", Summary: "Enter a device in the register"},
 		func(ctx context.Context, in *struct{ Body NewAsset }) (*struct{ Body AssetView }, error) {
-			id, err := h.register(in.Body, person(ctx))
+			id, err := h.register(in.Body, who(ctx))
 			if err != nil {
 				return nil, err
 			}
-			view, err := h.asset(id, person(ctx))
+			view, err := h.asset(id, who(ctx))
 			return &struct{ Body AssetView }{view}, fail(err)
 		})
 }
@@ -151,7 +153,7 @@ func (h *House) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
 	return b
 }
 
-func (h *House) asset(id string, who procedure.Person) (AssetView, error) {
+func (h *House) asset(id string, who person.Person) (AssetView, error) {
 	a, err := h.Ledger.Asset(id)
 	if err != nil {
 		return AssetView{}, err
@@ -196,7 +198,7 @@ func trends(results []ledger.Result) []TrendView {
 		if _, known := last[k]; !known {
 			order = append(order, k)
 		}
-		if r.Phase == procedure.AsLeft { // adjusted: a new beginning
+		if r.Phase == run.AsLeft { // adjusted: a new beginning
 			shown[k] = nil
 		}
 		shown[k] = append(shown[k], interval.Shown{At: r.At, Error: r.Error})
@@ -212,7 +214,7 @@ func trends(results []ledger.Result) []TrendView {
 	return views
 }
 
-func (h *House) history(asset string, who procedure.Person) ([]HistoryView, []ledger.Result, error) {
+func (h *House) history(asset string, who person.Person) ([]HistoryView, []ledger.Result, error) {
 	runs, err := h.Ledger.RunsOf(asset, 12)
 	if err != nil {
 		return nil, nil, err
@@ -226,7 +228,7 @@ func (h *House) history(asset string, who procedure.Person) ([]HistoryView, []le
 	results, err := h.Ledger.ResultsOf(ids...)
 	for _, r := range results {
 		i := at[r.RunID]
-		history[i].Needles = append(history[i].Needles, NeedleView{r.Label, r.Reference, r.Zone, r.Lean, r.Fan, r.Phase, r.Error, r.Unit})
+		history[i].Needles = append(history[i].Needles, NeedleView{r.Label, r.Reference, r.Zone, r.ErrorToLimit, r.UToLimit, r.Phase, r.Error, r.Unit})
 	}
 	return history, results, err
 }
@@ -249,8 +251,8 @@ type NewAsset struct {
 }
 
 // register enters a device with what recurs on it; trainees and managers may not.
-func (h *House) register(n NewAsset, who procedure.Person) (string, error) {
-	if who.Role != procedure.Lead && who.Role != procedure.Technician {
+func (h *House) register(n NewAsset, who person.Person) (string, error) {
+	if who.Role != person.Lead && who.Role != person.Technician {
 		return "", &Problem{Status: http.StatusForbidden, Title: "Not yours to do", Detail: "Devices are entered by a technician or a lead.", Code: "technician-only"}
 	}
 	tag, err := ledger.Tag(n.Tag)

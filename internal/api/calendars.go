@@ -27,7 +27,7 @@ type FeedView struct {
 func registerCalendars(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "round-calendar", Method: http.MethodGet, Path: "/api/rounds/{day}/calendar.ics", Summary: "A day's round as iCalendar"},
 		func(ctx context.Context, in *DayPath) (*file, error) {
-			text, err := h.roundCalendar(in.Day, person(ctx).Name)
+			text, err := h.roundCalendar(in.Day, who(ctx).Name)
 			return kept("round-"+in.Day+".ics", "text/calendar; charset=utf-8", text), fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "feed", Method: http.MethodGet, Path: "/api/feed", Summary: "The secret link of the calendar feed"},

@@ -6,7 +6,8 @@ import (
 	"net/http"
 
 	"northneedle/core/adjust"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -44,7 +45,7 @@ type CommandBody struct {
 	Statement   string            `json:"statement,omitempty" maxLength:"2000"`
 	Reviewer    string            `json:"reviewer,omitempty" maxLength:"60"`
 
-	Corrected procedure.Corrected `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
+	Corrected run.Corrected `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
 }
 
 func registerCommands(api huma.API, h *House) {
@@ -57,7 +58,7 @@ func registerCommands(api huma.API, h *House) {
 			if err != nil {
 				return nil, fail(err)
 			}
-			run, err := h.Ledger.Carry(in.ID, ledger.Command{ID: in.Body.ID, Expect: in.Body.Expect, Do: do, Order: procedure.Order{At: h.Clock(), By: person(ctx)}})
+			run, err := h.Ledger.Carry(in.ID, ledger.Command{ID: in.Body.ID, Expect: in.Body.Expect, Do: do, Order: run.Order{At: h.Clock(), By: who(ctx)}})
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -66,103 +67,102 @@ func registerCommands(api huma.API, h *House) {
 }
 
 // command turns what was sent into the core's command.
-func (h *House) command(ctx context.Context, run string, b CommandBody) (procedure.Command, error) {
+func (h *House) command(ctx context.Context, r string, b CommandBody) (run.Command, error) {
 	switch b.Kind {
 	case "bind":
 		s, err := h.Ledger.Standard(b.Standard)
 		if errors.Is(err, ledger.ErrNotFound) {
-			return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "no-such-standard", Field: "standard", Message: "There is no reference with that tag."}
+			return nil, &run.Refusal{Kind: run.Invalid, Code: "no-such-standard", Field: "standard", Message: "There is no reference with that tag."}
 		}
 		if err != nil {
 			return nil, err
 		}
 		core, err := h.standard(s)
-		return procedure.BindStandard{Role: b.Role, Standard: core, Override: b.Reason}, err
+		return run.BindStandard{Role: b.Role, Standard: core, Override: b.Reason}, err
 	case "answer":
-		return procedure.AnswerCheck{Step: b.Step, Answer: procedure.Answer(b.Answer), Note: b.Note}, nil
+		return run.AnswerCheck{Step: b.Step, Answer: run.Answer(b.Answer), Note: b.Note}, nil
 	case "do":
-		return procedure.DoStep{Step: b.Step}, nil
+		return run.DoStep{Step: b.Step}, nil
 	case "skip":
-		return procedure.SkipStep{Step: b.Step, Reason: b.Reason}, nil
+		return run.SkipStep{Step: b.Step, Reason: b.Reason}, nil
 	case "ambient":
-		return procedure.RecordAmbient{Step: b.Step, Temperature: b.Temperature, Pressure: b.Pressure, Humidity: b.Humidity, Source: b.Source}, nil
+		return run.RecordAmbient{Step: b.Step, Temperature: b.Temperature, Pressure: b.Pressure, Humidity: b.Humidity, Source: b.Source}, nil
 	case "plate":
-		return procedure.RecordPlate{Step: b.Step, Values: b.Values}, nil
+		return run.RecordPlate{Step: b.Step, Values: b.Values}, nil
 	case "start-wait":
-		return procedure.StartWait{Step: b.Step}, nil
+		return run.StartWait{Step: b.Step}, nil
 	case "cut-wait":
-		return procedure.CutWait{Step: b.Step, Reason: b.Reason}, nil
+		return run.CutWait{Step: b.Step, Reason: b.Reason}, nil
 	case "capture":
-		return h.capture(ctx, run, b)
+		return h.capture(ctx, r, b)
 	case "withdraw":
-		return procedure.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
+		return run.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
 	case "omit":
-		return procedure.OmitPoint{Measure: b.Measure, Point: b.Point, Reason: b.Reason}, nil
+		return run.OmitPoint{Measure: b.Measure, Point: b.Point, Reason: b.Reason}, nil
 	case "check-set-up":
-		return procedure.CheckSetUp{Measure: b.Measure, Point: b.Point, Note: b.Note}, nil
+		return run.CheckSetUp{Measure: b.Measure, Point: b.Point, Note: b.Note}, nil
 	case "close-phase":
-		return procedure.ClosePhase{Finding: b.Finding}, nil
+		return run.ClosePhase{Finding: b.Finding}, nil
 	case "decide":
-		return procedure.DecideFinding{Finding: b.Finding, Decision: adjust.Decision(b.Decision), Reason: b.Reason}, nil
+		return run.DecideFinding{Finding: b.Finding, Decision: adjust.Decision(b.Decision), Reason: b.Reason}, nil
 	case "take-back":
-		return procedure.TakeBack{Finding: b.Finding, Reason: b.Reason}, nil
+		return run.TakeBack{Finding: b.Finding, Reason: b.Reason}, nil
 	case "change-part":
-		return procedure.ChangePart{Part: b.Part, Reason: b.Reason}, nil
+		return run.ChangePart{Part: b.Part, Reason: b.Reason}, nil
 	case "adjust":
-		return procedure.MakeAdjustment{Finding: b.Finding, Control: b.Control, Point: b.Point, Steps: b.Steps, Note: b.Note}, nil
+		return run.MakeAdjustment{Finding: b.Finding, Control: b.Control, Point: b.Point, Steps: b.Steps, Note: b.Note}, nil
 	}
 	return h.ending(ctx, b)
 }
 
 // ending are the commands about loose ends, notes and the end of a run.
-func (h *House) ending(ctx context.Context, b CommandBody) (procedure.Command, error) {
+func (h *House) ending(ctx context.Context, b CommandBody) (run.Command, error) {
 	switch b.Kind {
 	case "open-loose-end":
-		return procedure.OpenLooseEnd{What: b.What}, nil
+		return run.OpenLooseEnd{What: b.What}, nil
 	case "close-loose-end":
-		return procedure.CloseLooseEnd{What: b.What, Note: b.Note}, nil
+		return run.CloseLooseEnd{What: b.What, Note: b.Note}, nil
 	case "note":
-		return procedure.AddNote{Text: b.Note}, nil
+		return run.AddNote{Text: b.Note}, nil
 	case "sign":
-		sign := procedure.SignRun{Statement: b.Statement}
+		sign := run.SignRun{Statement: b.Statement}
 		if b.Reviewer != "" {
 			p, err := h.Ledger.Person(ctx, b.Reviewer)
 			if err != nil {
-				return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "reviewer-missing", Field: "reviewer", Message: "There is no such reviewer: name a lead."}
+				return nil, &run.Refusal{Kind: run.Invalid, Code: "reviewer-missing", Field: "reviewer", Message: "There is no such reviewer: name a lead."}
 			}
-			sign.Reviewer = &procedure.Person{ID: p.ID, Name: p.Name, Role: p.Role}
+			sign.Reviewer = &person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
 		}
 		return sign, nil
 	case "review":
-		return procedure.ReviewRun{Note: b.Note}, nil
+		return run.ReviewRun{Note: b.Note}, nil
 	case "return":
-		return procedure.ReturnRun{Reason: b.Reason}, nil
+		return run.ReturnRun{Reason: b.Reason}, nil
 	case "revise":
-		return procedure.ReviseCertificate{Reason: b.Reason, Device: b.Corrected, Remark: b.Note}, nil
+		return run.ReviseCertificate{Reason: b.Reason, Device: b.Corrected, Remark: b.Note}, nil
 	case "abandon":
-		return procedure.AbandonRun{Reason: b.Reason}, nil
+		return run.AbandonRun{Reason: b.Reason}, nil
 	}
-	return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "kind", Field: "kind", Message: "This command is not known."}
+	return nil, &run.Refusal{Kind: run.Invalid, Code: "kind", Field: "kind", Message: "This command is not known."}
 }
 
 // capture reads the link at this moment, or takes what was typed.
-func (h *House) capture(ctx context.Context, id string, b CommandBody) (procedure.Command, error) {
-	c := procedure.CaptureReading{Reading: b.ID, Measure: b.Measure, Point: b.Point, Typed: b.Typed, Early: b.Reason, Confirmed: b.Confirmed}
+func (h *House) capture(ctx context.Context, id string, b CommandBody) (run.Command, error) {
+	c := run.CaptureReading{Reading: b.ID, Measure: b.Measure, Point: b.Point, Typed: b.Typed, Early: b.Reason, Confirmed: b.Confirmed}
 	if !b.Linked {
 		return c, nil
 	}
-	run, err := h.Ledger.Run(id)
+	r, err := h.Ledger.Run(id)
 	if err != nil {
 		return nil, err
 	}
-	m, ok := run.Procedure.Step(b.Measure)
-	if !ok || m.Capture == nil {
-		return nil, &procedure.Refusal{Kind: procedure.Invalid, Code: "no-link", Field: "linked", Message: "This measure is read from the display: type what the device shows."}
+	if m := r.Procedure.Measure(b.Measure); m == nil || m.Capture == nil {
+		return nil, &run.Refusal{Kind: run.Invalid, Code: "no-link", Field: "linked", Message: "This measure is read from the display: type what the device shows."}
 	}
-	watch, err := h.Bench.Watch(ctx, run, b.Measure, b.Point, false)
+	watch, err := h.Bench.Watch(r, b.Measure, b.Point)
 	if err != nil {
 		return nil, err
 	}
-	watch.Take(m.Capture.Instrument, &c)
+	watch.Take(&c)
 	return c, nil
 }

@@ -10,6 +10,7 @@ import (
 	"northneedle/core/activity"
 	"northneedle/core/control"
 	"northneedle/core/interval"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/internal/ledger"
@@ -111,7 +112,7 @@ func registerControls(api huma.API, h *House) {
 			Asset string `path:"asset" maxLength:"60"`
 			Body  ControlEntry
 		}) (*struct{ Body ControlChart }, error) {
-			if err := h.recordControls(in.Asset, in.Body, person(ctx)); err != nil {
+			if err := h.recordControls(in.Asset, in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			chart, err := h.controlChart(in.Asset, in.Body.Analyte, 730)
@@ -268,8 +269,8 @@ func (c *ControlChart) levels(all []ledger.ControlLot, values []ledger.ControlVa
 	slices.SortFunc(c.Levels, func(a, b ControlLevel) int { return a.Level - b.Level })
 }
 
-func (h *House) recordControls(tag string, e ControlEntry, who procedure.Person) error {
-	if who.Role == procedure.Manager {
+func (h *House) recordControls(tag string, e ControlEntry, who person.Person) error {
+	if who.Role == person.Manager {
 		return &Problem{Status: http.StatusForbidden, Title: "Not yours to do", Detail: "Controls are recorded by technicians, trainees and leads.", Code: "technician-only"}
 	}
 	a, err := h.Ledger.Asset(tag)
@@ -313,7 +314,7 @@ func (h *House) recordControls(tag string, e ControlEntry, who procedure.Person)
 }
 
 // calibrationInDoubt makes the calibration of an analyte invalid whose control was rejected.
-func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who procedure.Person) error {
+func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who person.Person) error {
 	chart, err := h.controlChart(a.Tag, e.Analyte, 730)
 	if err != nil || !chart.Blocked {
 		return err
@@ -326,7 +327,7 @@ func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who procedure
 
 // calibrates reports whether a procedure is an analyte's calibration.
 func (h *House) calibrates(id, analyte string) bool {
-	return slices.ContainsFunc(h.procedures(), func(p procedure.Procedure) bool { return p.ID == id && slices.Contains(p.Calibrates, analyte) })
+	return slices.ContainsFunc(h.procedures(), func(p *procedure.Procedure) bool { return p.ID == id && slices.Contains(p.Calibrates, analyte) })
 }
 
 // calibration is how an analyte's calibration on an analyser stands; nil where none is kept here.

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"northneedle/core/activity"
-	"northneedle/core/procedure"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
 
@@ -85,9 +85,9 @@ func (h *House) historyDocument(a ledger.Asset) (paper.Document, error) {
 		if err != nil {
 			return d, err
 		}
-		found, left := largest(results, procedure.AsFound), largest(results, procedure.AsLeft)
+		found, left := largest(results, run.AsFound), largest(results, run.AsLeft)
 		result := string(r.Result)
-		if r.Status != procedure.Signed {
+		if r.Status != run.Signed {
 			result = string(r.Status)
 		}
 		if r.Paper {
@@ -111,9 +111,9 @@ func (h *House) historyDocument(a ledger.Asset) (paper.Document, error) {
 
 // largest is the result that took the largest share of its limit in a phase; none where
 // nothing was measured in it.
-func largest(results []ledger.Result, phase procedure.Phase) *ledger.Result {
+func largest(results []ledger.Result, phase run.Phase) *ledger.Result {
 	var most *ledger.Result
-	size := func(r *ledger.Result) float64 { return max(r.Lean, -r.Lean) }
+	size := func(r *ledger.Result) float64 { return max(r.ErrorToLimit, -r.ErrorToLimit) }
 	for i := range results {
 		if r := &results[i]; r.Phase == phase && (most == nil || size(r) > size(most)) {
 			most = r
@@ -126,7 +126,7 @@ func share(r *ledger.Result, named bool) string {
 	if r == nil {
 		return "–"
 	}
-	text := percent(max(r.Lean, -r.Lean))
+	text := percent(max(r.ErrorToLimit, -r.ErrorToLimit))
 	if named {
 		text = r.Label + ": " + text
 	}

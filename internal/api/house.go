@@ -11,24 +11,24 @@ import (
 
 	"northneedle/core/gas"
 	"northneedle/core/interval"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/report"
+	"northneedle/core/run"
+	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
-	"northneedle/internal/rehearsal"
-	"northneedle/procedures"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/goccy/go-yaml"
 	"github.com/pmezard/go-difflib/difflib"
 )
 
 // Colleague is someone who may sign in.
 type Colleague struct {
-	ID     string               `json:"id"`
-	Name   string               `json:"name"`
-	Role   procedure.PersonRole `json:"role"`
-	Active bool                 `json:"active"`
+	ID     string            `json:"id"`
+	Name   string            `json:"name"`
+	Role   person.PersonRole `json:"role"`
+	Active bool              `json:"active"`
 }
 
 // ProcedureView is a procedure in the list.
@@ -47,7 +47,7 @@ type ProcedureView struct {
 // HouseView is how a workshop is set up.
 type HouseView struct {
 	People     []Colleague     `json:"people"`
-	Lab        procedure.Lab   `json:"lab"`
+	Lab        run.Lab         `json:"lab"`
 	Intervals  interval.Rules  `json:"intervals"`
 	Procedures []ProcedureView `json:"procedures"`
 	Schools    []string        `json:"schools" doc:"all that procedures know"`
@@ -60,10 +60,10 @@ type HouseView struct {
 
 // PersonOrder is someone to register, or to change.
 type PersonOrder struct {
-	Name     string               `json:"name,omitempty" maxLength:"100"`
-	Role     procedure.PersonRole `json:"role" enum:"trainee,technician,lead,manager"`
-	Password string               `json:"password,omitempty" maxLength:"200"`
-	Active   bool                 `json:"active"`
+	Name     string            `json:"name,omitempty" maxLength:"100"`
+	Role     person.PersonRole `json:"role" enum:"trainee,technician,lead,manager"`
+	Password string            `json:"password,omitempty" maxLength:"200"`
+	Active   bool              `json:"active"`
 }
 
 // ProcedureText is a procedure as it is written.
@@ -73,15 +73,15 @@ type ProcedureText struct {
 
 // DryRun is what an edited procedure would do.
 type DryRun struct {
-	Mistakes []string         `json:"mistakes" doc:"each with line and field; none: it can be used"`
-	ID       string           `json:"id,omitempty"`
-	Revision int              `json:"revision,omitempty"`
-	Before   int              `json:"before,omitempty" doc:"revision in use now"`
-	Diff     []DiffLine       `json:"diff" doc:"against the one in use"`
-	Result   procedure.Result `json:"result,omitempty" doc:"of a run by the book against healthy stand-ins"`
-	Stopped  string           `json:"stopped,omitempty" doc:"what that run came to a stop at"`
-	Points   int              `json:"points"`
-	Saved    string           `json:"saved,omitempty"`
+	Mistakes []string   `json:"mistakes" doc:"each with line and field; none: it can be used"`
+	ID       string     `json:"id,omitempty"`
+	Revision int        `json:"revision,omitempty"`
+	Before   int        `json:"before,omitempty" doc:"revision in use now"`
+	Diff     []DiffLine `json:"diff" doc:"against the one in use"`
+	Result   run.Result `json:"result,omitempty" doc:"of a run by the book against healthy stand-ins"`
+	Stopped  string     `json:"stopped,omitempty" doc:"what that run came to a stop at"`
+	Points   int        `json:"points"`
+	Saved    string     `json:"saved,omitempty"`
 }
 
 // DiffLine is a line that was added, taken out, or stayed.
@@ -105,7 +105,7 @@ func registerHouse(api huma.API, h *House) {
 		func(ctx context.Context, _ *struct{}) (*struct{ Body HouseView }, error) { return get(ctx) })
 	huma.Register(api, huma.Operation{OperationID: "add-person", Method: http.MethodPost, Path: "/api/house/people", Summary: "Register someone who may sign in"},
 		func(ctx context.Context, in *struct{ Body PersonOrder }) (*struct{ Body HouseView }, error) {
-			if err := h.addPerson(in.Body, person(ctx)); err != nil {
+			if err := h.addPerson(in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			return get(ctx)
@@ -121,8 +121,8 @@ func registerHouse(api huma.API, h *House) {
 			return get(ctx)
 		})
 	huma.Register(api, huma.Operation{OperationID: "set-lab", Method: http.MethodPost, Path: "/api/house/lab", Summary: "How the lab judges"},
-		func(ctx context.Context, in *struct{ Body procedure.Lab }) (*struct{ Body HouseView }, error) {
-			if err := h.setLab(in.Body, person(ctx)); err != nil {
+		func(ctx context.Context, in *struct{ Body run.Lab }) (*struct{ Body HouseView }, error) {
+			if err := h.setLab(in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			return get(ctx)
@@ -211,9 +211,9 @@ func (h *House) house() (HouseView, error) {
 	v.Day = day
 	for _, p := range h.procedures() {
 		one := ProcedureView{ID: p.ID, Revision: p.Revision, Title: p.Title, Family: p.Family, Summary: p.Summary, Steps: len(p.Steps), Minutes: up(p.Estimate(day.Hands).Total()), Schools: []string{}}
-		for _, s := range p.Steps {
-			one.Points += len(s.Points)
-			for _, school := range s.Schools {
+		for _, m := range p.Measures() {
+			one.Points += len(m.Points)
+			for _, school := range m.Alternatives {
 				for list := range slices.Values([]*[]string{&one.Schools, &v.Schools}) {
 					if !slices.Contains(*list, school.Title) {
 						*list = append(*list, school.Title)
@@ -229,8 +229,8 @@ func (h *House) house() (HouseView, error) {
 	return v, err
 }
 
-func (h *House) addPerson(o PersonOrder, who procedure.Person) error {
-	if who.Role != procedure.Lead && who.Role != procedure.Manager {
+func (h *House) addPerson(o PersonOrder, who person.Person) error {
+	if who.Role != person.Lead && who.Role != person.Manager {
 		return forbidden("People are registered by a lead or a manager.")
 	}
 	everyone, err := h.Ledger.Everyone()
@@ -249,9 +249,9 @@ func (h *House) addPerson(o PersonOrder, who procedure.Person) error {
 }
 
 func (h *House) changePerson(ctx context.Context, id string, o PersonOrder) error {
-	who := person(ctx)
+	who := who(ctx)
 	switch {
-	case who.Role != procedure.Lead && who.Role != procedure.Manager:
+	case who.Role != person.Lead && who.Role != person.Manager:
 		return forbidden("What people may do is changed by a lead or a manager.")
 	case id == who.ID:
 		return invalid("id", "Nobody changes what they may do themselves: ask another lead.")
@@ -269,8 +269,8 @@ func (h *House) changePerson(ctx context.Context, id string, o PersonOrder) erro
 	return h.Ledger.Save(&p)
 }
 
-func (h *House) setLab(lab procedure.Lab, who procedure.Person) error {
-	if who.Role != procedure.Lead {
+func (h *House) setLab(lab run.Lab, who person.Person) error {
+	if who.Role != person.Lead {
 		return forbidden("How the lab judges is the lead's to say.")
 	}
 	if strings.TrimSpace(lab.Name) == "" {
@@ -297,47 +297,42 @@ func (h *House) setLab(lab procedure.Lab, who procedure.Person) error {
 // procedureText is a procedure written anew from what is in use.
 func (h *House) procedureText(id string) (string, error) {
 	for _, p := range h.procedures() {
-		if p.ID != id {
-			continue
+		if p.ID == id {
+			return p.Text, nil
 		}
-		if h.Folder != "" {
-			if text, err := procedures.Text(h.Folder, id); err == nil {
-				return text, nil
-			}
-		}
-		text, err := procedures.Text("", id)
-		if err == nil {
-			return text, nil
-		}
-		raw, err := yaml.Marshal(p)
-		return string(raw), err
 	}
 	return "", ledger.ErrNotFound
 }
 
 func (h *House) dryRun(text string, keep bool) (DryRun, error) {
 	run := DryRun{Mistakes: []string{}, Diff: []DiffLine{}}
-	p, err := procedures.Read("procedure.yaml", []byte(text))
+	p, err := definition.Read("procedure.yaml", []byte(text))
 	if err != nil {
 		run.Mistakes = strings.Split(err.Error(), "\n")
 		return run, nil
 	}
 	run.ID, run.Revision = p.ID, p.Revision
-	for _, s := range p.Steps {
-		run.Points += len(s.Points)
+	for _, m := range p.Measures() {
+		run.Points += len(m.Points)
 	}
 	if before, err := h.procedureText(p.ID); err == nil {
 		run.Diff = diff(before, text)
-		at := slices.IndexFunc(h.procedures(), func(q procedure.Procedure) bool { return q.ID == p.ID })
+		at := slices.IndexFunc(h.procedures(), func(q *procedure.Procedure) bool { return q.ID == p.ID })
 		run.Before = h.procedures()[at].Revision
 		if run.Before >= p.Revision && before != text {
 			run.Mistakes = append(run.Mistakes, fmt.Sprintf("revision: %d is in use already; give this one %d", run.Before, run.Before+1))
 			return run, nil
 		}
 	}
-	view, err := rehearsal.Play(p, h.Clock())
-	if run.Result = view.Result; err != nil {
+	lab, err := h.lab()
+	if err != nil {
+		return run, err
+	}
+	view, err := h.TryOut(p, lab, h.Clock())
+	if err != nil {
 		run.Stopped = err.Error()
+	} else {
+		run.Result = view.Result
 	}
 	if keep && run.Stopped == "" {
 		if h.Folder == "" {

@@ -9,6 +9,8 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
+	"northneedle/internal/api"
+	"northneedle/internal/capture"
 	"os"
 	"path/filepath"
 	"strings"
@@ -16,15 +18,17 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/core/procedure"
-	"northneedle/internal/api"
-	"northneedle/internal/bench"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/definition"
 	"northneedle/internal/demo"
+	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
-	"northneedle/internal/link"
 	"northneedle/internal/people"
-	"northneedle/internal/standin"
-	"northneedle/procedures"
+	"northneedle/internal/sim"
 
 	"github.com/stretchr/testify/require"
 )
@@ -48,7 +52,7 @@ var scenario = sync.OnceValues(func() (file []byte, err error) {
 		return nil, err
 	}
 	defer os.RemoveAll(folder)
-	all, err := procedures.Shipped()
+	all, err := definition.Shipped()
 	if err != nil {
 		return nil, err
 	}
@@ -79,17 +83,17 @@ func hallowmere(t *testing.T, folder string) *ledger.Ledger {
 // work has a run of a procedure made on a device by the book, and signed.
 func (h *house) work(t *testing.T, a ledger.Asset, id string) {
 	t.Helper()
-	all, err := procedures.Shipped()
+	all, err := definition.Shipped()
 	require.NoError(t, err)
 	for _, p := range all {
 		if p.ID != id {
 			continue
 		}
-		w := &demo.Technician{Person: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}, At: h.now, Truth: exact{}, Room: [3]string{"21", "1008", "46"},
-			Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return demo.Fitting(role, h.now) }}
-		_, events, err := w.Work(p, procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Lab: demo.Lab(), Device: a.Device()})
+		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: h.now, Truth: exact{}, Room: [3]string{"21", "1008", "46"},
+			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, h.now) }}
+		_, events, err := w.Work(p, run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Lab: demo.Lab(), Device: a.Device()})
 		require.NoError(t, err)
-		require.NoError(t, h.ledger.Take(p, procedures.Hash(p), events))
+		require.NoError(t, h.ledger.Take(p, events))
 		h.now = w.At.Add(time.Minute)
 		return
 	}
@@ -114,7 +118,7 @@ func emptyHouse(t *testing.T) *house {
 	folder := t.TempDir()
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
-	for name, role := range map[string]procedure.PersonRole{"Tamsin Orrery": procedure.Lead, "Idris Vail": procedure.Technician} {
+	for name, role := range map[string]person.PersonRole{"Tamsin Orrery": person.Lead, "Idris Vail": person.Technician} {
 		require.NoError(t, people.Add(l, name, role, api.DemoPassword))
 	}
 	return houseOf(t, folder, l)
@@ -123,22 +127,22 @@ func emptyHouse(t *testing.T) *house {
 func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
-	gas, err := standin.Serve(ctx, "127.0.0.1:0", standin.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04, "HG-40": 5.1}))
+	gas, err := sim.Serve(ctx, "127.0.0.1:0", sim.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04, "HG-40": 5.1}))
 	require.NoError(t, err)
-	all, err := procedures.Shipped()
+	all, err := definition.Shipped()
 	require.NoError(t, err)
 	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(), Channels: []string{"CO2"}}}
 	require.NoError(t, l.Save(&instruments[0]))
-	b := bench.Connect(ctx, instruments, link.DefaultTiming)
+	b, links := capture.Connect(ctx, capture.WallClock{Time: time.Now}, instruments, instrument.DefaultTiming)
 	h := &house{t: t, ledger: l, folder: folder, now: day}
-	duties, err := procedures.Duties("")
+	duties, err := definition.Duties("")
 	require.NoError(t, err)
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Duties: duties, Folder: filepath.Join(folder, "procedures"), Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
+	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(folder, "procedures"), Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()
 		cancel()
-		b.Wait()
+		links()
 		gas.Wait()
 		l.Close()
 	})
@@ -197,7 +201,7 @@ func get[T any](c *client, path string) (value T) {
 func (c *client) id() string { c.n++; return fmt.Sprintf("command-%04d", c.n) }
 
 // open opens a run on a device.
-func (c *client) open(tag string) procedure.View {
+func (c *client) open(tag string) runview.View {
 	c.t.Helper()
 	status, body := c.call("POST", "/api/runs", map[string]string{"id": c.id(), "asset": tag})
 	require.Equal(c.t, 200, status, string(body))
@@ -205,14 +209,14 @@ func (c *client) open(tag string) procedure.View {
 }
 
 // openBy opens a run of a procedure on a device.
-func (c *client) openBy(tag, by string) procedure.View {
+func (c *client) openBy(tag, by string) runview.View {
 	c.t.Helper()
 	status, body := c.call("POST", "/api/runs", map[string]string{"id": c.id(), "asset": tag, "procedure": by})
 	require.Equal(c.t, 200, status, string(body))
 	return view(c.t, body)
 }
 
-func view(t *testing.T, body []byte) (v procedure.View) {
+func view(t *testing.T, body []byte) (v runview.View) {
 	t.Helper()
 	require.NoError(t, json.Unmarshal(body, &v), string(body))
 	return v
@@ -222,14 +226,14 @@ func view(t *testing.T, body []byte) (v procedure.View) {
 type order map[string]any
 
 // send gives a command, and wants it done.
-func (c *client) send(v procedure.View, o order) procedure.View {
+func (c *client) send(v runview.View, o order) runview.View {
 	c.t.Helper()
 	status, body := c.try(v, o)
 	require.Equal(c.t, 200, status, string(body))
 	return view(c.t, body)
 }
 
-func (c *client) try(v procedure.View, o order) (int, []byte) {
+func (c *client) try(v runview.View, o order) (int, []byte) {
 	c.t.Helper()
 	if o["id"] == nil {
 		o["id"] = c.id()
@@ -241,7 +245,7 @@ func (c *client) try(v procedure.View, o order) (int, []byte) {
 }
 
 // refused gives a command, and wants a problem with a status, a code and some words.
-func (c *client) refused(v procedure.View, o order, status int, code, words string) api.Problem {
+func (c *client) refused(v runview.View, o order, status int, code, words string) api.Problem {
 	c.t.Helper()
 	got, body := c.try(v, o)
 	var p api.Problem
@@ -253,7 +257,7 @@ func (c *client) refused(v procedure.View, o order, status int, code, words stri
 }
 
 // toMeasuring carries a capnograph's run to its first reading.
-func (c *client) toMeasuring(v procedure.View) procedure.View {
+func (c *client) toMeasuring(v runview.View) runview.View {
 	c.t.Helper()
 	for role, tag := range map[string]string{"gas5": "HG-22", "gas10": "HG-23", "breaths": "GB-1", "finger": "FS-1"} {
 		v = c.send(v, order{"kind": "bind", "role": role, "standard": tag})

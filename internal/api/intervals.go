@@ -9,7 +9,8 @@ import (
 	"strings"
 
 	"northneedle/core/interval"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -74,7 +75,7 @@ func registerIntervals(api huma.API, h *House) {
 		}) (*struct{ Body IntervalView }, error) {
 			all, err := h.Ledger.ActivitiesOfModel(in.Maker, in.Model, in.Procedure)
 			if err == nil {
-				err = h.acceptInterval(in.Body, person(ctx), all)
+				err = h.acceptInterval(in.Body, who(ctx), all)
 			}
 			if err != nil {
 				return nil, fail(err)
@@ -96,7 +97,7 @@ func registerIntervals(api huma.API, h *House) {
 		}) (*struct{ Body IntervalView }, error) {
 			_, act, err := h.activityInterval(in.ID)
 			if err == nil {
-				err = h.acceptInterval(in.Body, person(ctx), []ledger.Activity{act})
+				err = h.acceptInterval(in.Body, who(ctx), []ledger.Activity{act})
 			}
 			if err != nil {
 				return nil, fail(err)
@@ -216,7 +217,7 @@ func (h *House) recommended(subject string, history interval.History, activities
 
 // courses are how a device's points went, as found, since each was last adjusted.
 func (h *House) courses(asset string) ([]interval.Course, error) {
-	_, results, err := h.history(asset, procedure.Person{})
+	_, results, err := h.history(asset, person.Person{})
 	type key struct{ measure, point string }
 	of := map[key]*interval.Course{}
 	began := map[key]ledger.Result{}
@@ -224,7 +225,7 @@ func (h *House) courses(asset string) ([]interval.Course, error) {
 	results = slices.SortedStableFunc(slices.Values(results), func(a, b ledger.Result) int { return a.At.Compare(b.At) })
 	for _, r := range results {
 		k := key{r.Measure, r.Point}
-		if of[k] == nil || r.Phase == procedure.AsLeft {
+		if of[k] == nil || r.Phase == run.AsLeft {
 			if of[k] == nil {
 				order = append(order, k)
 			}
@@ -247,8 +248,8 @@ func (h *House) courses(asset string) ([]interval.Course, error) {
 }
 
 // acceptInterval gives activities an interval of so many days, with the sentence why and the name.
-func (h *House) acceptInterval(o IntervalOrder, who procedure.Person, activities []ledger.Activity) error {
-	if who.Role != procedure.Lead {
+func (h *House) acceptInterval(o IntervalOrder, who person.Person, activities []ledger.Activity) error {
+	if who.Role != person.Lead {
 		return forbidden("Intervals are the lead's: the recommendation is there for everyone to see, and a lead accepts it.")
 	}
 	if len(activities) == 0 {

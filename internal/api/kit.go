@@ -28,7 +28,7 @@ type kitList struct {
 
 // bring adds what a procedure needs, and gives the references that only one job can have
 // at a time: instruments, not kits of weights nor lots.
-func (k *kitList) bring(p procedure.Procedure) (tags []string) {
+func (k *kitList) bring(p *procedure.Procedure) (tags []string) {
 	for _, role := range p.Roles {
 		if role.Optional {
 			continue

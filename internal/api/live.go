@@ -7,9 +7,9 @@ import (
 	"sync"
 	"time"
 
-	"northneedle/core/procedure"
-	"northneedle/internal/bench"
-	"northneedle/internal/standin"
+	"northneedle/core/run"
+	"northneedle/internal/capture"
+	"northneedle/internal/sim"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -30,7 +30,7 @@ type Alive struct {
 }
 
 // LiveFrame is what a point's link shows.
-type LiveFrame struct{ bench.Frame }
+type LiveFrame struct{ capture.Frame }
 
 // LiveTrouble says why there is nothing live.
 type LiveTrouble struct {
@@ -87,9 +87,9 @@ func registerLive(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "stand-in-controls", Method: http.MethodGet, Path: "/api/stand-ins/{kind}", Summary: "The controls and faults of a simulated device"},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
-		}) (*struct{ Body standin.Controls }, error) {
+		}) (*struct{ Body sim.Controls }, error) {
 			controls, err := h.catalog(ctx, in.Kind)
-			return &struct{ Body standin.Controls }{controls}, err
+			return &struct{ Body sim.Controls }{controls}, err
 		})
 	huma.Register(api, huma.Operation{OperationID: "stand-in", Method: http.MethodPost, Path: "/api/stand-ins/{kind}", Summary: "Work the controls of a simulated device, or switch a fault"},
 		func(ctx context.Context, in *struct {
@@ -117,7 +117,7 @@ func registerLive(api huma.API, h *House) {
 }
 
 // catalog asks a simulated instrument for its controls.
-func (h *House) catalog(ctx context.Context, kind string) (c standin.Controls, err error) {
+func (h *House) catalog(ctx context.Context, kind string) (c sim.Controls, err error) {
 	text, err := h.Bench.Tell(ctx, kind, "SIMulate:CATalog?")
 	if err == nil {
 		err = json.Unmarshal([]byte(text), &c)
@@ -152,14 +152,22 @@ func (h *House) streamChanges(ctx context.Context, send sse.Sender) {
 	}
 }
 
+// watch sets the instrument for a point of an open run; of an ended one the point is only watched.
+func (h *House) watch(ctx context.Context, r run.Run, measure, point string) (*capture.Point, error) {
+	if r.Status == run.Open {
+		return h.Bench.Set(ctx, r, measure, point)
+	}
+	return h.Bench.Watch(r, measure, point)
+}
+
 // streamPoint sets the instrument for the point, then shows its link until the browser leaves.
 func (h *House) streamPoint(ctx context.Context, id, measure, point string, send sse.Sender) {
-	run, err := h.Ledger.Run(id)
+	r, err := h.Ledger.Run(id)
 	if err != nil {
 		send.Data(LiveTrouble{"There is no such run."})
 		return
 	}
-	watch, err := h.Bench.Watch(ctx, run, measure, point, run.Status == procedure.Open)
+	watch, err := h.watch(ctx, r, measure, point)
 	if watch == nil {
 		send.Data(LiveTrouble{err.Error()})
 		return
@@ -170,7 +178,7 @@ func (h *House) streamPoint(ctx context.Context, id, measure, point string, send
 	for {
 		frame := watch.Look()
 		if !set && frame.Status.State == "alive" { // it was away when the point began
-			if again, err := h.Bench.Watch(ctx, run, measure, point, true); err == nil {
+			if again, err := h.Bench.Set(ctx, r, measure, point); err == nil {
 				watch, set = again, true
 			}
 		}

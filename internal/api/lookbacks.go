@@ -8,8 +8,11 @@ import (
 	"time"
 
 	"northneedle/core/lookback"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -47,14 +50,14 @@ type NoticeView struct {
 
 // TouchedRun is a run that rested on a reference, seen again.
 type TouchedRun struct {
-	Run     string           `json:"run"`
-	Tag     string           `json:"tag"`
-	Device  string           `json:"device"`
-	Place   string           `json:"place"`
-	At      time.Time        `json:"at"`
-	Result  procedure.Result `json:"result"`
-	Changed int              `json:"changed" doc:"points whose statement is another"`
-	Points  []TouchedPoint   `json:"points"`
+	Run     string         `json:"run"`
+	Tag     string         `json:"tag"`
+	Device  string         `json:"device"`
+	Place   string         `json:"place"`
+	At      time.Time      `json:"at"`
+	Result  run.Result     `json:"result"`
+	Changed int            `json:"changed" doc:"points whose statement is another"`
+	Points  []TouchedPoint `json:"points"`
 }
 
 // TouchedPoint is one of its points, before and after.
@@ -71,19 +74,19 @@ type TouchedPoint struct {
 // LookBackView is one look-back whole.
 type LookBackView struct {
 	LookBackBrief
-	Asset      string           `json:"asset,omitempty" doc:"tag"`
-	Reference  string           `json:"reference,omitempty" doc:"tag"`
-	Run        string           `json:"run,omitempty"`
-	Analyte    string           `json:"analyte,omitempty"`
-	Use        string           `json:"use"`
-	Levels     []string         `json:"levels"`
-	Told       []NoticeView     `json:"told"`
-	Touched    []TouchedRun     `json:"touched"`
-	Devices    int              `json:"devices" doc:"that rested on it"`
-	DeviceDays int              `json:"device_days" doc:"from each run whose verdict changes until now"`
-	Known      *procedure.Known `json:"known,omitempty"`
-	ClosedBy   string           `json:"closed_by,omitempty"`
-	Conclusion string           `json:"conclusion,omitempty"`
+	Asset      string                `json:"asset,omitempty" doc:"tag"`
+	Reference  string                `json:"reference,omitempty" doc:"tag"`
+	Run        string                `json:"run,omitempty"`
+	Analyte    string                `json:"analyte,omitempty"`
+	Use        string                `json:"use"`
+	Levels     []string              `json:"levels"`
+	Told       []NoticeView          `json:"told"`
+	Touched    []TouchedRun          `json:"touched"`
+	Devices    int                   `json:"devices" doc:"that rested on it"`
+	DeviceDays int                   `json:"device_days" doc:"from each run whose verdict changes until now"`
+	Known      *reference.KnownError `json:"known,omitempty"`
+	ClosedBy   string                `json:"closed_by,omitempty"`
+	Conclusion string                `json:"conclusion,omitempty"`
 }
 
 // ReferenceFound is a reference that was found out.
@@ -137,7 +140,7 @@ func registerLookBacks(api huma.API, h *House) {
 			Notice string `path:"notice" maxLength:"160"`
 			Body   NoticeOrder
 		}) (*struct{ Body LookBackView }, error) {
-			if err := h.changeNotice(in.ID, in.Notice, in.Body, person(ctx)); err != nil {
+			if err := h.changeNotice(in.ID, in.Notice, in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			view, err := h.lookBack(in.ID)
@@ -218,7 +221,7 @@ func (h *House) touched(v *LookBackView, b ledger.LookBack) error {
 		devices[t.Run.AssetID] = true
 		run := TouchedRun{Run: t.Run.ID, Tag: t.Run.Tag, Device: t.Run.Device, Place: t.Run.Place + ", " + t.Run.Site, At: t.Run.OpenedAt, Result: t.Run.Result, Changed: t.Changed(), Points: []TouchedPoint{}}
 		for _, p := range t.Points {
-			run.Points = append(run.Points, TouchedPoint{p.Label, string(p.Phase), p.Before.Lean, p.After.Lean, p.After.Fan, p.Changed, p.Sentence})
+			run.Points = append(run.Points, TouchedPoint{p.Label, string(p.Phase), p.Before.ErrorToLimit, p.After.ErrorToLimit, p.After.UToLimit, p.Changed, runview.ReassessedWords(p)})
 		}
 		if run.Changed > 0 {
 			v.DeviceDays += -h.days(t.Run.OpenedAt)
@@ -240,7 +243,7 @@ func (h *House) referenceFound(ctx context.Context, f ReferenceFound) error {
 	if err != nil {
 		return err
 	}
-	k := procedure.Known{Standard: s.ID, Quantity: f.Quantity, Unit: f.Unit, Remove: f.Remove}
+	k := reference.KnownError{Standard: s.ID, Quantity: f.Quantity, Unit: f.Unit, Remove: f.Remove}
 	for field, text := range map[string]string{"error": f.Error, "u": f.U} {
 		n, err := quantity.ParseNumber(text)
 		if err != nil {
@@ -263,13 +266,13 @@ func (h *House) referenceFound(ctx context.Context, f ReferenceFound) error {
 	if !has {
 		return invalid("quantity", s.Tag+" certifies no "+f.Quantity+" in a unit like "+f.Unit+".")
 	}
-	_, err = h.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found), person(ctx).Name, h.Clock())
+	_, err = h.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found), who(ctx).Name, h.Clock())
 	h.changes.tell("", 0)
 	return err
 }
 
-func (h *House) changeNotice(id, notice string, o NoticeOrder, who procedure.Person) error {
-	if who.Role == procedure.Trainee {
+func (h *House) changeNotice(id, notice string, o NoticeOrder, who person.Person) error {
+	if who.Role == person.Trainee {
 		return forbidden("Notices are sent, and answers taken, by technicians, leads and managers.")
 	}
 	b, err := h.Ledger.LookBack(id)
@@ -277,7 +280,7 @@ func (h *House) changeNotice(id, notice string, o NoticeOrder, who procedure.Per
 		return err
 	}
 	if b.ClosedAt != nil {
-		return &procedure.Refusal{Kind: procedure.Conflict, Code: "closed", Message: "This look-back is closed."}
+		return &run.Refusal{Kind: run.Conflict, Code: "closed", Message: "This look-back is closed."}
 	}
 	notices, err := h.Ledger.Notices(id)
 	if err != nil {
@@ -304,8 +307,8 @@ func (h *House) changeNotice(id, notice string, o NoticeOrder, who procedure.Per
 }
 
 func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error {
-	who := person(ctx)
-	if who.Role != procedure.Lead && who.Role != procedure.Manager {
+	who := who(ctx)
+	if who.Role != person.Lead && who.Role != person.Manager {
 		return forbidden("A look-back is closed by a lead or a manager.")
 	}
 	b, err := h.Ledger.LookBack(id)
@@ -318,7 +321,7 @@ func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error 
 	}
 	for _, n := range notices {
 		if n.AnsweredAt == nil {
-			return &procedure.Refusal{Kind: procedure.Conflict, Code: "unanswered", Message: n.To + " has not answered yet. Every answer is written down before it is closed."}
+			return &run.Refusal{Kind: run.Conflict, Code: "unanswered", Message: n.To + " has not answered yet. Every answer is written down before it is closed."}
 		}
 	}
 	if strings.TrimSpace(conclusion) == "" {
@@ -331,7 +334,7 @@ func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error 
 
 // controlRejected opens a look-back on an analyte from the last accepted control, where
 // none is open.
-func (h *House) controlRejected(a ledger.Asset, chart ControlChart, who procedure.Person) error {
+func (h *House) controlRejected(a ledger.Asset, chart ControlChart, who person.Person) error {
 	open, err := h.Ledger.LookBacksOn(a.ID)
 	if err != nil {
 		return err

@@ -9,8 +9,9 @@ import (
 
 	"northneedle/core/control"
 	"northneedle/core/lot"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -58,7 +59,7 @@ func registerLots(api huma.API, h *House) {
 		})
 	huma.Register(api, huma.Operation{OperationID: "enter-lot", Method: http.MethodPost, Path: "/api/lots", Summary: "Enter a lot of a consumable"},
 		func(ctx context.Context, in *struct{ Body LotBody }) (*referenceOutput, error) {
-			if err := h.enterLot(in.Body, person(ctx)); err != nil {
+			if err := h.enterLot(in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			view, err := h.reference(ctx, strings.ToUpper(strings.TrimSpace(in.Body.Tag)))
@@ -69,7 +70,7 @@ func registerLots(api huma.API, h *House) {
 			Asset string `path:"asset" maxLength:"60"`
 			Body  ControlLotBody
 		}) (*struct{ Body ControlChart }, error) {
-			if err := h.openControlLot(in.Asset, in.Body, person(ctx)); err != nil {
+			if err := h.openControlLot(in.Asset, in.Body, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			chart, err := h.controlChart(in.Asset, in.Body.Analyte, 730)
@@ -78,14 +79,14 @@ func registerLots(api huma.API, h *House) {
 }
 
 // mayEnter reports whether a person enters what comes into the house.
-func mayEnter(who procedure.Person, what string) error {
-	if who.Role == procedure.Technician || who.Role == procedure.Lead {
+func mayEnter(who person.Person, what string) error {
+	if who.Role == person.Technician || who.Role == person.Lead {
 		return nil
 	}
 	return forbidden(what + " are entered by a technician or a lead.")
 }
 
-func (h *House) enterLot(b LotBody, who procedure.Person) error {
+func (h *House) enterLot(b LotBody, who person.Person) error {
 	if err := mayEnter(who, "Lots"); err != nil {
 		return err
 	}
@@ -112,8 +113,8 @@ func (h *House) enterLot(b LotBody, who procedure.Person) error {
 	if known, err := h.Ledger.Standard(b.ID); err == nil && known.ID == b.ID { // sent again
 		return nil
 	}
-	s := &ledger.Standard{ID: b.ID, Tag: tag, Name: b.Name, Kind: b.Kind, Maker: b.Maker, Serial: label.Serial, Place: "Workshop", Status: procedure.Usable, Lot: label.Lot,
-		Certificate: procedure.Certificate{Number: "lot " + label.Lot, Issuer: "its label", On: h.Clock(), DueOn: label.Expires}}
+	s := &ledger.Standard{ID: b.ID, Tag: tag, Name: b.Name, Kind: b.Kind, Maker: b.Maker, Serial: label.Serial, Place: "Workshop", Status: reference.Usable, Lot: label.Lot,
+		Certificate: reference.Certificate{Number: "lot " + label.Lot, Issuer: "its label", On: h.Clock(), DueOn: label.Expires}}
 	certificate := &ledger.StandardCertificate{ID: "cert-" + b.ID, StandardID: s.ID, Certificate: s.Certificate, EnteredBy: who.Name}
 	err = h.Ledger.EnterStandard(s, certificate)
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
@@ -122,7 +123,7 @@ func (h *House) enterLot(b LotBody, who procedure.Person) error {
 	return err
 }
 
-func (h *House) openControlLot(tag string, b ControlLotBody, who procedure.Person) error {
+func (h *House) openControlLot(tag string, b ControlLotBody, who person.Person) error {
 	if err := mayEnter(who, "Lots of controls"); err != nil {
 		return err
 	}

@@ -5,7 +5,8 @@ import (
 	"fmt"
 	"net/http"
 
-	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/exchange"
 	"northneedle/internal/paper"
 
@@ -45,28 +46,28 @@ func registerPaper(api huma.API, h *House) {
 
 // certificate writes a revision of a run's certificate; 0 is the latest.
 func (h *House) certificate(id string, revision int) ([]byte, string, error) {
-	run, err := h.Ledger.Run(id)
+	r, err := h.Ledger.Run(id)
 	if err != nil {
 		return nil, "", err
 	}
-	if run.Signature == nil {
-		return nil, "", &procedure.Refusal{Kind: procedure.Conflict, Code: "not-signed", Message: "The run is not signed yet: there is no certificate of it."}
+	if r.Signature == nil {
+		return nil, "", &run.Refusal{Kind: run.Conflict, Code: "not-signed", Message: "The run is not signed yet: there is no certificate of it."}
 	}
 	row, err := h.Ledger.RunRow(id)
 	if err != nil {
 		return nil, "", err
 	}
 	void := ""
-	latest := len(run.Revisions) + 1
+	latest := len(r.Revisions) + 1
 	if revision == 0 {
 		revision = latest
 	}
 	if row.ReplacedBy != "" {
 		void = "It is replaced by the run " + row.ReplacedBy + "."
 	} else if revision < latest {
-		void = fmt.Sprintf("It is superseded by revision %d of %s.", latest, run.Revisions[latest-2].At.Format("2006-01-02"))
+		void = fmt.Sprintf("It is superseded by revision %d of %s.", latest, r.Revisions[latest-2].At.Format("2006-01-02"))
 	}
-	seq, err := run.Issued(revision)
+	seq, err := r.Issued(revision)
 	if err != nil {
 		return nil, "", err
 	}
@@ -74,7 +75,7 @@ func (h *House) certificate(id string, revision int) ([]byte, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
-	view := then.View(h.Clock())
+	view := runview.Of(then, h.Clock())
 	pdf, err := paper.Certificate(view, head, void)
 	return pdf, paper.Number(view) + ".pdf", err
 }
@@ -97,7 +98,7 @@ func (h *House) points(_ context.Context, id string) ([]byte, string, error) {
 	if err != nil {
 		return nil, "", err
 	}
-	text, err := exchange.PointsCSV(run.View(h.Clock()))
+	text, err := exchange.PointsCSV(runview.Of(run, h.Clock()))
 	return text, run.Device.Tag + "-" + id + ".csv", err
 }
 

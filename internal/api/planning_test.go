@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"northneedle/internal/api"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -12,8 +13,8 @@ import (
 	"time"
 
 	"northneedle/core/procedure"
-	"northneedle/internal/api"
-	"northneedle/procedures"
+	"northneedle/core/runview"
+	"northneedle/internal/definition"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -336,11 +337,11 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	tag := firstOf(t, c, "breath-monitor", 0)
 	before := c.openBy(tag, "breath-monitor-check")
 	kept := posted[api.DryRun](c, "/api/procedures?keep=true", map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 2", "revision: 3").Replace(text)})
-	assert.Contains(t, kept.Saved, "revision 3")
+	assert.Contains(t, kept.Saved, "revision 3", "%+v", kept)
 	assert.Equal(t, 3, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
-	assert.Equal(t, 2, get[procedure.View](c, "/api/runs/"+before.ID).Procedure.Revision)
+	assert.Equal(t, 2, get[runview.View](c, "/api/runs/"+before.ID).Procedure.Revision)
 	assert.Empty(t, tried(get[api.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
-	own, err := procedures.All(filepath.Join(h.folder, "procedures"))
+	own, err := definition.All(filepath.Join(h.folder, "procedures"))
 	require.NoError(t, err)
-	assert.True(t, slices.ContainsFunc(own, func(p procedure.Procedure) bool { return p.ID == "breath-monitor-check" && p.Revision == 3 }), "and after a restart")
+	assert.True(t, slices.ContainsFunc(own, func(p *procedure.Procedure) bool { return p.ID == "breath-monitor-check" && p.Revision == 3 }), "and after a restart")
 }

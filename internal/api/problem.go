@@ -9,7 +9,7 @@ import (
 	"net/http"
 	"strings"
 
-	"northneedle/core/procedure"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -104,7 +104,7 @@ func fail(err error) error {
 	if err == nil {
 		return nil
 	}
-	var refusal *procedure.Refusal
+	var refusal *run.Refusal
 	var stale *ledger.Stale
 	var problem *Problem
 	switch {
@@ -113,13 +113,13 @@ func fail(err error) error {
 	case errors.As(err, &stale):
 		p := &Problem{Status: http.StatusConflict, Title: "The run has gone on", Detail: stale.Error(), Code: "stale", Seq: stale.Seq}
 		for _, e := range stale.Since {
-			p.Since = append(p.Since, Happened{e.Seq, e.Fact.Kind(), e.By.Name, e.At.Format("15:04:05")})
+			p.Since = append(p.Since, Happened{e.Seq, run.KindOf(e.Fact), e.By.Name, e.At.Format("15:04:05")})
 		}
 		return p
 	case errors.As(err, &refusal):
-		status := map[procedure.RefusalKind]int{procedure.Invalid: http.StatusUnprocessableEntity, procedure.Question: http.StatusUnprocessableEntity,
-			procedure.Conflict: http.StatusConflict, procedure.Forbidden: http.StatusForbidden}[refusal.Kind]
-		title := map[procedure.RefusalKind]string{procedure.Invalid: "Not recorded", procedure.Question: "Please confirm", procedure.Conflict: "Not now", procedure.Forbidden: "Not yours to do"}[refusal.Kind]
+		status := map[run.RefusalKind]int{run.Invalid: http.StatusUnprocessableEntity, run.Question: http.StatusUnprocessableEntity,
+			run.Conflict: http.StatusConflict, run.Forbidden: http.StatusForbidden}[refusal.Kind]
+		title := map[run.RefusalKind]string{run.Invalid: "Not recorded", run.Question: "Please confirm", run.Conflict: "Not now", run.Forbidden: "Not yours to do"}[refusal.Kind]
 		return &Problem{Status: status, Title: title, Detail: refusal.Message, Code: refusal.Code, Field: refusal.Field}
 	case errors.Is(err, ledger.ErrNotFound):
 		return &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such record.", Code: "not-found"}

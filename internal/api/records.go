@@ -11,10 +11,11 @@ import (
 	"slices"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/person"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -31,8 +32,8 @@ type ReadBackView struct {
 	Tag     string            `json:"tag"`
 	Device  string            `json:"device"`
 	Title   string            `json:"title"`
-	Status  procedure.Status  `json:"status"`
-	Result  procedure.Result  `json:"result"`
+	Status  run.Status        `json:"status"`
+	Result  run.Result        `json:"result"`
 	By      string            `json:"by"`
 	On      time.Time         `json:"on"`
 	Events  int               `json:"events"`
@@ -67,7 +68,7 @@ func registerRecords(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "read-record", Method: http.MethodPost, Path: "/api/records", Summary: "Read a whole run back, check its chain, and take it in", MaxBodyBytes: maxRecord, SkipValidateBody: true,
 		RequestBody: &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{"application/json": {Schema: &huma.Schema{}}}}},
 		func(ctx context.Context, in *uploaded) (*struct{ Body ReadBackView }, error) {
-			view, err := h.readBack(in.RawBody, in.Go, person(ctx))
+			view, err := h.readBack(in.RawBody, in.Go, who(ctx))
 			return &struct{ Body ReadBackView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "restore", Method: http.MethodPost, Path: "/api/house/restore", Summary: "Look at a backup, and put it in the place of the record", MaxBodyBytes: maxBackup, SkipValidateBody: true, BodyReadTimeout: 10 * time.Minute,
@@ -81,15 +82,15 @@ func registerRecords(api huma.API, h *House) {
 		})
 }
 
-func (h *House) readBack(text []byte, take bool, who procedure.Person) (ReadBackView, error) {
+func (h *House) readBack(text []byte, take bool, who person.Person) (ReadBackView, error) {
 	back, err := exchange.ReadRun(text)
 	if err != nil {
 		return ReadBackView{}, invalid("file", "It does not hold. "+sentence(err))
 	}
-	run := back.Run
-	v := ReadBackView{ID: run.ID, Tag: run.Device.Tag, Device: run.Device.Maker + " " + run.Device.Model, Title: run.Procedure.Title, Status: run.Status, By: run.OpenedBy.Name, On: run.OpenedAt,
+	r := back.Run
+	v := ReadBackView{ID: r.ID, Tag: r.Device.Tag, Device: r.Device.Maker + " " + r.Device.Model, Title: r.Procedure.Title, Status: r.Status, By: r.OpenedBy.Name, On: r.OpenedAt,
 		Events: len(back.Events), Head: back.Head, Lines: []ReadBackMeasure{}}
-	view := run.View(h.Clock())
+	view := runview.Of(r, h.Clock())
 	v.Result = view.Result
 	if view.Signature != nil {
 		v.By, v.On = view.Signature.By.Name, view.Signature.At
@@ -101,7 +102,7 @@ func (h *House) readBack(text []byte, take bool, who procedure.Person) (ReadBack
 			if last == nil {
 				last = p.Found
 			}
-			for _, d := range []*procedure.Verdict{p.Found, p.Left} {
+			for _, d := range []*runview.VerdictView{p.Found, p.Left} {
 				if d != nil {
 					v.Points++
 				}
@@ -119,7 +120,7 @@ func (h *House) readBack(text []byte, take bool, who procedure.Person) (ReadBack
 		return v, err
 	}
 	switch {
-	case who.Role != procedure.Lead:
+	case who.Role != person.Lead:
 		return v, forbidden("A lead takes runs in from outside.")
 	case v.Missing != "":
 		return v, invalid("file", v.Missing)
@@ -139,15 +140,15 @@ func (h *House) here(back exchange.ReadBack) (here, missing string, err error) {
 	case err != nil:
 		return "", "", err
 	// Its hashes are others where it was taken in from a file: there it is chained to another log.
-	case slices.EqualFunc(rows, back.Events, func(r ledger.Event, e procedure.Event) bool {
-		here, err := procedure.DecodeFact(r.Kind, []byte(r.Data))
+	case slices.EqualFunc(rows, back.Events, func(r ledger.Event, e run.Event) bool {
+		here, err := run.DecodeFact(r.Kind, []byte(r.Data))
 		return err == nil && r.EventID == e.ID && reflect.DeepEqual(here, e.Fact)
 	}):
 		return "same", "It is in this record, event for event.", nil
 	case len(rows) > 0:
 		return "differs", fmt.Sprintf("This record has that run otherwise, with %d events; the file has %d. The record's counts.", len(rows), len(back.Events)), nil
 	}
-	if back.Run.Status != procedure.Signed {
+	if back.Run.Status != run.Signed {
 		return "unknown", "Only a signed run is taken in; this one is " + string(back.Run.Status) + ".", nil
 	}
 	asset, err := h.Ledger.Asset(back.Run.Device.Tag)
@@ -172,7 +173,7 @@ func (h *House) takeRun(back exchange.ReadBack) error {
 	if err != nil {
 		return err
 	}
-	return h.Ledger.Take(back.Run.Procedure, procedures.Hash(back.Run.Procedure), back.Events)
+	return h.Ledger.Take(back.Run.Procedure, back.Events)
 }
 
 // restore looks at a backup, and puts it in the place of the record where it is told to.

@@ -10,9 +10,10 @@ import (
 	"time"
 
 	"northneedle/core/gas"
-	"northneedle/core/method"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -34,17 +35,17 @@ type ReferenceView struct {
 
 // CertificateView is a certificate a standard has or had.
 type CertificateView struct {
-	procedure.Certificate
-	Values  []method.Certified `json:"values"`
-	Current bool               `json:"current"`
-	By      string             `json:"by" doc:"who entered it"`
+	reference.Certificate
+	Values  []reference.Certified `json:"values"`
+	Current bool                  `json:"current"`
+	By      string                `json:"by" doc:"who entered it"`
 }
 
 // LinkView is one link of the chain of traceability.
 type LinkView struct {
 	Tag         string                 `json:"tag,omitempty"`
 	Name        string                 `json:"name"`
-	Certificate *procedure.Certificate `json:"certificate,omitempty"`
+	Certificate *reference.Certificate `json:"certificate,omitempty"`
 	Uncertainty string                 `json:"uncertainty,omitempty"`
 	Broken      string                 `json:"broken,omitempty" doc:"why the chain does not hold here"`
 }
@@ -62,13 +63,13 @@ type GaugeView struct {
 
 // CertificateBody is a certificate as it is entered.
 type CertificateBody struct {
-	Number     string             `json:"number" maxLength:"100"`
-	Issuer     string             `json:"issuer" maxLength:"200"`
-	On         Day                `json:"on,omitempty"`
-	DueOn      Day                `json:"due_on,omitempty" doc:"its last day"`
-	Accredited bool               `json:"accredited"`
-	Parent     string             `json:"parent,omitempty" maxLength:"60" doc:"tag of the standard it was calibrated against, in house"`
-	Values     []method.Certified `json:"values" maxItems:"100"`
+	Number     string                `json:"number" maxLength:"100"`
+	Issuer     string                `json:"issuer" maxLength:"200"`
+	On         Day                   `json:"on,omitempty"`
+	DueOn      Day                   `json:"due_on,omitempty" doc:"its last day"`
+	Accredited bool                  `json:"accredited"`
+	Parent     string                `json:"parent,omitempty" maxLength:"60" doc:"tag of the standard it was calibrated against, in house"`
+	Values     []reference.Certified `json:"values" maxItems:"100"`
 }
 
 type referenceOutput struct{ Body ReferenceView }
@@ -98,7 +99,7 @@ func registerReferences(api huma.API, h *House) {
 		}) (*referenceOutput, error) {
 			b := in.Body
 			s := ledger.Standard{ID: b.ID, Tag: strings.ToUpper(strings.TrimSpace(b.Tag)), Name: strings.TrimSpace(b.Name), Kind: strings.TrimSpace(b.Kind), Maker: b.Maker, Serial: b.Serial, Place: b.Place,
-				Status: procedure.Usable, Lot: b.Lot, Cylinder: b.Cylinder}
+				Status: reference.Usable, Lot: b.Lot, Cylinder: b.Cylinder}
 			if err := h.enter(ctx, &s, b.Certificate); err != nil {
 				return nil, fail(err)
 			}
@@ -147,10 +148,10 @@ func registerReferences(api huma.API, h *House) {
 			if s.Cylinder == nil {
 				return nil, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
 			}
-			if who := person(ctx); who.Role == procedure.Manager {
+			if who := who(ctx); who.Role == person.Manager {
 				return nil, fail(forbidden("A manager reads the book; technicians and leads write it."))
 			}
-			err = h.Ledger.ReadGauge(&ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: person(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
+			err = h.Ledger.ReadGauge(&ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: who(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -159,19 +160,19 @@ func registerReferences(api huma.API, h *House) {
 }
 
 func forbidden(detail string) error {
-	return &procedure.Refusal{Kind: procedure.Forbidden, Code: "lead-only", Message: detail}
+	return &run.Refusal{Kind: run.Forbidden, Code: "lead-only", Message: detail}
 }
 
 // mayKeep lets only a lead change what references are and whether they may be used.
 func mayKeep(ctx context.Context) error {
-	if person(ctx).Role != procedure.Lead {
+	if who(ctx).Role != person.Lead {
 		return forbidden("The references are the lead's: ask a lead to change this.")
 	}
 	return nil
 }
 
 // checked turns the mistakes of a standard into a problem that names the first one's field.
-func checked(s procedure.Standard) error {
+func checked(s reference.Standard) error {
 	mistakes := s.Check()
 	if len(mistakes) == 0 {
 		return nil
@@ -209,8 +210,8 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 // newCertificate makes the row of a certificate that is being entered.
 func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id string, b CertificateBody) (*ledger.StandardCertificate, error) {
 	on := h.begin(b.On)
-	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: person(ctx).Name,
-		Certificate: procedure.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: on, DueOn: h.begin(b.DueOn), Accredited: b.Accredited}}
+	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: who(ctx).Name,
+		Certificate: reference.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: on, DueOn: h.begin(b.DueOn), Accredited: b.Accredited}}
 	if on.After(h.Clock().AddDate(0, 0, 1)) {
 		return nil, invalid("certificate.on", "The day of the certificate, "+string(b.On)+", lies ahead. Nothing was recorded.")
 	}
@@ -292,10 +293,10 @@ func (h *House) reference(ctx context.Context, idOrTag string) (*referenceOutput
 		return nil, fail(err)
 	}
 	for _, r := range runs {
-		v.Runs = append(v.Runs, h.brief(r, person(ctx)))
+		v.Runs = append(v.Runs, h.brief(r, who(ctx)))
 	}
 	for _, p := range h.procedures() {
-		if slices.ContainsFunc(p.Roles, func(r procedure.Role) bool { return r.Kind == s.Kind }) {
+		if slices.ContainsFunc(p.Roles, func(r reference.Role) bool { return r.Kind == s.Kind }) {
 			v.Procedures = append(v.Procedures, p.Title)
 		}
 	}
@@ -358,7 +359,7 @@ func (h *House) chain(s ledger.Standard) ([]LinkView, error) {
 		c := s.Certificate
 		link := LinkView{Tag: s.Tag, Name: s.Name, Certificate: &c, Uncertainty: stated(s.Values)}
 		switch {
-		case s.Status != procedure.Usable:
+		case s.Status != reference.Usable:
 			link.Broken = s.Tag + " is " + s.Status + "."
 		case h.days(c.DueOn) < 0:
 			link.Broken = "The certificate of " + s.Tag + " ran out on " + c.DueOn.Format(time.DateOnly) + "."
@@ -382,7 +383,7 @@ func (h *House) chain(s ledger.Standard) ([]LinkView, error) {
 }
 
 // stated is the uncertainty of the first certified value, for the chain.
-func stated(values []method.Certified) string {
+func stated(values []reference.Certified) string {
 	if len(values) == 0 {
 		return ""
 	}

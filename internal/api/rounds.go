@@ -9,7 +9,9 @@ import (
 	"time"
 
 	"northneedle/core/dayplan"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -74,7 +76,7 @@ type DayPath struct {
 func registerRounds(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "round", Method: http.MethodGet, Path: "/api/rounds/{day}", Summary: "A day's round"},
 		func(ctx context.Context, in *DayPath) (*struct{ Body RoundView }, error) {
-			view, err := remembered(ctx, h, func() (RoundView, error) { return h.roundOf(in.Day, person(ctx)) }, "round", in.Day, person(ctx).ID)
+			view, err := remembered(ctx, h, func() (RoundView, error) { return h.roundOf(in.Day, who(ctx)) }, "round", in.Day, who(ctx).ID)
 			return &struct{ Body RoundView }{view}, fail(err)
 		})
 	huma.Register(api, huma.Operation{OperationID: "plan-round", Method: http.MethodPost, Path: "/api/rounds/{day}", Summary: "Choose a day's round, put it in order, or plan it anew from now"},
@@ -82,7 +84,7 @@ func registerRounds(api huma.API, h *House) {
 			DayPath
 			Body RoundOrder
 		}) (*struct{ Body RoundView }, error) {
-			r := ledger.Round{Day: in.Day, People: in.Body.People, Jobs: in.Body.Jobs, Order: in.Body.Order, Who: in.Body.Who, By: person(ctx).Name, At: h.Clock()}
+			r := ledger.Round{Day: in.Day, People: in.Body.People, Jobs: in.Body.Jobs, Order: in.Body.Order, Who: in.Body.Who, By: who(ctx).Name, At: h.Clock()}
 			view, err := h.round(r, in.Body.Now)
 			if err != nil {
 				return nil, fail(err)
@@ -94,7 +96,7 @@ func registerRounds(api huma.API, h *House) {
 }
 
 // roundOf is a day's round as it was kept; where none was, as one person would do it.
-func (h *House) roundOf(day string, who procedure.Person) (RoundView, error) {
+func (h *House) roundOf(day string, who person.Person) (RoundView, error) {
 	kept, err := h.Ledger.Round(day)
 	known := err == nil
 	if !known {
@@ -123,7 +125,7 @@ func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
 		return v, err
 	}
 	for _, p := range everyone {
-		if p.Role != procedure.Manager {
+		if p.Role != person.Manager {
 			v.All = append(v.All, p.Name)
 		}
 	}
@@ -194,7 +196,7 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 	if err != nil {
 		return err
 	}
-	running, err := h.Ledger.RunsIn(procedure.Open, listed)
+	running, err := h.Ledger.RunsIn(run.Open, listed)
 	if err != nil {
 		return err
 	}
@@ -259,7 +261,7 @@ func (h *House) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
 		place := j.Place + ", " + j.Site
 		site[place] = j.Site
 		job := dayplan.Job{ID: j.ID, Place: place, Setup: j.Setup, Wait: j.Wait, Finish: j.Finish, Risk: max(1, min(5, j.Risk)), DaysLate: -j.Days}
-		if at := slices.IndexFunc(h.procedures(), func(p procedure.Procedure) bool { return p.ID == j.Procedure }); at >= 0 {
+		if at := slices.IndexFunc(h.procedures(), func(p *procedure.Procedure) bool { return p.ID == j.Procedure }); at >= 0 {
 			job.References = kit.bring(h.procedures()[at])
 			if _, few := lab.Skills[h.procedures()[at].Family]; few {
 				job.Skill = h.procedures()[at].Family

@@ -7,10 +7,12 @@ import (
 	"slices"
 	"strings"
 
+	"northneedle/core/person"
 	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/capture"
 	"northneedle/internal/ledger"
-	"northneedle/internal/sequence"
-	"northneedle/procedures"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -20,7 +22,7 @@ type RunPath struct {
 	ID string `path:"id" maxLength:"60"`
 }
 
-type runOutput struct{ Body procedure.View }
+type runOutput struct{ Body runview.View }
 
 func registerRuns(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "open-run", Method: http.MethodPost, Path: "/api/runs", Summary: "Open a run on a device"},
@@ -33,7 +35,7 @@ func registerRuns(api huma.API, h *House) {
 				Reason    string `json:"reason,omitempty" maxLength:"1000" doc:"why it is replaced"`
 			}
 		}) (*runOutput, error) {
-			run, err := h.openRun(in.Body.ID, procedure.RunOpened{Procedure: in.Body.Procedure, Replaces: in.Body.Replaces, Reason: in.Body.Reason}, in.Body.Asset, person(ctx))
+			run, err := h.openRun(in.Body.ID, run.RunOpened{Procedure: in.Body.Procedure, Replaces: in.Body.Replaces, Reason: in.Body.Reason}, in.Body.Asset, who(ctx))
 			if err != nil {
 				return nil, fail(err)
 			}
@@ -45,15 +47,15 @@ func registerRuns(api huma.API, h *House) {
 			Body struct {
 				On bool `json:"on"`
 			}
-		}) (*struct{ Body []sequence.State }, error) {
+		}) (*struct{ Body []capture.State }, error) {
 			if in.Body.On {
-				if err := h.sequences.Start(in.ID, person(ctx)); err != nil {
+				if err := h.sequences.Start(in.ID, who(ctx)); err != nil {
 					return nil, fail(err)
 				}
 			} else {
 				h.sequences.Stop(in.ID)
 			}
-			return &struct{ Body []sequence.State }{h.sequences.States()}, nil
+			return &struct{ Body []capture.State }{h.sequences.States()}, nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "run", Method: http.MethodGet, Path: "/api/runs/{id}", Summary: "A run as it stands"},
 		func(ctx context.Context, in *RunPath) (*runOutput, error) {
@@ -65,10 +67,10 @@ func registerRuns(api huma.API, h *House) {
 		})
 }
 
-func (h *House) runView(run procedure.Run) *runOutput {
-	view := run.View(h.Clock())
-	if run.Status == procedure.Signed {
-		if row, err := h.Ledger.RunRow(run.ID); err == nil {
+func (h *House) runView(r run.Run) *runOutput {
+	view := runview.Of(r, h.Clock())
+	if r.Status == run.Signed {
+		if row, err := h.Ledger.RunRow(r.ID); err == nil {
 			view.ReplacedBy = row.ReplacedBy
 		}
 	}
@@ -76,33 +78,33 @@ func (h *House) runView(run procedure.Run) *runOutput {
 }
 
 // openRun opens a run on a device: by the procedure that was wanted, or the one that fits.
-func (h *House) openRun(command string, wanted procedure.RunOpened, asset string, who procedure.Person) (procedure.Run, error) {
+func (h *House) openRun(command string, wanted run.RunOpened, asset string, who person.Person) (run.Run, error) {
 	a, err := h.Ledger.Asset(asset)
 	if err != nil {
-		return procedure.Run{}, err
+		return run.Run{}, err
 	}
 	if a.Status == ledger.Gone {
-		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "retired", Field: "asset", Message: a.Tag + " is retired: no run can be opened on it."}
+		return run.Run{}, &run.Refusal{Kind: run.Conflict, Code: "retired", Field: "asset", Message: a.Tag + " is retired: no run can be opened on it."}
 	}
-	i := slices.IndexFunc(h.procedures(), func(p procedure.Procedure) bool {
+	i := slices.IndexFunc(h.procedures(), func(p *procedure.Procedure) bool {
 		return p.ID == wanted.Procedure || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
 	})
 	if i < 0 {
-		return procedure.Run{}, &procedure.Refusal{Kind: procedure.Conflict, Code: "no-procedure", Field: "procedure", Message: strings.Join(strings.Fields("There is no procedure "+wanted.Procedure+" for a "+a.Family+" yet."), " ")}
+		return run.Run{}, &run.Refusal{Kind: run.Conflict, Code: "no-procedure", Field: "procedure", Message: strings.Join(strings.Fields("There is no procedure "+wanted.Procedure+" for a "+a.Family+" yet."), " ")}
 	}
 	if err := h.replaceable(wanted.Replaces, a); err != nil {
-		return procedure.Run{}, err
+		return run.Run{}, err
 	}
 	lab, err := h.lab()
 	if err != nil {
-		return procedure.Run{}, err
+		return run.Run{}, err
 	}
 	p := h.procedures()[i]
 	device := a.Device()
 	device.Settings = withConventions(device.Settings, lab.Conventions)
-	hash := procedures.Hash(p)
-	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device, Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
-	return h.Ledger.Begin(p, hash, ledger.Command{ID: command, Do: open, Order: procedure.Order{At: h.Clock(), By: who}})
+	hash := p.Hash
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device, Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
+	return h.Ledger.Begin(p, ledger.Command{ID: command, Do: open, Order: run.Order{At: h.Clock(), By: who}})
 }
 
 // withConventions is a device's settings, with the lab's conventions where it has none of
@@ -127,7 +129,7 @@ func (h *House) replaceable(id string, a ledger.Asset) error {
 		return err
 	case old.AssetID != a.ID:
 		return invalid("replaces", "That run was made on "+old.Tag+", not on "+a.Tag+".")
-	case old.Status != procedure.Signed:
+	case old.Status != run.Signed:
 		return invalid("replaces", "Only a signed run is replaced; that one is "+string(old.Status)+".")
 	case old.ReplacedBy != "":
 		return invalid("replaces", "That run has been replaced already: replace the one that took its place.")

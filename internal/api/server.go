@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"reflect"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -16,12 +17,15 @@ import (
 	"northneedle/core/activity"
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
-	"northneedle/internal/bench"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/families"
+	"northneedle/internal/capture"
+	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
-	"northneedle/internal/sequence"
-	"northneedle/procedures"
 	"northneedle/web"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -40,40 +44,41 @@ var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/records": m
 // House is everything the server works with.
 type House struct {
 	Ledger     *ledger.Ledger
-	Bench      *bench.Bench
-	Procedures []procedure.Procedure // to begin with
-	Duties     []activity.Template   // what recurs on each family
+	Bench      *capture.Driver
+	Procedures []*procedure.Procedure // to begin with
+	Duties     []activity.Template    // what recurs on each family
 	Clock      func() time.Time
-	Folder     string // of the lab's own procedures; empty: none are kept
-	Demo       bool   // lists the demo's people on the sign-in page
+	TryOut     func(p *procedure.Procedure, lab run.Lab, at time.Time) (runview.View, error) // plays a procedure on simulated devices
+	Folder     string                                                                        // of the lab's own procedures; empty: none are kept
+	Demo       bool                                                                          // lists the demo's people on the sign-in page
 	Version    string
 
-	shelf   atomic.Pointer[[]procedure.Procedure] // in use now; never changed, only exchanged
-	edition atomic.Int64                          // of the shelf: another number after every exchange
+	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
+	edition atomic.Int64                           // of the shelf: another number after every exchange
 
 	desk    *people.Desk
 	changes *changes
 	imports imports
 	plans   plans
 
-	sequences *sequence.Sequencer
+	sequences *capture.Sequencer
 }
 
 // DefaultLab is how a workshop judges until it says otherwise.
-func DefaultLab() procedure.Lab {
-	return procedure.Lab{Name: "Biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
+func DefaultLab() run.Lab {
+	return run.Lab{Name: "Biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
 		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
 }
 
 // procedures are those in use now.
-func (h *House) procedures() []procedure.Procedure { return *h.shelf.Load() }
+func (h *House) procedures() []*procedure.Procedure { return *h.shelf.Load() }
 
 // use puts a procedure in the place of the one with its id, or beside the others.
-func (h *House) use(p procedure.Procedure) {
+func (h *House) use(p *procedure.Procedure) {
 	for {
 		before := h.shelf.Load()
 		next := slices.Clone(*before)
-		if at := slices.IndexFunc(next, func(q procedure.Procedure) bool { return q.ID == p.ID }); at >= 0 {
+		if at := slices.IndexFunc(next, func(q *procedure.Procedure) bool { return q.ID == p.ID }); at >= 0 {
 			next[at] = p
 		} else {
 			next = append(next, p)
@@ -86,7 +91,7 @@ func (h *House) use(p procedure.Procedure) {
 }
 
 // lab is the lab's settings.
-func (h *House) lab() (procedure.Lab, error) {
+func (h *House) lab() (run.Lab, error) {
 	lab := DefaultLab()
 	err := h.Ledger.Setting("lab", &lab)
 	return lab, err
@@ -98,7 +103,7 @@ func Handler(h *House) http.Handler {
 	h.shelf.Store(&h.Procedures)
 	h.changes = newChanges()
 	h.Ledger.OnChange(h.changes.tell)
-	h.sequences = sequence.New(h.Ledger, h.Bench, h.Clock, h.changes.tell)
+	h.sequences = capture.NewSequencer(h.Ledger, h.Bench, h.changes.tell)
 
 	router := chi.NewRouter()
 	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
@@ -106,7 +111,7 @@ func Handler(h *House) http.Handler {
 	API(h, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/schema+json")
-		w.Write(procedures.Schema())
+		w.Write(definition.Schema())
 	})
 	router.Get("/feed/{secret}", h.feed)
 	router.NotFound(page(web.Files()))
@@ -121,6 +126,12 @@ func API(h *House, router chi.Router) huma.API {
 	config.Info.Description = "Verification and calibration of medical devices against reference standards."
 	config.DocsPath, config.SchemasPath = "", ""
 	config.CreateHooks = nil // no $schema links in answers
+	for _, f := range families.All() {
+		for _, figure := range f.Figures {
+			t := reflect.TypeOf(figure)
+			config.Components.Schemas.Schema(t, true, t.Name())
+		}
+	}
 	api := humachi.New(router, config)
 	registerSession(api, h)
 	registerToday(api, h)
@@ -219,8 +230,8 @@ func limitBody(next http.Handler) http.Handler {
 type personKey struct{}
 
 // person is who makes the request.
-func person(ctx context.Context) procedure.Person {
-	p, _ := ctx.Value(personKey{}).(procedure.Person)
+func who(ctx context.Context) person.Person {
+	p, _ := ctx.Value(personKey{}).(person.Person)
 	return p
 }
 

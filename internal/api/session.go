@@ -5,7 +5,7 @@ import (
 	"errors"
 	"net/http"
 
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/internal/people"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -24,16 +24,16 @@ type SessionView struct {
 
 // PersonView is a person.
 type PersonView struct {
-	ID   string               `json:"id"`
-	Name string               `json:"name"`
-	Role procedure.PersonRole `json:"role" enum:"trainee,technician,lead,manager"`
+	ID   string            `json:"id"`
+	Name string            `json:"name"`
+	Role person.PersonRole `json:"role" enum:"trainee,technician,lead,manager"`
 }
 
 type sessionOutput struct{ Body SessionView }
 
 func registerSession(api huma.API, h *House) {
 	huma.Register(api, huma.Operation{OperationID: "session", Method: http.MethodGet, Path: "/api/session", Summary: "Who is signed in"},
-		func(ctx context.Context, _ *struct{}) (*sessionOutput, error) { return h.session(person(ctx)) })
+		func(ctx context.Context, _ *struct{}) (*sessionOutput, error) { return h.session(who(ctx)) })
 	huma.Register(api, huma.Operation{OperationID: "sign-in", Method: http.MethodPost, Path: "/api/session", Summary: "Sign in"},
 		func(ctx context.Context, in *struct {
 			Body struct {
@@ -50,7 +50,7 @@ func registerSession(api huma.API, h *House) {
 			case err != nil:
 				return nil, fail(err)
 			}
-			return h.session(procedure.Person{ID: p.ID, Name: p.Name, Role: p.Role})
+			return h.session(person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
 		})
 	huma.Register(api, huma.Operation{OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"},
 		func(ctx context.Context, _ *struct{}) (*struct{}, error) { return nil, fail(h.desk.SignOut(ctx)) })
@@ -59,7 +59,7 @@ func registerSession(api huma.API, h *House) {
 			everyone, err := h.Ledger.People()
 			out := &struct{ Body []PersonView }{Body: []PersonView{}}
 			for _, p := range everyone {
-				if p.Role == procedure.Lead && p.ID != person(ctx).ID {
+				if p.Role == person.Lead && p.ID != who(ctx).ID {
 					out.Body = append(out.Body, PersonView{p.ID, p.Name, p.Role})
 				}
 			}
@@ -67,7 +67,7 @@ func registerSession(api huma.API, h *House) {
 		})
 }
 
-func (h *House) session(who procedure.Person) (*sessionOutput, error) {
+func (h *House) session(who person.Person) (*sessionOutput, error) {
 	lab, err := h.lab()
 	if err != nil {
 		return nil, fail(err)

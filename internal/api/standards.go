@@ -5,7 +5,7 @@ import (
 	"net/http"
 	"slices"
 
-	"northneedle/core/procedure"
+	"northneedle/core/reference"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,7 +14,7 @@ import (
 
 // StandardView is a reference standard in the register.
 type StandardView struct {
-	procedure.Standard
+	reference.Standard
 	Maker   string   `json:"maker"`
 	Place   string   `json:"place"`
 	Note    string   `json:"note,omitempty"`
@@ -26,8 +26,8 @@ type StandardView struct {
 
 // CandidateView is a standard offered for a role, with what speaks for and against it.
 type CandidateView struct {
-	Standard procedure.Standard `json:"standard"`
-	Fitness  procedure.Fitness  `json:"fitness"`
+	Standard reference.Standard `json:"standard"`
+	Fitness  reference.Fitness  `json:"fitness"`
 }
 
 func registerStandards(api huma.API, h *House) {
@@ -73,7 +73,7 @@ func (h *House) standards(kind string) ([]StandardView, error) {
 }
 
 // standard is a standard as a run binds it: with what was done to it in runs of its own.
-func (h *House) standard(s ledger.Standard) (procedure.Standard, error) {
+func (h *House) standard(s ledger.Standard) (reference.Standard, error) {
 	core := s.Core()
 	runs, err := h.Ledger.SignedRunsOn(s.Tag, preparations)
 	for _, r := range runs {

@@ -8,10 +8,12 @@ import (
 	"time"
 
 	"northneedle/core/interval"
-	"northneedle/core/procedure"
-	"northneedle/internal/bench"
+	"northneedle/core/person"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/capture"
 	"northneedle/internal/ledger"
-	"northneedle/internal/sequence"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -39,28 +41,28 @@ type DueView struct {
 
 // RunBrief is a run in a list.
 type RunBrief struct {
-	ID         string           `json:"id"`
-	Asset      string           `json:"asset"`
-	Tag        string           `json:"tag"`
-	Device     string           `json:"device"`
-	Family     string           `json:"family"`
-	Site       string           `json:"site"`
-	Place      string           `json:"place"`
-	Title      string           `json:"title"`
-	Status     procedure.Status `json:"status"`
-	Result     procedure.Result `json:"result,omitempty"`
-	OpenedAt   time.Time        `json:"opened_at"`
-	EndedAt    *time.Time       `json:"ended_at,omitempty"`
-	By         string           `json:"by"`
-	Mine       bool             `json:"mine"`
-	Reviewer   string           `json:"reviewer,omitempty"`
-	Now        string           `json:"now"`
-	TimerTitle string           `json:"timer_title,omitempty"`
-	TimerStart *time.Time       `json:"timer_start,omitempty"`
-	TimerUntil *time.Time       `json:"timer_until,omitempty"`
-	Loose      int              `json:"loose"`
-	Paper      bool             `json:"paper" doc:"taken over from an older record, without its events"`
-	Replaced   bool             `json:"replaced" doc:"another run has taken its place"`
+	ID         string     `json:"id"`
+	Asset      string     `json:"asset"`
+	Tag        string     `json:"tag"`
+	Device     string     `json:"device"`
+	Family     string     `json:"family"`
+	Site       string     `json:"site"`
+	Place      string     `json:"place"`
+	Title      string     `json:"title"`
+	Status     run.Status `json:"status"`
+	Result     run.Result `json:"result,omitempty"`
+	OpenedAt   time.Time  `json:"opened_at"`
+	EndedAt    *time.Time `json:"ended_at,omitempty"`
+	By         string     `json:"by"`
+	Mine       bool       `json:"mine"`
+	Reviewer   string     `json:"reviewer,omitempty"`
+	Now        string     `json:"now"`
+	TimerTitle string     `json:"timer_title,omitempty"`
+	TimerStart *time.Time `json:"timer_start,omitempty"`
+	TimerUntil *time.Time `json:"timer_until,omitempty"`
+	Loose      int        `json:"loose"`
+	Paper      bool       `json:"paper" doc:"taken over from an older record, without its events"`
+	Replaced   bool       `json:"replaced" doc:"another run has taken its place"`
 }
 
 // LooseEndBrief is an open loose end, for the top bar.
@@ -97,9 +99,9 @@ type BenchState struct {
 	Now       time.Time       `json:"now" doc:"the server's clock"`
 	Dock      []RunBrief      `json:"dock"`
 	LooseEnds []LooseEndBrief `json:"loose_ends"`
-	Links     []bench.Link    `json:"links"`
+	Links     []capture.Link  `json:"links"`
 
-	Sequences []sequence.State `json:"sequences" doc:"runs that are read by themselves"`
+	Sequences []capture.State `json:"sequences" doc:"runs that are read by themselves"`
 }
 
 func registerToday(api huma.API, h *House) {
@@ -110,21 +112,21 @@ func registerToday(api huma.API, h *House) {
 		})
 	huma.Register(api, huma.Operation{OperationID: "bench-state", Method: http.MethodGet, Path: "/api/bench", Summary: "Runs in progress, loose ends, links"},
 		func(ctx context.Context, _ *struct{}) (*struct{ Body BenchState }, error) {
-			view, err := h.benchState(person(ctx))
+			view, err := h.benchState(who(ctx))
 			return &struct{ Body BenchState }{view}, fail(err)
 		})
 }
 
 func (h *House) today(ctx context.Context) (TodayView, error) {
-	who := person(ctx)
+	who := who(ctx)
 	view, err := remembered(ctx, h, h.dueToday, "today")
 	if err != nil {
 		return view, err
 	}
-	if view.Open, err = h.runsIn(procedure.Open, who); err != nil {
+	if view.Open, err = h.runsIn(run.Open, who); err != nil {
 		return view, err
 	}
-	if view.Review, err = h.runsIn(procedure.InReview, who); err != nil {
+	if view.Review, err = h.runsIn(run.InReview, who); err != nil {
 		return view, err
 	}
 	running := map[string]string{}
@@ -171,7 +173,7 @@ func (h *House) dueView(d ledger.Due) DueView {
 		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: h.days(d.DueOn), Risk: d.Risk, Reason: d.Reason}
 }
 
-func (h *House) runsIn(status procedure.Status, who procedure.Person) ([]RunBrief, error) {
+func (h *House) runsIn(status run.Status, who person.Person) ([]RunBrief, error) {
 	rows, err := h.Ledger.RunsIn(status, listed)
 	briefs := make([]RunBrief, len(rows))
 	for i, r := range rows {
@@ -181,22 +183,22 @@ func (h *House) runsIn(status procedure.Status, who procedure.Person) ([]RunBrie
 }
 
 // brief is a run in a list; a timer that has run out since the last event says so.
-func (h *House) brief(r ledger.Run, who procedure.Person) RunBrief {
+func (h *House) brief(r ledger.Run, who person.Person) RunBrief {
 	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device, Family: r.Family, Site: r.Site, Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
 		OpenedAt: r.OpenedAt, EndedAt: r.EndedAt, By: r.By, Mine: r.ByID == who.ID, Reviewer: r.Reviewer, Now: r.Now, TimerTitle: r.TimerTitle, TimerStart: r.TimerStart,
 		TimerUntil: r.TimerUntil, Loose: r.Loose, Paper: r.Paper, Replaced: r.ReplacedBy != ""}
 	if r.TimerUntil != nil && !h.Clock().Before(*r.TimerUntil) {
 		if state, err := h.Ledger.Run(r.ID); err == nil {
-			b.Now = state.Brief(h.Clock()).Now
+			b.Now = runview.BriefOf(state, h.Clock()).Now
 		}
 	}
 	return b
 }
 
-func (h *House) benchState(who procedure.Person) (BenchState, error) {
+func (h *House) benchState(who person.Person) (BenchState, error) {
 	view := BenchState{Now: h.Clock(), LooseEnds: []LooseEndBrief{}, Links: h.Bench.Links(), Sequences: h.sequences.States()}
 	var err error
-	if view.Dock, err = h.runsIn(procedure.Open, who); err != nil {
+	if view.Dock, err = h.runsIn(run.Open, who); err != nil {
 		return view, err
 	}
 	sort.SliceStable(view.Dock, func(i, j int) bool { return view.Dock[i].Mine && !view.Dock[j].Mine })
@@ -234,7 +236,7 @@ func (h *House) bring(jobs []DueView, now time.Time) ([]BringView, []string, err
 	return bring, troubles(standards, now), nil
 }
 
-func (h *House) fill(role procedure.Role, standards []ledger.Standard, jobs int, now time.Time) BringView {
+func (h *House) fill(role reference.Role, standards []ledger.Standard, jobs int, now time.Time) BringView {
 	view := BringView{Kind: role.Kind, Title: role.Title, For: jobs, Standards: []string{}}
 	for _, s := range standards {
 		if s.Kind != role.Kind {
@@ -254,9 +256,9 @@ func troubles(standards []ledger.Standard, now time.Time) []string {
 	words := []string{}
 	for _, s := range standards {
 		switch {
-		case s.Status == procedure.Quarantined:
+		case s.Status == reference.Quarantined:
 			words = append(words, s.Tag+" "+s.Name+" is in quarantine: "+s.Note)
-		case s.Status == procedure.Usable && interval.Past(s.Certificate.DueOn, now):
+		case s.Status == reference.Usable && interval.Past(s.Certificate.DueOn, now):
 			words = append(words, s.Tag+" "+s.Name+": its certificate ran out on "+s.Certificate.DueOn.Format(time.DateOnly)+".")
 		}
 	}

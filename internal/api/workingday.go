@@ -25,19 +25,19 @@ type Site struct {
 
 // WorkingDay is when people work, and what the lab's own ways take.
 type WorkingDay struct {
-	From     string              `json:"from"`
-	Until    string              `json:"until"`
-	Home     string              `json:"home" doc:"site of the workshop"`
-	Within   int                 `json:"within" doc:"minutes between two places of one site"`
-	Sites    []Site              `json:"sites"`
-	Skills   map[string][]string `json:"skills,omitempty" doc:"families that only the people named may do"`
-	Hands    procedure.Hands     `json:"hands"`
-	Capacity float64             `json:"capacity" doc:"hours of verification in a month"`
+	From     string                  `json:"from"`
+	Until    string                  `json:"until"`
+	Home     string                  `json:"home" doc:"site of the workshop"`
+	Within   int                     `json:"within" doc:"minutes between two places of one site"`
+	Sites    []Site                  `json:"sites"`
+	Skills   map[string][]string     `json:"skills,omitempty" doc:"families that only the people named may do"`
+	Hands    procedure.HandlingTimes `json:"hands"`
+	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
 }
 
 // DefaultDay is where a lab begins.
 func DefaultDay() WorkingDay {
-	return WorkingDay{From: "08:00", Until: "16:30", Within: 5, Hands: procedure.DefaultHands, Capacity: 60}
+	return WorkingDay{From: "08:00", Until: "16:30", Within: 5, Hands: procedure.DefaultHandlingTimes, Capacity: 60}
 }
 
 func registerWorkingDay(api huma.API, h *House) {

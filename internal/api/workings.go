@@ -10,9 +10,9 @@ import (
 	"northneedle/core/conformity"
 	"northneedle/core/fit"
 	"northneedle/core/gas"
-	"northneedle/core/method"
 	"northneedle/core/quantity"
 	"northneedle/core/uncertainty"
+	"northneedle/families/collectionbags"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -71,7 +71,7 @@ type ToleranceWorking struct {
 	Low   *float64               `json:"low,omitempty"`
 	High  *float64               `json:"high,omitempty"`
 	Words string                 `json:"words"`
-	Fan   float64                `json:"fan"`
+	UToLimit   float64                `json:"u_to_limit"`
 	Rules []RuleWorking          `json:"rules"`
 	Risk  *conformity.GlobalRisk `json:"risk,omitempty" doc:"over a population of devices, where its spread is given"`
 }
@@ -82,8 +82,8 @@ type AnatomyPoint struct {
 	Shown     float64         `json:"shown"`
 	Error     float64         `json:"error"`
 	U         float64         `json:"u"`
-	Lean      float64         `json:"lean"`
-	Fan       float64         `json:"fan"`
+	ErrorToLimit      float64         `json:"error_to_limit"`
+	UToLimit       float64         `json:"u_to_limit"`
 	Zone      conformity.Zone `json:"zone"`
 }
 
@@ -239,10 +239,11 @@ func toleranceWorking(in ToleranceInput) (out ToleranceWorking, err error) {
 	out.Low, out.High = finite(limits.Low), finite(limits.High)
 	out.Words = out.Zone.Words()
 	if half := limits.HalfWidth(); half > 0 && !math.IsInf(half, 0) {
-		out.Fan = in.U / half
+		out.UToLimit = in.U / half
 	}
-	for _, r := range []conformity.Rule{{Kind: conformity.Simple}, {Kind: conformity.Guarded}, {Kind: conformity.Risk}} {
-		w := RuleWorking{Kind: r.Kind, Meaning: r.Meaning()}
+	for _, kind := range conformity.RuleKinds {
+		r := conformity.Rule{Kind: kind}
+		w := RuleWorking{Kind: kind, Meaning: r.Meaning()}
 		w.Passes, w.Warning = r.Accepts(out.Assessment)
 		out.Rules = append(out.Rules, w)
 	}
@@ -292,7 +293,7 @@ func correctionWorking(in CorrectionInput) (out CorrectionWorking, err error) {
 	for _, row := range rows {
 		delivered, shown = append(delivered, row[0]), append(shown, row[1])
 	}
-	c, err := method.MeterCorrection(delivered, shown)
+	c, err := collectionbags.MeterCorrection(delivered, shown)
 	if err != nil {
 		return out, invalid("text", sentence(err))
 	}
@@ -331,7 +332,7 @@ func anatomyWorking(in AnatomyInput) (out AnatomyWorking, err error) {
 		out.Points = append(out.Points, p)
 		half := limits.HalfWidth()
 		errors = append(errors, fit.ErrorAt{Level: p.Reference, Error: p.Error, U: p.U / 2, Limit: half})
-		points = append(points, adjust.Point{Label: fmt.Sprintf("point %d", i+1), Level: p.Reference, Error: p.Error, Lean: p.Lean, Limit: half, U: p.U})
+		points = append(points, adjust.Point{Label: fmt.Sprintf("point %d", i+1), Level: p.Reference, Error: p.Error, ErrorToLimit: p.ErrorToLimit, Limit: half, U: p.U})
 		x, y = append(x, p.Reference), append(y, p.Shown)
 	}
 	if out.Anatomy, err = fit.Dissect(errors); err != nil {
@@ -364,9 +365,9 @@ func anatomyPoint(row []float64, u float64, tolerance conformity.Tolerance) (Ana
 	}
 	a, err := conformity.Assess(p.Error, limits, p.U, 2)
 	if half := limits.HalfWidth(); half > 0 {
-		p.Fan = p.U / half
+		p.UToLimit = p.U / half
 	}
-	p.Zone, p.Lean = a.Zone, a.Lean
+	p.Zone, p.ErrorToLimit = a.Zone, a.ErrorToLimit
 	return p, limits, err
 }
 

@@ -5,8 +5,12 @@ import (
 
 	"northneedle/core/economics"
 	"northneedle/core/fit"
-	"northneedle/core/method"
+	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
+	"northneedle/families/infusionpump"
+	"northneedle/families/patientscale"
+	"northneedle/families/photometer"
 )
 
 // WeighingInput is two readings of a balance, and what the pump was set to.
@@ -33,7 +37,7 @@ type WeighingWorking struct {
 }
 
 func weighingWorking(in WeighingInput) (out WeighingWorking, err error) {
-	w := method.Weighing{MassStartG: in.StartG, MassEndG: in.EndG, Minutes: in.Minutes, EvaporationGPerMin: in.Evaporation / 60, WaterTemperatureC: in.Water, AirTemperatureC: in.Air, PressureHPa: in.Pressure, HumidityPercent: in.Humidity}
+	w := infusionpump.Weighing{MassStartG: in.StartG, MassEndG: in.EndG, Minutes: in.Minutes, EvaporationGPerMin: in.Evaporation / 60, WaterTemperatureC: in.Water, AirTemperatureC: in.Air, PressureHPa: in.Pressure, HumidityPercent: in.Humidity}
 	d, err := w.Delivered()
 	if err != nil {
 		return out, invalid("minutes", sentence(err))
@@ -43,7 +47,7 @@ func weighingWorking(in WeighingInput) (out WeighingWorking, err error) {
 	}
 	out.VolumeML, out.FlowMLH, out.PerGram = d.VolumeML, d.FlowMLH, d.VolumeML/d.MassG
 	if in.Set > 0 {
-		e, err := method.PercentError(d.FlowMLH, in.Set)
+		e, err := infusionpump.PercentError(d.FlowMLH, in.Set)
 		if err != nil {
 			return out, invalid("set_ml_h", sentence(err))
 		}
@@ -85,13 +89,13 @@ func weightsWorking(in WeightsInput) (out WeightsWorking, err error) {
 	if err != nil {
 		return out, invalid("pieces", sentence(err))
 	}
-	var kit []method.Certified
+	var kit []reference.Certified
 	for _, row := range rows {
 		for _, kg := range row {
-			kit = append(kit, method.Certified{Quantity: "mass", Piece: fmt.Sprintf("%g kg", kg), Value: kg, Unit: "kg", U: 1e-6 + 1.6e-5*kg, K: 2})
+			kit = append(kit, reference.Certified{Quantity: "mass", Piece: fmt.Sprintf("%g kg", kg), Value: kg, Unit: "kg", U: 1e-6 + 1.6e-5*kg, K: 2})
 		}
 	}
-	found, err := method.Evaluate(method.Weights, method.Input{Target: in.Target, Unit: "kg", Shown: "kg", Certified: kit})
+	found, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{Target: in.Target, Unit: "kg", Shown: "kg", Certified: kit})
 	if err != nil {
 		return out, invalid("pieces", sentence(err))
 	}
@@ -101,15 +105,15 @@ func weightsWorking(in WeightsInput) (out WeightsWorking, err error) {
 	}
 	for _, school := range []struct {
 		title string
-		of    method.Regime
-	}{{"OIML R 76, first verification", method.R76Initial}, {"OIML R 76, in service", method.R76InService}, {"Handbook 44, acceptance", method.HB44Acceptance}, {"Handbook 44, maintenance", method.HB44Maintenance}} {
-		limit, err := method.ScaleLimit(school.of, out.Load, in.Division)
+		of    patientscale.Regime
+	}{{"OIML R 76, first verification", patientscale.R76Initial}, {"OIML R 76, in service", patientscale.R76InService}, {"Handbook 44, acceptance", patientscale.HB44Acceptance}, {"Handbook 44, maintenance", patientscale.HB44Maintenance}} {
+		limit, err := patientscale.ScaleLimit(school.of, out.Load, in.Division)
 		if err != nil {
 			return out, invalid("division_kg", sentence(err))
 		}
 		out.Limits = append(out.Limits, SchoolLimit{school.title, limit})
 	}
-	out.Divisions, _ = method.Divisions(out.Load, in.Division) // in range: the limits were computed with it
+	out.Divisions, _ = patientscale.Divisions(out.Load, in.Division) // in range: the limits were computed with it
 	if in.Capacity > 0 {
 		out.Share = 100 * out.Load / in.Capacity
 	}
@@ -131,7 +135,7 @@ type DilutionInput struct {
 // DilutionWorking is the plan.
 type DilutionWorking struct {
 	Explained
-	Plan []method.Cuvette `json:"plan"`
+	Plan []photometer.Cuvette `json:"plan"`
 }
 
 func dilutionWorking(in DilutionInput) (out DilutionWorking, err error) {
@@ -147,11 +151,11 @@ func dilutionWorking(in DilutionInput) (out DilutionWorking, err error) {
 	if err != nil {
 		return out, invalid("pipettes", sentence(err))
 	}
-	var pipettes []method.Pipette
+	var pipettes []photometer.Pipette
 	for _, row := range rows {
-		pipettes = append(pipettes, method.Pipette{Tag: fmt.Sprintf("%g–%g µL", row[0], row[1]), From: row[0], To: row[1], U: row[2]})
+		pipettes = append(pipettes, photometer.Pipette{Tag: fmt.Sprintf("%g–%g µL", row[0], row[1]), From: row[0], To: row[1], U: row[2]})
 	}
-	if out.Plan, err = method.DilutionPlan(in.Assigned, in.Reagent, in.Sample, in.Tolerance, multiples, pipettes); err != nil {
+	if out.Plan, err = photometer.DilutionPlan(in.Assigned, in.Reagent, in.Sample, in.Tolerance, multiples, pipettes); err != nil {
 		return out, invalid("multiples", sentence(err))
 	}
 	out.Formula = "level = assigned · k·(R + v) ÷ (R + k·v);  u² = (R ÷ (R + k·v) · u(k·v) ÷ k·v)² + (u(R) ÷ (R + k·v))²"

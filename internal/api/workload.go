@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"northneedle/core/dayplan"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -39,10 +39,10 @@ func registerWorkload(api huma.API, h *House) {
 				ID string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
 			}
 		}) (*struct{ Body WorkloadView }, error) {
-			if who := person(ctx); who.Role != procedure.Lead && who.Role != procedure.Manager {
+			if who := who(ctx); who.Role != person.Lead && who.Role != person.Manager {
 				return nil, fail(forbidden("The year is levelled by a lead or a manager."))
 			}
-			if err := h.level(in.Body.ID, person(ctx)); err != nil {
+			if err := h.level(in.Body.ID, who(ctx)); err != nil {
 				return nil, fail(err)
 			}
 			v, _, err := h.workload()
@@ -99,7 +99,7 @@ func (h *House) workload() (v WorkloadView, moves []dayplan.Move, err error) {
 }
 
 // level re-plans what levelling brings forward, to the last day of the month it goes to.
-func (h *House) level(id string, who procedure.Person) error {
+func (h *House) level(id string, who person.Person) error {
 	v, moves, err := h.workload()
 	if err != nil {
 		return err

@@ -2,11 +2,11 @@ package api_test
 
 import (
 	"fmt"
+	"northneedle/internal/api"
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
-	"northneedle/internal/api"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/stretchr/testify/assert"
@@ -48,20 +48,20 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			device, err := h.ledger.Asset(scale)
 			require.NoError(t, err)
 			h.work(t, device, "patient-scale-verification")
-			run := get[api.AssetView](lead, "/api/assets/"+scale).History[0]
-			_, first := lead.call("GET", "/api/runs/"+run.ID+"/certificate.pdf", nil)
+			r := get[api.AssetView](lead, "/api/assets/"+scale).History[0]
+			_, first := lead.call("GET", "/api/runs/"+r.ID+"/certificate.pdf", nil)
 			next := recurring(t, get[api.AssetView](lead, "/api/assets/"+scale), "Patient scale, verification")
 			assert.Equal(t, "Valid until 2027-06-10", next.Words)
 
 			again, err := ledger.Open(h.folder) // as a server that was started anew
 			require.NoError(t, err)
 			defer again.Close()
-			signed, err := again.Run(run.ID)
+			signed, err := again.Run(r.ID)
 			require.NoError(t, err)
 			assert.Equal(t, "2026-06-10", signed.Signature.At.Format(time.DateOnly))
-			assert.Equal(t, procedure.Signed, signed.Status)
+			assert.Equal(t, run.Signed, signed.Status)
 			anew := houseOf(t, t.TempDir(), again).signedIn("Tamsin Orrery")
-			_, second := anew.call("GET", "/api/runs/"+run.ID+"/certificate.pdf", nil)
+			_, second := anew.call("GET", "/api/runs/"+r.ID+"/certificate.pdf", nil)
 			assert.Equal(t, first, second, "the certificate has the same days, and the same bytes")
 		})
 	}

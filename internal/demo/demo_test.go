@@ -4,10 +4,11 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+	"northneedle/internal/definition"
 	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -20,7 +21,7 @@ func filled(t *testing.T, seed uint64) *ledger.Ledger {
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	all, err := procedures.Shipped()
+	all, err := definition.Shipped()
 	require.NoError(t, err)
 	require.NoError(t, demo.Fill(l, all, nil, "a long password", seed, monday))
 	return l
@@ -40,9 +41,9 @@ func told(t *testing.T, l *ledger.Ledger) (s story) {
 	require.NoError(t, err)
 	overdue, err := l.CountDue(monday)
 	require.NoError(t, err)
-	open, err := l.RunsIn(procedure.Open, 100)
+	open, err := l.RunsIn(run.Open, 100)
 	require.NoError(t, err)
-	review, err := l.RunsIn(procedure.InReview, 100)
+	review, err := l.RunsIn(run.InReview, 100)
 	require.NoError(t, err)
 	loose, err := l.LooseEnds()
 	require.NoError(t, err)
@@ -71,7 +72,7 @@ func TestTheScenarioTellsItsStory(t *testing.T) {
 	bad, late := 0, 0
 	for _, standard := range standards {
 		assert.Empty(t, standard.Core().Check(), standard.Tag)
-		if standard.Status == procedure.Quarantined {
+		if standard.Status == reference.Quarantined {
 			bad++
 		}
 		if standard.Certificate.DueOn.Before(monday) {

@@ -2,6 +2,7 @@ package demo
 
 import (
 	"fmt"
+	"hash/fnv"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -12,9 +13,13 @@ import (
 	"northneedle/core/activity"
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
+	"northneedle/internal/sim"
 
 	"github.com/alexedwards/argon2id"
 )
@@ -22,8 +27,8 @@ import (
 func trim(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 
 // Lab is the scenario's way of judging.
-func Lab() procedure.Lab {
-	return procedure.Lab{Name: "Hallowmere Sound Health Service, biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
+func Lab() run.Lab {
+	return run.Lab{Name: "Hallowmere Sound Health Service, biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
 		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
 }
 
@@ -33,25 +38,25 @@ type filler struct {
 	now        time.Time
 	today      time.Time
 	seed       uint64
-	random     *rand.Rand                     // of the thing being made
-	procedures map[string]procedure.Procedure // by id
+	random     *rand.Rand                      // of the thing being made
+	procedures map[string]*procedure.Procedure // by id
 	duties     []activity.Template
 	standards  map[string]ledger.Standard
-	people     map[string]procedure.Person
+	people     map[string]person.Person
 	assets     []ledger.Asset
 	records    []any
 }
 
 // Fill puts the scenario into an empty ledger. The same seed gives the same one,
 // relative to now; password is what its people sign in with.
-func Fill(l *ledger.Ledger, all []procedure.Procedure, instruments []ledger.Instrument, password string, seed uint64, now time.Time) error {
+func Fill(l *ledger.Ledger, all []*procedure.Procedure, instruments []ledger.Instrument, password string, seed uint64, now time.Time) error {
 	f := &filler{ledger: l, now: now, today: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()), seed: seed,
-		procedures: map[string]procedure.Procedure{}, standards: map[string]ledger.Standard{}, people: map[string]procedure.Person{}}
+		procedures: map[string]*procedure.Procedure{}, standards: map[string]ledger.Standard{}, people: map[string]person.Person{}}
 	for _, p := range all {
 		f.procedures[p.ID] = p
 	}
 	var err error
-	if f.duties, err = procedures.Duties(""); err != nil {
+	if f.duties, err = definition.Duties(""); err != nil {
 		return err
 	}
 	if err := f.cast(password); err != nil {
@@ -83,9 +88,13 @@ func Fill(l *ledger.Ledger, all []procedure.Procedure, instruments []ledger.Inst
 	return f.present()
 }
 
+// story is which of the made-up years it is: one in which a model is found out too often, and
+// the rest is in order.
+const story = 3
+
 // chance is a source of random numbers of a thing's own, so that one thing more in the
 // scenario changes no other.
-func (f *filler) chance(name string) *rand.Rand { return rand.New(rand.NewPCG(f.seed, sum(name))) }
+func (f *filler) chance(name string) *rand.Rand { return rand.New(rand.NewPCG(f.seed+story, seed(name))) }
 
 func (f *filler) cast(password string) error {
 	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
@@ -93,7 +102,7 @@ func (f *filler) cast(password string) error {
 		return err
 	}
 	for _, c := range cast {
-		f.people[c.id] = procedure.Person{ID: c.id, Name: c.name, Role: c.role}
+		f.people[c.id] = person.Person{ID: c.id, Name: c.name, Role: c.role}
 		f.records = append(f.records, &ledger.Person{ID: c.id, Name: c.name, Role: c.role, PasswordHash: hash, Active: true, Demo: true})
 	}
 	return nil
@@ -237,12 +246,12 @@ func (f *filler) at(age int) time.Time {
 	return f.today.AddDate(0, 0, -age).Add(time.Duration(8*60+f.random.IntN(420)) * time.Minute)
 }
 
-func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *Technician {
+func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *sim.Technician {
 	who := []string{"idris", "noor", "tamsin"}[f.random.IntN(3)]
-	t := &Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth, Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
-		Standard: func(_ procedure.Run, role procedure.Role) procedure.Standard { return f.fitting(role, at) }}
+	t := &sim.Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth, Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
+		Standard: func(_ run.Run, role reference.Role) reference.Standard { return f.fitting(role, at) }}
 	if who == "tamsin" {
-		t.Reviewer = procedure.Person{ID: "former-lead", Name: "Corran Lisle", Role: procedure.Lead}
+		t.Reviewer = person.Person{ID: "former-lead", Name: "Corran Lisle", Role: person.Lead}
 	}
 	for _, s := range sites {
 		if s.name == a.Site {
@@ -253,7 +262,7 @@ func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *Technic
 }
 
 // fitting is a standard that filled a role then: with the certificate it had at that time.
-func (f *filler) fitting(role procedure.Role, at time.Time) procedure.Standard {
+func (f *filler) fitting(role reference.Role, at time.Time) reference.Standard {
 	if s := f.fittingThen(role, at, true); s.ID != "" {
 		return s
 	}
@@ -262,14 +271,14 @@ func (f *filler) fitting(role procedure.Role, at time.Time) procedure.Standard {
 
 // fittingThen is one that fits; of cylinders, with there, only those that were in the
 // house by then.
-func (f *filler) fittingThen(role procedure.Role, at time.Time, there bool) procedure.Standard {
+func (f *filler) fittingThen(role reference.Role, at time.Time, there bool) reference.Standard {
 	for _, r := range references {
 		s := f.standards[r.tag].Core()
 		if there && s.Cylinder != nil && s.Certificate.On.After(at) {
 			continue
 		}
 		if s.Kind == role.Kind {
-			s.Status = procedure.Usable
+			s.Status = reference.Usable
 			if s.Certificate.On.After(at) {
 				s.Certificate.On, s.Certificate.DueOn, s.Certificate.Number = at.AddDate(0, -3, 0), at.AddDate(0, 9, 0), s.Certificate.Number+"-P"
 			}
@@ -287,20 +296,20 @@ func (f *filler) fittingThen(role procedure.Role, at time.Time, there bool) proc
 			}
 		}
 	}
-	return procedure.Standard{}
+	return reference.Standard{}
 }
 
-func (f *filler) record(a ledger.Asset, p procedure.Procedure, truth *drift, age, i int) error {
+func (f *filler) record(a ledger.Asset, p *procedure.Procedure, truth *drift, age, i int) error {
 	t := f.technician(a, truth, f.at(age))
 	_, events, err := t.Work(p, f.opened(a, p))
 	if err != nil {
 		return err
 	}
-	return f.ledger.Take(p, procedures.Hash(p), events)
+	return f.ledger.Take(p, events)
 }
 
-func (f *filler) opened(a ledger.Asset, p procedure.Procedure) procedure.RunOpened {
-	return procedure.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: procedures.Hash(p), Device: a.Device(), Lab: Lab()}
+func (f *filler) opened(a ledger.Asset, p *procedure.Procedure) run.RunOpened {
+	return run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Device: a.Device(), Lab: Lab()}
 }
 
 // drift is a device that wanders slowly, and answers to its controls.
@@ -349,4 +358,10 @@ func (d *drift) Turn(control, _ string, change float64) {
 	if control == "span" {
 		d.pressed += change / 100
 	}
+}
+
+func seed(name string) uint64 {
+	h := fnv.New64a()
+	h.Write([]byte(name))
+	return h.Sum64()
 }

@@ -7,16 +7,16 @@ import (
 
 	"northneedle/core/activity"
 	"northneedle/core/conformity"
-	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
 )
 
 // Generate fills a ledger with many devices and results, to measure its speed with:
 // the lists as they would be, without events behind them.
 func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time, say func(string)) error {
 	random := rand.New(rand.NewPCG(seed, 50000))
-	templates, err := procedures.Duties("")
+	templates, err := definition.Duties("")
 	if err != nil {
 		return err
 	}
@@ -48,11 +48,11 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 		}
 		for r := range runs {
 			at := now.AddDate(0, 0, -30-365*r-random.IntN(300))
-			run := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: procedure.Signed, Result: procedure.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true, Found: perRun}
-			history = append(history, run)
+			rn := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: run.Signed, Result: run.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true, Found: perRun}
+			history = append(history, rn)
 			for p := range perRun {
 				lean := 0.4 * random.NormFloat64()
-				results = append(results, ledger.Result{RunID: run.ID, AssetID: a.ID, At: at, Measure: "m", Point: fmt.Sprint(p), Label: fmt.Sprintf("point %d", p), Unit: "1", Phase: procedure.AsFound, Reference: float64(p), Indicated: float64(p) + lean, Error: lean, U: 0.2, Zone: conformity.Inside, Lean: lean, Fan: 0.2})
+				results = append(results, ledger.Result{RunID: rn.ID, AssetID: a.ID, At: at, Measure: "m", Point: fmt.Sprint(p), Label: fmt.Sprintf("point %d", p), Unit: "1", Phase: run.AsFound, Reference: float64(p), Indicated: float64(p) + lean, Error: lean, U: 0.2, Zone: conformity.Inside, ErrorToLimit: lean, UToLimit: 0.2})
 			}
 		}
 		if i%doubted == 0 {

@@ -4,9 +4,8 @@ import (
 	"fmt"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/reference"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
 )
 
 // present opens what is under way today: a capnograph whose gas was left open
@@ -41,7 +40,7 @@ func (f *filler) present() error {
 		if err != nil {
 			return err
 		}
-		if err := f.ledger.Take(p, procedures.Hash(p), events); err != nil {
+		if err := f.ledger.Take(p, events); err != nil {
 			return err
 		}
 	}
@@ -75,7 +74,7 @@ func (f *filler) lookBacks() error {
 		}
 	}
 	bad := f.standards["HG-19"]
-	known := procedure.Known{Standard: bad.ID, Quantity: "CO2", Error: -0.42, U: 0.06, Unit: "%{vol}", Remove: true}
+	known := reference.KnownError{Standard: bad.ID, Quantity: "CO2", Error: -0.42, U: 0.06, Unit: "%{vol}", Remove: true}
 	_, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known, "read 0.42 vol% low against HG-22, three times on two days", "Tamsin Orrery", f.today.AddDate(0, 0, -1).Add(15*time.Hour))
 	return err
 }

@@ -6,8 +6,7 @@ import (
 	"slices"
 	"time"
 
-	"northneedle/core/method"
-	"northneedle/core/procedure"
+	"northneedle/core/reference"
 	"northneedle/internal/ledger"
 )
 
@@ -21,7 +20,7 @@ func (f *filler) references() {
 		s := ledger.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Maker: r.maker, Serial: fmt.Sprintf("%s%04d", r.maker[:2], 1200+37*i), Place: "Workshop",
 			Status: r.status, Values: r.values, Cylinder: r.cylinder, Note: r.note, Lot: r.lot}
 		if s.Status == "" {
-			s.Status = procedure.Usable
+			s.Status = reference.Usable
 		}
 		if r.parent != "" {
 			s.Parent = "std-" + r.parent
@@ -34,7 +33,7 @@ func (f *filler) references() {
 		if r.accredited {
 			issuer = accreditedBy
 		}
-		s.Certificate = procedure.Certificate{Number: fmt.Sprintf("K-%05d", 20417+113*i), Issuer: issuer, On: f.today.AddDate(0, 0, -r.certified), DueOn: f.today.AddDate(0, 0, r.due), Accredited: r.accredited}
+		s.Certificate = reference.Certificate{Number: fmt.Sprintf("K-%05d", 20417+113*i), Issuer: issuer, On: f.today.AddDate(0, 0, -r.certified), DueOn: f.today.AddDate(0, 0, r.due), Accredited: r.accredited}
 		f.standards[r.tag] = s
 		f.records = append(f.records, &s)
 		f.certificates(s, r, i)
@@ -45,7 +44,7 @@ func (f *filler) references() {
 }
 
 // certificates are the current one and, for what is certified again and again, two before it.
-func (f *filler) certificates(s ledger.Standard, r reference, i int) {
+func (f *filler) certificates(s ledger.Standard, r ref, i int) {
 	chance := f.chance("certificates of " + r.tag)
 	before := 2
 	if s.Cylinder != nil || s.Lot != "" {
@@ -65,7 +64,7 @@ func (f *filler) certificates(s ledger.Standard, r reference, i int) {
 }
 
 // moved puts the first value back to where it was some years before, with a little chance.
-func moved(values []method.Certified, r reference, years, chance float64) {
+func moved(values []reference.Certified, r ref, years, chance float64) {
 	if len(values) > 0 && values[0].Piece == "" && values[0].From == 0 && values[0].To == 0 {
 		values[0].Value -= r.drift*years - 0.1*values[0].U*chance
 	}
@@ -103,23 +102,23 @@ func (f *filler) gasBook(s ledger.Standard) {
 }
 
 // preparedFor is the preparation that a role asks for, made an hour before.
-func preparedFor(role procedure.Role, on time.Time) []procedure.Done {
-	var all []procedure.Done
+func preparedFor(role reference.Role, on time.Time) []reference.Done {
+	var all []reference.Done
 	for _, p := range role.Prepared {
-		all = append(all, procedure.Done{Procedure: p.By, Finding: p.Finding, Run: "prepared", At: on.Add(-time.Hour), By: "Idris Vail", Passed: true})
+		all = append(all, reference.Done{Procedure: p.By, Finding: p.Finding, Run: "prepared", At: on.Add(-time.Hour), By: "Idris Vail", Passed: true})
 	}
 	return all
 }
 
 // Fitting is a standard of the scenario that fills a role, certified as of a day.
-func Fitting(role procedure.Role, on time.Time) procedure.Standard {
+func Fitting(role reference.Role, on time.Time) reference.Standard {
 	for _, r := range references {
-		s := procedure.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Status: procedure.Usable, Values: r.values, Cylinder: r.cylinder, Lot: r.lot,
-			Certificate: procedure.Certificate{Number: "K-" + r.tag, Issuer: accreditedBy, On: on.AddDate(0, -3, 0), DueOn: on.AddDate(0, 9, 0), Accredited: true}}
+		s := reference.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Status: reference.Usable, Values: r.values, Cylinder: r.cylinder, Lot: r.lot,
+			Certificate: reference.Certificate{Number: "K-" + r.tag, Issuer: accreditedBy, On: on.AddDate(0, -3, 0), DueOn: on.AddDate(0, 9, 0), Accredited: true}}
 		s.Prepared = preparedFor(role, on)
 		if len(role.Fits(s, on).Blocks) == 0 {
 			return s
 		}
 	}
-	return procedure.Standard{}
+	return reference.Standard{}
 }

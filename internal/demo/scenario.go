@@ -4,9 +4,9 @@ package demo
 
 import (
 	"northneedle/core/gas"
-	"northneedle/core/method"
-	"northneedle/core/procedure"
-	"northneedle/internal/standin"
+	"northneedle/core/person"
+	"northneedle/core/reference"
+	"northneedle/internal/sim"
 )
 
 // model is an invented device model.
@@ -57,35 +57,35 @@ var fleet = [][5]int{
 // Demo people, by id.
 var cast = []struct {
 	id, name string
-	role     procedure.PersonRole
+	role     person.PersonRole
 }{
-	{"tamsin", "Tamsin Orrery", procedure.Lead}, {"idris", "Idris Vail", procedure.Technician}, {"noor", "Noor Bexley", procedure.Technician},
-	{"fenn", "Fenn Castellan", procedure.Trainee}, {"odile", "Odile Marsh", procedure.Manager},
+	{"tamsin", "Tamsin Orrery", person.Lead}, {"idris", "Idris Vail", person.Technician}, {"noor", "Noor Bexley", person.Technician},
+	{"fenn", "Fenn Castellan", person.Trainee}, {"odile", "Odile Marsh", person.Manager},
 }
 
 // reference is a standard; ages are in days before today.
-type reference struct {
+type ref struct {
 	tag, name, kind, maker string
 	certified, due         int // days ago, days ahead (negative: overdue)
 	accredited             bool
-	values                 []method.Certified
+	values                 []reference.Certified
 	cylinder               *gas.Cylinder
 	status, note           string
 	lot, parent            string
 	drift                  float64 // of its first value, a year; the history of certificates shows it
 }
 
-func co2(value, u float64) []method.Certified {
-	return []method.Certified{{Quantity: "CO2", Value: value, Unit: "%{vol}", U: u, K: 2, DriftPerYear: 0.3 * u}}
+func co2(value, u float64) []reference.Certified {
+	return []reference.Certified{{Quantity: "CO2", Value: value, Unit: "%{vol}", U: u, K: 2, DriftPerYear: 0.3 * u}}
 }
 
-func ranged(name string, from, to float64, unit string, u float64) method.Certified {
-	return method.Certified{Quantity: name, From: from, To: to, Unit: unit, U: u, K: 2}
+func ranged(name string, from, to float64, unit string, u float64) reference.Certified {
+	return reference.Certified{Quantity: name, From: from, To: to, Unit: unit, U: u, K: 2}
 }
 
 // liquid is what a lot of liquid controls should read.
-func liquid(ph, pco2, po2 float64) []method.Certified {
-	return []method.Certified{{Quantity: "pH", Value: ph, Unit: "[pH]", U: 0.004, K: 2}, {Quantity: "pCO2", Value: pco2, Unit: "mm[Hg]", U: 0.5, K: 2}, {Quantity: "pO2", Value: po2, Unit: "mm[Hg]", U: 1.2, K: 2}}
+func liquid(ph, pco2, po2 float64) []reference.Certified {
+	return []reference.Certified{{Quantity: "pH", Value: ph, Unit: "[pH]", U: 0.004, K: 2}, {Quantity: "pCO2", Value: pco2, Unit: "mm[Hg]", U: 0.5, K: 2}, {Quantity: "pO2", Value: po2, Unit: "mm[Hg]", U: 1.2, K: 2}}
 }
 
 func cylinder(bar float64) *gas.Cylinder {
@@ -93,67 +93,67 @@ func cylinder(bar float64) *gas.Cylinder {
 }
 
 // kit is a set of certified weights; U grows with the mass as a class M1 certificate's does.
-func kit(pieces ...float64) []method.Certified {
-	var lines []method.Certified
+func kit(pieces ...float64) []reference.Certified {
+	var lines []reference.Certified
 	for i, kg := range pieces {
-		lines = append(lines, method.Certified{Quantity: "mass", Piece: trim(kg) + " kg", Value: kg * (1 + 1e-6*float64(i%5-2)), Unit: "kg", U: kg * 1.6e-5, K: 2})
+		lines = append(lines, reference.Certified{Quantity: "mass", Piece: trim(kg) + " kg", Value: kg * (1 + 1e-6*float64(i%5-2)), Unit: "kg", U: kg * 1.6e-5, K: 2})
 	}
 	return lines
 }
 
-var finger = []method.Certified{ranged("SpO2", 50, 100, "%", 0.6), ranged("pulse", 20, 250, "/min", 0.2)}
+var finger = []reference.Certified{ranged("SpO2", 50, 100, "%", 0.6), ranged("pulse", 20, 250, "/min", 0.2)}
 
 // analyser is what a flow analyser is certified for: volumes by range, since their
 // uncertainty grows with them.
-var analyser = []method.Certified{ranged("volume", 20, 70, "mL", 1.2), ranged("volume", 71, 200, "mL", 2.2), ranged("volume", 201, 400, "mL", 5), ranged("volume", 401, 2000, "mL", 12),
+var analyser = []reference.Certified{ranged("volume", 20, 70, "mL", 1.2), ranged("volume", 71, 200, "mL", 2.2), ranged("volume", 201, 400, "mL", 5), ranged("volume", 401, 2000, "mL", 12),
 	ranged("pressure", 0, 120, "cm[H2O]", 0.3), ranged("rate", 2, 150, "/min", 0.1), ranged("ratio", 0.5, 6, "1", 0.03), ranged("O2", 18, 100, "%", 0.6)}
 
-var references = []reference{
+var references = []ref{
 	{tag: "HG-22", name: "5 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 210, due: 520, accredited: true, values: co2(5.02, 0.05), cylinder: cylinder(61)},
 	{tag: "HG-23", name: "10 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 210, due: 520, accredited: true, values: co2(10.04, 0.10), cylinder: cylinder(84)},
-	{tag: "HG-19", name: "5 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 500, due: 230, accredited: true, values: co2(4.98, 0.05), cylinder: cylinder(37), status: procedure.Quarantined, note: "read 0.42 vol% low against HG-22; back to its maker for analysis"},
+	{tag: "HG-19", name: "5 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 500, due: 230, accredited: true, values: co2(4.98, 0.05), cylinder: cylinder(37), status: reference.Quarantined, note: "read 0.42 vol% low against HG-22; back to its maker for analysis"},
 	{tag: "HG-20", name: "10 % CO₂ in air", kind: "gas", maker: "Marrable", certified: 640, due: 90, accredited: true, values: co2(9.97, 0.10), cylinder: cylinder(7)},
-	{tag: "HG-24", name: "16 % O₂, 4 % CO₂ in nitrogen", kind: "gas-pair", maker: "Marrable", certified: 120, due: 610, accredited: true, values: []method.Certified{{Quantity: "O2", Value: 16.01, Unit: "%{vol}", U: 0.03, K: 2}, {Quantity: "CO2", Value: 4.03, Unit: "%{vol}", U: 0.03, K: 2}}, cylinder: cylinder(112)},
-	{tag: "HG-26", name: "26 % O₂, 1 % CO₂ in nitrogen", kind: "gas-pair", maker: "Marrable", certified: 120, due: 610, accredited: true, values: []method.Certified{{Quantity: "O2", Value: 26.02, Unit: "%{vol}", U: 0.04, K: 2}, {Quantity: "CO2", Value: 1.01, Unit: "%{vol}", U: 0.02, K: 2}}, cylinder: cylinder(96)},
-	{tag: "HG-25", name: "50 ppm CO in air", kind: "gas-co", maker: "Marrable", certified: 300, due: 65, accredited: true, values: []method.Certified{{Quantity: "CO", Value: 49.6, Unit: "[ppm]", U: 1, K: 2}}, cylinder: cylinder(28)},
-	{tag: "GB-1", name: "Gas bench", kind: "gas-bench", maker: "Thornquay", certified: 150, due: 215, parent: "SW-1", values: []method.Certified{ranged("rate", 4, 60, "/min", 0.1)}},
+	{tag: "HG-24", name: "16 % O₂, 4 % CO₂ in nitrogen", kind: "gas-pair", maker: "Marrable", certified: 120, due: 610, accredited: true, values: []reference.Certified{{Quantity: "O2", Value: 16.01, Unit: "%{vol}", U: 0.03, K: 2}, {Quantity: "CO2", Value: 4.03, Unit: "%{vol}", U: 0.03, K: 2}}, cylinder: cylinder(112)},
+	{tag: "HG-26", name: "26 % O₂, 1 % CO₂ in nitrogen", kind: "gas-pair", maker: "Marrable", certified: 120, due: 610, accredited: true, values: []reference.Certified{{Quantity: "O2", Value: 26.02, Unit: "%{vol}", U: 0.04, K: 2}, {Quantity: "CO2", Value: 1.01, Unit: "%{vol}", U: 0.02, K: 2}}, cylinder: cylinder(96)},
+	{tag: "HG-25", name: "50 ppm CO in air", kind: "gas-co", maker: "Marrable", certified: 300, due: 65, accredited: true, values: []reference.Certified{{Quantity: "CO", Value: 49.6, Unit: "[ppm]", U: 1, K: 2}}, cylinder: cylinder(28)},
+	{tag: "GB-1", name: "Gas bench", kind: "gas-bench", maker: "Thornquay", certified: 150, due: 215, parent: "SW-1", values: []reference.Certified{ranged("rate", 4, 60, "/min", 0.1)}},
 	{tag: "FS-1", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 160, due: 205, accredited: true, values: finger, drift: 0.1},
 	{tag: "FS-2", name: "Finger simulator", kind: "finger-simulator", maker: "Ostrel", certified: 410, due: -45, accredited: true, values: finger, drift: 0.1},
 	{tag: "WK-1", name: "Weights, 5 × 20 kg and small pieces", kind: "weights", maker: "Fenwick & Dray", certified: 330, due: 400, accredited: true, values: kit(20, 20, 20, 20, 20, 10, 5, 5, 2, 2, 1)},
 	{tag: "WK-2", name: "Weights, 5 × 20 kg and a 10 kg", kind: "weights", maker: "Fenwick & Dray", certified: 90, due: 640, accredited: true, values: kit(20, 20, 20, 20, 20, 10)},
 	{tag: "FA-1", name: "Flow analyser", kind: "flow-analyser", maker: "Velloway", certified: 200, due: 165, accredited: true, values: analyser},
 	{tag: "FA-2", name: "Flow analyser", kind: "flow-analyser", maker: "Velloway", certified: 340, due: 25, accredited: true, values: analyser},
-	{tag: "SY-1", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 250, due: 115, accredited: true, drift: -0.002, values: []method.Certified{{Quantity: "volume", Value: 3.001, Unit: "L", U: 0.012, K: 2}}},
-	{tag: "SY-2", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 100, due: 265, accredited: true, values: []method.Certified{{Quantity: "volume", Value: 2.998, Unit: "L", U: 0.012, K: 2}}},
-	{tag: "BL-1", name: "Balance 2 kg / 1 mg", kind: "balance", maker: "Fenwick & Dray", certified: 280, due: 85, accredited: true, values: []method.Certified{ranged("mass", 0, 2, "kg", 5e-6)}},
-	{tag: "TP-1", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 190, due: 175, accredited: true, values: []method.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
-	{tag: "TP-2", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 20, due: 345, accredited: true, values: []method.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
-	{tag: "RC-01", name: "Room conditions, workshop", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []method.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
-	{tag: "RC-02", name: "Room conditions, van", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []method.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
-	{tag: "AC-1", name: "Acoustic calibrator 1 kHz", kind: "acoustic-calibrator", maker: "Velloway", certified: 130, due: 235, accredited: true, drift: 0.03, values: []method.Certified{{Quantity: "level", Value: 94, Unit: "dB[SPL]", U: 0.2, K: 2}}},
-	{tag: "AN-1", name: "Sound-level analyser", kind: "sound-analyser", maker: "Velloway", certified: 130, due: 235, accredited: true, values: []method.Certified{ranged("level", 20, 130, "dB[SPL]", 0.5), ranged("electrical level", -20, 130, "dB[SPL]", 0.4)}},
-	{tag: "EC-1", name: "Ear simulator", kind: "coupler", maker: "Velloway", certified: 130, due: 600, accredited: true, values: []method.Certified{ranged("level", 20, 130, "dB[SPL]", 0.4)}},
-	{tag: "TL-1", name: "Test lung", kind: "test-lung", maker: "Ostrel", certified: 310, due: 55, parent: "PG-1", values: []method.Certified{{Quantity: "compliance", Value: 0.05, Unit: "L/cm[H2O]", U: 0.002, K: 2}}},
-	{tag: "PG-1", name: "Pressure gauge", kind: "pressure", maker: "Marrable", certified: 60, due: 305, accredited: true, values: []method.Certified{ranged("pressure", 0, 150, "kPa", 0.4)}},
-	{tag: "FL-1", name: "Absorbance filters", kind: "absorbance", maker: "Marrable", certified: 400, due: 330, accredited: true, values: []method.Certified{ranged("absorbance", 0, 2, "1", 0.004)}},
-	{tag: "PP-1", name: "Pipette 10–100 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, parent: "BL-1", values: []method.Certified{ranged("volume", 10, 100, "uL", 0.8)}},
-	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, parent: "BL-1", values: []method.Certified{ranged("volume", 100, 1000, "uL", 4)}},
+	{tag: "SY-1", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 250, due: 115, accredited: true, drift: -0.002, values: []reference.Certified{{Quantity: "volume", Value: 3.001, Unit: "L", U: 0.012, K: 2}}},
+	{tag: "SY-2", name: "3 L syringe", kind: "syringe", maker: "Kestmoor", certified: 100, due: 265, accredited: true, values: []reference.Certified{{Quantity: "volume", Value: 2.998, Unit: "L", U: 0.012, K: 2}}},
+	{tag: "BL-1", name: "Balance 2 kg / 1 mg", kind: "balance", maker: "Fenwick & Dray", certified: 280, due: 85, accredited: true, values: []reference.Certified{ranged("mass", 0, 2, "kg", 5e-6)}},
+	{tag: "TP-1", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 190, due: 175, accredited: true, values: []reference.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
+	{tag: "TP-2", name: "Thermometer probe", kind: "thermometer", maker: "Thornquay", certified: 20, due: 345, accredited: true, values: []reference.Certified{ranged("temperature", 20, 45, "Cel", 0.03)}},
+	{tag: "RC-01", name: "Room conditions, workshop", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []reference.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
+	{tag: "RC-02", name: "Room conditions, van", kind: "room-conditions", maker: "Ostrel", certified: 220, due: 145, values: []reference.Certified{ranged("temperature", 10, 35, "Cel", 0.3), ranged("pressure", 800, 1060, "hPa", 1), ranged("humidity", 20, 80, "%", 3)}},
+	{tag: "AC-1", name: "Acoustic calibrator 1 kHz", kind: "acoustic-calibrator", maker: "Velloway", certified: 130, due: 235, accredited: true, drift: 0.03, values: []reference.Certified{{Quantity: "level", Value: 94, Unit: "dB[SPL]", U: 0.2, K: 2}}},
+	{tag: "AN-1", name: "Sound-level analyser", kind: "sound-analyser", maker: "Velloway", certified: 130, due: 235, accredited: true, values: []reference.Certified{ranged("level", 20, 130, "dB[SPL]", 0.5), ranged("electrical level", -20, 130, "dB[SPL]", 0.4)}},
+	{tag: "EC-1", name: "Ear simulator", kind: "coupler", maker: "Velloway", certified: 130, due: 600, accredited: true, values: []reference.Certified{ranged("level", 20, 130, "dB[SPL]", 0.4)}},
+	{tag: "TL-1", name: "Test lung", kind: "test-lung", maker: "Ostrel", certified: 310, due: 55, parent: "PG-1", values: []reference.Certified{{Quantity: "compliance", Value: 0.05, Unit: "L/cm[H2O]", U: 0.002, K: 2}}},
+	{tag: "PG-1", name: "Pressure gauge", kind: "pressure", maker: "Marrable", certified: 60, due: 305, accredited: true, values: []reference.Certified{ranged("pressure", 0, 150, "kPa", 0.4)}},
+	{tag: "FL-1", name: "Absorbance filters", kind: "absorbance", maker: "Marrable", certified: 400, due: 330, accredited: true, values: []reference.Certified{ranged("absorbance", 0, 2, "1", 0.004)}},
+	{tag: "PP-1", name: "Pipette 10–100 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, parent: "BL-1", values: []reference.Certified{ranged("volume", 10, 100, "uL", 0.8)}},
+	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285, parent: "BL-1", values: []reference.Certified{ranged("volume", 100, 1000, "uL", 4)}},
 	{tag: "QC-11", name: "Blood-gas control, level 1", kind: "control", maker: "Thornquay", certified: 60, due: 210, lot: "T1-2604", values: liquid(7.16, 66, 62)},
 	{tag: "QC-12", name: "Blood-gas control, level 2", kind: "control", maker: "Thornquay", certified: 60, due: 210, lot: "T2-2604", values: liquid(7.40, 41, 101)},
 	{tag: "QC-13", name: "Blood-gas control, level 3", kind: "control", maker: "Thornquay", certified: 60, due: 210, lot: "T3-2604", values: liquid(7.58, 22, 148)},
 	{tag: "CT-31", name: "Blood-gas cartridges", kind: "cartridge", maker: "Thornquay", certified: 70, due: 24, lot: "C-4471"},
 	{tag: "CT-32", name: "Blood-gas cartridges", kind: "cartridge", maker: "Thornquay", certified: 20, due: 140, lot: "C-4502"},
 	{tag: "GS-4", name: "Blood-gas gas bottle", kind: "gas-bottle", maker: "Marrable", certified: 90, due: 120, lot: "B-118"},
-	{tag: "HB-2", name: "Haemoglobin calibrator", kind: "haemoglobin-calibrator", maker: "Thornquay", certified: 60, due: 75, lot: "H-2609", values: []method.Certified{{Quantity: "tHb", Value: 142, Unit: "g/L", U: 1.5, K: 2}}},
-	{tag: "QC-9", name: "Glucose calibrator", kind: "calibrator", maker: "Marrable", certified: 400, due: -12, lot: "G-2511", values: []method.Certified{{Quantity: "glucose", Value: 5.55, Unit: "mmol/L", U: 0.08, K: 2}}},
-	{tag: "QC-21", name: "Glucose calibrator", kind: "calibrator", maker: "Marrable", certified: 40, due: 180, lot: "G-2608", values: []method.Certified{{Quantity: "glucose", Value: 5.61, Unit: "mmol/L", U: 0.06, K: 2}}},
-	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125, accredited: true, values: []method.Certified{ranged("current", 0, 0.01, "A", 0.00005)}},
-	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75, values: []method.Certified{ranged("time", 0, 36000, "s", 0.1)}},
+	{tag: "HB-2", name: "Haemoglobin calibrator", kind: "haemoglobin-calibrator", maker: "Thornquay", certified: 60, due: 75, lot: "H-2609", values: []reference.Certified{{Quantity: "tHb", Value: 142, Unit: "g/L", U: 1.5, K: 2}}},
+	{tag: "QC-9", name: "Glucose calibrator", kind: "calibrator", maker: "Marrable", certified: 400, due: -12, lot: "G-2511", values: []reference.Certified{{Quantity: "glucose", Value: 5.55, Unit: "mmol/L", U: 0.08, K: 2}}},
+	{tag: "QC-21", name: "Glucose calibrator", kind: "calibrator", maker: "Marrable", certified: 40, due: 180, lot: "G-2608", values: []reference.Certified{{Quantity: "glucose", Value: 5.61, Unit: "mmol/L", U: 0.06, K: 2}}},
+	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125, accredited: true, values: []reference.Certified{ranged("current", 0, 0.01, "A", 0.00005)}},
+	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75, values: []reference.Certified{ranged("time", 0, 36000, "s", 0.1)}},
 }
 
 // World is what is really in the scenario's cylinders: HG-19 is not what its certificate says.
-func World() standin.World {
-	w := standin.World{Cylinders: map[string]map[string]float64{}}
+func World() sim.World {
+	w := sim.World{Cylinders: map[string]map[string]float64{}}
 	for _, r := range references {
 		if r.cylinder == nil {
 			continue

@@ -12,9 +12,10 @@ import (
 	"time"
 
 	"northneedle/core/conformity"
-	"northneedle/core/method"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 )
 
@@ -261,21 +262,21 @@ func (r *rowReader) standard(line int, get func(string) string) (*ledger.Standar
 	if r.known.HasStandard(tag) {
 		return nil, refusal{"tag", tag + " is in the register already"}
 	}
-	s := &ledger.Standard{ID: "imported-" + tag, Tag: tag, Name: get("name"), Kind: procedure.Slug(get("kind")), Maker: get("maker"), Serial: get("serial"), Place: get("place"), Status: procedure.Usable, Lot: get("lot"),
-		Certificate: procedure.Certificate{Number: get("certificate"), Issuer: get("issuer"), Accredited: strings.EqualFold(get("accredited"), "yes")}}
+	s := &ledger.Standard{ID: "imported-" + tag, Tag: tag, Name: get("name"), Kind: procedure.Slug(get("kind")), Maker: get("maker"), Serial: get("serial"), Place: get("place"), Status: reference.Usable, Lot: get("lot"),
+		Certificate: reference.Certificate{Number: get("certificate"), Issuer: get("issuer"), Accredited: strings.EqualFold(get("accredited"), "yes")}}
 	if s.Certificate.On, err = r.date("certified", get("certified")); err != nil {
 		return nil, err
 	}
 	if s.Certificate.DueOn, err = r.date("due", get("due")); err != nil {
 		return nil, err
 	}
-	value := method.Certified{Quantity: get("quantity"), Unit: get("unit")}
+	value := reference.Certified{Quantity: get("quantity"), Unit: get("unit")}
 	for field, into := range map[string]*float64{"value": &value.Value, "from": &value.From, "to": &value.To, "u": &value.U, "k": &value.K} {
 		if *into, err = number(field, get(field)); err != nil {
 			return nil, err
 		}
 	}
-	s.Values = []method.Certified{value}
+	s.Values = []reference.Certified{value}
 	if mistakes := s.Core().Check(); len(mistakes) > 0 {
 		return nil, refusal{mistakes[0].Path, mistakes[0].Message}
 	}
@@ -295,20 +296,20 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 	if on.After(r.now) {
 		return nil, nil, refusal{"on", get("on") + " lies ahead"}
 	}
-	result := procedure.Result(strings.ToLower(get("result")))
-	if !slices.Contains([]procedure.Result{procedure.Conforms, procedure.ConformsAdjusted, procedure.Fails}, result) {
+	result := run.Result(strings.ToLower(get("result")))
+	if !slices.Contains([]run.Result{run.Conforms, run.ConformsAdjusted, run.Fails}, result) {
 		return nil, nil, refusal{"result", fmt.Sprintf("is conforms, conforms after adjustment or does not conform, not %q", get("result"))}
 	}
 	key := fmt.Sprintf("paper-%s-%s-%s", tag, on.Format("20060102"), procedure.Slug(get("title")))
-	var run *ledger.Run
+	var rn *ledger.Run
 	if _, there := r.runs[key]; !there {
 		r.runs[key] = key
-		run = &ledger.Run{ID: key, AssetID: id, Tag: tag, Title: get("title"), Status: procedure.Signed, Result: result, OpenedAt: on, EndedAt: &on, By: get("by"), Now: "signed", Paper: true}
+		rn = &ledger.Run{ID: key, AssetID: id, Tag: tag, Title: get("title"), Status: run.Signed, Result: result, OpenedAt: on, EndedAt: &on, By: get("by"), Now: "signed", Paper: true}
 	}
 	if get("point") == "" {
-		return run, nil, nil
+		return rn, nil, nil
 	}
-	point := &ledger.Result{RunID: key, AssetID: id, At: on, Measure: procedure.Slug(get("measure")), Point: procedure.Slug(get("point")), Label: strings.TrimSpace(get("measure") + " " + get("point")), Unit: get("unit"), Phase: procedure.AsFound}
+	point := &ledger.Result{RunID: key, AssetID: id, At: on, Measure: procedure.Slug(get("measure")), Point: procedure.Slug(get("point")), Label: strings.TrimSpace(get("measure") + " " + get("point")), Unit: get("unit"), Phase: run.AsFound}
 	values := map[string]float64{}
 	for _, field := range []string{"reference", "indicated", "low", "high", "u"} {
 		if values[field], err = number(field, get(field)); err != nil {
@@ -333,6 +334,6 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 	if err != nil {
 		return nil, nil, refusal{"u", err.Error()}
 	}
-	point.Zone, point.Lean = assessed.Zone, assessed.Lean
-	return run, point, nil
+	point.Zone, point.ErrorToLimit = assessed.Zone, assessed.ErrorToLimit
+	return rn, point, nil
 }

@@ -54,7 +54,7 @@ func TestHistoriesComeWithTheirPoints(t *testing.T) {
 	require.NotNil(t, in.Rows[0].Run)
 	assert.Nil(t, in.Rows[1].Run, "the same day's run stands once")
 	assert.Equal(t, in.Rows[0].Run.ID, in.Rows[1].Result.RunID)
-	assert.InDelta(t, 0.2, in.Rows[0].Result.Lean, 1e-9)
+	assert.InDelta(t, 0.2, in.Rows[0].Result.ErrorToLimit, 1e-9)
 	assert.False(t, in.Rows[1].Result.Zone.Within())
 	assert.Nil(t, in.Rows[2].Result)
 	for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories} {

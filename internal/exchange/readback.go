@@ -6,15 +6,17 @@ import (
 	"fmt"
 	"math"
 
-	"northneedle/core/procedure"
+	"northneedle/core/person"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
 )
 
 // ReadBack is a whole run that was read from its JSON, folded anew from its events.
 type ReadBack struct {
-	Run    procedure.Run
-	Events []procedure.Event
+	Run    run.Run
+	Events []run.Event
 	Head   string // hash of its last event
 }
 
@@ -54,15 +56,19 @@ func ReadRun(text []byte) (ReadBack, error) {
 		}
 		back.Events, back.Head = append(back.Events, event), e.Hash
 	}
-	opened, ok := back.Events[0].Fact.(procedure.RunOpened)
+	opened, ok := back.Events[0].Fact.(run.RunOpened)
 	if !ok {
 		return back, fmt.Errorf("event 1: a run begins with its opening, not with %s", r.Events[0].Kind)
 	}
-	if hash := procedures.Hash(r.Procedure); hash != opened.Hash {
+	if hash := definition.Hash(r.Procedure); hash != opened.Hash {
 		return back, fmt.Errorf("procedure: it is not the one that the run was made by (revision %d of %s): its content was changed", opened.Revision, opened.Procedure)
 	}
-	back.Run = procedure.Fold(r.Procedure, back.Events)
-	return back, sameVerdicts(r.View, back.Run.View(back.Events[len(back.Events)-1].At))
+	p, err := definition.Read(opened.Procedure, []byte(r.Procedure))
+	if err != nil {
+		return back, fmt.Errorf("procedure: this version cannot read it: %w", err)
+	}
+	back.Run = run.Fold(p, back.Events)
+	return back, sameVerdicts(r.View, runview.Of(back.Run, back.Events[len(back.Events)-1].At))
 }
 
 func compact(raw json.RawMessage) string {
@@ -76,11 +82,11 @@ func compact(raw json.RawMessage) string {
 // inOrder is an event's person and data with the fields in the order in which they are
 // written here.
 func inOrder(e Entry) (by, data string, err error) {
-	var person procedure.Person
+	var person person.Person
 	if err := json.Unmarshal(e.By, &person); err != nil {
 		return "", "", err
 	}
-	fact, err := procedure.DecodeFact(e.Kind, e.Data)
+	fact, err := run.DecodeFact(e.Kind, e.Data)
 	if err != nil {
 		return "", "", err
 	}
@@ -93,16 +99,16 @@ func inOrder(e Entry) (by, data string, err error) {
 }
 
 // sameVerdicts holds the verdicts in a file against those computed anew.
-func sameVerdicts(file, anew procedure.View) error {
+func sameVerdicts(file, anew runview.View) error {
 	type key struct {
 		measure, point string
-		phase          procedure.Phase
+		phase          run.Phase
 	}
-	verdicts := func(v procedure.View) map[key]*procedure.Verdict {
-		all := map[key]*procedure.Verdict{}
+	verdicts := func(v runview.View) map[key]*runview.VerdictView {
+		all := map[key]*runview.VerdictView{}
 		for _, m := range v.Measures {
 			for _, p := range m.Points {
-				for _, d := range []*procedure.Verdict{p.Found, p.Left} {
+				for _, d := range []*runview.VerdictView{p.Found, p.Left} {
 					if d != nil {
 						all[key{m.ID, p.ID, d.Phase}] = d
 					}

@@ -9,36 +9,51 @@ import (
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/internal/definition"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
-	"northneedle/procedures"
 
 	"github.com/stretchr/testify/require"
 )
 
 // handedOut is a small run as JSON, from a ledger of its own, and the run itself.
-func handedOut(t testing.TB) ([]byte, procedure.Run) {
+func handedOut(t testing.TB) ([]byte, run.Run) {
 	t.Helper()
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
 	defer l.Close()
-	p := procedure.Procedure{ID: "tiny", Revision: 1, Title: "Tiny", Family: "gas-monitor", Cautions: []string{"Care."}, Steps: []procedure.Step{{Act: "Open", Opens: "Gas open"}, {Act: "Shut", Closes: []string{"Gas open"}}}, Next: procedure.Next{Months: 1}}.Settled()
-	lab := procedure.Lab{Name: "Workshop", Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
-	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: "tiny", Revision: 1, Hash: procedures.Hash(p), Device: procedure.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
-	order := procedure.Order{At: now, By: procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}}
-	run, err := l.Begin(p, procedures.Hash(p), ledger.Command{ID: "opening", Do: open, Order: order})
+	p, err := definition.Read("tiny", []byte(`
+id: tiny
+revision: 1
+title: Tiny
+family: gas-monitor
+cautions: [Care.]
+steps:
+  - act: Open
+    opens: Gas open
+  - act: Shut
+    closes: [Gas open]
+next: { months: 1 }
+`))
 	require.NoError(t, err)
-	for _, c := range []procedure.Command{procedure.AnswerCheck{Step: "cautions", Answer: procedure.Fine}, procedure.AddNote{Text: `a <note> & "more"`}, procedure.DoStep{Step: "open"}, procedure.DoStep{Step: "shut"}, procedure.SignRun{Statement: "Checked."}} {
+	lab := run.Lab{Name: "Workshop", Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: p.Hash, Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
+	order := run.Order{At: now, By: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}}
+	r, err := l.Begin(p, ledger.Command{ID: "opening", Do: open, Order: order})
+	require.NoError(t, err)
+	for _, c := range []run.Command{run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AddNote{Text: `a <note> & "more"`}, run.DoStep{Step: "open"}, run.DoStep{Step: "shut"}, run.SignRun{Statement: "Checked."}} {
 		order.At = order.At.Add(time.Second)
-		run, err = l.Carry(run.ID, ledger.Command{ID: "c-" + order.At.Format(time.RFC3339), Expect: run.Seq, Do: c, Order: order})
+		r, err = l.Carry(r.ID, ledger.Command{ID: "c-" + order.At.Format(time.RFC3339), Expect: r.Seq, Do: c, Order: order})
 		require.NoError(t, err)
 	}
-	rows, err := l.Rows(run.ID)
+	rows, err := l.Rows(r.ID)
 	require.NoError(t, err)
-	text, err := exchange.RunJSON(run, rows, now)
+	text, err := exchange.RunJSON(r, rows, now)
 	require.NoError(t, err)
-	return text, run
+	return text, r
 }
 
 func TestARunIsReadBackHoweverItsFileIsLaidOut(t *testing.T) {

@@ -8,19 +8,20 @@ import (
 	"strconv"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/ledger"
 )
 
 // Format names the layout of a whole run as JSON.
-const Format = "northneedle-run/1"
+const Format = "northneedle-run/2"
 
 // Record is a whole run: its definition, its events with their chain, and the view computed from them.
 type Record struct {
-	Format    string              `json:"format"`
-	View      procedure.View      `json:"view"`
-	Procedure procedure.Procedure `json:"procedure"`
-	Events    []Entry             `json:"events"`
+	Format    string       `json:"format"`
+	View      runview.View `json:"view"`
+	Procedure string       `json:"procedure"` // its text as it was kept
+	Events    []Entry      `json:"events"`
 }
 
 // Entry is an event of the log. Hash covers the hash before it and every other field, as the log holds them.
@@ -36,8 +37,8 @@ type Entry struct {
 }
 
 // RunJSON writes a whole run.
-func RunJSON(run procedure.Run, rows []ledger.Event, now time.Time) ([]byte, error) {
-	record := Record{Format: Format, View: run.View(now), Procedure: run.Procedure}
+func RunJSON(run run.Run, rows []ledger.Event, now time.Time) ([]byte, error) {
+	record := Record{Format: Format, View: runview.Of(run, now), Procedure: run.Procedure.Text}
 	for _, e := range rows {
 		record.Events = append(record.Events, Entry{e.Seq, e.EventID, e.Kind, e.At, json.RawMessage(e.By), json.RawMessage(e.Data), e.Prev, e.Hash})
 	}
@@ -45,7 +46,7 @@ func RunJSON(run procedure.Run, rows []ledger.Event, now time.Time) ([]byte, err
 }
 
 // PointsCSV writes one row for every judged point and phase, with ISO dates and UCUM units.
-func PointsCSV(v procedure.View) ([]byte, error) {
+func PointsCSV(v runview.View) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
 	w.Write([]string{"run", "tag", "measure", "point", "phase", "round", "unit", "reference", "indicated", "error", "limit_low", "limit_high", "expanded_uncertainty", "k", "tur", "zone", "conforms"})
@@ -58,7 +59,7 @@ func PointsCSV(v procedure.View) ([]byte, error) {
 	}
 	for _, m := range v.Measures {
 		for _, p := range m.Points {
-			for _, d := range []*procedure.Verdict{p.Found, p.Left} {
+			for _, d := range []*runview.VerdictView{p.Found, p.Left} {
 				if d == nil {
 					continue
 				}

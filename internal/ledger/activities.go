@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"northneedle/core/activity"
-	"northneedle/core/procedure"
+	"northneedle/core/run"
 
 	"gorm.io/gorm"
 )
@@ -115,21 +115,21 @@ var errNoted = errors.New("noted already")
 
 // projectActivities brings what recurs on a device up to date with a signed run: the
 // activity that the run was, and the weaker ones it satisfies.
-func projectActivities(tx *gorm.DB, run procedure.Run) error {
-	all, err := many[Activity](tx.Where("asset_id = ? AND active = ?", run.Device.ID, true).Order("id"))
+func projectActivities(tx *gorm.DB, r run.Run) error {
+	all, err := many[Activity](tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(all, func(a Activity) bool { return a.Procedure != "" && a.Procedure == run.Procedure.ID })
-	if at < 0 || run.Signature.Result == procedure.NoStatement {
+	at := slices.IndexFunc(all, func(a Activity) bool { return a.Procedure != "" && a.Procedure == r.Procedure.ID })
+	if at < 0 || r.Signature.Result == run.NoStatement {
 		return nil
 	}
-	done := run.Signature.At
+	done := r.Signature.At
 	if a := &all[at]; a.LastOn != nil && done.Before(*a.LastOn) { // an older run, read anew
 		return nil
 	}
-	note := ActivityNote{ID: run.ID + "-" + all[at].ID, ActivityID: all[at].ID, AssetID: run.Device.ID, At: done, By: run.Signature.By.Name, Kind: NoteDone, Text: string(run.Signature.Result), RunID: run.ID, DueOn: all[at].DueDay()}
-	if !run.Signature.Result.Passed() {
+	note := ActivityNote{ID: r.ID + "-" + all[at].ID, ActivityID: all[at].ID, AssetID: r.Device.ID, At: done, By: r.Signature.By.Name, Kind: NoteDone, Text: string(r.Signature.Result), RunID: r.ID, DueOn: all[at].DueDay()}
+	if !r.Signature.Result.Passed() {
 		all[at].Invalid = "it failed on " + done.Format(time.DateOnly)
 		note.Kind = NoteFailed
 		return saveActivities(tx, note, append(Triggered(all, all[at], done), all[at]))
@@ -145,7 +145,7 @@ func projectActivities(tx *gorm.DB, run procedure.Run) error {
 		}
 		if i != at {
 			all[i].Reason += "; done with: " + all[at].Title
-		} else if next := run.Next(); next != nil && next.On.Before(all[i].DueOn) {
+		} else if next := r.Next(); next != nil && next.On.Before(all[i].DueOn) {
 			all[i].DueOn, all[i].Reason = next.On, next.Reason
 		}
 		changed = append(changed, all[i])

@@ -1,9 +1,8 @@
 package ledger
 
 import (
+	"northneedle/core/run"
 	"time"
-
-	"northneedle/core/procedure"
 )
 
 // Verified is one verification of a device: when, and whether it was found in tolerance.
@@ -18,7 +17,7 @@ type Verified struct {
 // by time: each with whether every point was inside its limits as found.
 func (l *Ledger) VerifiedOf(maker, model, procedureID string) ([]Verified, error) {
 	rows, err := many[Run](l.read.Select("runs.id, runs.asset_id, runs.ended_at, runs.found_out").Joins("JOIN assets ON assets.id = runs.asset_id").
-		Where("assets.maker = ? AND assets.model = ? AND runs.procedure = ? AND +runs.status = ? AND runs.replaced_by = ''", maker, model, procedureID, procedure.Signed).
+		Where("assets.maker = ? AND assets.model = ? AND runs.procedure = ? AND +runs.status = ? AND runs.replaced_by = ''", maker, model, procedureID, run.Signed).
 		Order("runs.asset_id, runs.ended_at"))
 	all := make([]Verified, len(rows))
 	for i, r := range rows {

@@ -4,13 +4,14 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"northneedle/core/procedure"
+	"northneedle/core/run"
 	"os"
 	"path/filepath"
 	"sync"
 
-	"northneedle/core/procedure"
-
 	"github.com/go-gormigrate/gormigrate/v2"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"gorm.io/gorm"
 )
 
@@ -33,15 +34,17 @@ type Ledger struct {
 
 	memory memory
 
-	mutex    sync.Mutex // serialises appending to the log
-	head     string     // hash of the log's last event
-	runs     map[string]folded
-	onChange func(run string, seq int)
+	mutex sync.Mutex // serialises appending to the log
+	head  string     // hash of the log's last event
+	runs  map[string]folded
+
+	procedures *lru.Cache[string, *procedure.Procedure] // compiled revisions by their hash
+	onChange   func(run string, seq int)
 }
 
 // folded is a run with the hash of its last event.
 type folded struct {
-	run  procedure.Run
+	run  run.Run
 	hash string
 }
 
@@ -59,7 +62,11 @@ func Open(folder string) (*Ledger, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the ledger: %w", err)
 	}
-	l := &Ledger{file: filepath.Join(folder, File), write: write, read: read, watch: seen, runs: map[string]folded{}, onChange: func(string, int) {}}
+	procedures, err := lru.New[string, *procedure.Procedure](100)
+	if err != nil {
+		return nil, err
+	}
+	l := &Ledger{procedures: procedures, file: filepath.Join(folder, File), write: write, read: read, watch: seen, runs: map[string]folded{}, onChange: func(string, int) {}}
 	if err := gormigrate.New(write, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
 		l.Close()
 		return nil, fmt.Errorf("the ledger could not be brought up to date: %w", err)

@@ -3,14 +3,18 @@ package ledger_test
 import (
 	"errors"
 	"fmt"
+	"northneedle/internal/definition"
+	"northneedle/internal/ledger"
 	"path/filepath"
 	"testing"
 	"time"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
-	"northneedle/internal/ledger"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 
 	"github.com/glebarez/sqlite"
 	"github.com/stretchr/testify/assert"
@@ -18,41 +22,56 @@ import (
 	"gorm.io/gorm"
 )
 
-var idris = procedure.Person{ID: "idris", Name: "Idris Vail", Role: procedure.Technician}
+var idris = person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}
 var now = time.Date(2026, 3, 2, 9, 0, 0, 123456789, time.Local)
 
-func tiny() procedure.Procedure {
-	return procedure.Procedure{ID: "tiny", Revision: 1, Title: "Tiny", Family: "gas-monitor", Cautions: []string{"Care."}, Steps: []procedure.Step{{Act: "Open", Opens: "Gas open"}, {Act: "Shut", Closes: []string{"Gas open"}}}, Next: procedure.Next{Months: 1}}.Settled()
+func tiny(t testing.TB) *procedure.Procedure {
+	t.Helper()
+	p, err := definition.Read("tiny", []byte(`
+id: tiny
+revision: 1
+title: Tiny
+family: gas-monitor
+cautions: [Care.]
+steps:
+  - act: Open
+    opens: Gas open
+  - act: Shut
+    closes: [Gas open]
+next: { months: 1 }
+`))
+	require.NoError(t, err)
+	return p
 }
 
 // begun opens a ledger with one run of five notes.
-func begun(t *testing.T, folder string) (*ledger.Ledger, procedure.Run) {
+func begun(t *testing.T, folder string) (*ledger.Ledger, run.Run) {
 	t.Helper()
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
-	lab := procedure.Lab{Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
+	lab := run.Lab{Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
 	require.NoError(t, l.Save(&ledger.Asset{ID: "d", Tag: "MB-1", Family: "gas-monitor", Status: ledger.InUse}, &ledger.Activity{ID: "a", AssetID: "d", Procedure: "tiny", DueOn: now, Active: true}))
-	open := procedure.OpenRun{RunOpened: procedure.RunOpened{Procedure: "tiny", Revision: 1, Hash: "h", Device: procedure.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
-	run, err := l.Begin(tiny(), "h", ledger.Command{ID: "opening", Do: open, Order: procedure.Order{At: now, By: idris}})
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: tiny(t).Hash, Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
+	r, err := l.Begin(tiny(t), ledger.Command{ID: "opening", Do: open, Order: run.Order{At: now, By: idris}})
 	require.NoError(t, err)
 	for i := range 5 {
-		run = carry(t, l, run, procedure.AddNote{Text: fmt.Sprintf("note %d", i)})
+		r = carry(t, l, r, run.AddNote{Text: fmt.Sprintf("note %d", i)})
 	}
-	return l, run
+	return l, r
 }
 
-func carry(t *testing.T, l *ledger.Ledger, run procedure.Run, c procedure.Command) procedure.Run {
+func carry(t *testing.T, l *ledger.Ledger, r run.Run, c run.Command) run.Run {
 	t.Helper()
-	next, err := l.Carry(run.ID, ledger.Command{ID: fmt.Sprintf("%s-%d", run.ID, run.Seq), Expect: run.Seq, Do: c, Order: procedure.Order{At: now, By: idris}})
+	next, err := l.Carry(r.ID, ledger.Command{ID: fmt.Sprintf("%s-%d", r.ID, r.Seq), Expect: r.Seq, Do: c, Order: run.Order{At: now, By: idris}})
 	require.NoError(t, err)
 	return next
 }
 
 func TestWhatWasRecordedIsThereAgain(t *testing.T) {
 	folder := t.TempDir()
-	l, run := begun(t, folder)
-	run = carry(t, l, run, procedure.AnswerCheck{Step: "cautions", Answer: procedure.Fine})
-	run = carry(t, l, run, procedure.DoStep{Step: "open"})
+	l, r := begun(t, folder)
+	r = carry(t, l, r, run.AnswerCheck{Step: "cautions", Answer: run.Fine})
+	r = carry(t, l, r, run.DoStep{Step: "open"})
 	ends, err := l.LooseEnds()
 	require.NoError(t, err)
 	require.Len(t, ends, 1)
@@ -61,15 +80,15 @@ func TestWhatWasRecordedIsThereAgain(t *testing.T) {
 	l, err = ledger.Open(folder)
 	require.NoError(t, err)
 	defer l.Close()
-	again, err := l.Run(run.ID)
+	again, err := l.Run(r.ID)
 	require.NoError(t, err)
-	assert.Equal(t, run.View(now), again.View(now))
+	assert.Equal(t, runview.Of(r, now), runview.Of(again, now))
 	n, err := l.Verify()
 	require.NoError(t, err)
-	assert.Equal(t, run.Seq, n)
+	assert.Equal(t, r.Seq, n)
 
-	again = carry(t, l, again, procedure.DoStep{Step: "shut"})
-	again = carry(t, l, again, procedure.SignRun{Statement: "Fine."})
+	again = carry(t, l, again, run.DoStep{Step: "shut"})
+	again = carry(t, l, again, run.SignRun{Statement: "Fine."})
 	ends, err = l.LooseEnds()
 	require.NoError(t, err)
 	assert.Empty(t, ends)
@@ -85,16 +104,16 @@ func TestWhatWasRecordedIsThereAgain(t *testing.T) {
 }
 
 func TestARunOfAnotherSequenceIsStale(t *testing.T) {
-	l, run := begun(t, t.TempDir())
+	l, r := begun(t, t.TempDir())
 	defer l.Close()
-	_, err := l.Carry(run.ID, ledger.Command{ID: "late", Expect: 3, Do: procedure.AddNote{Text: "x"}, Order: procedure.Order{At: now, By: idris}})
+	_, err := l.Carry(r.ID, ledger.Command{ID: "late", Expect: 3, Do: run.AddNote{Text: "x"}, Order: run.Order{At: now, By: idris}})
 	var stale *ledger.Stale
 	require.True(t, errors.As(err, &stale))
-	assert.Equal(t, run.Seq, stale.Seq)
-	assert.Len(t, stale.Since, run.Seq-3)
-	_, err = l.Carry("nowhere", ledger.Command{ID: "x", Do: procedure.AddNote{Text: "x"}})
+	assert.Equal(t, r.Seq, stale.Seq)
+	assert.Len(t, stale.Since, r.Seq-3)
+	_, err = l.Carry("nowhere", ledger.Command{ID: "x", Do: run.AddNote{Text: "x"}})
 	assert.ErrorIs(t, err, ledger.ErrNotFound)
-	_, err = l.Carry(run.ID, ledger.Command{Do: procedure.AddNote{Text: "x"}})
+	_, err = l.Carry(r.ID, ledger.Command{Do: run.AddNote{Text: "x"}})
 	assert.ErrorContains(t, err, "needs an id")
 }
 

@@ -4,11 +4,11 @@ import (
 	"context"
 	"errors"
 	"iter"
+	"northneedle/core/reference"
+	"northneedle/core/run"
 	"regexp"
 	"strings"
 	"time"
-
-	"northneedle/core/procedure"
 
 	"gorm.io/gorm"
 )
@@ -163,7 +163,7 @@ func (l *Ledger) RunsOf(asset string, limit int) ([]Run, error) {
 }
 
 // RunsIn are the runs in a state, the oldest first.
-func (l *Ledger) RunsIn(status procedure.Status, limit int) ([]Run, error) {
+func (l *Ledger) RunsIn(status run.Status, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("status = ?", status).Order("opened_at").Limit(limit))
 }
 
@@ -214,11 +214,11 @@ func (l *Ledger) Instruments() ([]Instrument, error) {
 }
 
 // Core is the standard as a run binds it.
-func (s Standard) Core() procedure.Standard {
-	return procedure.Standard{ID: s.ID, Tag: s.Tag, Name: s.Name, Kind: s.Kind, Serial: s.Serial, Status: s.Status, Certificate: s.Certificate, Values: s.Values, Cylinder: s.Cylinder, Lot: s.Lot}
+func (s Standard) Core() reference.Standard {
+	return reference.Standard{ID: s.ID, Tag: s.Tag, Name: s.Name, Kind: s.Kind, Serial: s.Serial, Status: s.Status, Certificate: s.Certificate, Values: s.Values, Cylinder: s.Cylinder, Lot: s.Lot}
 }
 
 // Device is the asset as a run opens on it.
-func (a Asset) Device() procedure.Device {
-	return procedure.Device{ID: a.ID, Tag: a.Tag, Serial: a.Serial, Maker: a.Maker, Model: a.Model, Family: a.Family, Site: a.Site, Place: a.Place, Settings: a.Settings, Limits: a.Limits, Resolution: a.Resolution}
+func (a Asset) Device() run.Device {
+	return run.Device{ID: a.ID, Tag: a.Tag, Serial: a.Serial, Maker: a.Maker, Model: a.Model, Family: a.Family, Site: a.Site, Place: a.Place, Settings: a.Settings, Limits: a.Limits, Resolution: a.Resolution}
 }

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/internal/definition"
 
 	"github.com/oklog/ulid/v2"
 	"gorm.io/gorm"
@@ -17,7 +19,7 @@ import (
 // Stale says that a command was made for a run that has gone on since.
 type Stale struct {
 	Seq   int // where the run is now
-	Since []procedure.Event
+	Since []run.Event
 }
 
 func (s *Stale) Error() string {
@@ -29,39 +31,39 @@ func (s *Stale) Error() string {
 type Command struct {
 	ID     string
 	Expect int
-	Do     procedure.Command
-	Order  procedure.Order
+	Do     run.Command
+	Order  run.Order
 }
 
 // Begin opens a run by a procedure. The same command id opens it only once.
-func (l *Ledger) Begin(p procedure.Procedure, hash string, c Command) (procedure.Run, error) {
+func (l *Ledger) Begin(p *procedure.Procedure, c Command) (run.Run, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	if run, ok, err := l.repeated(c.ID); ok || err != nil {
 		return run, err
 	}
-	run := procedure.NewRun(p)
+	run := run.NewRun(p)
 	run.ID = ulid.MustNew(ulid.Timestamp(c.Order.At), ulid.DefaultEntropy()).String()
 	events, err := run.Decide(c.ID, c.Do, c.Order)
 	if err != nil {
 		return run, err
 	}
-	revision := ProcedureRevision{Hash: hash, Procedure: p.ID, Revision: p.Revision, Definition: p}
+	revision := ProcedureRevision{Hash: p.Hash, Procedure: p.ID, Revision: p.Revision, Text: p.Text}
 	return l.append(folded{run, l.head}, events, &revision)
 }
 
 // Carry carries out a command on a run. A repeated command id changes nothing and
 // returns the run as it is; a run that has gone on since is a [*Stale] error; what
 // the run refuses is a [*procedure.Refusal].
-func (l *Ledger) Carry(id string, c Command) (procedure.Run, error) {
+func (l *Ledger) Carry(id string, c Command) (run.Run, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	if c.ID == "" {
-		return procedure.Run{}, errors.New("a command needs an id")
+		return run.Run{}, errors.New("a command needs an id")
 	}
 	state, err := l.folded(id)
 	if err != nil {
-		return procedure.Run{}, err
+		return run.Run{}, err
 	}
 	next, err := l.carry(state, c)
 	if err == nil {
@@ -74,7 +76,7 @@ func (l *Ledger) Carry(id string, c Command) (procedure.Run, error) {
 	return state.run, err
 }
 
-func (l *Ledger) carry(state folded, c Command) (procedure.Run, error) {
+func (l *Ledger) carry(state folded, c Command) (run.Run, error) {
 	if c.Expect != state.run.Seq {
 		since, err := l.Events(state.run.ID, c.Expect)
 		return state.run, errors.Join(err, &Stale{state.run.Seq, since})
@@ -87,20 +89,20 @@ func (l *Ledger) carry(state folded, c Command) (procedure.Run, error) {
 }
 
 // repeated finds the run a command was already carried out on.
-func (l *Ledger) repeated(command string) (procedure.Run, bool, error) {
+func (l *Ledger) repeated(command string) (run.Run, bool, error) {
 	if command == "" {
-		return procedure.Run{}, false, errors.New("a command needs an id")
+		return run.Run{}, false, errors.New("a command needs an id")
 	}
 	var e Event
 	if err := l.write.Select("run_id").Where("event_id = ?", command).Limit(1).Find(&e).Error; err != nil || e.RunID == "" {
-		return procedure.Run{}, false, err
+		return run.Run{}, false, err
 	}
 	state, err := l.folded(e.RunID)
 	return state.run, true, err
 }
 
 // append writes events, their read models and, if new, the definition, in one transaction.
-func (l *Ledger) append(state folded, events []procedure.Event, revision *ProcedureRevision) (procedure.Run, error) {
+func (l *Ledger) append(state folded, events []run.Event, revision *ProcedureRevision) (run.Run, error) {
 	run, prev := state.run, state.hash
 	rows := make([]Event, len(events))
 	for i, e := range events {
@@ -133,16 +135,16 @@ func (l *Ledger) append(state folded, events []procedure.Event, revision *Proced
 }
 
 // keep remembers open runs; ended ones are read again when asked for.
-func (l *Ledger) keep(run procedure.Run, hash string) {
-	if run.Status == procedure.Signed || run.Status == procedure.Abandoned {
-		delete(l.runs, run.ID)
+func (l *Ledger) keep(r run.Run, hash string) {
+	if r.Status == run.Signed || r.Status == run.Abandoned {
+		delete(l.runs, r.ID)
 		return
 	}
-	l.runs[run.ID] = folded{run, hash}
+	l.runs[r.ID] = folded{r, hash}
 }
 
 // seal makes the row of an event, chained to the hash before it.
-func seal(e procedure.Event, prev string) (Event, error) {
+func seal(e run.Event, prev string) (Event, error) {
 	data, err := json.Marshal(e.Fact)
 	if err != nil {
 		return Event{}, err
@@ -151,7 +153,7 @@ func seal(e procedure.Event, prev string) (Event, error) {
 	if err != nil {
 		return Event{}, err
 	}
-	row := Event{RunID: e.Run, Seq: e.Seq, EventID: e.ID, Kind: e.Fact.Kind(), At: e.At.UTC().Format(time.RFC3339Nano), By: string(by), Data: string(data), Prev: prev}
+	row := Event{RunID: e.Run, Seq: e.Seq, EventID: e.ID, Kind: run.KindOf(e.Fact), At: e.At.UTC().Format(time.RFC3339Nano), By: string(by), Data: string(data), Prev: prev}
 	row.Hash = row.sum()
 	return row, nil
 }
@@ -166,8 +168,8 @@ func (e Event) sum() string {
 }
 
 // event is the row as the core knows it.
-func (e Event) event() (procedure.Event, error) {
-	out := procedure.Event{Run: e.RunID, Seq: e.Seq, ID: e.EventID}
+func (e Event) event() (run.Event, error) {
+	out := run.Event{Run: e.RunID, Seq: e.Seq, ID: e.EventID}
 	var err error
 	if out.At, err = time.Parse(time.RFC3339Nano, e.At); err != nil {
 		return out, err
@@ -176,21 +178,21 @@ func (e Event) event() (procedure.Event, error) {
 	if err = json.Unmarshal([]byte(e.By), &out.By); err != nil {
 		return out, err
 	}
-	out.Fact, err = procedure.DecodeFact(e.Kind, []byte(e.Data))
+	out.Fact, err = run.DecodeFact(e.Kind, []byte(e.Data))
 	return out, err
 }
 
 // Events are a run's events after a sequence number.
-func (l *Ledger) Events(run string, after int) ([]procedure.Event, error) {
+func (l *Ledger) Events(r string, after int) ([]run.Event, error) {
 	var rows []Event
-	if err := l.write.Where("run_id = ? AND seq > ?", run, after).Order("seq").Find(&rows).Error; err != nil {
+	if err := l.write.Where("run_id = ? AND seq > ?", r, after).Order("seq").Find(&rows).Error; err != nil {
 		return nil, err
 	}
-	events := make([]procedure.Event, len(rows))
+	events := make([]run.Event, len(rows))
 	for i, row := range rows {
 		var err error
 		if events[i], err = row.event(); err != nil {
-			return nil, fmt.Errorf("run %s, event %d: %w", run, row.Seq, err)
+			return nil, fmt.Errorf("run %s, event %d: %w", r, row.Seq, err)
 		}
 	}
 	return events, nil
@@ -202,7 +204,7 @@ func (l *Ledger) Rows(run string) ([]Event, error) {
 }
 
 // Run is the state of a run.
-func (l *Ledger) Run(id string) (procedure.Run, error) {
+func (l *Ledger) Run(id string) (run.Run, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	state, err := l.folded(id)
@@ -210,7 +212,7 @@ func (l *Ledger) Run(id string) (procedure.Run, error) {
 }
 
 // RunAt is a run as it was at a sequence number, with the hash of its event there.
-func (l *Ledger) RunAt(id string, seq int) (procedure.Run, string, error) {
+func (l *Ledger) RunAt(id string, seq int) (run.Run, string, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	state, err := l.folded(id)
@@ -223,7 +225,7 @@ func (l *Ledger) RunAt(id string, seq int) (procedure.Run, string, error) {
 	}
 	var row Event
 	err = l.write.Select("hash").Where("run_id = ? AND seq = ?", id, seq).First(&row).Error
-	return procedure.Fold(state.run.Procedure, events[:seq]), row.Hash, err
+	return run.Fold(state.run.Procedure, events[:seq]), row.Hash, err
 }
 
 func (l *Ledger) folded(id string) (folded, error) {
@@ -241,13 +243,33 @@ func (l *Ledger) folded(id string) (folded, error) {
 	if err := l.write.Where("hash = ?", row.Hash).First(&revision).Error; err != nil {
 		return folded{}, fmt.Errorf("the procedure of run %s: %w", id, err)
 	}
+	p, err := l.compiled(revision)
+	if err != nil {
+		return folded{}, fmt.Errorf("the procedure of run %s: %w", id, err)
+	}
 	events, err := l.Events(id, 0)
 	if err != nil {
 		return folded{}, err
 	}
-	state := folded{procedure.Fold(revision.Definition, events), row.Head}
+	state := folded{run.Fold(p, events), row.Head}
 	l.keep(state.run, state.hash)
 	return state, nil
+}
+
+// compiled is the procedure of a kept revision, compiled once.
+func (l *Ledger) compiled(revision ProcedureRevision) (*procedure.Procedure, error) {
+	if p, ok := l.procedures.Get(revision.Hash); ok {
+		return p, nil
+	}
+	p, err := definition.Read(revision.Procedure, []byte(revision.Text))
+	if err != nil {
+		return nil, err
+	}
+	if p.Hash != revision.Hash {
+		return nil, fmt.Errorf("its text was changed: it is not the one it was kept under")
+	}
+	l.procedures.Add(revision.Hash, p)
+	return p, nil
 }
 
 // Broken is the first event at which the chain does not hold.
@@ -314,23 +336,23 @@ func (l *Ledger) Verify() (int, error) {
 
 // Take writes a whole run that was made elsewhere, event by event, in one
 // transaction. Its events must begin at 1 and belong to one run.
-func (l *Ledger) Take(p procedure.Procedure, hash string, events []procedure.Event) error {
+func (l *Ledger) Take(p *procedure.Procedure, events []run.Event) error {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
 	if len(events) == 0 || events[0].Seq != 1 {
 		return errors.New("a run begins with its first event")
 	}
-	revision := ProcedureRevision{Hash: hash, Procedure: p.ID, Revision: p.Revision, Definition: p}
-	run := procedure.NewRun(p)
+	revision := ProcedureRevision{Hash: p.Hash, Procedure: p.ID, Revision: p.Revision, Text: p.Text}
+	run := run.NewRun(p)
 	run.ID = events[0].Run
 	_, err := l.append(folded{run, l.head}, events, &revision)
 	return err
 }
 
 // Check reads the event in a row whose hash holds; an error says what does not.
-func (e Event) Check() (procedure.Event, error) {
+func (e Event) Check() (run.Event, error) {
 	if e.sum() != e.Hash {
-		return procedure.Event{}, errors.New("its content was changed: its hash does not hold")
+		return run.Event{}, errors.New("its content was changed: its hash does not hold")
 	}
 	return e.event()
 }

@@ -3,12 +3,12 @@ package ledger
 import (
 	"errors"
 	"fmt"
-	"math"
 	"time"
 
-	"northneedle/core/conformity"
 	"northneedle/core/lookback"
-	"northneedle/core/procedure"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -33,8 +33,8 @@ type LookBack struct {
 	Found      string // in a sentence
 	From       *time.Time
 	Until      time.Time
-	Levels     []lookback.Level `gorm:"serializer:json"`
-	Known      *procedure.Known `gorm:"serializer:json"`
+	Levels     []lookback.Level      `gorm:"serializer:json"`
+	Known      *reference.KnownError `gorm:"serializer:json"`
 	Risk       int
 	OpenedAt   time.Time `gorm:"index:look_back_by_state,priority:2"`
 	OpenedBy   string
@@ -127,23 +127,23 @@ func subject(lab string, r Run, risk int) lookback.Subject {
 
 // openOnDevice opens a look-back where a signed run found its device out, in the
 // transaction of the events.
-func openOnDevice(tx *gorm.DB, run procedure.Run) error {
-	levels := foundOut(run)
+func openOnDevice(tx *gorm.DB, r run.Run) error {
+	levels := r.FoundOut()
 	if len(levels) == 0 {
 		return nil
 	}
-	row, err := one[Run](tx.Where("id = ?", run.ID))
+	row, err := one[Run](tx.Where("id = ?", r.ID))
 	if err != nil {
 		return err
 	}
-	asset, err := one[Asset](tx.Where("id = ?", run.Device.ID))
+	asset, err := one[Asset](tx.Where("id = ?", r.Device.ID))
 	if err != nil && !errors.Is(err, ErrNotFound) {
 		return err
 	}
-	at := run.Signature.At
-	b := LookBack{ID: "lb-" + run.ID, Kind: OnDevice, AssetID: run.Device.ID, RunID: run.ID, Title: run.Device.Tag + " found out of its limits", Found: levels[0].Words() + ".", Until: at,
-		Levels: levels, Risk: asset.Risk, OpenedAt: at, OpenedBy: run.Signature.By.Name}
-	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", run.Device.ID, []procedure.Result{procedure.Conforms, procedure.ConformsAdjusted}, at, run.ID).Order("ended_at DESC"))
+	at := r.Signature.At
+	b := LookBack{ID: "lb-" + r.ID, Kind: OnDevice, AssetID: r.Device.ID, RunID: r.ID, Title: r.Device.Tag + " found out of its limits", Found: levels[0].Words() + ".", Until: at,
+		Levels: levels, Risk: asset.Risk, OpenedAt: at, OpenedBy: r.Signature.By.Name}
+	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", r.Device.ID, []run.Result{run.Conforms, run.ConformsAdjusted}, at, r.ID).Order("ended_at DESC"))
 	switch {
 	case err == nil:
 		b.From = good.EndedAt
@@ -151,10 +151,10 @@ func openOnDevice(tx *gorm.DB, run procedure.Run) error {
 		return err
 	}
 	mended := "adjusted, and conforming again"
-	if run.Signature.Result != procedure.ConformsAdjusted {
+	if r.Signature.Result != run.ConformsAdjusted {
 		mended = "taken out of use"
 	}
-	n := Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: run.Device.ID, RunID: run.ID, To: row.Place + ", " + row.Site, Text: lookback.DeviceNotice(subject(run.Lab.Name, row, asset.Risk), b.Window(), levels, mended)}
+	n := Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: r.Device.ID, RunID: r.ID, To: row.Place + ", " + row.Site, Text: lookback.DeviceNotice(subject(r.Lab.Name, row, asset.Risk), b.Window(), levels, mended)}
 	once := clause.OnConflict{DoNothing: true}
 	if err := tx.Clauses(once).Create(&b).Error; err != nil {
 		return err
@@ -162,45 +162,10 @@ func openOnDevice(tx *gorm.DB, run procedure.Run) error {
 	return tx.Clauses(once).Create(&n).Error
 }
 
-// foundOut are the levels at which a run found its device out as found, the worst first.
-func foundOut(run procedure.Run) []lookback.Level {
-	var levels []lookback.Level
-	worst, lean := 0, 0.0
-	for _, m := range run.View(run.Signature.At).Measures {
-		for _, p := range m.Points {
-			v := p.Found
-			if v == nil || v.Pass || v.Zone == conformity.Inside {
-				continue
-			}
-			if math.Abs(v.Lean) > lean {
-				worst, lean = len(levels), math.Abs(v.Lean)
-			}
-			levels = append(levels, lookback.Level{Label: m.Title + " " + p.Label, Reference: v.Reference, Error: v.Error, Limit: halfWidth(v), U: v.U, Unit: m.Unit})
-		}
-	}
-	if len(levels) > 0 {
-		levels[0], levels[worst] = levels[worst], levels[0]
-	}
-	return levels
-}
-
-// halfWidth is the limit a verdict was held against; 0 where it has none on either side.
-func halfWidth(v *procedure.Verdict) float64 {
-	switch {
-	case v.High != nil && v.Low != nil:
-		return (*v.High - *v.Low) / 2
-	case v.High != nil:
-		return *v.High
-	case v.Low != nil:
-		return -*v.Low
-	}
-	return 0
-}
-
 // Touched is a run that rested on a reference, seen again with what is known of it.
 type Touched struct {
 	Run    Run
-	Points []procedure.Reconsidered
+	Points []run.Reassessment
 }
 
 // Changed counts the points whose statement is another.
@@ -215,21 +180,21 @@ func (t Touched) Changed() (n int) {
 
 // TouchedBy are the ended runs that a reference carried since its last good certificate,
 // seen again with what is known of it; those whose verdicts change come first.
-func (l *Ledger) TouchedBy(k procedure.Known, since time.Time) ([]Touched, error) {
+func (l *Ledger) TouchedBy(k reference.KnownError, since time.Time) ([]Touched, error) {
 	runs, err := l.RunsWith(k.Standard, since, 5000)
 	if err != nil {
 		return nil, err
 	}
 	var first, rest []Touched
 	for _, row := range runs {
-		if row.Paper || row.Status == procedure.Abandoned {
+		if row.Paper || row.Status == run.Abandoned {
 			continue
 		}
 		run, err := l.Run(row.ID)
 		if err != nil {
 			return nil, err
 		}
-		points, err := run.Reconsider(k)
+		points, err := run.Reassess(k)
 		if err != nil {
 			return nil, err
 		}
@@ -245,7 +210,7 @@ func (l *Ledger) TouchedBy(k procedure.Known, since time.Time) ([]Touched, error
 
 // OpenOnReference opens a look-back on a reference that was found out, with a notice for
 // the owner of every device whose verdict changes.
-func (l *Ledger) OpenOnReference(id string, s Standard, k procedure.Known, found, by string, at time.Time) (LookBack, error) {
+func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, found, by string, at time.Time) (LookBack, error) {
 	since := s.Certificate.On
 	b := LookBack{ID: id, Kind: OnReference, StandardID: s.ID, Title: s.Tag + " " + s.Name + " found out", Found: found, From: &since, Until: at, Known: &k, OpenedAt: at, OpenedBy: by}
 	touched, err := l.TouchedBy(k, since)
@@ -268,7 +233,7 @@ func (l *Ledger) OpenOnReference(id string, s Standard, k procedure.Known, found
 		var changed []string
 		for _, p := range t.Points {
 			if p.Changed {
-				changed = append(changed, p.Sentence)
+				changed = append(changed, runview.ReassessedWords(p))
 			}
 		}
 		b.Risk = max(b.Risk, asset.Risk)

@@ -8,15 +8,16 @@ import (
 	"northneedle/core/activity"
 	"northneedle/core/conformity"
 	"northneedle/core/gas"
-	"northneedle/core/method"
-	"northneedle/core/procedure"
+	"northneedle/core/person"
+	"northneedle/core/reference"
+	"northneedle/core/run"
 )
 
 // Person may sign in.
 type Person struct {
 	ID           string `gorm:"primaryKey"`
 	Name         string
-	Role         procedure.PersonRole
+	Role         person.PersonRole
 	PasswordHash string
 	Active       bool
 	Demo         bool // listed on the sign-in page of a demo
@@ -75,8 +76,8 @@ type Standard struct {
 	Serial      string
 	Place       string
 	Status      string
-	Certificate procedure.Certificate `gorm:"embedded;embeddedPrefix:certificate_"`
-	Values      []method.Certified    `gorm:"column:certified;serializer:json"`
+	Certificate reference.Certificate `gorm:"embedded;embeddedPrefix:certificate_"`
+	Values      []reference.Certified `gorm:"column:certified;serializer:json"`
 	Cylinder    *gas.Cylinder         `gorm:"serializer:json"`
 	Lot         string
 	Parent      string // id of the standard it was calibrated against; empty where its certificate leads outside
@@ -87,8 +88,8 @@ type Standard struct {
 type StandardCertificate struct {
 	ID          string                `gorm:"primaryKey"` // made by the client
 	StandardID  string                `gorm:"index"`
-	Certificate procedure.Certificate `gorm:"embedded"`
-	Values      []method.Certified    `gorm:"column:certified;serializer:json"`
+	Certificate reference.Certificate `gorm:"embedded"`
+	Values      []reference.Certified `gorm:"column:certified;serializer:json"`
 	Parent      string
 	EnteredBy   string
 }
@@ -106,10 +107,10 @@ type Gauge struct {
 
 // ProcedureRevision is a definition that runs were made by, kept under its hash.
 type ProcedureRevision struct {
-	Hash       string `gorm:"primaryKey"`
-	Procedure  string `gorm:"index"`
-	Revision   int
-	Definition procedure.Procedure `gorm:"serializer:json"`
+	Hash      string `gorm:"primaryKey"`
+	Procedure string `gorm:"index"`
+	Revision  int
+	Text      string // as it was kept: Hash is of it
 }
 
 // Event is a row of the log. Ord is the order of the whole log.
@@ -138,9 +139,9 @@ type Run struct {
 	Procedure  string
 	Title      string
 	Revision   int
-	Hash       string           // of the definition
-	Status     procedure.Status `gorm:"index:run_by_status,priority:1"`
-	Result     procedure.Result
+	Hash       string     // of the definition
+	Status     run.Status `gorm:"index:run_by_status,priority:1"`
+	Result     run.Result
 	OpenedAt   time.Time  `gorm:"index:run_by_status,priority:2"`
 	EndedAt    *time.Time `gorm:"index:run_of_asset,priority:2"`
 	ByID       string
@@ -180,7 +181,7 @@ type Result struct {
 	Point     string
 	Label     string
 	Unit      string
-	Phase     procedure.Phase
+	Phase     run.Phase
 	Reference float64
 	Indicated float64
 	Error     float64
@@ -188,8 +189,8 @@ type Result struct {
 	High      *float64
 	U         float64
 	Zone      conformity.Zone
-	Lean      float64
-	Fan       float64
+	ErrorToLimit      float64
+	UToLimit       float64
 }
 
 // Use is a standard bound to a run.

@@ -4,17 +4,18 @@ import (
 	"time"
 
 	"northneedle/core/conformity"
-	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 
 	"gorm.io/gorm"
 )
 
 // project brings the read models up to date with a run, in the events' transaction, and
 // draws the consequences of its being signed.
-func project(tx *gorm.DB, run procedure.Run, events []procedure.Event, head string) error {
-	ended, err := projectRun(tx, run, events, head)
-	if err == nil && ended && run.Status == procedure.Signed {
-		err = follow(tx, run)
+func project(tx *gorm.DB, r run.Run, events []run.Event, head string) error {
+	ended, err := projectRun(tx, r, events, head)
+	if err == nil && ended && r.Status == run.Signed {
+		err = follow(tx, r)
 	}
 	return err
 }
@@ -22,37 +23,37 @@ func project(tx *gorm.DB, run procedure.Run, events []procedure.Event, head stri
 // projectRun writes what is computed from the run's events, and no more: it can be done
 // again at any time. It says whether an event among them ended the run. What other rows
 // say of a run is not in its own events, and stays.
-func projectRun(tx *gorm.DB, run procedure.Run, events []procedure.Event, head string) (ended bool, err error) {
+func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended bool, err error) {
 	now := events[len(events)-1].At
-	if err := tx.Omit("found", "found_out", "replaced_by").Save(runRow(run, now, head)).Error; err != nil {
+	if err := tx.Omit("found", "found_out", "replaced_by").Save(runRow(r, now, head)).Error; err != nil {
 		return false, err
 	}
 	loose := false
 	for _, e := range events {
 		switch f := e.Fact.(type) {
-		case procedure.LooseEndOpened, procedure.LooseEndClosed:
+		case run.LooseEndOpened, run.LooseEndClosed:
 			loose = true
-		case procedure.StandardBound:
-			if err := tx.Create(&Use{RunID: run.ID, StandardID: f.Standard.ID, Role: f.Role, At: e.At}).Error; err != nil {
+		case run.StandardBound:
+			if err := tx.Create(&Use{RunID: r.ID, StandardID: f.Standard.ID, Role: f.Role, At: e.At}).Error; err != nil {
 				return false, err
 			}
-		case procedure.RunSigned, procedure.RunReviewed, procedure.RunReturned, procedure.RunAbandoned:
+		case run.RunSigned, run.RunReviewed, run.RunReturned, run.RunAbandoned:
 			ended = true
 		}
 	}
 	if loose {
-		if err := projectLooseEnds(tx, run); err != nil {
+		if err := projectLooseEnds(tx, r); err != nil {
 			return ended, err
 		}
 	}
 	if ended {
-		err = projectResults(tx, run)
+		err = projectResults(tx, r)
 	}
 	return ended, err
 }
 
-func runRow(run procedure.Run, now time.Time, head string) *Run {
-	v := run.Brief(now)
+func runRow(run run.Run, now time.Time, head string) *Run {
+	v := runview.BriefOf(run, now)
 	row := &Run{ID: run.ID, AssetID: run.Device.ID, Tag: run.Device.Tag, Device: run.Device.Maker + " " + run.Device.Model, Site: run.Device.Site, Place: run.Device.Place,
 		Family: run.Device.Family, Procedure: run.Procedure.ID, Title: run.Procedure.Title, Revision: run.Procedure.Revision, Hash: run.Hash,
 		Status: run.Status, OpenedAt: run.OpenedAt, ByID: run.OpenedBy.ID, By: run.OpenedBy.Name, Now: v.Now, Seq: run.Seq, Head: head}
@@ -73,7 +74,7 @@ func runRow(run procedure.Run, now time.Time, head string) *Run {
 	return row
 }
 
-func projectLooseEnds(tx *gorm.DB, run procedure.Run) error {
+func projectLooseEnds(tx *gorm.DB, run run.Run) error {
 	if err := tx.Where("run_id = ?", run.ID).Delete(&LooseEnd{}).Error; err != nil {
 		return err
 	}
@@ -89,43 +90,43 @@ func projectLooseEnds(tx *gorm.DB, run procedure.Run) error {
 }
 
 // projectResults writes the results of a signed run, and takes out those of any other.
-func projectResults(tx *gorm.DB, run procedure.Run) error {
-	if err := tx.Where("run_id = ?", run.ID).Delete(&Result{}).Error; err != nil {
+func projectResults(tx *gorm.DB, r run.Run) error {
+	if err := tx.Where("run_id = ?", r.ID).Delete(&Result{}).Error; err != nil {
 		return err
 	}
-	if run.Status != procedure.Signed {
+	if r.Status != run.Signed {
 		return nil
 	}
-	if rows := resultRows(run); len(rows) > 0 {
+	if rows := resultRows(r); len(rows) > 0 {
 		if err := tx.CreateInBatches(rows, 100).Error; err != nil {
 			return err
 		}
 	}
-	if run.Replaces != "" {
-		if err := tx.Model(&Run{}).Where("id = ?", run.Replaces).Update("replaced_by", run.ID).Error; err != nil {
+	if r.Replaces != "" {
+		if err := tx.Model(&Run{}).Where("id = ?", r.Replaces).Update("replaced_by", r.ID).Error; err != nil {
 			return err
 		}
 	}
-	return countFound(tx, "id = ?", run.ID)
+	return countFound(tx, "id = ?", r.ID)
 }
 
 // follow draws the consequences of a run that was signed: the device's status, its due
 // days, a look-back. They are drawn once; what people decided since is not undone by
 // computing the lists anew.
-func follow(tx *gorm.DB, run procedure.Run) error {
+func follow(tx *gorm.DB, r run.Run) error {
 	status := OutOfUse
-	if run.Signature.Result.Passed() {
+	if r.Signature.Result.Passed() {
 		status = InUse
 	}
-	if run.Signature.Result != procedure.NoStatement {
-		if err := tx.Model(&Asset{}).Where("id = ?", run.Device.ID).Update("status", status).Error; err != nil {
+	if r.Signature.Result != run.NoStatement {
+		if err := tx.Model(&Asset{}).Where("id = ?", r.Device.ID).Update("status", status).Error; err != nil {
 			return err
 		}
 	}
-	if err := projectActivities(tx, run); err != nil {
+	if err := projectActivities(tx, r); err != nil {
 		return err
 	}
-	return openOnDevice(tx, run)
+	return openOnDevice(tx, r)
 }
 
 // countFound counts, for the runs that a condition names, the points read as found and
@@ -133,20 +134,20 @@ func follow(tx *gorm.DB, run procedure.Run) error {
 func countFound(tx *gorm.DB, where string, args ...any) error {
 	of := "(SELECT count(*) FROM results WHERE results.run_id = runs.id AND results.phase = ?"
 	out := []conformity.Zone{conformity.Outside, conformity.OutsideDoubtful}
-	return tx.Model(&Run{}).Where(where, args...).Updates(map[string]any{"found": gorm.Expr(of+")", procedure.AsFound), "found_out": gorm.Expr(of+" AND results.zone IN ?)", procedure.AsFound, out)}).Error
+	return tx.Model(&Run{}).Where(where, args...).Updates(map[string]any{"found": gorm.Expr(of+")", run.AsFound), "found_out": gorm.Expr(of+" AND results.zone IN ?)", run.AsFound, out)}).Error
 }
 
-func resultRows(run procedure.Run) []Result {
+func resultRows(r run.Run) []Result {
 	var rows []Result
-	view := run.View(run.Signature.At)
+	view := runview.Of(r, r.Signature.At)
 	for _, m := range view.Measures {
 		for _, p := range m.Points {
-			for _, v := range []*procedure.Verdict{p.Found, p.Left} {
+			for _, v := range []*runview.VerdictView{p.Found, p.Left} {
 				if v == nil {
 					continue
 				}
-				rows = append(rows, Result{RunID: run.ID, AssetID: run.Device.ID, At: run.Signature.At, Measure: m.ID, Point: p.ID, Label: m.Title + " " + p.Label, Unit: m.Unit,
-					Phase: v.Phase, Reference: v.Reference, Indicated: v.Indicated, Error: v.Error, Low: v.Low, High: v.High, U: v.U, Zone: v.Zone, Lean: v.Lean, Fan: v.Fan})
+				rows = append(rows, Result{RunID: r.ID, AssetID: r.Device.ID, At: r.Signature.At, Measure: m.ID, Point: p.ID, Label: m.Title + " " + p.Label, Unit: m.Unit,
+					Phase: v.Phase, Reference: v.Reference, Indicated: v.Indicated, Error: v.Error, Low: v.Low, High: v.High, U: v.U, Zone: v.Zone, ErrorToLimit: v.ErrorToLimit, UToLimit: v.UToLimit})
 			}
 		}
 	}

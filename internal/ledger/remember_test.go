@@ -4,9 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"northneedle/core/person"
 	"testing"
-
-	"northneedle/core/procedure"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -81,7 +80,7 @@ func TestSomeoneWhoMayNotSignInAnyMoreIsSeenAtOnce(t *testing.T) {
 	l, err := Open(t.TempDir())
 	require.NoError(t, err)
 	defer l.Close()
-	p := Person{ID: "p1", Name: "Idris Vail", Role: procedure.Lead, Active: true}
+	p := Person{ID: "p1", Name: "Idris Vail", Role: person.Lead, Active: true}
 	require.NoError(t, l.Save(&p))
 	kept, err := l.Person(context.Background(), "p1")
 	require.NoError(t, err)

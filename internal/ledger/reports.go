@@ -3,8 +3,8 @@ package ledger
 import (
 	"time"
 
-	"northneedle/core/procedure"
 	"northneedle/core/report"
+	"northneedle/core/run"
 )
 
 // DoneBetween are the activities done from one time up to before another, with the day
@@ -32,7 +32,7 @@ type ModelFound struct {
 // were found with every point inside its limits; the most runs first.
 func (l *Ledger) FoundByModel(from, until time.Time) ([]ModelFound, error) {
 	return many[ModelFound](l.read.Model(&Run{}).Select("device, family, count(*) AS runs, sum(found_out = 0) AS inside, count(DISTINCT asset_id) AS devices").
-		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", procedure.Signed, from, until).Group("device, family").Order("runs DESC, device"))
+		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from, until).Group("device, family").Order("runs DESC, device"))
 }
 
 // OverdueRisks are the risk and the day of everything that was due before a day, on
@@ -53,7 +53,7 @@ type WorkDone struct {
 // WorkBetween are the runs signed from one time up to before another, by procedure.
 func (l *Ledger) WorkBetween(from, until time.Time) ([]WorkDone, error) {
 	return many[WorkDone](l.read.Model(&Run{}).Select("family, procedure, max(title) AS title, count(*) AS runs").
-		Where("status = ? AND ended_at >= ? AND ended_at < ?", procedure.Signed, from, until).Group("family, procedure").Order("family, procedure"))
+		Where("status = ? AND ended_at >= ? AND ended_at < ?", run.Signed, from, until).Group("family, procedure").Order("family, procedure"))
 }
 
 // CertifiedBetween counts the certificates of references made from one day up to before another.

@@ -4,13 +4,13 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"northneedle/internal/ledger"
 	"testing"
 	"time"
 
 	"northneedle/core/activity"
 	"northneedle/core/conformity"
-	"northneedle/core/procedure"
-	"northneedle/internal/ledger"
+	"northneedle/core/run"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -41,32 +41,32 @@ func TestReportsAddUpWhatStandsInTheRecord(t *testing.T) {
 		records = append(records, a, act)
 		for r := range random.IntN(4) {
 			at := now.AddDate(0, 0, -random.IntN(700))
-			run := &ledger.Run{ID: fmt.Sprintf("r%s-%d", id, r), AssetID: id, Tag: a.Tag, Device: "Ostrel " + model, Family: a.Family, Procedure: "p" + a.Family, Title: "Verification", Status: procedure.Signed, EndedAt: &at, OpenedAt: at, Paper: true}
+			rn := &ledger.Run{ID: fmt.Sprintf("r%s-%d", id, r), AssetID: id, Tag: a.Tag, Device: "Ostrel " + model, Family: a.Family, Procedure: "p" + a.Family, Title: "Verification", Status: run.Signed, EndedAt: &at, OpenedAt: at, Paper: true}
 			if random.IntN(10) == 0 {
-				run.ReplacedBy = "another"
+				rn.ReplacedBy = "another"
 			}
-			records = append(records, run)
+			records = append(records, rn)
 			out, points := false, random.IntN(4)
 			for p := range points {
 				zone := []conformity.Zone{conformity.Inside, conformity.InsideDoubtful, conformity.Outside, conformity.OutsideDoubtful}[random.IntN(4)]
-				phase := []procedure.Phase{procedure.AsFound, procedure.AsFound, procedure.AsLeft}[random.IntN(3)]
+				phase := []run.Phase{run.AsFound, run.AsFound, run.AsLeft}[random.IntN(3)]
 				if p == 0 {
-					phase = procedure.AsFound
+					phase = run.AsFound
 				}
-				out = out || phase == procedure.AsFound && (zone == conformity.Outside || zone == conformity.OutsideDoubtful)
-				records = append(records, &ledger.Result{RunID: run.ID, AssetID: id, At: at, Measure: "m", Point: fmt.Sprint(p), Phase: phase, Zone: zone})
+				out = out || phase == run.AsFound && (zone == conformity.Outside || zone == conformity.OutsideDoubtful)
+				records = append(records, &ledger.Result{RunID: rn.ID, AssetID: id, At: at, Measure: "m", Point: fmt.Sprint(p), Phase: phase, Zone: zone})
 			}
 			if at.Before(from) || !at.Before(until) {
 				continue
 			}
-			work[run.Procedure]++
-			if points > 0 && run.ReplacedBy == "" {
-				s := found[run.Device]
+			work[rn.Procedure]++
+			if points > 0 && rn.ReplacedBy == "" {
+				s := found[rn.Device]
 				s.runs++
 				if !out {
 					s.inside++
 				}
-				found[run.Device] = s
+				found[rn.Device] = s
 			}
 		}
 		on := now.AddDate(0, 0, -random.IntN(500))
@@ -108,10 +108,10 @@ func TestWhatWasTakenInIsCountedAsTheRunsHereAre(t *testing.T) {
 	at := now.AddDate(0, -1, 0)
 	require.NoError(t, l.TakeIn(context.Background(), []any{
 		&ledger.Asset{ID: "d", Tag: "MB-1", Maker: "Ostrel", Model: "C2", Status: ledger.InUse},
-		&ledger.Run{ID: "r", AssetID: "d", Procedure: "p", Status: procedure.Signed, EndedAt: &at, Paper: true},
-		&ledger.Result{RunID: "r", AssetID: "d", Phase: procedure.AsFound, Zone: conformity.Inside},
-		&ledger.Result{RunID: "r", AssetID: "d", Phase: procedure.AsFound, Zone: conformity.Outside},
-		&ledger.Result{RunID: "r", AssetID: "d", Phase: procedure.AsLeft, Zone: conformity.Outside},
+		&ledger.Run{ID: "r", AssetID: "d", Procedure: "p", Status: run.Signed, EndedAt: &at, Paper: true},
+		&ledger.Result{RunID: "r", AssetID: "d", Phase: run.AsFound, Zone: conformity.Inside},
+		&ledger.Result{RunID: "r", AssetID: "d", Phase: run.AsFound, Zone: conformity.Outside},
+		&ledger.Result{RunID: "r", AssetID: "d", Phase: run.AsLeft, Zone: conformity.Outside},
 	}, func(int) {}))
 	row, err := l.RunRow("r")
 	require.NoError(t, err)

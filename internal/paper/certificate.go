@@ -7,8 +7,9 @@ import (
 	"strings"
 	"time"
 
-	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 
 	"codeberg.org/go-pdf/fpdf"
 )
@@ -33,13 +34,13 @@ const (
 // sheet is a certificate being written.
 type sheet struct {
 	*fpdf.Fpdf
-	view procedure.View
+	view runview.View
 }
 
 // Certificate writes a signed run's certificate. Head is the hash of the record's
 // last event, printed so that paper and record can be held against each other. Void is
 // why this certificate counts no more, where it does not: it stands at its head.
-func Certificate(v procedure.View, head, void string) ([]byte, error) {
+func Certificate(v runview.View, head, void string) ([]byte, error) {
 	if v.Signature == nil {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
 	}
@@ -72,7 +73,7 @@ func Certificate(v procedure.View, head, void string) ([]byte, error) {
 
 // Number is the certificate's number: the device's tag, the day, the end of the run's id,
 // and the revision from the second on.
-func Number(v procedure.View) string {
+func Number(v runview.View) string {
 	number := fmt.Sprintf("%s-%s-%s", v.Device.Tag, v.Signature.At.Format("20060102"), v.ID[len(v.ID)-4:])
 	if v.Revision > 1 {
 		number += fmt.Sprintf("-r%d", v.Revision)
@@ -164,7 +165,7 @@ func (s *sheet) statement() {
 	y := s.GetY()
 	s.SetX(margin + 5)
 	s.font("B", 13, c)
-	words := map[procedure.Result]string{procedure.Conforms: "Conforms as found", procedure.ConformsAdjusted: "Conforms after adjustment", procedure.Fails: "Does not conform: not to be used", procedure.NoStatement: "No statement of conformity"}[v.Result]
+	words := map[run.Result]string{run.Conforms: "Conforms as found", run.ConformsAdjusted: "Conforms after adjustment", run.Fails: "Does not conform: not to be used", run.NoStatement: "No statement of conformity"}[v.Result]
 	s.CellFormat(width-5, 6.5, words, "", 1, "L", false, 0, "")
 	s.SetX(margin + 5)
 	s.font("", 8.5, ink)
@@ -173,7 +174,7 @@ func (s *sheet) statement() {
 		s.SetX(margin + 5)
 		s.MultiCell(width-5, 4.4, fmt.Sprintf("Next due %s (%s).", v.Next.On.Format(time.DateOnly), v.Next.Reason), "", "L", false)
 	}
-	if v.Status == procedure.InReview {
+	if v.Status == run.InReview {
 		s.SetX(margin + 5)
 		s.font("B", 8.5, vermilion)
 		s.CellFormat(width-5, 4.4, "Not countersigned yet: this is a draft.", "", 1, "L", false, 0, "")
@@ -198,7 +199,7 @@ func (s *sheet) points() {
 	s.MultiCell(width, 3.6, s.view.Rule, "", "L", false)
 }
 
-func (s *sheet) measure(m procedure.MeasureView) {
+func (s *sheet) measure(m runview.MeasureView) {
 	if s.GetY() > 240 {
 		s.AddPage()
 	}
@@ -226,9 +227,9 @@ func (s *sheet) measure(m procedure.MeasureView) {
 	s.Ln(1.5)
 }
 
-func (s *sheet) point(m procedure.MeasureView, p procedure.PointView) {
+func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 	fine := m.Resolution / 10
-	show := func(v *procedure.Verdict, f func(*procedure.Verdict) string) string {
+	show := func(v *runview.VerdictView, f func(*runview.VerdictView) string) string {
 		if v == nil {
 			return "–"
 		}
@@ -238,7 +239,7 @@ func (s *sheet) point(m procedure.MeasureView, p procedure.PointView) {
 	if last == nil {
 		last = p.Found
 	}
-	limit := show(last, func(v *procedure.Verdict) string {
+	limit := show(last, func(v *runview.VerdictView) string {
 		switch {
 		case v.High != nil && v.Low != nil && *v.High == -*v.Low:
 			return quantity.Format(*v.High, fine)
@@ -251,8 +252,8 @@ func (s *sheet) point(m procedure.MeasureView, p procedure.PointView) {
 		}
 		return "–"
 	})
-	shown := func(v *procedure.Verdict) string { return quantity.Format(v.Indicated, m.Resolution) }
-	errorOf := func(v *procedure.Verdict) string { return quantity.FormatSigned(v.Error, fine) }
+	shown := func(v *runview.VerdictView) string { return quantity.Format(v.Indicated, m.Resolution) }
+	errorOf := func(v *runview.VerdictView) string { return quantity.FormatSigned(v.Error, fine) }
 	left, leftError := show(p.Left, shown), show(p.Left, errorOf)
 	if p.Left == nil && p.Found != nil {
 		left, leftError = "as found", ""
@@ -261,8 +262,8 @@ func (s *sheet) point(m procedure.MeasureView, p procedure.PointView) {
 	if p.Omitted != "" {
 		label += " (left out)"
 	}
-	cells := []string{label, show(last, func(v *procedure.Verdict) string { return quantity.Format(v.Reference, fine) }), show(p.Found, shown), show(p.Found, errorOf), left, leftError, limit,
-		show(last, func(v *procedure.Verdict) string { return fmt.Sprintf("%s (%.1f)", quantity.Format(v.U, fine), v.K) })}
+	cells := []string{label, show(last, func(v *runview.VerdictView) string { return quantity.Format(v.Reference, fine) }), show(p.Found, shown), show(p.Found, errorOf), left, leftError, limit,
+		show(last, func(v *runview.VerdictView) string { return fmt.Sprintf("%s (%.1f)", quantity.Format(v.U, fine), v.K) })}
 	y := s.GetY()
 	s.font("", 8, ink)
 	for i, text := range cells {

@@ -14,12 +14,13 @@ import (
 	"time"
 	"unicode/utf16"
 
-	"northneedle/core/procedure"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/definition"
 	"northneedle/internal/demo"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
-	"northneedle/procedures"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -33,10 +34,10 @@ func history(t *testing.T) (*ledger.Ledger, []ledger.Run) {
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	all, err := procedures.Shipped()
+	all, err := definition.Shipped()
 	require.NoError(t, err)
 	require.NoError(t, demo.Fill(l, all, nil, "a long password", 1, monday))
-	rows, err := l.RunsIn(procedure.Signed, 1000)
+	rows, err := l.RunsIn(run.Signed, 1000)
 	require.NoError(t, err)
 	var kept []ledger.Run
 	for _, r := range rows {
@@ -87,7 +88,7 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 		families[row.Family+string(row.Result)] = true
 		run, err := l.Run(row.ID)
 		require.NoError(t, err)
-		v := run.View(monday)
+		v := runview.Of(run, monday)
 		pdf, err := paper.Certificate(v, row.Head, "")
 		require.NoError(t, err, row.Tag)
 		again, err := paper.Certificate(v, row.Head, "")
@@ -105,40 +106,43 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 }
 
 func TestNoCertificateWithoutASignature(t *testing.T) {
-	_, err := paper.Certificate(procedure.View{}, "", "")
+	_, err := paper.Certificate(runview.View{}, "", "")
 	assert.ErrorContains(t, err, "not signed")
 }
 
 func TestAWholeRunLeavesInOpenFormats(t *testing.T) {
 	l, rows := history(t)
-	run, err := l.Run(rows[0].ID)
+	r, err := l.Run(rows[0].ID)
 	require.NoError(t, err)
-	events, err := l.Rows(run.ID)
+	events, err := l.Rows(r.ID)
 	require.NoError(t, err)
-	written, err := exchange.RunJSON(run, events, monday)
+	written, err := exchange.RunJSON(r, events, monday)
 	require.NoError(t, err)
 	var record exchange.Record
 	require.NoError(t, json.Unmarshal(written, &record))
 	assert.Equal(t, exchange.Format, record.Format)
-	require.Len(t, record.Events, run.Seq)
+	require.Len(t, record.Events, r.Seq)
 
 	// What left can be folded again: to the same run.
-	var facts []procedure.Event
+	var facts []run.Event
 	for i, e := range record.Events {
 		if i > 0 {
 			assert.Equal(t, record.Events[i-1].Hash, e.Prev, "the chain goes with it")
 		}
-		fact, err := procedure.DecodeFact(e.Kind, e.Data)
+		fact, err := run.DecodeFact(e.Kind, e.Data)
 		require.NoError(t, err)
 		at, err := time.Parse(time.RFC3339Nano, e.At)
 		require.NoError(t, err)
-		event := procedure.Event{Run: run.ID, Seq: e.Seq, ID: e.ID, At: at.In(time.Local), Fact: fact}
+		event := run.Event{Run: r.ID, Seq: e.Seq, ID: e.ID, At: at.In(time.Local), Fact: fact}
 		require.NoError(t, json.Unmarshal(e.By, &event.By))
 		facts = append(facts, event)
 	}
-	assert.Equal(t, run.View(monday), procedure.Fold(record.Procedure, facts).View(monday))
+	kept, err := definition.Read("kept", []byte(record.Procedure))
+	require.NoError(t, err)
+	assert.Equal(t, r.Hash, kept.Hash, "the text is the identity")
+	assert.Equal(t, runview.Of(r, monday), runview.Of(run.Fold(kept, facts), monday))
 
-	table, err := exchange.PointsCSV(run.View(monday))
+	table, err := exchange.PointsCSV(runview.Of(r, monday))
 	require.NoError(t, err)
 	lines, err := csv.NewReader(bytes.NewReader(table)).ReadAll()
 	require.NoError(t, err)

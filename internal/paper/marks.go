@@ -4,7 +4,7 @@ import (
 	"math"
 
 	"northneedle/core/conformity"
-	"northneedle/core/procedure"
+	"northneedle/core/runview"
 
 	"codeberg.org/go-pdf/fpdf"
 )
@@ -20,7 +20,7 @@ func tip(x, y, lean, r float64) fpdf.PointType {
 
 // needle draws a point's mark: the arc between the limits, the fan of the
 // uncertainty, as found hollow, as left solid.
-func (s *sheet) needle(x, y float64, found, left *procedure.Verdict) {
+func (s *sheet) needle(x, y float64, found, left *runview.VerdictView) {
 	s.draw(ink, 0.2)
 	var arc []fpdf.PointType
 	for lean := -1.0; lean <= 1.001; lean += 0.1 {
@@ -39,7 +39,7 @@ func (s *sheet) needle(x, y float64, found, left *procedure.Verdict) {
 	}
 	fan := []fpdf.PointType{{X: x, Y: y}}
 	for i := 0; i <= 8; i++ {
-		fan = append(fan, tip(x, y, last.Lean-last.Fan+float64(i)/4*last.Fan, reach*0.9))
+		fan = append(fan, tip(x, y, last.ErrorToLimit-last.UToLimit+float64(i)/4*last.UToLimit, reach*0.9))
 	}
 	s.SetAlpha(0.22, "Normal")
 	s.draw(zoneColour(last.Zone), 0.1)
@@ -47,7 +47,7 @@ func (s *sheet) needle(x, y float64, found, left *procedure.Verdict) {
 	s.SetAlpha(1, "Normal")
 	s.hollow(x, y, found)
 	if left != nil {
-		end := tip(x, y, left.Lean, reach*0.92)
+		end := tip(x, y, left.ErrorToLimit, reach*0.92)
 		s.draw(zoneColour(left.Zone), 0.7)
 		s.Line(x, y, end.X, end.Y)
 	}
@@ -55,13 +55,13 @@ func (s *sheet) needle(x, y float64, found, left *procedure.Verdict) {
 	s.Circle(x, y, 0.6, "F")
 }
 
-func (s *sheet) hollow(x, y float64, v *procedure.Verdict) {
-	end := tip(x, y, v.Lean, reach*0.92)
+func (s *sheet) hollow(x, y float64, v *runview.VerdictView) {
+	end := tip(x, y, v.ErrorToLimit, reach*0.92)
 	s.draw(zoneColour(v.Zone), 0.9)
 	s.Line(x, y, end.X, end.Y)
 	s.SetDrawColor(255, 255, 255)
 	s.SetLineWidth(0.4)
-	inner := tip(x, y, v.Lean, reach*0.88)
+	inner := tip(x, y, v.ErrorToLimit, reach*0.88)
 	s.Line(x, y, inner.X, inner.Y)
 }
 

@@ -10,7 +10,7 @@ import (
 	"sync"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 
 	"github.com/alexedwards/argon2id"
@@ -116,16 +116,16 @@ func (d *Desk) find(name string) (ledger.Person, error) {
 func (d *Desk) SignOut(ctx context.Context) error { return d.sessions.Destroy(ctx) }
 
 // Who is signed in; ok is false where nobody is.
-func (d *Desk) Who(ctx context.Context) (procedure.Person, bool) {
+func (d *Desk) Who(ctx context.Context) (person.Person, bool) {
 	id := d.sessions.GetString(ctx, key)
 	if id == "" {
-		return procedure.Person{}, false
+		return person.Person{}, false
 	}
 	p, err := d.ledger.Person(ctx, id)
 	if err != nil || !p.Active {
-		return procedure.Person{}, false
+		return person.Person{}, false
 	}
-	return procedure.Person{ID: p.ID, Name: p.Name, Role: p.Role}, true
+	return person.Person{ID: p.ID, Name: p.Name, Role: p.Role}, true
 }
 
 func (d *Desk) waiting(name string) bool {
@@ -162,9 +162,9 @@ func Hash(password string) (string, error) {
 }
 
 // Add registers a person with a password.
-func Add(l *ledger.Ledger, name string, role procedure.PersonRole, password string) error {
+func Add(l *ledger.Ledger, name string, role person.PersonRole, password string) error {
 	switch role {
-	case procedure.Trainee, procedure.Technician, procedure.Lead, procedure.Manager:
+	case person.Trainee, person.Technician, person.Lead, person.Manager:
 	default:
 		return errors.New("the role is trainee, technician, lead or manager")
 	}

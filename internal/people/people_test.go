@@ -11,7 +11,7 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 
@@ -24,7 +24,7 @@ func desk(t *testing.T) (*ledger.Ledger, *httptest.Server, *time.Time) {
 	t.Helper()
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
-	require.NoError(t, people.Add(l, "Idris Vail", procedure.Technician, "a long password"))
+	require.NoError(t, people.Add(l, "Idris Vail", person.Technician, "a long password"))
 	now := time.Now()
 	d := people.NewDesk(l, func() time.Time { return now })
 	mux := http.NewServeMux()
@@ -132,6 +132,6 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 func TestWhoCannotBeRegistered(t *testing.T) {
 	l, _, _ := desk(t)
 	assert.ErrorContains(t, people.Add(l, "Noor Bexley", "chief", "a long password"), "role")
-	assert.ErrorContains(t, people.Add(l, " ", procedure.Lead, "a long password"), "name")
-	assert.ErrorContains(t, people.Add(l, "Noor Bexley", procedure.Lead, "short"), "8 characters")
+	assert.ErrorContains(t, people.Add(l, " ", person.Lead, "a long password"), "name")
+	assert.ErrorContains(t, people.Add(l, "Noor Bexley", person.Lead, "short"), "8 characters")
 }

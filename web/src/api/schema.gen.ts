@@ -1364,6 +1364,17 @@ export interface components {
             /** Format: date-time */
             now: string;
         };
+        AlternativeVerdict: {
+            /** Format: double */
+            error_to_limit: number;
+            pass: boolean;
+            title: string;
+            zone: string;
+        };
+        AlternativeView: {
+            title: string;
+            tolerance: string;
+        };
         Ambient: {
             /** Format: double */
             humidity_percent: number;
@@ -1398,15 +1409,15 @@ export interface components {
             /** Format: double */
             error: number;
             /** Format: double */
-            fan: number;
-            /** Format: double */
-            lean: number;
+            error_to_limit: number;
             /** Format: double */
             reference: number;
             /** Format: double */
             shown: number;
             /** Format: double */
             u: number;
+            /** Format: double */
+            u_to_limit: number;
             zone: string;
         };
         AnatomyWorking: {
@@ -1712,11 +1723,6 @@ export interface components {
             by: string;
             steps: string[];
             what: string;
-        };
-        Changeable: {
-            id: string;
-            invalidates: string[];
-            title: string;
         };
         Choice: {
             /** Format: int64 */
@@ -2079,6 +2085,12 @@ export interface components {
             site: string;
             tag: string;
         };
+        Diagnosis: {
+            investigate?: boolean;
+            lines?: string[];
+            shape: string;
+            words: string;
+        };
         DiffLine: {
             /** @enum {string} */
             kind: "same" | "added" | "removed";
@@ -2260,7 +2272,7 @@ export interface components {
             id: string;
             judges: string[];
             looking: boolean;
-            seen?: components["schemas"]["Seen"];
+            seen?: components["schemas"]["Diagnosis"];
             title: string;
             undo?: components["schemas"]["Move"][];
         };
@@ -2353,7 +2365,7 @@ export interface components {
             /** Format: double */
             producer_risk: number;
         };
-        Hands: {
+        HandlingTimes: {
             /** Format: double */
             Bring: number;
             /** Format: double */
@@ -2526,7 +2538,7 @@ export interface components {
             once?: boolean;
             word: string;
         };
-        Known: {
+        KnownError: {
             /** Format: double */
             error: number;
             quantity: string;
@@ -2597,7 +2609,7 @@ export interface components {
             idn?: string;
             kind: string;
             name: string;
-            stand_in: boolean;
+            simulated: boolean;
             state: string;
             words: string;
         };
@@ -2611,15 +2623,16 @@ export interface components {
         };
         LiveFrame: {
             facts: components["schemas"]["Fact"][];
+            figures?: {
+                [key: string]: unknown;
+            };
             /** Format: double */
             final?: number;
             /** Format: double */
             settles?: number;
             status: components["schemas"]["Status"];
             steady: boolean;
-            strokes?: components["schemas"]["Stroke"][];
             traces: components["schemas"]["Trace"][];
-            trumpet?: components["schemas"]["Trumpet"];
             /** Format: double */
             value?: number;
             why: string;
@@ -2683,7 +2696,7 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "device" | "reference" | "control";
-            known?: components["schemas"]["Known"];
+            known?: components["schemas"]["KnownError"];
             levels: string[];
             /** Format: int64 */
             notices: number;
@@ -2765,7 +2778,7 @@ export interface components {
             resolution: number;
             /** Format: int64 */
             round: number;
-            schools?: components["schemas"]["School"][];
+            schools?: components["schemas"]["AlternativeView"][];
             set_up?: string[];
             shown: string;
             title: string;
@@ -2826,13 +2839,13 @@ export interface components {
             /** Format: double */
             error: number;
             /** Format: double */
-            fan: number;
+            error_to_limit: number;
             label: string;
-            /** Format: double */
-            lean: number;
             phase: string;
             /** Format: double */
             reference: number;
+            /** Format: double */
+            u_to_limit: number;
             unit: string;
             zone: string;
         };
@@ -2950,11 +2963,11 @@ export interface components {
             complete: boolean;
             do?: string;
             expected?: components["schemas"]["Expected"];
-            found?: components["schemas"]["Verdict"];
+            found?: components["schemas"]["VerdictView"];
             gross_open: boolean;
             id: string;
             label: string;
-            left?: components["schemas"]["Verdict"];
+            left?: components["schemas"]["VerdictView"];
             missing?: string;
             omitted?: string;
             readings: components["schemas"]["ReadingView"][];
@@ -3203,6 +3216,11 @@ export interface components {
             line: number;
             why: string;
         };
+        ReplaceablePart: {
+            id: string;
+            invalidates: string[];
+            title: string;
+        };
         ReportView: {
             /**
              * Format: int64
@@ -3417,27 +3435,10 @@ export interface components {
             /** Format: double */
             v: number;
         };
-        School: {
-            title: string;
-            tolerance: string;
-        };
         SchoolLimit: {
             /** Format: double */
             limit_kg: number;
             title: string;
-        };
-        SchoolVerdict: {
-            /** Format: double */
-            lean: number;
-            pass: boolean;
-            title: string;
-            zone: string;
-        };
-        Seen: {
-            investigate?: boolean;
-            lines?: string[];
-            shape: string;
-            words: string;
         };
         SequenceRequest: {
             on: boolean;
@@ -3685,14 +3686,12 @@ export interface components {
             /** Format: double */
             error: number;
             /** Format: double */
-            expanded_uncertainty: number;
+            error_to_limit: number;
             /** Format: double */
-            fan: number;
+            expanded_uncertainty: number;
             formula: string;
             /** Format: double */
             high?: number;
-            /** Format: double */
-            lean: number;
             /** Format: double */
             low?: number;
             /** @description over a population of devices, where its spread is given */
@@ -3701,6 +3700,8 @@ export interface components {
             source: string;
             /** Format: double */
             tur: number;
+            /** Format: double */
+            u_to_limit: number;
             words: string;
             zone: string;
         };
@@ -3763,12 +3764,13 @@ export interface components {
             mean_error_percent: number;
             windows_min: number[];
         };
-        Verdict: {
+        VerdictView: {
             budget: components["schemas"]["Budget"];
+            device_entry?: string;
             /** Format: double */
             error: number;
             /** Format: double */
-            fan: number;
+            error_to_limit: number;
             formula: string;
             gross: boolean;
             /** Format: double */
@@ -3778,8 +3780,6 @@ export interface components {
             /** Format: double */
             k: number;
             /** Format: double */
-            lean: number;
-            /** Format: double */
             low?: number;
             pass: boolean;
             phase: string;
@@ -3787,13 +3787,14 @@ export interface components {
             reference: number;
             /** Format: int64 */
             round: number;
-            schools?: components["schemas"]["SchoolVerdict"][];
+            schools?: components["schemas"]["AlternativeVerdict"][];
             sentence: string;
-            told?: string;
             /** Format: double */
             tur: number;
             /** Format: double */
             u: number;
+            /** Format: double */
+            u_to_limit: number;
             warning?: string;
             zone: string;
         };
@@ -3816,7 +3817,7 @@ export interface components {
             /** Format: date-time */
             opened_at: string;
             opened_by: components["schemas"]["Person"];
-            parts?: components["schemas"]["Changeable"][];
+            parts?: components["schemas"]["ReplaceablePart"][];
             procedure: components["schemas"]["ProcedureBrief"];
             remarks: string[];
             replaced_by?: string;
@@ -3934,7 +3935,7 @@ export interface components {
              */
             capacity: number;
             from: string;
-            hands: components["schemas"]["Hands"];
+            hands: components["schemas"]["HandlingTimes"];
             /** @description site of the workshop */
             home: string;
             sites: components["schemas"]["Site"][];

@@ -56,7 +56,7 @@ const measure = computed(() => {
   return props.run.measures.find((m) => m.id === (on ?? props.finding.judges[0]))
 })
 const kind = computed(() => measure.value?.capture?.instrument ?? '')
-const standIn = computed(() => bench.value?.links.some((l) => l.kind === kind.value && l.stand_in))
+const standIn = computed(() => bench.value?.links.some((l) => l.kind === kind.value && l.simulated))
 const pressed = ref(false)
 const predicted = computed(() =>
   (measure.value?.points ?? [])

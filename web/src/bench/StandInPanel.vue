@@ -19,7 +19,7 @@ const said = ref('')
 const { data: controls, refetch } = useQuery({
   queryKey: ['stand-in', () => props.kind],
   queryFn: () => answer(api.GET('/api/stand-ins/{kind}', { params: { path: { kind: props.kind } } })),
-  enabled: () => !!link.value?.stand_in,
+  enabled: () => !!link.value?.simulated,
   staleTime: Infinity,
 })
 const entry = ref('')
@@ -42,7 +42,7 @@ async function toggle(fault: { code: string; word: string; on?: boolean }) {
 
 <template>
   <details
-    v-if="link?.stand_in"
+    v-if="link?.simulated"
     :open="open"
     class="mt-4 border border-dashed border-ink-2 px-3 py-2 text-sm"
     @toggle="open = ($event.target as HTMLDetailsElement).open"

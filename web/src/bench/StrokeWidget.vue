@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { components } from '../api/schema.gen'
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
 import { useTrace, type WidgetProps } from './widget'
@@ -11,7 +12,7 @@ const props = defineProps<WidgetProps>()
 const trace = useTrace(props)
 const band = computed(() => ({ low: props.point.with?.low ?? 0, high: props.point.with?.high ?? 0 }))
 const wanted = computed(() => props.measure.capture?.breaths ?? 0)
-const strokes = computed(() => (props.frame?.strokes ?? []).slice(-8))
+const strokes = computed(() => ((props.frame?.figures?.strokes ?? []) as components['schemas']['Stroke'][]).slice(-8))
 const last = computed(() => strokes.value[strokes.value.length - 1])
 const counted = computed(() => strokes.value.filter((s) => s.counted).length)
 const injected = computed(() => (props.point.with?.direction ?? 1) > 0)

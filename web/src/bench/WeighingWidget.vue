@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { components } from '../api/schema.gen'
 import { computed } from 'vue'
 import LiveTrace from './LiveTrace.vue'
 import { useTrace, type WidgetProps } from './widget'
@@ -6,7 +7,7 @@ import { useTrace, type WidgetProps } from './widget'
 /** A pump on a balance: the mass against time, and how the mean flow error narrows over longer windows. */
 const props = defineProps<WidgetProps>()
 const trace = useTrace(props)
-const trumpet = computed(() => props.frame?.trumpet)
+const trumpet = computed(() => props.frame?.figures?.trumpet as components['schemas']['Trumpet'] | undefined)
 const rows = computed(() =>
   (trumpet.value?.windows_min ?? []).map((w, i) => ({
     window: w,

@@ -7,8 +7,8 @@ import type { Zone } from '../api/client'
 interface Needle {
   label: string
   zone: Zone
-  lean: number
-  fan: number
+  error_to_limit: number
+  u_to_limit: number
   phase: string
 }
 const props = defineProps<{ needles: Needle[] | null }>()
@@ -31,7 +31,7 @@ const pairs = computed(() => {
         :found="p.found"
         :left="p.left"
         :width="36"
-        :label="`${p.label}: error ${Math.round(((p.left ?? p.found)?.lean ?? 0) * 100)} % of the limit`"
+        :label="`${p.label}: error ${Math.round(((p.left ?? p.found)?.error_to_limit ?? 0) * 100)} % of the limit`"
       />
     </span>
   </div>

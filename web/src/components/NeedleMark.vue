@@ -4,8 +4,8 @@ import type { Zone } from '../api/client'
 
 /** One point's error as a needle: upright is none, 45° the limit. Hollow as found, solid as left. */
 const props = defineProps<{
-  found?: { lean: number; fan: number; zone: Zone }
-  left?: { lean: number; fan: number; zone: Zone }
+  found?: { error_to_limit: number; u_to_limit: number; zone: Zone }
+  left?: { error_to_limit: number; u_to_limit: number; zone: Zone }
   width?: number
   label?: string
 }>()
@@ -31,7 +31,7 @@ const fan = computed(() => {
   const v = last.value
   if (!v) return ''
   const r = reach.value * 0.94
-  return `M${pivot.value.x},${pivot.value.y} L${tip(v.lean - v.fan, 0.94)} A${r} ${r} 0 0 1 ${tip(v.lean + v.fan, 0.94)}Z`
+  return `M${pivot.value.x},${pivot.value.y} L${tip(v.error_to_limit - v.u_to_limit, 0.94)} A${r} ${r} 0 0 1 ${tip(v.error_to_limit + v.u_to_limit, 0.94)}Z`
 })
 </script>
 
@@ -41,7 +41,7 @@ const fan = computed(() => {
     :height="h"
     :viewBox="`0 0 ${w} ${h}`"
     role="img"
-    :aria-label="label ?? (last ? `error ${Math.round(last.lean * 100)} % of the limit` : 'not measured')"
+    :aria-label="label ?? (last ? `error ${Math.round(last.error_to_limit * 100)} % of the limit` : 'not measured')"
   >
     <path :d="arc(-1, 1)" fill="none" stroke="var(--ink)" :stroke-width="big ? 2 : 1.2" />
     <path
@@ -53,13 +53,13 @@ const fan = computed(() => {
       <path :d="fan" :fill="ink(last.zone)" opacity="0.22" />
       <g v-if="found">
         <path
-          :d="`M${pivot.x},${pivot.y} L${tip(found.lean, 0.92)}`"
+          :d="`M${pivot.x},${pivot.y} L${tip(found.error_to_limit, 0.92)}`"
           :stroke="ink(found.zone)"
           :stroke-width="big ? 5.5 : 3.4"
           stroke-linecap="round"
         />
         <path
-          :d="`M${pivot.x},${pivot.y} L${tip(found.lean, 0.9)}`"
+          :d="`M${pivot.x},${pivot.y} L${tip(found.error_to_limit, 0.9)}`"
           stroke="var(--sheet)"
           :stroke-width="big ? 2.6 : 1.5"
           stroke-linecap="round"
@@ -67,7 +67,7 @@ const fan = computed(() => {
       </g>
       <path
         v-if="left"
-        :d="`M${pivot.x},${pivot.y} L${tip(left.lean, 0.92)}`"
+        :d="`M${pivot.x},${pivot.y} L${tip(left.error_to_limit, 0.92)}`"
         :stroke="ink(left.zone)"
         :stroke-width="big ? 4.5 : 2.6"
         stroke-linecap="round"

@@ -7,8 +7,8 @@ import { localDay } from '../composables/words'
 defineProps<{ runs: components['schemas']['TouchedRun'][] }>()
 type Point = components['schemas']['TouchedPoint']
 const needle = (lean: number, fan: number) => ({
-  lean,
-  fan,
+  error_to_limit: lean,
+  u_to_limit: fan,
   zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const),
 })
 const points = (all: Point[]) => [...all].sort((a, b) => Number(b.changed) - Number(a.changed)).slice(0, 6)

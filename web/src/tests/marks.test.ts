@@ -9,7 +9,7 @@ function tip(path: string | undefined, width: number) {
   const at = / L(-?[\d.]+),(-?[\d.]+)/.exec(path ?? '')
   return Number(at?.[1]) - width / 2
 }
-const needle = (lean: number, zone = 'inside' as const) => ({ lean, fan: 0.1, zone })
+const needle = (lean: number, zone = 'inside' as const) => ({ error_to_limit: lean, u_to_limit: 0.1, zone })
 
 describe('the needle', () => {
   it('stands upright for no error and leans to the side of the error', () => {
@@ -54,7 +54,7 @@ describe('the zones', () => {
 
 describe('the fingerprint', () => {
   it('lays as found and as left of a point over one another', () => {
-    const point = (label: string, phase: string) => ({ label, phase, zone: 'inside' as const, lean: 0.1, fan: 0.1 })
+    const point = (label: string, phase: string) => ({ label, phase, zone: 'inside' as const, error_to_limit: 0.1, u_to_limit: 0.1 })
     const print = mount(FingerPrint, {
       props: { needles: [point('5 %', 'as found'), point('10 %', 'as found'), point('5 %', 'as left')] },
     })

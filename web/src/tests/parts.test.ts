@@ -101,9 +101,9 @@ describe('the points of a finding', () => {
     const verdict = (sentence: string) => ({
       sentence,
       zone: 'inside',
-      lean: 0.2,
-      fan: 0.1,
-      schools: [{ title: 'within 50 mL', zone: 'outside', lean: 2, pass: false }],
+      error_to_limit: 0.2,
+      u_to_limit: 0.1,
+      schools: [{ title: 'within 50 mL', zone: 'outside', error_to_limit: 2, pass: false }],
     })
     const run = {
       measures: [

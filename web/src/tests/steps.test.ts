@@ -56,7 +56,7 @@ const point = (id: string, error?: number, more: object = {}) => ({
   found:
     error === undefined
       ? undefined
-      : { indicated: Number(id) + error, error, zone: Math.abs(error) > 0.3 ? 'red' : 'green', lean: 0, fan: 0 },
+      : { indicated: Number(id) + error, error, zone: Math.abs(error) > 0.3 ? 'outside' : 'inside', error_to_limit: 0, u_to_limit: 0 },
   ...more,
 })
 const run = (more: object = {}) => ({
@@ -396,7 +396,7 @@ describe('the end of a run', () => {
 describe('the ledger', () => {
   it('shows every point by what was last read of it, and what was left out', async () => {
     const points = [
-      point('5', 0.42, { left: { indicated: 5.01, error: 0.01, zone: 'green', lean: 0, fan: 0 } }),
+      point('5', 0.42, { left: { indicated: 5.01, error: 0.01, zone: 'inside', error_to_limit: 0, u_to_limit: 0 } }),
       point('10', -0.08),
       point('0', undefined, { omitted: 'no zero gas' }),
     ]

@@ -12,21 +12,8 @@ import { useHouse } from '../house/useHouse'
 import { useSession } from '../composables/useSession'
 import { dueWords, familyWords } from '../composables/words'
 
-const families = [
-  'capnograph',
-  'ventilator',
-  'infusion-pump',
-  'spirometer',
-  'metabolic-cart',
-  'patient-scale',
-  'audiometer',
-  'blood-gas-analyser',
-  'photometer',
-  'breath-monitor',
-  'warm-chamber',
-  'collection-bag-meter',
-]
 const { data: house } = useHouse()
+const families = computed(() => house.value?.families ?? [])
 const router = useRouter()
 const { person } = useSession()
 const text = ref('')

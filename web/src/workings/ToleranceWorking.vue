@@ -62,7 +62,7 @@ const percent = (p: number | undefined) =>
     <template #out>
       <div class="flex items-center gap-5">
         <NeedleMark
-          :found="result ? { lean: result.lean, fan: result.fan, zone: result.zone } : undefined"
+          :found="result ? result : undefined"
           :width="150"
         />
         <div>

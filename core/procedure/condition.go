@@ -1,0 +1,73 @@
+package procedure
+
+import (
+	"fmt"
+	"strings"
+
+	"northneedle/core/conformity"
+	"northneedle/core/quantity"
+)
+
+// Condition says when a step, a point or a control belongs to a run: always (its zero value),
+// when an optional role was filled, or when something was chosen.
+type Condition struct {
+	Role          string // the optional role
+	Field, Option string // the choice
+}
+
+// Always reports whether nothing is asked for.
+func (c Condition) Always() bool { return c == Condition{} }
+
+// parseCondition reads "role" or "field = option".
+func parseCondition(when string) Condition {
+	field, option, choice := strings.Cut(when, "=")
+	if !choice {
+		return Condition{Role: strings.TrimSpace(when)}
+	}
+	return Condition{Field: strings.TrimSpace(field), Option: strings.TrimSpace(option)}
+}
+
+// Target is a point's value: a number in the measure's unit, a standard's certified value
+// (Role and Quantity), or Percent of a figure of the data plate (Of).
+type Target struct {
+	Value          float64
+	Role, Quantity string
+	Percent        float64
+	Of             string
+}
+
+func parseTarget(text string) (Target, error) {
+	clean := strings.TrimSpace(text)
+	if number, field, ok := strings.Cut(clean, "% of "); ok {
+		v, err := quantity.ParseNumber(number)
+		if err != nil || strings.TrimSpace(field) == "" {
+			return Target{}, fmt.Errorf("%q is not understood: write it like \"25 %% of capacity\"", text)
+		}
+		return Target{Percent: v, Of: strings.TrimSpace(field)}, nil
+	}
+	if v, err := quantity.ParseNumber(clean); err == nil {
+		return Target{Value: v}, nil
+	}
+	role, name, ok := strings.Cut(clean, ".")
+	if !ok || role == "" || name == "" {
+		return Target{}, fmt.Errorf("%q is not understood: use a number, \"role.quantity\" or \"25 %% of capacity\"", text)
+	}
+	return Target{Role: role, Quantity: name}, nil
+}
+
+// LimitsFunc gives the limits on the error at a reference value; both are in the measure's unit.
+// Plate holds the figures of the data plate.
+type LimitsFunc func(reference float64, plate map[string]float64) (conformity.Limits, error)
+
+// ParseLimits reads a tolerance: the name of one of the catalogue's tables, or the text form
+// of [conformity.ParseTolerance].
+func (c Catalogue) ParseLimits(text string) (LimitsFunc, error) {
+	if table := c.Tables[text]; table != nil {
+		return table, nil
+	}
+	t, err := conformity.ParseTolerance(text)
+	if err != nil {
+		return nil, err
+	}
+	return func(reference float64, _ map[string]float64) (conformity.Limits, error) { return t.Limits(reference) }, nil
+}

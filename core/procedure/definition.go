@@ -1,0 +1,101 @@
+// Package procedure holds the definition of a procedure: what is written in its file, a type for
+// each kind of step, and what follows from it once it is compiled. It also says what a device
+// family may compute of its own: methods, ways of capturing, patterns and tables of limits.
+package procedure
+
+import (
+	"northneedle/core/adjust"
+	"northneedle/core/conformity"
+	"northneedle/core/interval"
+	"northneedle/core/reference"
+	"strings"
+	"time"
+)
+
+// Definition is one immutable revision of how a family of devices is verified, as it is written.
+// [Compile] makes a [Procedure] of it.
+type Definition struct {
+	ID       string `yaml:"id" jsonschema:"pattern=^[a-z0-9]+(-[a-z0-9]+)*$"`
+	Revision int    `yaml:"revision" jsonschema:"minimum=1"`
+	Title    string `yaml:"title"`
+	Family   string `yaml:"family"`
+	Summary  string `yaml:"summary,omitempty"`
+
+	Calibrates []string         `yaml:"calibrates,omitempty"` // analytes whose calibration it is
+	Cautions   []string         `yaml:"cautions" jsonschema:"minItems=1"`
+	Roles      []reference.Role `yaml:"roles,omitempty"`
+	Policy     *adjust.Policy   `yaml:"policy,omitempty"` // overrides the lab's
+	Rule       *conformity.Rule `yaml:"rule,omitempty"`   // overrides the lab's
+	Review     Review           `yaml:"review,omitempty"` // overrides the lab's
+	Parts      []ReplaceablePart           `yaml:"parts,omitempty"`
+	Steps      Steps            `yaml:"-"` // read apart: a type for each kind
+	Next       Next             `yaml:"next"`
+}
+
+// ReplaceablePart is something that may be changed during the run, and makes earlier steps count
+// no more: another breathing circuit, another sensor.
+type ReplaceablePart struct {
+	ID          string   `json:"id" yaml:"id"`
+	Title       string   `json:"title" yaml:"title"`
+	Invalidates []string `json:"invalidates" yaml:"invalidates"` // checks, acts and measures to be done again
+}
+
+// Review says when a second person countersigns.
+type Review string
+
+const (
+	ReviewNever     Review = "never"
+	ReviewOnFailure Review = "on failure"
+	ReviewAlways    Review = "always"
+)
+
+// Reviews lists every valid Review.
+var Reviews = []Review{ReviewNever, ReviewOnFailure, ReviewAlways}
+
+// Next is the fixed interval to the next due date: months, days, or each time of
+// something that has no date ("patient").
+type Next struct {
+	Months int    `yaml:"months,omitempty"`
+	Days   int    `yaml:"days,omitempty"`
+	Each   string `yaml:"each,omitempty"`
+	Why    string `yaml:"why,omitempty"`
+	Within string `yaml:"within,omitempty"` // a role whose standard's last day it does not go beyond: a lot of calibrator
+}
+
+// After is the due date that a run done at a time leads to; nil where Each is the interval.
+// It returns an error for an interval that is not positive.
+func (n Next) After(done time.Time) (*interval.Due, error) {
+	var due interval.Due
+	var err error
+	switch {
+	case n.Each != "":
+		return nil, nil
+	case n.Days > 0:
+		due, err = interval.FixedDays(done, n.Days, n.Why)
+	default:
+		due, err = interval.Fixed(done, n.Months, n.Why)
+	}
+	return &due, err
+}
+
+// Slug makes an id from a title: lower case letters and digits joined by hyphens.
+func Slug(title string) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range strings.ToLower(title) {
+		switch {
+		case r >= 'a' && r <= 'z' || r >= '0' && r <= '9':
+			if gap && b.Len() > 0 {
+				b.WriteByte('-')
+			}
+			gap = false
+			b.WriteRune(r)
+		case r >= '₀' && r <= '₉':
+			gap = false
+			b.WriteRune('0' + r - '₀')
+		default:
+			gap = true
+		}
+	}
+	return b.String()
+}

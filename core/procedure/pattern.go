@@ -1,0 +1,59 @@
+package procedure
+
+// JudgedPoint is one judged point with where it stands among the others: what its way of
+// capturing was given (band, direction …).
+type JudgedPoint struct {
+	Label               string
+	With                map[string]float64
+	Measure             string // its id
+	Reference, Error, U float64
+	ErrorToLimit        float64 // error ÷ limit
+}
+
+// Significant reports whether the error is beyond its uncertainty.
+func (p JudgedPoint) Significant() bool { return p.Error > p.U || p.Error < -p.U }
+
+// Percent is the error as a share of the reference.
+func (p JudgedPoint) Percent() float64 { return 100 * p.Error / p.Reference }
+
+// Diagnosis is what a family sees in its points: a shape that its causes go by, and the
+// sentence. An investigation wanted before any adjustment says so.
+type Diagnosis struct {
+	Shape       string   `json:"shape"`
+	Words       string   `json:"words"`
+	Investigate bool     `json:"investigate,omitempty"`
+	Lines       []string `json:"lines,omitempty"` // what it means, one by one
+}
+
+// FindingInput is what a pattern has before it: the judged points, the room, and what was
+// chosen in the run.
+type FindingInput struct {
+	Points  []JudgedPoint
+	Ambient Ambient
+	Choices map[string]string
+	Plate   map[string]float64
+}
+
+// Pattern reads the errors of a finding in the manner of a family. The zero value reads nothing.
+type Pattern struct {
+	Read   func(FindingInput) Diagnosis
+	Params []string // names that it takes from a point's "with"
+}
+
+// Diagnose reads the errors; ok is false without a pattern or without a point.
+func (p Pattern) Diagnose(in FindingInput) (d Diagnosis, ok bool) {
+	if p.Read == nil || len(in.Points) == 0 {
+		return Diagnosis{}, false
+	}
+	return p.Read(in), true
+}
+
+// Marked are the points whose "with" holds a number above zero for a name.
+func Marked(points []JudgedPoint, name string) (all []JudgedPoint) {
+	for _, p := range points {
+		if p.With[name] > 0 {
+			all = append(all, p)
+		}
+	}
+	return all
+}

@@ -1,0 +1,250 @@
+package procedure
+
+import "northneedle/core/adjust"
+
+// StepKind says what the technician does at a step.
+type StepKind string
+
+const (
+	StepBring    StepKind = "bring"    // fill the roles
+	StepCautions StepKind = "cautions" // acknowledge them
+	StepCheck    StepKind = "check"    // fine, not fine, does not apply
+	StepAct      StepKind = "act"      // do something, which may open or close a loose end
+	StepWait     StepKind = "wait"     // a timer
+	StepAmbient  StepKind = "ambient"  // room conditions
+	StepRecord   StepKind = "record"   // figures from the data plate
+	StepMeasure  StepKind = "measure"
+	StepFinding  StepKind = "finding"
+	StepSign     StepKind = "sign"
+)
+
+// StepKinds lists every StepKind, in the order of a run.
+var StepKinds = []StepKind{StepBring, StepCautions, StepCheck, StepAct, StepWait, StepAmbient, StepRecord, StepMeasure, StepFinding, StepSign}
+
+// Step is one step of a run: a pointer to one of the types below.
+type Step interface {
+	Kind() StepKind
+	Base() *StepBase
+}
+
+// Steps are the steps of a definition in their order.
+type Steps []Step
+
+// StepBase is what all kinds of step share.
+type StepBase struct {
+	ID       string   `yaml:"id,omitempty"`       // made from the title where none is given
+	Title    string   `yaml:"title,omitempty"`    // the words behind the key of its kind where none is given
+	Do       string   `yaml:"do,omitempty"`       // how, in a sentence or two
+	Caution  string   `yaml:"caution,omitempty"`  // shown while the step is done
+	Symptom  string   `yaml:"symptom,omitempty"`  // what the mistake would look like
+	When     string   `yaml:"when,omitempty"`     // an optional role, or "field = option" of an earlier record: otherwise the step is left out of the run
+	Skip     string   `yaml:"skip,omitempty"`     // "lead": only a lead may leave it out
+	Optional bool     `yaml:"optional,omitempty"` // left out, the statement still stands
+	Opens    string   `yaml:"opens,omitempty"`    // the loose end it opens
+	Closes   []string `yaml:"closes,omitempty"`   // the loose ends it closes
+
+	Condition Condition `yaml:"-"` // When, parsed by Compile
+}
+
+// Base returns the shared part.
+func (b *StepBase) Base() *StepBase { return b }
+
+// LeadOnly reports whether only a lead may leave the step out.
+func (b *StepBase) LeadOnly() bool { return b.Skip == "lead" }
+
+// BringStep begins every run: the roles are filled with standards.
+type BringStep struct{ StepBase }
+
+// CautionsStep follows it: the cautions are acknowledged.
+type CautionsStep struct{ StepBase }
+
+// CheckStep is a question that is answered fine, not fine or does not apply.
+type CheckStep struct {
+	Check    string `yaml:"check" jsonschema:"description=What is looked at."`
+	StepBase `yaml:",inline"`
+	Answers  string `yaml:"answers,omitempty" jsonschema:"enum=passed"` // "passed": answered passed, failed or not fitted
+}
+
+// Tests reports whether the check is answered passed, failed or not fitted.
+func (c *CheckStep) Tests() bool { return c.Answers == "passed" }
+
+// ActStep is something to do.
+type ActStep struct {
+	Act      string `yaml:"act" jsonschema:"description=What is done."`
+	StepBase `yaml:",inline"`
+}
+
+// WaitStep is a timer.
+type WaitStep struct {
+	Wait     string `yaml:"wait" jsonschema:"description=What is waited for."`
+	StepBase `yaml:",inline"`
+	Minutes  float64 `yaml:"minutes"` // above 0, at most 1440
+	Why      string  `yaml:"why"`     // what happens if it is cut short
+}
+
+// AmbientStep records the room conditions.
+type AmbientStep struct {
+	Ambient     string `yaml:"ambient" jsonschema:"description=Its title."`
+	StepBase    `yaml:",inline"`
+	UPressure   float64 `yaml:"u_pressure_hpa,omitempty"` // expanded uncertainty (k = 2) of the pressure, in hPa
+	Temperature *Window `yaml:"temperature,omitempty"`    // in °C: outside it, come back later
+}
+
+// Window is a range the room must be in for the work to mean anything.
+type Window struct {
+	From float64 `yaml:"from"`
+	To   float64 `yaml:"to"`
+	Why  string  `yaml:"why"`
+}
+
+// RecordStep records figures and choices: a data plate, how a device is set.
+type RecordStep struct {
+	Record   string `yaml:"record" jsonschema:"description=Its title."`
+	StepBase `yaml:",inline"`
+	Fields   []Field `yaml:"fields" jsonschema:"minItems=1"`
+}
+
+// Field is one figure of a data plate, or one thing to choose.
+type Field struct {
+	ID       string   `json:"id" yaml:"id"`
+	Label    string   `json:"label" yaml:"label"`
+	Unit     string   `json:"unit" yaml:"unit,omitempty"`
+	Min      float64  `json:"min,omitempty" yaml:"min,omitempty"`
+	Max      float64  `json:"max,omitempty" yaml:"max,omitempty"`
+	Options  []Option `json:"options,omitempty" yaml:"options,omitempty"`   // a choice in place of a figure
+	Text     bool     `json:"text,omitempty" yaml:"text,omitempty"`         // words in place of a figure
+	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"` // may stay empty
+	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`   // an earlier choice that this one must equal
+	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`   // what it would look like if it did not
+}
+
+// Option is one thing that can be chosen.
+type Option struct {
+	ID    string `json:"id" yaml:"id"`
+	Title string `json:"title" yaml:"title"` // with its definition: "BTPS: 37 °C, ambient pressure, saturated"
+}
+
+// Measure is a series of points at which the device is compared.
+type Measure struct {
+	Measure      string `yaml:"measure" jsonschema:"description=Its id."`
+	StepBase     `yaml:",inline"`
+	MethodName   string                 `yaml:"method"`                                                    // of the family's methods
+	Direction    string                 `yaml:"direction,omitempty" jsonschema:"enum=rising,enum=falling"` // where a device may differ
+	Role         string                 `yaml:"role,omitempty"`
+	Quantity     string                 `yaml:"quantity,omitempty"`
+	Unit         string                 `yaml:"unit"`
+	Reads        string                 `yaml:"reads,omitempty"`   // unit of what is read, where that is of another kind
+	Resolution   float64                `yaml:"resolution"`        // of the display, in Unit
+	Tolerance    string                 `yaml:"tolerance"`         // as conformity.ParseTolerance reads it, or the name of a table
+	School       string                 `yaml:"school,omitempty"`  // whose tolerance it is, where others are in use too
+	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"` // the others; the lab's choice decides
+	Gross        float64                `yaml:"gross,omitempty"`   // multiple of the tolerance from which an error is far out; 0 means 3
+	Repeats      int                    `yaml:"repeats,omitempty"` // readings a point needs; 0 means 1
+	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
+	Capture      *Capture               `yaml:"capture,omitempty"` // nil: read from the display and typed
+	SetUp        []string               `yaml:"set_up,omitempty"`  // what to look at on a gross error
+
+	Method Method     `yaml:"-"` // the following are filled in by Compile
+	Limits LimitsFunc `yaml:"-"` // of Tolerance
+	Judge  *Finding   `yaml:"-"` // that judges it
+}
+
+// AlternativeTolerance is another criterion in use for a measure, shown beside the one that decides.
+type AlternativeTolerance struct {
+	Title     string `json:"title" yaml:"title"`
+	Tolerance string `json:"tolerance" yaml:"tolerance"`
+
+	Limits LimitsFunc `json:"-" yaml:"-"` // of Tolerance; filled in by Compile
+}
+
+// Point is one value at which the device is compared.
+type Point struct {
+	ID    string             `yaml:"id,omitempty"`
+	Label string             `yaml:"label"`
+	At    string             `yaml:"at"`              // a number, "role.quantity", or "25 % of capacity"
+	U     float64            `yaml:"u,omitempty"`     // expanded (k = 2), where no standard realises the value
+	Role  string             `yaml:"role,omitempty"`  // the measure's where none is given
+	Drive map[string]string  `yaml:"drive,omitempty"` // what a linked instrument is set to
+	Do    string             `yaml:"do,omitempty"`
+	With  map[string]float64 `yaml:"with,omitempty"` // for the way of capturing, besides the capture's own
+	Zone  string             `yaml:"zone,omitempty"` // the trim that serves it, where one serves several
+	When  string             `yaml:"when,omitempty"` // as of a step: otherwise the point is left out of the run
+
+	Target    Target    `yaml:"-"` // At, parsed by Compile
+	Condition Condition `yaml:"-"` // When, parsed by Compile
+}
+
+// Capture says how a reading is taken over a link.
+type Capture struct {
+	Kind       string             `json:"kind" yaml:"kind"`             // one of the family's ways of capturing
+	Instrument string             `json:"instrument" yaml:"instrument"` // kind of linked instrument
+	Channel    string             `json:"channel" yaml:"channel"`
+	Also       []string           `json:"also,omitempty" yaml:"also,omitempty"`                          // further channels
+	Breaths    int                `json:"breaths,omitempty" yaml:"breaths,omitempty"`                    // alike
+	Seconds    float64            `json:"seconds,omitempty" yaml:"seconds,omitempty"`                    // window
+	Limit      float64            `json:"limit" yaml:"limit"`                                            // how alike or steady, in the measure's unit
+	Floor      float64            `json:"floor,omitempty" yaml:"floor,omitempty"`                        // the least swing that counts
+	With       map[string]float64 `json:"with,omitempty" yaml:"with,omitempty"`                          // what else the way of capturing asks for
+	Hands      string             `json:"hands,omitempty" yaml:"hands,omitempty" jsonschema:"enum=free"` // free: taken by itself when steady
+
+	Method CaptureMethod `json:"-" yaml:"-"` // of Kind; filled in by Compile
+}
+
+// Finding judges measures and decides what is done.
+type Finding struct {
+	Finding     string `yaml:"finding" jsonschema:"description=Its id."`
+	StepBase    `yaml:",inline"`
+	PatternName string              `yaml:"pattern,omitempty"` // of the family's patterns: how its errors are read
+	Judges      []string            `yaml:"judges" jsonschema:"minItems=1"`
+	Controls    []adjust.Control    `yaml:"controls,omitempty"`
+	Causes      map[string][]string `yaml:"causes,omitempty"` // likely causes by shape
+
+	Measures   []*Measure  `yaml:"-"` // of Judges; the following are filled in by Compile
+	Pattern    Pattern     `yaml:"-"`
+	Conditions []Condition `yaml:"-"` // of each control's When
+}
+
+// SignStep ends every run.
+type SignStep struct{ StepBase }
+
+func (*BringStep) Kind() StepKind    { return StepBring }
+func (*CautionsStep) Kind() StepKind { return StepCautions }
+func (*CheckStep) Kind() StepKind    { return StepCheck }
+func (*ActStep) Kind() StepKind      { return StepAct }
+func (*WaitStep) Kind() StepKind     { return StepWait }
+func (*AmbientStep) Kind() StepKind  { return StepAmbient }
+func (*RecordStep) Kind() StepKind   { return StepRecord }
+func (*Measure) Kind() StepKind      { return StepMeasure }
+func (*Finding) Kind() StepKind      { return StepFinding }
+func (*SignStep) Kind() StepKind     { return StepSign }
+
+// words are what stands behind the key of a step's kind: its title, or for a measure and a finding its id.
+func words(s Step) string {
+	switch s := s.(type) {
+	case *CheckStep:
+		return s.Check
+	case *ActStep:
+		return s.Act
+	case *WaitStep:
+		return s.Wait
+	case *AmbientStep:
+		return s.Ambient
+	case *RecordStep:
+		return s.Record
+	case *Measure:
+		return s.Measure
+	case *Finding:
+		return s.Finding
+	}
+	return ""
+}
+
+// Point finds a point by its id; nil where there is none.
+func (m *Measure) Point(id string) *Point {
+	for i := range m.Points {
+		if m.Points[i].ID == id {
+			return &m.Points[i]
+		}
+	}
+	return nil
+}

@@ -1,0 +1,56 @@
+package reference
+
+import (
+	"fmt"
+	"math"
+
+	"northneedle/core/quantity"
+)
+
+// KnownError is what is known by now of a reference that runs were made with: the true value
+// of its quantity is the certified one plus Error, with an expanded uncertainty U (k = 2),
+// both in Unit. Remove says that the error is taken out; otherwise it is taken into the
+// uncertainty. Where a reference has a range and no value, it can only be taken into that.
+type KnownError struct {
+	Standard string  `json:"standard"` // its id
+	Quantity string  `json:"quantity"`
+	Error    float64 `json:"error"`
+	U        float64 `json:"u"`
+	Unit     string  `json:"unit"`
+	Remove   bool    `json:"remove"`
+}
+
+// Check reports what is wrong with it, if anything.
+func (k KnownError) Check() error {
+	switch {
+	case k.Standard == "" || k.Quantity == "":
+		return fmt.Errorf("say which reference, and which of its quantities")
+	case math.IsNaN(k.Error) || math.IsInf(k.Error, 0) || k.Error == 0:
+		return fmt.Errorf("say by how much it is off: more than nothing")
+	case !(k.U > 0) || math.IsInf(k.U, 0):
+		return fmt.Errorf("say how certain that is: an expanded uncertainty above zero")
+	}
+	_, err := quantity.ParseUnit(k.Unit)
+	return err
+}
+
+// Line is a certified line with what is known of it by now.
+func (k KnownError) Line(line Certified) (Certified, error) {
+	e, err := quantity.Convert(k.Error, k.Unit, line.Unit)
+	if err != nil {
+		return line, err
+	}
+	u, err := quantity.Convert(k.U, k.Unit, line.Unit)
+	if err != nil {
+		return line, err
+	}
+	standard := line.U / line.K
+	if k.Remove && line.From == 0 && line.To == 0 {
+		line.Value += e
+		line.U, line.K = u, 2
+		return line, nil
+	}
+	// The error itself counts as a half-width of which nothing more is known.
+	line.U, line.K = 2*math.Sqrt(standard*standard+e*e/3+u*u/4), 2
+	return line, nil
+}

@@ -1,0 +1,243 @@
+package run
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"northneedle/core/adjust"
+	"northneedle/core/procedure"
+)
+
+// latest is the last verdict on a point up to a round; a measure that an adjustment
+// does not touch keeps the one as found.
+func (r Run) latest(m *procedure.Measure, p *procedure.Point, round int) (*Verdict, error) {
+	for ; round > 0; round-- {
+		if v, err := r.Judge(m, p, round); v != nil || err != nil {
+			return v, err
+		}
+	}
+	return r.Judge(m, p, 0)
+}
+
+// Affected are the measures read in a round: all of them as found and after the set-up
+// was put right, otherwise those that the controls act on.
+func (r Run) Affected(f *procedure.Finding, round int) []*procedure.Measure {
+	if round == 0 || len(f.Controls) == 0 || r.Findings[f.ID].decided(round) == adjust.Investigate {
+		return f.Measures
+	}
+	var touched []*procedure.Measure
+	for i, group := range byUnit(f.Measures) {
+		if len(r.controlsOn(f, group, i == 0)) > 0 {
+			touched = append(touched, group...)
+		}
+	}
+	return touched
+}
+
+// controlsOn are a finding's controls that act on a group of its measures; those that
+// name none act on the first.
+func (r Run) controlsOn(f *procedure.Finding, group []*procedure.Measure, first bool) []adjust.Control {
+	var on []adjust.Control
+	for _, c := range r.Controls(f) {
+		names := func(m *procedure.Measure) bool { return slices.Contains(c.On, m.ID) }
+		if len(c.On) == 0 && first || slices.ContainsFunc(group, names) {
+			on = append(on, c)
+		}
+	}
+	return on
+}
+
+// Controls are the controls of a finding that are there in this run.
+func (r Run) Controls(f *procedure.Finding) []adjust.Control {
+	var there []adjust.Control
+	for i, c := range f.Controls {
+		if r.Holds(f.Conditions[i]) {
+			there = append(there, c)
+		}
+	}
+	return there
+}
+
+// judged are the points of measures up to a round, for the advice, with those that have a verdict.
+func (r Run) judged(measures []*procedure.Measure, round int) ([]adjust.Point, []Verdict, error) {
+	var points []adjust.Point
+	var verdicts []Verdict
+	for _, m := range measures {
+		for i := range m.Points {
+			p := &m.Points[i]
+			v, err := r.latest(m, p, round)
+			if err != nil {
+				return nil, nil, fmt.Errorf("%s, %s: %w", m.Title, p.Label, err)
+			}
+			if v == nil {
+				continue
+			}
+			points = append(points, adjust.Point{
+				ID:           m.ID + "/" + p.ID,
+				Label:        m.Title + " " + p.Label,
+				Level:        v.Reference,
+				Error:        v.Error,
+				ErrorToLimit: v.ErrorToLimit,
+				Limit:        v.Limits().HalfWidth(),
+				U:            v.U,
+				Gross:        v.Gross,
+				Direction:    m.Direction,
+				Zone:         p.Zone,
+				DeviceEntry:  v.DeviceEntry,
+			})
+			verdicts = append(verdicts, *v)
+		}
+	}
+	return points, verdicts, nil
+}
+
+func orInf(v *float64, sign int) float64 {
+	if v == nil {
+		return math.Inf(sign)
+	}
+	return *v
+}
+
+// Advise gives the advice on a finding whose latest phase is closed. Measures of one
+// unit are judged together, since errors of different units make no shape; the most serious
+// advice counts.
+func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
+	state := r.Findings[f.ID]
+	if state.Closed == 0 {
+		return adjust.Advice{}, fmt.Errorf("as found is not closed yet")
+	}
+	var chosen adjust.Advice
+	worst, found := 0.0, false
+	for i, group := range byUnit(f.Measures) {
+		points, _, err := r.judged(group, state.Closed-1)
+		if err != nil {
+			return adjust.Advice{}, err
+		}
+		if len(points) == 0 {
+			continue
+		}
+		tried, err := r.tried(f, group)
+		if err != nil {
+			return adjust.Advice{}, err
+		}
+		advice, err := adjust.Advise(points, r.Policy(), r.controlsOn(f, group, i == 0), tried)
+		if err != nil {
+			return adjust.Advice{}, err
+		}
+		if most := largest(points); !found || moreSerious(advice.Decision, chosen.Decision) || advice.Decision == chosen.Decision && most > worst {
+			chosen, worst, found = advice, most, true
+		}
+	}
+	if !found {
+		return adjust.Advice{}, fmt.Errorf("there is no point to judge")
+	}
+	return chosen, nil
+}
+
+// tried is what was adjusted of a group before, and what the family sees in it.
+func (r Run) tried(f *procedure.Finding, group []*procedure.Measure) (adjust.Tried, error) {
+	state := r.Findings[f.ID]
+	closed := state.Closed
+	tried := adjust.Tried{Rounds: closed - 1, Looked: closed > 1 && state.decided(closed-1) == adjust.Investigate}
+	if d, ok := r.Diagnose(f, closed-1); ok && d.Investigate {
+		tried.SetUp = d.Words
+	}
+	if tried.Rounds == 0 {
+		return tried, nil
+	}
+	tried.Past = r.past(f, group)
+	before, _, err := r.judged(group, closed-2)
+	tried.Before = largest(before)
+	return tried, err
+}
+
+// past are the rounds of a finding's adjustments so far: what was moved at which point,
+// and the errors before and after.
+func (r Run) past(f *procedure.Finding, group []*procedure.Measure) []adjust.Round {
+	state := r.Findings[f.ID]
+	var rounds []adjust.Round
+	for round := 1; round < state.Closed; round++ {
+		made := adjust.Round{Trims: map[string]float64{}, Before: map[string]float64{}, After: map[string]float64{}}
+		for _, a := range state.Adjustments {
+			if control, ok := controlOf(f, a.Control); ok && a.Round == round && a.Point != "" {
+				made.Trims[a.Point] += float64(a.Steps) * control.Step
+			}
+		}
+		before, _, err := r.judged(group, round-1)
+		after, _, err2 := r.judged(group, round)
+		if err != nil || err2 != nil || len(made.Trims) == 0 {
+			continue
+		}
+		for _, p := range before {
+			made.Before[p.ID] = p.Error
+		}
+		for _, p := range after {
+			made.After[p.ID] = p.Error
+		}
+		rounds = append(rounds, made)
+	}
+	return rounds
+}
+
+// controlOf finds a control of a finding by its id.
+func controlOf(f *procedure.Finding, id string) (adjust.Control, bool) {
+	at := slices.IndexFunc(f.Controls, func(c adjust.Control) bool { return c.ID == id })
+	if at < 0 {
+		return adjust.Control{}, false
+	}
+	return f.Controls[at], true
+}
+
+// largest is the largest error to limit, by magnitude.
+func largest(points []adjust.Point) (most float64) {
+	for _, p := range points {
+		most = math.Max(most, math.Abs(p.ErrorToLimit))
+	}
+	return most
+}
+
+// moreSerious reports whether one decision is more serious than another.
+func moreSerious(a, b adjust.Decision) bool {
+	order := []adjust.Decision{adjust.Leave, adjust.Adjust, adjust.Investigate, adjust.Withdraw}
+	return slices.Index(order, a) > slices.Index(order, b)
+}
+
+// byUnit splits measures into groups of one unit each, in their order.
+func byUnit(measures []*procedure.Measure) [][]*procedure.Measure {
+	var groups [][]*procedure.Measure
+	for _, m := range measures {
+		i := slices.IndexFunc(groups, func(g []*procedure.Measure) bool { return g[0].Unit == m.Unit })
+		if i < 0 {
+			groups = append(groups, []*procedure.Measure{m})
+			continue
+		}
+		groups[i] = append(groups[i], m)
+	}
+	return groups
+}
+
+// Diagnose reads a finding's errors up to a round by its family's pattern, where it names one.
+func (r Run) Diagnose(f *procedure.Finding, round int) (procedure.Diagnosis, bool) {
+	if f.PatternName == "" {
+		return procedure.Diagnosis{}, false
+	}
+	var points []procedure.JudgedPoint
+	for _, m := range f.Measures {
+		for i := range m.Points {
+			p := &m.Points[i]
+			if v, err := r.latest(m, p, round); err == nil && v != nil {
+				points = append(points, procedure.JudgedPoint{
+					Label:        m.Title + " " + p.Label,
+					Measure:      m.ID,
+					With:         p.With,
+					Reference:    v.Reference,
+					Error:        v.Error,
+					U:            v.U,
+					ErrorToLimit: v.ErrorToLimit,
+				})
+			}
+		}
+	}
+	return f.Pattern.Diagnose(procedure.FindingInput{Points: points, Ambient: r.room(f, round), Choices: r.Choices, Plate: r.Plate})
+}

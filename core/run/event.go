@@ -1,0 +1,292 @@
+package run
+
+import (
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/conformity"
+	"northneedle/core/interval"
+	"northneedle/core/person"
+	"northneedle/core/procedure"
+	"northneedle/core/reference"
+	"northneedle/core/signal"
+)
+
+// Event is a fact with its envelope. ID is made by the client, so that a retry is
+// harmless; Seq counts from 1 within the run.
+type Event struct {
+	Run  string        `json:"run"`
+	Seq  int           `json:"seq"`
+	ID   string        `json:"id"`
+	At   time.Time     `json:"at"`
+	By   person.Person `json:"by"`
+	Fact Fact          `json:"fact"`
+}
+
+// Fact is what happened, in the past tense. Its apply is its fold: it returns the run that
+// follows, and leaves the old one as it was. A type without one is no fact, and cannot stand
+// in the table of kinds.
+type Fact interface{ apply(r Run, e Event) Run }
+
+// Kind is one kind of fact: its name in the record, and how it is read back.
+type Kind struct {
+	Name   string
+	Decode func(raw []byte) (Fact, error)
+	of     reflect.Type
+}
+
+func kind[F Fact](name string) Kind {
+	decode := func(raw []byte) (Fact, error) {
+		var fact F
+		err := json.Unmarshal(raw, &fact)
+		return fact, err
+	}
+	return Kind{name, decode, reflect.TypeFor[F]()}
+}
+
+// Kinds is the table of every kind of fact.
+var Kinds = []Kind{
+	kind[RunOpened]("RunOpened"),
+	kind[StandardBound]("StandardBound"),
+	kind[CheckAnswered]("CheckAnswered"),
+	kind[StepDone]("StepDone"),
+	kind[StepSkipped]("StepSkipped"),
+	kind[AmbientRecorded]("AmbientRecorded"),
+	kind[PlateRecorded]("PlateRecorded"),
+	kind[PartChanged]("PartChanged"),
+	kind[WaitStarted]("WaitStarted"),
+	kind[WaitCutShort]("WaitCutShort"),
+	kind[ReadingCaptured]("ReadingCaptured"),
+	kind[ReadingWithdrawn]("ReadingWithdrawn"),
+	kind[PointOmitted]("PointOmitted"),
+	kind[SetUpChecked]("SetUpChecked"),
+	kind[PhaseClosed]("PhaseClosed"),
+	kind[FindingDecided]("FindingDecided"),
+	kind[AdjustmentMade]("AdjustmentMade"),
+	kind[LooseEndOpened]("LooseEndOpened"),
+	kind[LooseEndClosed]("LooseEndClosed"),
+	kind[NoteAdded]("NoteAdded"),
+	kind[RunSigned]("RunSigned"),
+	kind[RunReviewed]("RunReviewed"),
+	kind[RunReturned]("RunReturned"),
+	kind[RunAbandoned]("RunAbandoned"),
+	kind[CertificateRevised]("CertificateRevised"),
+}
+
+var byName, byType = index()
+
+func index() (map[string]Kind, map[reflect.Type]Kind) {
+	names, types := map[string]Kind{}, map[reflect.Type]Kind{}
+	for _, k := range Kinds {
+		names[k.Name], types[k.of] = k, k
+	}
+	return names, types
+}
+
+// KindOf is the name of a fact's kind in the record.
+func KindOf(f Fact) string { return byType[reflect.TypeOf(f)].Name }
+
+// DecodeFact reads a fact of the named kind from its JSON.
+func DecodeFact(name string, raw []byte) (Fact, error) {
+	k, ok := byName[name]
+	if !ok {
+		return nil, fmt.Errorf("event kind %q is not known", name)
+	}
+	return k.Decode(raw)
+}
+
+// Device is the asset as it stood when the run was opened.
+type Device struct {
+	ID         string             `json:"id"`
+	Tag        string             `json:"tag"`
+	Serial     string             `json:"serial"`
+	Maker      string             `json:"maker"`
+	Model      string             `json:"model"`
+	Family     string             `json:"family"`
+	Site       string             `json:"site"`
+	Place      string             `json:"place"`
+	Settings   map[string]string  `json:"settings,omitempty"`   // conventions and units of its display
+	Limits     map[string]string  `json:"limits,omitempty"`     // maker's tolerances by measure, in place of the procedure's
+	Resolution map[string]float64 `json:"resolution,omitempty"` // of its display by measure
+}
+
+// Lab is the lab's settings as they stood when the run was opened.
+type Lab struct {
+	Name   string           `json:"name"`
+	Rule   conformity.Rule  `json:"rule"`
+	Policy adjust.Policy    `json:"policy"`
+	Review procedure.Review `json:"review"`
+
+	Schools []string `json:"schools,omitempty"` // by title: whose tolerances decide, where a procedure knows several
+
+	Room        RoomUnits         `json:"room,omitzero"`         // what the workshop's room instruments show
+	Conventions map[string]string `json:"conventions,omitempty"` // of displays, for devices whose own is not recorded
+}
+
+// Answer to a check.
+type Answer string
+
+const (
+	Fine    Answer = "fine"
+	NotFine Answer = "not fine"
+	NA      Answer = "does not apply"
+)
+
+// Phase of a measure.
+type Phase string
+
+const (
+	AsFound Phase = "as found"
+	AsLeft  Phase = "as left"
+)
+
+// Source of a reading.
+const (
+	Typed  = "typed"
+	Linked = "link"
+)
+
+type (
+	// RunOpened names the procedure revision; the definition itself is kept beside the events, under its hash.
+	RunOpened struct {
+		Procedure string `json:"procedure"`
+		Revision  int    `json:"revision"`
+		Hash      string `json:"hash"`
+		Device    Device `json:"device"`
+		Lab       Lab    `json:"lab"`
+		Replaces  string `json:"replaces,omitempty"`
+		Reason    string `json:"reason,omitempty"`
+	}
+	StandardBound struct {
+		Role     string             `json:"role"`
+		Standard reference.Standard `json:"standard"`
+		Override string             `json:"override,omitempty"` // reason of a lead for an unfit standard: as-found only
+		Problems []string           `json:"problems,omitempty"`
+	}
+	CheckAnswered struct {
+		Step   string `json:"step"`
+		Answer Answer `json:"answer"`
+		Note   string `json:"note,omitempty"`
+	}
+	StepDone struct {
+		Step string `json:"step"`
+	}
+	StepSkipped struct {
+		Step   string `json:"step"`
+		Reason string `json:"reason"`
+	}
+	AmbientRecorded struct {
+		Step    string            `json:"step"`
+		Ambient procedure.Ambient `json:"ambient"`
+	}
+	PlateRecorded struct {
+		Step   string             `json:"step"`
+		Values map[string]float64 `json:"values"`
+
+		Choices map[string]string `json:"choices,omitempty"`
+	}
+	PartChanged struct {
+		Part   string   `json:"part"`
+		Steps  []string `json:"steps"` // that count no more
+		Reason string   `json:"reason"`
+	}
+	WaitStarted struct {
+		Step  string    `json:"step"`
+		Until time.Time `json:"until"`
+	}
+	WaitCutShort struct {
+		Step   string `json:"step"`
+		Reason string `json:"reason"`
+	}
+	ReadingCaptured struct {
+		Reading string          `json:"reading"` // its id
+		Measure string          `json:"measure"`
+		Point   string          `json:"point"`
+		Phase   Phase           `json:"phase"`
+		Round   int             `json:"round"` // 0 as found, then the round of adjustment
+		Values  []float64       `json:"values"`
+		Typed   string          `json:"typed,omitempty"` // as it was typed
+		Fine    float64         `json:"fine,omitempty"`  // the step it was read to, where that is finer than the display
+		Source  string          `json:"source"`
+		Link    string          `json:"link,omitempty"`
+		Early   string          `json:"early,omitempty"` // why it was taken before the wait was over or the trace steady
+		Detail  string          `json:"detail,omitempty"`
+		Trace   []signal.Sample `json:"trace,omitempty"`
+	}
+	ReadingWithdrawn struct {
+		Reading string `json:"reading"`
+		Reason  string `json:"reason"`
+	}
+	PointOmitted struct {
+		Measure string `json:"measure"`
+		Point   string `json:"point"`
+		Phase   Phase  `json:"phase"`
+		Round   int    `json:"round"`
+		Reason  string `json:"reason"`
+	}
+	SetUpChecked struct {
+		Measure string `json:"measure"`
+		Point   string `json:"point"`
+		Round   int    `json:"round"`
+		Note    string `json:"note"`
+	}
+	PhaseClosed struct {
+		Finding string `json:"finding"`
+		Phase   Phase  `json:"phase"`
+		Round   int    `json:"round"`
+	}
+	FindingDecided struct {
+		Finding  string          `json:"finding"`
+		Decision adjust.Decision `json:"decision"`
+		Advised  adjust.Decision `json:"advised"`
+		Why      string          `json:"why"`              // the advice's sentence
+		Reason   string          `json:"reason,omitempty"` // of an overruling
+		Round    int             `json:"round"`            // of adjustment that it begins or judges
+	}
+	AdjustmentMade struct {
+		Finding string `json:"finding"`
+		Round   int    `json:"round"`
+		Control string `json:"control"`
+		Point   string `json:"point,omitempty"` // of a table or a zone, as "measure/point"
+		Steps   int    `json:"steps"`
+		Note    string `json:"note,omitempty"`
+	}
+	// CertificateRevised issues the certificate anew with corrected words; what was measured
+	// and the verdict stay as signed.
+	CertificateRevised struct {
+		Revision int       `json:"revision"`         // 2 or more: the first certificate is 1
+		Reason   string    `json:"reason"`           // stands on the paper
+		Device   Corrected `json:"device"`           // as it should have stood
+		Remark   string    `json:"remark,omitempty"` // added to the remarks
+	}
+	LooseEndOpened struct {
+		What string `json:"what"`
+		Step string `json:"step,omitempty"`
+	}
+	LooseEndClosed struct {
+		What string `json:"what"`
+		Step string `json:"step,omitempty"`
+		Note string `json:"note,omitempty"`
+	}
+	NoteAdded struct {
+		Text string `json:"text"`
+	}
+	RunSigned struct {
+		Statement string        `json:"statement"`
+		Result    Result        `json:"result"`
+		Reviewer  string        `json:"reviewer,omitempty"`
+		Next      *interval.Due `json:"next,omitempty"`
+	}
+	RunReviewed struct {
+		Note string `json:"note,omitempty"`
+	}
+	RunReturned struct {
+		Reason string `json:"reason"`
+	}
+	RunAbandoned struct {
+		Reason string `json:"reason"`
+	}
+)

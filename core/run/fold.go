@@ -1,0 +1,200 @@
+package run
+
+import (
+	"maps"
+	"slices"
+)
+
+// with returns a copy of the map with one entry set.
+func with[K comparable, V any](m map[K]V, key K, value V) map[K]V {
+	next := maps.Clone(m)
+	if next == nil {
+		next = map[K]V{}
+	}
+	next[key] = value
+	return next
+}
+
+// Apply folds one event. It never fails and never asks whether the event was
+// allowed: that was [Run.Decide]'s work.
+func (r Run) Apply(e Event) Run {
+	next := e.Fact.apply(r, e)
+	next.ID, next.Seq = e.Run, e.Seq
+	return next
+}
+
+func (f RunOpened) apply(r Run, e Event) Run {
+	r.Status, r.OpenedAt, r.OpenedBy = Open, e.At, e.By
+	r.Device, r.Lab, r.Hash, r.Replaces = f.Device, f.Lab, f.Hash, f.Replaces
+	r.limits = r.limitsInForce()
+	return r
+}
+
+func (f StandardBound) apply(r Run, e Event) Run {
+	r.Bound = with(r.Bound, f.Role, Bound{f, e.At})
+	return r.judgedAnew()
+}
+
+func (f CheckAnswered) apply(r Run, e Event) Run {
+	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By, Answer: f.Answer, Note: f.Note})
+	return r
+}
+
+func (f StepDone) apply(r Run, e Event) Run {
+	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By})
+	return r
+}
+
+func (f StepSkipped) apply(r Run, e Event) Run {
+	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By, Skipped: f.Reason})
+	return r
+}
+
+func (f AmbientRecorded) apply(r Run, e Event) Run {
+	r.Ambient = f.Ambient
+	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By})
+	return r.judgedAnew()
+}
+
+func (f PlateRecorded) apply(r Run, e Event) Run {
+	for k, v := range f.Values {
+		r.Plate = with(r.Plate, k, v)
+	}
+	for k, v := range f.Choices {
+		r.Choices = with(r.Choices, k, v)
+	}
+	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By})
+	return r.judgedAnew()
+}
+
+func (f PartChanged) apply(r Run, e Event) Run {
+	r.Changed = append(slices.Clip(r.Changed), Change{f, e.At, e.By})
+	r.Marks = maps.Clone(r.Marks)
+	r.Readings = slices.Clone(r.Readings)
+	for _, step := range f.Steps {
+		delete(r.Marks, step)
+		for i := range r.Readings {
+			if r.Readings[i].Measure == step && r.Readings[i].Withdrawn == "" {
+				r.Readings[i].Withdrawn = f.Reason
+			}
+		}
+	}
+	return r.judgedAnew()
+}
+
+func (f WaitStarted) apply(r Run, e Event) Run {
+	r.Timers = with(r.Timers, f.Step, Timer{Started: e.At, Until: f.Until})
+	return r
+}
+
+func (f WaitCutShort) apply(r Run, _ Event) Run {
+	t := r.Timers[f.Step]
+	t.Cut = f.Reason
+	r.Timers = with(r.Timers, f.Step, t)
+	return r
+}
+
+func (f NoteAdded) apply(r Run, e Event) Run {
+	r.Notes = append(slices.Clip(r.Notes), Note{f.Text, e.At, e.By})
+	return r
+}
+
+func (f LooseEndOpened) apply(r Run, e Event) Run {
+	r.LooseEnds = append(slices.Clip(r.LooseEnds), LooseEnd{What: f.What, Step: f.Step, OpenedAt: e.At, By: e.By})
+	return r
+}
+
+func (f LooseEndClosed) apply(r Run, e Event) Run {
+	r.LooseEnds = slices.Clone(r.LooseEnds)
+	for i, end := range r.LooseEnds {
+		if end.What == f.What && end.ClosedAt.IsZero() {
+			r.LooseEnds[i].ClosedAt, r.LooseEnds[i].Note = e.At, f.Note
+		}
+	}
+	return r
+}
+
+func (f ReadingCaptured) apply(r Run, e Event) Run {
+	r.Readings = append(slices.Clip(r.Readings), Reading{ReadingCaptured: f, At: e.At, By: e.By})
+	key := PointKey{f.Measure, f.Point, f.Round}
+	if _, ok := r.Omitted[key]; ok {
+		r.Omitted = maps.Clone(r.Omitted)
+		delete(r.Omitted, key)
+	}
+	return r.judgedAt(key)
+}
+
+func (f ReadingWithdrawn) apply(r Run, _ Event) Run {
+	r.Readings = slices.Clone(r.Readings)
+	for i, reading := range r.Readings {
+		if reading.Reading == f.Reading {
+			r.Readings[i].Withdrawn = f.Reason
+			r = r.judgedAt(PointKey{reading.Measure, reading.Point, reading.Round})
+		}
+	}
+	return r
+}
+
+func (f PointOmitted) apply(r Run, _ Event) Run {
+	r.Omitted = with(r.Omitted, PointKey{f.Measure, f.Point, f.Round}, f.Reason)
+	return r
+}
+
+func (f SetUpChecked) apply(r Run, _ Event) Run {
+	key := PointKey{f.Measure, f.Point, f.Round}
+	r.SetUp = with(r.SetUp, key, len(r.Readings))
+	r.SetUpNote = with(r.SetUpNote, key, f.Note)
+	return r.judgedAt(key)
+}
+
+func (f PhaseClosed) apply(r Run, _ Event) Run {
+	state := r.Findings[f.Finding]
+	state.Closed = f.Round + 1
+	state.Rooms = append(slices.Clip(state.Rooms), r.Ambient)
+	r.Findings = with(r.Findings, f.Finding, state)
+	return r
+}
+
+func (f FindingDecided) apply(r Run, _ Event) Run {
+	state := r.Findings[f.Finding]
+	state.Decisions = append(slices.Clip(state.Decisions), f)
+	r.Findings = with(r.Findings, f.Finding, state)
+	return r
+}
+
+func (f AdjustmentMade) apply(r Run, _ Event) Run {
+	state := r.Findings[f.Finding]
+	state.Adjustments = append(slices.Clip(state.Adjustments), f)
+	r.Findings = with(r.Findings, f.Finding, state)
+	return r
+}
+
+func (f RunSigned) apply(r Run, e Event) Run {
+	r.Signature = &Signature{f, e.At, e.By}
+	r.Status = Signed
+	if f.Reviewer != "" {
+		r.Status = InReview
+	}
+	return r
+}
+
+func (f RunReviewed) apply(r Run, e Event) Run {
+	r.Reviewed = &Mark{At: e.At, By: e.By, Note: f.Note}
+	r.Status = Signed
+	return r
+}
+
+func (f RunReturned) apply(r Run, _ Event) Run {
+	r.Status, r.Returned, r.Signature = Open, f.Reason, nil
+	return r
+}
+
+func (f RunAbandoned) apply(r Run, _ Event) Run {
+	r.Status, r.EndReason = Abandoned, f.Reason
+	return r
+}
+
+func (f CertificateRevised) apply(r Run, e Event) Run {
+	r.Revisions = append(slices.Clip(r.Revisions), Revision{f, e.Seq, e.At, e.By})
+	return r
+}

@@ -1,0 +1,75 @@
+package run
+
+import (
+	"fmt"
+	"time"
+
+	"northneedle/core/procedure"
+)
+
+// CaptureOf is how a point's reading is taken over a link: what the instrument is
+// set to, and how alike the readings must be in the device's own unit.
+func (r Run) CaptureOf(measure, point string) (m *procedure.Measure, p *procedure.Point, limit float64, err error) {
+	m, p, err = r.point(measure, point)
+	if err == nil && m.Capture == nil {
+		err = refuse(Conflict, "no-link", "measure", "%s is read from the display and typed.", m.Title)
+	}
+	if err != nil {
+		return m, p, 0, err
+	}
+	e, err := r.Expect(m, p)
+	if err != nil {
+		return m, p, 0, refuse(Conflict, "not-ready", "point", "%s, %s: %s.", m.Title, p.Label, err)
+	}
+	return m, p, e.Steady, nil
+}
+
+// NextPoint is the point that is to be read next: the first open one of the measure that is
+// due, or of the round that a finding is read in again; nil where something else is due.
+func (r Run) NextPoint(now time.Time) (*procedure.Measure, *procedure.Point) {
+	if r.Status != Open {
+		return nil, nil
+	}
+	for _, s := range r.Procedure.Way() {
+		if r.StepDone(s, now) {
+			continue
+		}
+		switch s := s.(type) {
+		case *procedure.Measure:
+			if p := r.open(s, 0); p != nil && r.InOrder(s, now) == nil {
+				return s, p
+			}
+		case *procedure.Finding:
+			round, err := r.OpenRound(s)
+			if err != nil || !r.Findings[s.ID].Adjusting() {
+				return nil, nil
+			}
+			for _, m := range r.Affected(s, round) {
+				if p := r.open(m, round); p != nil {
+					return m, p
+				}
+			}
+		}
+		return nil, nil
+	}
+	return nil, nil
+}
+
+// Gross reports whether a point stands on an error that asks for a look at the set-up.
+func (r Run) Gross(m *procedure.Measure, p *procedure.Point) bool {
+	return r.GrossOpen(m, p, r.LastRound(m))
+}
+
+// TraceOf names the stretch of trace that readings of a measure may be taken from now.
+// Another round, a withdrawn reading or a look at the set-up begins a new one: what an
+// instrument sent before says nothing any more.
+func (r Run) TraceOf(m *procedure.Measure) string {
+	withdrawn := 0
+	for _, reading := range r.Readings {
+		if reading.Withdrawn != "" {
+			withdrawn++
+		}
+	}
+	state := r.Findings[m.Judge.ID]
+	return fmt.Sprintf("%s %d %d %d %d", r.ID, state.Closed, len(state.Adjustments), withdrawn, len(r.SetUp))
+}

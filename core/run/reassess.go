@@ -1,0 +1,84 @@
+package run
+
+import (
+	"fmt"
+	"maps"
+	"northneedle/core/reference"
+	"slices"
+)
+
+// Reassessment is a point seen again with what is known of a reference.
+type Reassessment struct {
+	Measure string   `json:"measure"`
+	Point   string   `json:"point"`
+	Label   string   `json:"label"`
+	Phase   Phase    `json:"phase"`
+	Before  *Verdict `json:"before"`
+	After   *Verdict `json:"after"`
+	Changed bool     `json:"changed"` // its statement is another
+}
+
+// Reassess judges every point again that a reference carried, with what is known of it
+// now. The record itself stays as it is. It is empty where the run did not use it.
+func (r Run) Reassess(k reference.KnownError) ([]Reassessment, error) {
+	if err := k.Check(); err != nil {
+		return nil, err
+	}
+	seen, err := r.withReferenceError(k)
+	if err != nil || seen.Bound == nil {
+		return nil, err
+	}
+	var all []Reassessment
+	for _, m := range r.Procedure.Measures() {
+		for i := range m.Points {
+			p := &m.Points[i]
+			if !r.Holds(p.Condition) {
+				continue
+			}
+			for round := range max(1, r.Findings[m.Judge.ID].Closed) {
+				before, err := r.Judge(m, p, round)
+				if err != nil || before == nil {
+					continue
+				}
+				after, err := seen.Judge(m, p, round)
+				if err != nil {
+					return nil, fmt.Errorf("%s, %s: %w", m.Title, p.Label, err)
+				}
+				if after.Reference == before.Reference && after.U == before.U {
+					continue
+				}
+				c := Reassessment{Measure: m.ID, Point: p.ID, Label: m.Title + " " + p.Label, Phase: PhaseOf(round), Before: before, After: after, Changed: before.Pass != after.Pass}
+				all = append(all, c)
+			}
+		}
+	}
+	return all, nil
+}
+
+// withReferenceError is the run as if its reference had been known so; without any bound standard
+// where it was not used.
+func (r Run) withReferenceError(k reference.KnownError) (Run, error) {
+	seen := r
+	seen.Bound = nil
+	for role, b := range r.Bound {
+		if b.Standard.ID != k.Standard {
+			continue
+		}
+		if seen.Bound == nil {
+			seen.Bound = maps.Clone(r.Bound)
+		}
+		b.Standard.Values = slices.Clone(b.Standard.Values)
+		for i, line := range b.Standard.Values {
+			if line.Quantity != k.Quantity {
+				continue
+			}
+			known, err := k.Line(line)
+			if err != nil {
+				return seen, err
+			}
+			b.Standard.Values[i] = known
+		}
+		seen.Bound[role] = b
+	}
+	return seen.judgedAnew(), nil
+}

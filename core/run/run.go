@@ -1,0 +1,198 @@
+package run
+
+import (
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/interval"
+	"northneedle/core/person"
+	"northneedle/core/procedure"
+)
+
+// Status of a run.
+type Status string
+
+const (
+	Open      Status = "open"
+	InReview  Status = "in review"
+	Signed    Status = "signed" // and reviewed, where a review was wanted
+	Abandoned Status = "abandoned"
+)
+
+// Result is the statement of conformity of a signed run.
+type Result string
+
+const (
+	Conforms         Result = "conforms"
+	ConformsAdjusted Result = "conforms after adjustment"
+	Fails            Result = "does not conform"
+	NoStatement      Result = "no statement"
+)
+
+// Passed reports whether the device may be used.
+func (r Result) Passed() bool { return r == Conforms || r == ConformsAdjusted }
+
+// Bound is a standard that fills a role.
+type Bound struct {
+	StandardBound
+	At time.Time
+}
+
+// Timer is a wait that was started.
+type Timer struct {
+	Started, Until time.Time
+	Cut            string // why it was cut short
+}
+
+// Over reports whether the wait is over, by time or by hand.
+func (t Timer) Over(now time.Time) bool { return t.Cut != "" || !now.Before(t.Until) }
+
+// Reading is a captured reading and what became of it.
+type Reading struct {
+	ReadingCaptured
+	At        time.Time
+	By        person.Person
+	Withdrawn string // the reason, if it was
+}
+
+// Mark is an answer, a skip or a completion of a step.
+type Mark struct {
+	At      time.Time
+	By      person.Person
+	Answer  Answer
+	Note    string
+	Skipped string // the reason, if it was
+}
+
+// LooseEnd is something a step left open.
+type LooseEnd struct {
+	What     string
+	Step     string
+	OpenedAt time.Time
+	By       person.Person
+	ClosedAt time.Time // zero while open
+	Note     string
+}
+
+// Finding is the state of judging a group of measures.
+type Finding struct {
+	Closed      int // phases closed: 0 none, 1 as found, 2 the first round as left, …
+	Decisions   []FindingDecided
+	Adjustments []AdjustmentMade
+	Rooms       []procedure.Ambient // the conditions of each closed round
+}
+
+// Last is the latest decision; its zero value where there is none.
+func (f Finding) Last() FindingDecided {
+	if len(f.Decisions) == 0 {
+		return FindingDecided{}
+	}
+	return f.Decisions[len(f.Decisions)-1]
+}
+
+// Adjusting reports whether a round is under way: of adjustment, or of looking for the
+// cause and reading again.
+func (f Finding) Adjusting() bool {
+	d := f.Last()
+	return (d.Decision == adjust.Adjust || d.Decision == adjust.Investigate) && f.Closed == d.Round
+}
+
+// decided is the decision that a round began with.
+func (f Finding) decided(round int) adjust.Decision {
+	for i := len(f.Decisions) - 1; i >= 0; i-- {
+		if f.Decisions[i].Round == round {
+			return f.Decisions[i].Decision
+		}
+	}
+	return ""
+}
+
+// Done reports whether the finding is settled.
+func (f Finding) Done() bool {
+	d := f.Last()
+	return (d.Decision == adjust.Leave || d.Decision == adjust.Withdraw) && f.Closed == d.Round+1
+}
+
+// Change is a part that was changed, and what counts no more since.
+type Change struct {
+	PartChanged
+	At time.Time
+	By person.Person
+}
+
+// Note is a remark in the record.
+type Note struct {
+	Text string        `json:"text"`
+	At   time.Time     `json:"at"`
+	By   person.Person `json:"by"`
+}
+
+// pointKey names one point in one phase and round.
+type PointKey struct {
+	Measure, Point string
+	Round          int
+}
+
+// Run is the state of a run: the fold of its events over its procedure. It is a
+// value; [Run.Apply] returns the next one and leaves the old one as it was.
+type Run struct {
+	ID        string
+	Procedure *procedure.Procedure
+	Hash      string
+	Device    Device
+	Lab       Lab
+	Replaces  string
+	Seq       int
+	Status    Status
+	OpenedAt  time.Time
+	OpenedBy  person.Person
+	Ambient   procedure.Ambient
+	Plate     map[string]float64
+	Choices   map[string]string
+	Changed   []Change
+	Bound     map[string]Bound
+	Marks     map[string]Mark
+	Timers    map[string]Timer
+	Readings  []Reading
+	Omitted   map[PointKey]string
+	SetUp     map[PointKey]int // readings there were when the set-up was checked
+	SetUpNote map[PointKey]string
+	Findings  map[string]Finding
+	LooseEnds []LooseEnd
+	Notes     []Note
+	Signature *Signature
+	Reviewed  *Mark
+	Returned  string
+	EndReason string
+	Revisions []Revision // of its certificate, after the first
+
+	verdicts map[PointKey]judgement          // of every point that was read, judged as its readings were folded in
+	limits   map[string]procedure.LimitsFunc // in force, by measure
+}
+
+// Signature is a signed statement.
+type Signature struct {
+	RunSigned
+	At time.Time
+	By person.Person
+}
+
+// NewRun is a run of a procedure before its first event.
+func NewRun(p *procedure.Procedure) Run { return Run{Procedure: p} }
+
+// Fold applies events in order.
+func Fold(p *procedure.Procedure, events []Event) Run {
+	r := NewRun(p)
+	for _, e := range events {
+		r = r.Apply(e)
+	}
+	return r
+}
+
+// Next returns the due date that signing set, if any.
+func (r Run) Next() *interval.Due {
+	if r.Signature == nil {
+		return nil
+	}
+	return r.Signature.Next
+}

@@ -1,0 +1,224 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/interval"
+	"northneedle/core/person"
+	"northneedle/core/procedure"
+	"northneedle/core/reference"
+)
+
+// StepDone reports whether a step needs nothing more.
+func (r Run) StepDone(s procedure.Step, now time.Time) bool {
+	b := s.Base()
+	mark, done := r.Marks[b.ID]
+	if mark.Skipped != "" || !r.Holds(b.Condition) {
+		return true
+	}
+	switch s := s.(type) {
+	case *procedure.BringStep:
+		empty := func(role reference.Role) bool { _, ok := r.Bound[role.ID]; return !ok && !role.Optional }
+		return !slices.ContainsFunc(r.Procedure.Roles, empty)
+	case *procedure.WaitStep:
+		t, started := r.Timers[s.ID]
+		return started && t.Over(now)
+	case *procedure.Measure:
+		return r.Findings[s.Judge.ID].Closed > 0 || r.open(s, 0) == nil
+	case *procedure.Finding:
+		return r.Findings[s.ID].Done()
+	case *procedure.SignStep:
+		return r.Signature != nil
+	}
+	return done
+}
+
+// Blockers are what stands between the run and its signature, each a sentence.
+func (r Run) Blockers(now time.Time) []string {
+	blockers := []string{}
+	for _, s := range r.Procedure.Way() {
+		if s.Kind() == procedure.StepSign || r.StepDone(s, now) {
+			continue
+		}
+		title := s.Base().Title
+		switch s.Kind() {
+		case procedure.StepCheck, procedure.StepCautions:
+			blockers = append(blockers, fmt.Sprintf("%s is not answered yet.", title))
+		case procedure.StepBring:
+			blockers = append(blockers, "Not every role is filled with a standard.")
+		case procedure.StepWait:
+			blockers = append(blockers, fmt.Sprintf("%s is not over yet.", title))
+		case procedure.StepFinding:
+			blockers = append(blockers, fmt.Sprintf("%s is not decided yet.", title))
+		default:
+			blockers = append(blockers, fmt.Sprintf("%s is not done yet.", title))
+		}
+	}
+	for _, end := range r.LooseEnds {
+		if end.ClosedAt.IsZero() {
+			blockers = append(blockers, fmt.Sprintf("%s: still a loose end, open since %s.", end.What, end.OpenedAt.Format("15:04")))
+		}
+	}
+	return blockers
+}
+
+// Outcome is the statement of conformity that the run would be signed with, and why.
+func (r Run) Outcome() (Result, string) {
+	omitted, failed, adjusted := 0, "", false
+	for key := range r.Omitted {
+		if m := r.Procedure.Measure(key.Measure); m != nil && !m.Optional {
+			omitted++
+		}
+	}
+	for _, step := range r.Procedure.Way() {
+		mark := r.Marks[step.Base().ID]
+		if mark.Answer == NotFine {
+			failed = fmt.Sprintf("%s: not fine (%s)", step.Base().Title, mark.Note)
+		}
+		s, finding := step.(*procedure.Finding)
+		if !finding {
+			continue
+		}
+		if mark.Skipped != "" {
+			if !s.Optional {
+				omitted++
+			}
+			continue
+		}
+		state := r.Findings[s.ID]
+		adjusted = adjusted || state.Closed > 1
+		if state.Last().Decision == adjust.Withdraw {
+			failed = fmt.Sprintf("%s: withdrawn", s.Title)
+			continue
+		}
+		if _, verdicts, err := r.judged(s.Measures, max(0, state.Closed-1)); err == nil {
+			for _, v := range verdicts {
+				if !v.Pass {
+					failed = fmt.Sprintf("%s: a point does not conform", s.Title)
+				}
+			}
+		}
+	}
+	for _, b := range r.Bound {
+		if b.Override != "" {
+			omitted++
+		}
+	}
+	switch {
+	case failed != "":
+		return Fails, failed
+	case omitted > 0:
+		return NoStatement, "points were left out, or a standard was used as an exception: what was measured conforms, the whole is not stated"
+	case adjusted:
+		return ConformsAdjusted, "every point conforms as left"
+	}
+	return Conforms, "every point conforms as found; nothing was changed"
+}
+
+// NeedsReview reports whether a second person must countersign this run.
+func (r Run) NeedsReview(by person.Person) bool {
+	wanted := r.Lab.Review
+	if r.Procedure.Review != "" {
+		wanted = r.Procedure.Review
+	}
+	if by.Role == person.Trainee || wanted == procedure.ReviewAlways {
+		return true
+	}
+	result, _ := r.Outcome()
+	return wanted == procedure.ReviewOnFailure && !result.Passed()
+}
+
+// SignRun signs the run. Reviewer is who will countersign, where that is wanted.
+type SignRun struct {
+	Statement string
+	Reviewer  *person.Person
+}
+
+func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
+	if blockers := r.Blockers(o.At); len(blockers) > 0 {
+		return nil, refuse(Conflict, "not-finished", "", "It cannot be signed yet. %s", strings.Join(blockers, " "))
+	}
+	if strings.TrimSpace(c.Statement) == "" {
+		return nil, refuse(Invalid, "statement", "statement", "Say in a sentence what was done and found.")
+	}
+	signed := RunSigned{Statement: strings.TrimSpace(c.Statement)}
+	signed.Result, _ = r.Outcome()
+	if r.NeedsReview(o.By) {
+		switch {
+		case c.Reviewer == nil:
+			return nil, refuse(Invalid, "reviewer-missing", "reviewer", "This run needs a reviewer: name the lead who will countersign it.")
+		case c.Reviewer.ID == o.By.ID:
+			return nil, refuse(Invalid, "reviewer-self", "reviewer", "Nobody reviews their own run: name another lead.")
+		case c.Reviewer.Role != person.Lead:
+			return nil, refuse(Invalid, "reviewer-role", "reviewer", "%s is no lead: only a lead reviews.", c.Reviewer.Name)
+		}
+		signed.Reviewer = c.Reviewer.ID
+	}
+	if signed.Result.Passed() {
+		next, err := r.Procedure.Next.After(o.At)
+		if err != nil {
+			return nil, refuse(Invalid, "interval", "next", "%s.", err)
+		}
+		signed.Next = r.within(next)
+	}
+	return []Fact{signed}, nil
+}
+
+// within is a due date that does not go beyond the last day of the standard it depends on.
+func (r Run) within(next *interval.Due) *interval.Due {
+	bound, ok := r.Bound[r.Procedure.Next.Within]
+	if !ok || next == nil {
+		return next
+	}
+	if last := bound.Standard.Certificate.DueOn; last.Before(next.On) {
+		return &interval.Due{On: last, Reason: fmt.Sprintf("%s, which it was made with, is good until %s; by the calendar it would be %s", bound.Standard.Named(), last.Format(time.DateOnly), next.On.Format(time.DateOnly))}
+	}
+	return next
+}
+
+// ReviewRun countersigns; ReturnRun gives the run back with a reason.
+type ReviewRun struct{ Note string }
+
+func (c ReviewRun) decide(r Run, o Order) ([]Fact, error) {
+	if err := r.mayReview(o); err != nil {
+		return nil, err
+	}
+	return []Fact{RunReviewed{strings.TrimSpace(c.Note)}}, nil
+}
+
+func (r Run) mayReview(o Order) error {
+	switch {
+	case o.By.Role != person.Lead:
+		return refuse(Forbidden, "lead-only", "", "Only a lead reviews a run.")
+	case o.By.ID == r.Signature.By.ID:
+		return refuse(Forbidden, "own-run", "", "Nobody reviews their own run.")
+	}
+	return nil
+}
+
+// ReturnRun gives a signed run back to its technician, with a reason.
+type ReturnRun struct{ Reason string }
+
+func (c ReturnRun) decide(r Run, o Order) ([]Fact, error) {
+	if err := r.mayReview(o); err != nil {
+		return nil, err
+	}
+	if strings.TrimSpace(c.Reason) == "" {
+		return nil, refuse(Invalid, "reason-needed", "reason", "Say what should be looked at again.")
+	}
+	return []Fact{RunReturned{strings.TrimSpace(c.Reason)}}, nil
+}
+
+// AbandonRun gives a run up, with a reason. Its loose ends stay listed until closed.
+type AbandonRun struct{ Reason string }
+
+func (c AbandonRun) decide(r Run, o Order) ([]Fact, error) {
+	if strings.TrimSpace(c.Reason) == "" {
+		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the run is given up.")
+	}
+	return []Fact{RunAbandoned{strings.TrimSpace(c.Reason)}}, nil
+}

@@ -1,0 +1,87 @@
+package run
+
+import "northneedle/core/procedure"
+
+// taken are the readings of a point in a round that still stand.
+func (r Run) taken(measure, point string, round int) []Reading {
+	var all []Reading
+	for _, reading := range r.Readings {
+		if reading.Measure == measure && reading.Point == point && reading.Round == round && reading.Withdrawn == "" {
+			all = append(all, reading)
+		}
+	}
+	return all
+}
+
+// standing are the readings that count: after a gross error and a look at the
+// set-up, only those taken since.
+func (r Run) standing(measure, point string, round int) []Reading {
+	checkedAt, checked := r.SetUp[PointKey{measure, point, round}]
+	if !checked {
+		return r.taken(measure, point, round)
+	}
+	var since []Reading
+	for _, reading := range r.Readings[checkedAt:] {
+		if reading.Measure == measure && reading.Point == point && reading.Round == round && reading.Withdrawn == "" {
+			since = append(since, reading)
+		}
+	}
+	if len(since) == 0 {
+		return r.taken(measure, point, round)
+	}
+	return since
+}
+
+// Complete reports whether a point needs nothing more in a round: enough readings,
+// or left out with a reason. A gross error counts only once the set-up was looked
+// at and the point repeated.
+func (r Run) Complete(m *procedure.Measure, p *procedure.Point, round int) bool {
+	if _, omitted := r.Omitted[PointKey{m.ID, p.ID, round}]; omitted || !r.Holds(p.Condition) {
+		return true
+	}
+	if len(r.standing(m.ID, p.ID, round)) < m.Repeats {
+		return false
+	}
+	return !r.GrossOpen(m, p, round)
+}
+
+// open is the first point of a measure that is not complete in a round; nil where all are.
+func (r Run) open(m *procedure.Measure, round int) *procedure.Point {
+	for i := range m.Points {
+		if !r.Complete(m, &m.Points[i], round) {
+			return &m.Points[i]
+		}
+	}
+	return nil
+}
+
+// Holds reports whether what a condition asks for is so in this run: an optional role was
+// filled, or something was chosen. A condition that asks for nothing always holds.
+func (r Run) Holds(c procedure.Condition) bool {
+	switch {
+	case c.Field != "":
+		return r.Choices[c.Field] == c.Option
+	case c.Role != "":
+		_, bound := r.Bound[c.Role]
+		return bound
+	}
+	return true
+}
+
+// GrossOpen reports whether a point stands on a gross error that was not followed up.
+func (r Run) GrossOpen(m *procedure.Measure, p *procedure.Point, round int) bool {
+	v, err := r.Judge(m, p, round)
+	if err != nil || v == nil || !v.Gross {
+		return false
+	}
+	at, checked := r.SetUp[PointKey{m.ID, p.ID, round}]
+	if !checked {
+		return true
+	}
+	for _, reading := range r.Readings[at:] {
+		if reading.Measure == m.ID && reading.Point == p.ID && reading.Round == round && reading.Withdrawn == "" {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,224 @@
+// Package runview says what is shown and printed of a run: every sentence of it stands here.
+package runview
+
+import (
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/interval"
+	"northneedle/core/person"
+	"northneedle/core/procedure"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+)
+
+// View is everything a screen or a certificate shows of a run, computed from the
+// fold at one moment.
+type View struct {
+	ID          string            `json:"id"`
+	Status      run.Status        `json:"status"`
+	Seq         int               `json:"seq"`
+	OpenedAt    time.Time         `json:"opened_at"`
+	OpenedBy    person.Person     `json:"opened_by"`
+	Device      run.Device        `json:"device"`
+	Procedure   ProcedureBrief    `json:"procedure"`
+	Lab         string            `json:"lab"`
+	Rule        string            `json:"rule"` // the decision rule's meaning
+	Replaces    string            `json:"replaces,omitempty"`
+	ReplacedBy  string            `json:"replaced_by,omitempty"` // known to who keeps the record, not to the run itself
+	Current     string            `json:"current"`               // the step to do now
+	Now         string            `json:"now"`                   // what to do, in words, for the dock
+	Steps       []StepView        `json:"steps"`
+	Roles       []RoleView        `json:"roles"`
+	Parts       []procedure.ReplaceablePart  `json:"parts,omitempty"` // that may be changed during the run
+	Changed     []ChangeView      `json:"changed"`
+	Ambient     procedure.Ambient `json:"ambient"`
+	Room        run.RoomUnits     `json:"room"` // units in which room conditions are typed
+	Measures    []MeasureView     `json:"measures"`
+	Findings    []FindingView     `json:"findings"`
+	LooseEnds   []LooseEndView    `json:"loose_ends"`
+	Notes       []run.Note        `json:"notes"`
+	Blockers    []string          `json:"blockers"`
+	Result      run.Result        `json:"result"`
+	ResultWhy   string            `json:"result_why"`
+	NeedsReview bool              `json:"needs_review"`
+	Timer       *TimerView        `json:"timer,omitempty"` // the one that ends next, or ended last
+	Signature   *SignatureView    `json:"signature,omitempty"`
+	Returned    string            `json:"returned,omitempty"`
+	EndReason   string            `json:"end_reason,omitempty"`
+	Next        *interval.Due     `json:"next,omitempty"`
+	Revision    int               `json:"revision,omitempty"` // of the certificate, where there is one
+	Revisions   []RevisionView    `json:"revisions"`          // after the first
+	Remarks     []string          `json:"remarks"`            // what the certificate must say: cut waits, skipped steps, exceptions
+}
+
+// ProcedureBrief names the procedure.
+type ProcedureBrief struct {
+	ID       string   `json:"id"`
+	Revision int      `json:"revision"`
+	Title    string   `json:"title"`
+	Hash     string   `json:"hash"`
+	Cautions []string `json:"cautions"`
+}
+
+// ChangeView is a part that was changed, and the steps that count no more since.
+type ChangeView struct {
+	What  string    `json:"what"`
+	Steps []string  `json:"steps"`
+	At    time.Time `json:"at"`
+	By    string    `json:"by"`
+}
+
+// StepView is one step of the way.
+type StepView struct {
+	ID      string             `json:"id"`
+	Kind    procedure.StepKind `json:"kind"`
+	Title   string             `json:"title"`
+	Do      string             `json:"do,omitempty"`
+	Caution string             `json:"caution,omitempty"`
+	Symptom string             `json:"symptom,omitempty"`
+	Why     string             `json:"why,omitempty"`
+	Opens   string             `json:"opens,omitempty"`
+	Closes  []string           `json:"closes,omitempty"`
+	Minutes float64            `json:"minutes,omitempty"`
+	Fields  []procedure.Field  `json:"fields,omitempty"`
+	Plate   map[string]float64 `json:"plate,omitempty"`
+	Choices map[string]string  `json:"choices,omitempty"`
+	Tests   bool               `json:"tests,omitempty"` // answered passed, failed, not fitted
+	Done    bool               `json:"done"`
+	Summary string             `json:"summary,omitempty"`
+	At      *time.Time         `json:"at,omitempty"`
+	Answer  run.Answer         `json:"answer,omitempty"`
+	Note    string             `json:"note,omitempty"`
+	Skipped string             `json:"skipped,omitempty"`
+	Timer   *TimerView         `json:"timer,omitempty"`
+	Waits   string             `json:"waits,omitempty"` // why it cannot be done yet
+}
+
+// TimerView is a timer.
+type TimerView struct {
+	Step    string    `json:"step"`
+	Title   string    `json:"title"`
+	Started time.Time `json:"started"`
+	Until   time.Time `json:"until"`
+	Cut     string    `json:"cut,omitempty"`
+	Over    bool      `json:"over"`
+}
+
+// RoleView is a role and what fills it.
+type RoleView struct {
+	reference.Role
+	Standard *reference.Standard `json:"standard,omitempty"`
+	Override string              `json:"override,omitempty"`
+	Problems []string            `json:"problems,omitempty"`
+}
+
+// MeasureView is a measure with its points.
+type MeasureView struct {
+	ID         string                           `json:"id"`
+	Title      string                           `json:"title"`
+	Finding    string                           `json:"finding"`
+	Do         string                           `json:"do,omitempty"`
+	Caution    string                           `json:"caution,omitempty"`
+	Unit       string                           `json:"unit"`  // UCUM
+	Shown      string                           `json:"shown"` // as it is read
+	Reads      string                           `json:"reads"` // of the readings themselves
+	Resolution float64                          `json:"resolution"`
+	Tolerance  string                           `json:"tolerance"`
+	Repeats    int                              `json:"repeats"`
+	Schools    []AlternativeView `json:"schools,omitempty"`
+	Capture    *procedure.Capture               `json:"capture,omitempty"`
+	SetUp      []string                         `json:"set_up,omitempty"`
+	Round      int                              `json:"round"`   // being read
+	Reading    bool                             `json:"reading"` // whether a round is open
+	Points     []PointView                      `json:"points"`
+}
+
+// AlternativeView is another criterion in use for a measure.
+type AlternativeView struct {
+	Title     string `json:"title"`
+	Tolerance string `json:"tolerance"`
+}
+
+// PointView is one point: what is expected, read and found.
+type PointView struct {
+	ID        string             `json:"id"`
+	Label     string             `json:"label"`
+	Do        string             `json:"do,omitempty"`
+	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
+	Zone      string             `json:"zone,omitempty"` // the trim that serves it
+	Expected  *run.Expected      `json:"expected,omitempty"`
+	Missing   string             `json:"missing,omitempty"` // what is needed before it can be read
+	Found     *VerdictView       `json:"found,omitempty"`
+	Left      *VerdictView       `json:"left,omitempty"`
+	Readings  []ReadingView      `json:"readings"`
+	Omitted   string             `json:"omitted,omitempty"`
+	Complete  bool               `json:"complete"` // in the round being read, or the last
+	GrossOpen bool               `json:"gross_open"`
+	SetUpSeen bool               `json:"set_up_seen"`
+	SetUpNote string             `json:"set_up_note,omitempty"`
+}
+
+// VerdictView is a verdict with its sentence.
+type VerdictView struct {
+	run.Verdict
+	Sentence string `json:"sentence"`
+}
+
+// ReadingView is a reading as the record shows it.
+type ReadingView struct {
+	ID        string    `json:"id"`
+	Phase     run.Phase `json:"phase"`
+	Round     int       `json:"round"`
+	Values    []float64 `json:"values"`
+	Typed     string    `json:"typed,omitempty"`
+	Source    string    `json:"source"`
+	Link      string    `json:"link,omitempty"`
+	Detail    string    `json:"detail,omitempty"`
+	Early     string    `json:"early,omitempty"`
+	Withdrawn string    `json:"withdrawn,omitempty"`
+	At        time.Time `json:"at"`
+	By        string    `json:"by"`
+}
+
+// FindingView is a finding: what was advised and decided. Undo are the moves that take
+// the last round's adjustment back.
+type FindingView struct {
+	ID          string               `json:"id"`
+	Title       string               `json:"title"`
+	Judges      []string             `json:"judges"`
+	Controls    []adjust.Control     `json:"controls"`
+	Closed      int                  `json:"closed"`
+	CanClose    bool                 `json:"can_close"` // every point of the round is complete
+	Adjusting   bool                 `json:"adjusting"` // a round is under way
+	Looking     bool                 `json:"looking"`   // of looking for the cause, not of adjusting
+	Adjusted    bool                 `json:"adjusted"`  // in this round
+	Done        bool                 `json:"done"`
+	Advice      *adjust.Advice       `json:"advice,omitempty"`
+	Causes      []string             `json:"causes,omitempty"`
+	Seen        *procedure.Diagnosis `json:"seen,omitempty"` // by the family's own pattern
+	Decisions   []run.FindingDecided `json:"decisions"`
+	Adjustments []run.AdjustmentMade `json:"adjustments"`
+	Undo        []adjust.Move        `json:"undo,omitempty"`
+}
+
+// LooseEndView is a loose end.
+type LooseEndView struct {
+	What     string     `json:"what"`
+	OpenedAt time.Time  `json:"opened_at"`
+	By       string     `json:"by"`
+	ClosedAt *time.Time `json:"closed_at,omitempty"`
+	Note     string     `json:"note,omitempty"`
+}
+
+// SignatureView is who stated what.
+type SignatureView struct {
+	Statement  string        `json:"statement"`
+	Result     run.Result    `json:"result"`
+	At         time.Time     `json:"at"`
+	By         person.Person `json:"by"`
+	Reviewer   string        `json:"reviewer,omitempty"` // who is asked to review
+	ReviewedAt *time.Time    `json:"reviewed_at,omitempty"`
+	ReviewedBy string        `json:"reviewed_by,omitempty"`
+	ReviewNote string        `json:"review_note,omitempty"`
+}

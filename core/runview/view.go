@@ -1,0 +1,432 @@
+package runview
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+	"northneedle/core/run"
+)
+
+// Of computes what there is to show of a run at a moment.
+func Of(r run.Run, now time.Time) View {
+	p := r.Procedure
+	v := View{
+		ID:        r.ID,
+		Status:    r.Status,
+		Seq:       r.Seq,
+		OpenedAt:  r.OpenedAt,
+		OpenedBy:  r.OpenedBy,
+		Device:    r.Device,
+		Lab:       r.Lab.Name,
+		Replaces:  r.Replaces,
+		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions},
+		Rule:      r.Rule().Meaning(),
+		Parts:     p.Parts,
+		Changed:   []ChangeView{},
+		Ambient:   r.Ambient,
+		Room:      r.Lab.Room.Settled(),
+		Revisions: []RevisionView{},
+		Notes:     append([]run.Note{}, r.Notes...),
+		Returned:  r.Returned,
+		EndReason: r.EndReason,
+		Next:      r.Next(),
+	}
+	for _, s := range p.Way() {
+		if !r.Holds(s.Base().Condition) {
+			continue
+		}
+		sv := viewStep(r, s, now)
+		if !sv.Done && v.Current == "" {
+			v.Current, v.Now = sv.ID, sv.Title
+		}
+		v.Steps = append(v.Steps, sv)
+		switch s := s.(type) {
+		case *procedure.Measure:
+			v.Measures = append(v.Measures, viewMeasure(r, s))
+		case *procedure.Finding:
+			v.Findings = append(v.Findings, viewFinding(r, s))
+		}
+	}
+	for _, c := range r.Changed {
+		v.Changed = append(v.Changed, ChangeView{c.Reason, c.Steps, c.At, c.By.Name})
+	}
+	for _, role := range p.Roles {
+		rv := RoleView{Role: role}
+		if b, ok := r.Bound[role.ID]; ok {
+			rv.Standard, rv.Override, rv.Problems = &b.Standard, b.Override, b.Problems
+		}
+		v.Roles = append(v.Roles, rv)
+	}
+	v.LooseEnds = viewLooseEnds(r)
+	v.Timer = viewNextTimer(r, now)
+	v.Result, v.ResultWhy = r.Outcome()
+	v.Remarks = remarks(r)
+	if r.Status == run.Open {
+		v.Blockers = r.Blockers(now)
+		v.NeedsReview = r.NeedsReview(r.OpenedBy)
+	} else {
+		v.Blockers = []string{}
+		v.Current, v.Now = "", string(r.Status)
+	}
+	if s := r.Signature; s != nil {
+		device, added := r.Certified()
+		v.Device, v.Revision, v.Revisions = device, len(r.Revisions)+1, viewRevisions(r)
+		v.Remarks = append(v.Remarks, added...)
+		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By, Reviewer: s.Reviewer}
+		v.Result = s.Result
+		if r.Reviewed != nil {
+			v.Signature.ReviewedAt, v.Signature.ReviewedBy, v.Signature.ReviewNote = &r.Reviewed.At, r.Reviewed.By.Name, r.Reviewed.Note
+		}
+	}
+	return v
+}
+
+// Brief is what a list shows of a run.
+type Brief struct {
+	Now   string
+	Timer *TimerView
+}
+
+// BriefOf computes what a list shows, without judging every point.
+func BriefOf(r run.Run, now time.Time) Brief {
+	b := Brief{Now: string(r.Status)}
+	if r.Status != run.Open {
+		return b
+	}
+	b.Timer = viewNextTimer(r, now)
+	for _, s := range r.Procedure.Way() {
+		if !r.StepDone(s, now) {
+			b.Now = s.Base().Title
+			break
+		}
+	}
+	return b
+}
+
+func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
+	b := s.Base()
+	v := StepView{
+		ID:      b.ID,
+		Kind:    s.Kind(),
+		Title:   b.Title,
+		Do:      b.Do,
+		Caution: b.Caution,
+		Symptom: b.Symptom,
+		Opens:   b.Opens,
+		Closes:  b.Closes,
+		Done:    r.StepDone(s, now),
+	}
+	mark, marked := r.Marks[b.ID]
+	if marked {
+		v.At, v.Answer, v.Note, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Skipped
+	}
+	switch s := s.(type) {
+	case *procedure.CheckStep:
+		v.Tests = s.Tests()
+	case *procedure.WaitStep:
+		v.Minutes, v.Why = s.Minutes, s.Why
+		if t, ok := r.Timers[s.ID]; ok {
+			v.Timer = viewTimer(s, t, now)
+			v.At = &t.Started
+		}
+	case *procedure.RecordStep:
+		v.Fields, v.Plate, v.Choices = s.Fields, r.Plate, r.Choices
+	case *procedure.ActStep, *procedure.Measure:
+		if err := r.InOrder(s, now); err != nil && !v.Done {
+			v.Waits = err.Error()
+		}
+	}
+	v.Summary = summary(r, s, v)
+	return v
+}
+
+// summary is the line under a step's title.
+func summary(r run.Run, step procedure.Step, v StepView) string {
+	if v.Skipped != "" {
+		return "left out: " + v.Skipped
+	}
+	switch s := step.(type) {
+	case *procedure.BringStep:
+		return fmt.Sprintf("%d of %d", len(r.Bound), len(r.Procedure.Roles))
+	case *procedure.AmbientStep:
+		if v.Done {
+			return roomWords(r.Ambient)
+		}
+	case *procedure.WaitStep:
+		switch {
+		case v.Timer == nil:
+			return fmt.Sprintf("%g min", s.Minutes)
+		case v.Timer.Cut != "":
+			return "cut short: " + v.Timer.Cut
+		}
+	case *procedure.Measure:
+		return progress(r, s)
+	case *procedure.Finding:
+		if d := r.Findings[s.ID].Last(); d.Decision != "" {
+			return string(d.Decision)
+		}
+	case *procedure.CheckStep:
+		words := AnswerWords(s, v.Answer)
+		if v.Answer == run.NotFine {
+			return words + ": " + v.Note
+		}
+		return words
+	case *procedure.RecordStep:
+		return chosen(r, s)
+	case *procedure.ActStep:
+		switch {
+		case !v.Done && s.Opens != "":
+			return "opens: " + strings.ToLower(s.Opens)
+		case !v.Done && len(s.Closes) > 0:
+			return "closes: " + strings.ToLower(strings.Join(s.Closes, ", "))
+		}
+	}
+	return ""
+}
+
+func progress(r run.Run, m *procedure.Measure) string {
+	done, all := 0, 0
+	for i := range m.Points {
+		p := &m.Points[i]
+		if !r.Holds(p.Condition) {
+			continue
+		}
+		all++
+		if r.Complete(m, p, 0) {
+			done++
+		}
+	}
+	return fmt.Sprintf("%d of %d points", done, all)
+}
+
+// chosen is what a record says, on one line.
+func chosen(r run.Run, s *procedure.RecordStep) string {
+	var words []string
+	for _, f := range s.Fields {
+		if choice := r.Choices[f.ID]; choice != "" {
+			words = append(words, choice)
+		} else if v, ok := r.Plate[f.ID]; ok {
+			words = append(words, strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit))))
+		}
+	}
+	return strings.Join(words, " · ")
+}
+
+func viewTimer(s procedure.Step, t run.Timer, now time.Time) *TimerView {
+	return &TimerView{Step: s.Base().ID, Title: s.Base().Title, Started: t.Started, Until: t.Until, Cut: t.Cut, Over: t.Over(now)}
+}
+
+// viewNextTimer is the running timer that ends first; without one, none.
+func viewNextTimer(r run.Run, now time.Time) *TimerView {
+	var next *TimerView
+	for _, s := range r.Procedure.Steps {
+		if t, ok := r.Timers[s.Base().ID]; ok && !t.Over(now) && (next == nil || t.Until.Before(next.Until)) {
+			next = viewTimer(s, t, now)
+		}
+	}
+	return next
+}
+
+func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
+	unit := r.Unit(m)
+	reads := quantity.ShowUnit(unit)
+	if m.Reads != "" {
+		reads = quantity.ShowUnit(m.Reads)
+	}
+	v := MeasureView{
+		ID:         m.ID,
+		Title:      m.Title,
+		Finding:    m.Judge.ID,
+		Do:         m.Do,
+		Caution:    m.Caution,
+		Unit:       unit,
+		Shown:      quantity.ShowUnit(unit),
+		Reads:      reads,
+		Resolution: r.Resolution(m),
+		Tolerance:  r.Tolerance(m),
+		Repeats:    m.Repeats,
+		SetUp:      m.SetUp,
+	}
+	for _, a := range r.Alternatives(m) {
+		v.Schools = append(v.Schools, AlternativeView{a.Title, a.Tolerance})
+	}
+	if m.Capture != nil {
+		capture := *m.Capture
+		capture.Method = procedure.CaptureMethod{} // a view is data
+		v.Capture = &capture
+	}
+	round, err := r.PointRound(m)
+	v.Reading = err == nil && r.Status == run.Open
+	v.Round = round
+	if err != nil {
+		last := max(0, r.Findings[m.Judge.ID].Closed-1)
+		if v.Round = last; !slices.Contains(r.Affected(m.Judge, last), m) {
+			v.Round = 0
+		}
+	}
+	for i := range m.Points {
+		if p := &m.Points[i]; r.Holds(p.Condition) {
+			v.Points = append(v.Points, viewPoint(r, m, p, v.Round))
+		}
+	}
+	return v
+}
+
+func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) PointView {
+	key := run.PointKey{Measure: m.ID, Point: p.ID, Round: round}
+	v := PointView{
+		ID:        p.ID,
+		Label:     p.Label,
+		Do:        p.Do,
+		With:      p.With,
+		Zone:      p.Zone,
+		Omitted:   r.Omitted[key],
+		Complete:  r.Complete(m, p, round),
+		GrossOpen: r.GrossOpen(m, p, round),
+		SetUpSeen: r.SetUpChecked(m, p, round),
+		SetUpNote: r.SetUpNote[key],
+		Readings:  []ReadingView{},
+	}
+	if e, err := r.Expect(m, p); err == nil {
+		v.Expected = &e
+		if v.Do == "" {
+			v.Do = e.Do
+		}
+	} else {
+		v.Missing = err.Error()
+	}
+	v.Found = verdictOf(r.Judge(m, p, 0))
+	for last := round; last > 0 && v.Left == nil; last-- {
+		v.Left = verdictOf(r.Judge(m, p, last))
+	}
+	for _, reading := range r.Readings {
+		if reading.Measure == m.ID && reading.Point == p.ID {
+			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round, Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
+				Link: reading.Link, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn, At: reading.At, By: reading.By.Name})
+		}
+	}
+	return v
+}
+
+// verdictOf is a verdict with its sentence; nil where there is none.
+func verdictOf(v *run.Verdict, err error) *VerdictView {
+	if err != nil || v == nil {
+		return nil
+	}
+	return &VerdictView{*v, Sentence(*v)}
+}
+
+func viewFinding(r run.Run, f *procedure.Finding) FindingView {
+	state := r.Findings[f.ID]
+	v := FindingView{
+		ID:          f.ID,
+		Title:       f.Title,
+		Judges:      f.Judges,
+		Controls:    append([]adjust.Control{}, r.Controls(f)...),
+		Closed:      state.Closed,
+		Adjusting:   state.Adjusting(),
+		Looking:     state.Adjusting() && state.Last().Decision == adjust.Investigate,
+		Done:        state.Done(),
+		Adjusted:    r.Adjusted(f, state.Closed),
+		Decisions:   append([]run.FindingDecided{}, state.Decisions...),
+		Adjustments: append([]run.AdjustmentMade{}, state.Adjustments...),
+		Undo:        r.Undo(f),
+	}
+	if state.Closed > 0 {
+		if advice, err := r.Advise(f); err == nil {
+			v.Advice = &advice
+			v.Causes = causesOf(f, string(advice.Anatomy.Shape))
+		}
+		if d, ok := r.Diagnose(f, state.Closed-1); ok {
+			v.Seen, v.Causes = &d, causesOf(f, d.Shape)
+		}
+	}
+	v.CanClose = r.CanClose(f)
+	return v
+}
+
+func viewLooseEnds(r run.Run) []LooseEndView {
+	ends := make([]LooseEndView, len(r.LooseEnds))
+	for i, e := range r.LooseEnds {
+		ends[i] = LooseEndView{What: e.What, OpenedAt: e.OpenedAt, By: e.By.Name, Note: e.Note}
+		if !e.ClosedAt.IsZero() {
+			ends[i].ClosedAt = &r.LooseEnds[i].ClosedAt
+		}
+	}
+	return ends
+}
+
+func roomWords(a procedure.Ambient) string {
+	return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
+}
+
+// remarks are what a certificate must not keep silent.
+func remarks(r run.Run) []string {
+	said := []string{}
+	say := func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }
+	for _, c := range r.Changed {
+		titles := make([]string, len(c.Steps))
+		for i, id := range c.Steps {
+			if s := r.Procedure.Step(id); s != nil {
+				titles[i] = s.Base().Title
+			}
+		}
+		say("%s. What was done before counts no more, and was done again: %s.", c.Reason, strings.Join(titles, ", "))
+	}
+	for _, step := range r.Procedure.Way() {
+		b := step.Base()
+		mark := r.Marks[b.ID]
+		if mark.Skipped != "" {
+			say("%s was left out: %s.", b.Title, mark.Skipped)
+		}
+		if t := r.Timers[b.ID]; t.Cut != "" {
+			say("%s was cut short: %s.", b.Title, t.Cut)
+		}
+		switch s := step.(type) {
+		case *procedure.CheckStep:
+			if mark.Skipped == "" && mark.Answer == run.NotFine {
+				say("%s: %s: %s.", s.Title, AnswerWords(s, run.NotFine), mark.Note)
+			}
+		case *procedure.Measure:
+			said = append(said, remarksOnPoints(r, s)...)
+		case *procedure.Finding:
+			state := r.Findings[s.ID]
+			if rooms := state.Rooms; len(rooms) > 0 && rooms[0].Recorded && rooms[0] != r.Ambient {
+				say("%s: as found was read at %s; the room conditions were recorded again later.", s.Title, roomWords(rooms[0]))
+			}
+			for _, d := range state.Decisions {
+				if d.Reason != "" {
+					say("%s: the advice was to %s, the decision to %s: %s.", s.Title, d.Advised, d.Decision, d.Reason)
+				}
+			}
+		}
+	}
+	for _, role := range r.Procedure.Roles {
+		if b := r.Bound[role.ID]; b.Override != "" {
+			say("%s was used as an exception, for as-found readings only: %s", b.Standard.Tag, b.Override)
+		}
+	}
+	return said
+}
+
+// remarksOnPoints says which points of a measure were left out, and which readings withdrawn.
+func remarksOnPoints(r run.Run, m *procedure.Measure) (said []string) {
+	for _, p := range m.Points {
+		for round := range r.Findings[m.Judge.ID].Closed + 1 {
+			if reason, omitted := r.Omitted[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]; omitted {
+				said = append(said, fmt.Sprintf("%s, %s (%s) was left out: %s.", m.Title, p.Label, run.PhaseOf(round), reason))
+			}
+		}
+		for _, reading := range r.Readings {
+			if reading.Measure == m.ID && reading.Point == p.ID && reading.Withdrawn != "" {
+				said = append(said, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", m.Title, p.Label, reading.Phase, reading.Withdrawn))
+			}
+		}
+	}
+	return said
+}

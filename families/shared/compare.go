@@ -1,0 +1,42 @@
+// Package shared is what several device families use: ways of computing and capturing of no one family.
+package shared
+
+import (
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+)
+
+// Catalogue is what several families use.
+var Catalogue = procedure.Catalogue{
+	Methods: map[string]procedure.Method{
+		"compare": {Compute: compare},
+		"setting": {Compute: Setting},
+	},
+	Captures: map[string]procedure.CaptureMethod{
+		"steady":   {Read: Steady},
+		"gas-step": {Read: GasStep},
+	},
+}
+
+// compare sets the device's indication beside the value a standard realises. The
+// standard's certificate line either has a value, which is then the reference, or
+// covers a range, and the reference is the value it was set to.
+func compare(in procedure.Input) (procedure.Outcome, error) {
+	c, per, factor, err := in.Only("certificate value")
+	if err != nil {
+		return procedure.Outcome{}, err
+	}
+	value := in.Target
+	if c.From == 0 && c.To == 0 {
+		value = c.Value
+	}
+	reference, err := quantity.Convert(value, c.Unit, in.Shown)
+	if err != nil {
+		return procedure.Outcome{}, err
+	}
+	return procedure.Outcome{
+		Reference: reference, Unit: in.Shown, Factor: factor,
+		Terms:   c.Terms("Reference", per, in.Years),
+		Formula: "error = shown − reference",
+	}, nil
+}

@@ -1,0 +1,419 @@
+package families_test
+
+import (
+	"encoding/json"
+	"strconv"
+
+	"northneedle/core/conformity"
+	"northneedle/core/control"
+	"northneedle/core/fit"
+	"northneedle/core/gas"
+	"northneedle/core/interval"
+	"northneedle/core/signal"
+	"northneedle/core/uncertainty"
+	"northneedle/families/audiometer"
+	"northneedle/families/infusionpump"
+	"northneedle/families/patientscale"
+	"northneedle/families/photometer"
+)
+
+type topic = func(json.RawMessage) (map[string]any, error)
+
+// topics computes what a case of each topic should give.
+var topics = map[string]topic{
+	"water_vapour": of(func(g struct {
+		TemperatureC float64 `json:"temperature_c"`
+	}) (map[string]any, error) {
+		p, err := gas.SaturationPressure(g.TemperatureC)
+		return map[string]any{"saturation_pressure_hpa": p}, err
+	}),
+	"gas_conditions": of(func(g struct {
+		VolumeL float64       `json:"volume_l"`
+		From    gas.Condition `json:"from"`
+		To      gas.Condition `json:"to"`
+	}) (map[string]any, error) {
+		f, err := gas.Factor(g.From, g.To)
+		return map[string]any{"factor": f, "volume_l": f * g.VolumeL}, err
+	}),
+	"co2_partial_pressure": of(func(g struct {
+		Percent float64   `json:"co2_vol_percent"`
+		HPa     float64   `json:"barometric_pressure_hpa"`
+		Basis   gas.Basis `json:"basis"`
+	}) (map[string]any, error) {
+		p, err := gas.PartialPressure(g.Percent, g.HPa, g.Basis)
+		return map[string]any{"pco2_mmhg": p / gas.MmHgHPa, "pco2_kpa": p / 10}, err
+	}),
+	"water_density": of(func(g struct {
+		TemperatureC float64 `json:"temperature_c"`
+	}) (map[string]any, error) {
+		d, err := gas.WaterDensity(g.TemperatureC)
+		return map[string]any{"density_kg_m3": d}, err
+	}),
+	"air_density": of(func(g struct {
+		TemperatureC float64 `json:"temperature_c"`
+		PressureHPa  float64 `json:"pressure_hpa"`
+		Humidity     float64 `json:"relative_humidity_percent"`
+	}) (map[string]any, error) {
+		d, err := gas.AirDensity(g.TemperatureC, g.PressureHPa, g.Humidity)
+		return map[string]any{"density_kg_m3": d}, err
+	}),
+	"cylinder":           of(cylinderTopic),
+	"haldane":            of(haldaneTopic),
+	"uncertainty_budget": of(budgetTopic),
+	"conformity":         of(conformityTopic),
+	"global_risk": of(func(g struct {
+		Prior   float64 `json:"prior_sd"`
+		U       float64 `json:"measurement_standard_uncertainty"`
+		TolLow  float64 `json:"lower_tolerance"`
+		TolHigh float64 `json:"upper_tolerance"`
+		AccLow  float64 `json:"lower_acceptance"`
+		AccHigh float64 `json:"upper_acceptance"`
+	}) (map[string]any, error) {
+		r, err := conformity.Global(g.Prior, g.U, conformity.Limits{Low: g.TolLow, High: g.TolHigh}, conformity.Limits{Low: g.AccLow, High: g.AccHigh})
+		return map[string]any{"consumer_risk": r.Consumer, "producer_risk": r.Producer}, err
+	}),
+	"tolerance_text": of(func(g struct {
+		Text      string  `json:"text"`
+		Reference float64 `json:"reference"`
+	}) (map[string]any, error) {
+		t, err := conformity.ParseTolerance(g.Text)
+		if err != nil {
+			return nil, err
+		}
+		l, err := t.Limits(g.Reference)
+		return map[string]any{"low": l.Low, "high": l.High}, err
+	}),
+	"straight_line":      of(lineTopic),
+	"scale_limits":       of(scaleTopic),
+	"gravimetric_volume": of(weighingTopic),
+	"trumpet": of(func(g struct {
+		Set    float64   `json:"set_rate_ml_h"`
+		Sample float64   `json:"sample_interval_min"`
+		Flow   []float64 `json:"flow_ml_h"`
+	}) (map[string]any, error) {
+		windows := []float64{1, 2, 5, 11, 19, 31} // observation windows of IEC 60601-2-24
+		t, err := infusionpump.TrumpetCurve(g.Flow, g.Sample, g.Set, windows)
+		return map[string]any{"windows_min": list(t.WindowsMin), "ep_max_percent": list(t.Max), "ep_min_percent": list(t.Min), "mean_error_percent": t.Mean}, err
+	}),
+	"gravity": of(func(g struct {
+		Adjusted patientscale.Spot `json:"adjusted_at"`
+		Used     patientscale.Spot `json:"used_at"`
+	}) (map[string]any, error) {
+		a, err := g.Adjusted.Gravity()
+		if err != nil {
+			return nil, err
+		}
+		b, err := g.Used.Gravity()
+		if err != nil {
+			return nil, err
+		}
+		moved, err := patientscale.Moved(g.Adjusted, g.Used)
+		return map[string]any{"g_adjusted_m_s2": a, "g_used_m_s2": b, "indication_change_percent": moved}, err
+	}),
+	"steady": of(func(g struct {
+		T    []float64 `json:"time_s"`
+		Y    []float64 `json:"y"`
+		Band float64   `json:"band"`
+	}) (map[string]any, error) {
+		trace := make([]signal.Sample, len(g.T))
+		for i := range trace {
+			trace[i] = signal.Sample{T: g.T[i], V: g.Y[i]}
+		}
+		s, err := signal.Settle(trace, g.Band)
+		return map[string]any{"y_inf": s.Final, "tau_s": s.Tau, "time_to_band_s": s.TimeToBand}, err
+	}),
+	"stroke":        of(strokeTopic),
+	"control_rules": of(rulesTopic),
+	"audiometry":    kinds(audiometryKinds),
+	"photometer":    kinds(photometerKinds),
+	"interval":      kinds(intervalKinds),
+}
+
+func cylinderTopic(g struct {
+	WaterVolumeL float64  `json:"water_volume_l"`
+	GaugeBar     float64  `json:"gauge_bar"`
+	ReserveBar   float64  `json:"reserve_bar"`
+	Later        *float64 `json:"later_gauge_bar"`
+	Metered      float64  `json:"metered_use_l"`
+	Flow         *float64 `json:"flow_l_min"`
+}) (map[string]any, error) {
+	c := gas.Cylinder{WaterVolumeL: g.WaterVolumeL, GaugeBar: g.GaugeBar, ReserveBar: g.ReserveBar}
+	out := map[string]any{"content_l": c.Content(), "usable_l": c.Usable()}
+	if g.Later != nil {
+		out["loss_l"] = c.Loss(*g.Later, g.Metered)
+	}
+	if g.Flow != nil {
+		minutes, err := c.Minutes(*g.Flow)
+		if err != nil {
+			return nil, err
+		}
+		out["minutes_at_flow"] = minutes
+	}
+	return out, nil
+}
+
+func haldaneTopic(g struct {
+	VE           float64 `json:"ve_l_min"`
+	TemperatureC float64 `json:"temperature_c"`
+	PressureHPa  float64 `json:"pressure_hpa"`
+	FIO2         float64 `json:"fio2"`
+	FICO2        float64 `json:"fico2"`
+	FEO2         float64 `json:"feo2"`
+	FECO2        float64 `json:"feco2"`
+	O2Error      float64 `json:"o2_error_vol_percent"`
+	CO2Error     float64 `json:"co2_error_vol_percent"`
+	VEError      float64 `json:"ve_error_percent"`
+}) (map[string]any, error) {
+	e := gas.Exchange{VE: g.VE, TemperatureC: g.TemperatureC, PressureHPa: g.PressureHPa, FIO2: g.FIO2, FICO2: g.FICO2, FEO2: g.FEO2, FECO2: g.FECO2}
+	u, err := e.Uptake()
+	if err != nil {
+		return nil, err
+	}
+	off := e
+	off.FEO2, off.FECO2, off.VE = e.FEO2+g.O2Error/100, e.FECO2+g.CO2Error/100, e.VE*(1+g.VEError/100)
+	v, err := off.Uptake()
+	change := func(a, b float64) float64 { return 100 * (b - a) / a }
+	return map[string]any{"ve_stpd_l_min": u.VE, "vi_stpd_l_min": u.VI, "vo2_l_min": u.VO2, "vco2_l_min": u.VCO2, "rer": u.RER,
+		"vo2_change_percent": change(u.VO2, v.VO2), "vco2_change_percent": change(u.VCO2, v.VCO2), "rer_change_percent": change(u.RER, v.RER)}, err
+}
+
+func budgetTopic(g struct {
+	Contributions []struct {
+		Name         string                   `json:"name"`
+		Distribution uncertainty.Distribution `json:"distribution"`
+		Expanded     float64                  `json:"expanded_uncertainty"`
+		HalfWidth    float64                  `json:"half_width"`
+		K            float64                  `json:"k"`
+		Sensitivity  float64                  `json:"sensitivity"`
+		DOF          float64                  `json:"dof"`
+	} `json:"contributions"`
+}) (map[string]any, error) {
+	var terms []uncertainty.Term
+	for _, c := range g.Contributions {
+		terms = append(terms, uncertainty.Term{Name: c.Name, Distribution: c.Distribution, Width: c.Expanded + c.HalfWidth, K: c.K, Sensitivity: c.Sensitivity, DOF: c.DOF})
+	}
+	b, err := uncertainty.Combine(terms...)
+	var us, parts []float64
+	for _, line := range b.Lines {
+		us, parts = append(us, line.StandardUncertainty), append(parts, line.Contribution)
+	}
+	out := map[string]any{"standard_uncertainties": list(us), "contributions": list(parts), "combined_standard_uncertainty": b.Combined, "coverage_factor": b.K, "expanded_uncertainty": b.Expanded, "effective_dof": nil}
+	if b.EffectiveDOF > 0 {
+		out["effective_dof"] = b.EffectiveDOF
+	}
+	return out, err
+}
+
+func conformityTopic(g struct {
+	Error float64 `json:"error"`
+	Low   float64 `json:"lower_limit"`
+	High  float64 `json:"upper_limit"`
+	U     float64 `json:"expanded_uncertainty"`
+	K     float64 `json:"k"`
+}) (map[string]any, error) {
+	a, err := conformity.Assess(g.Error, conformity.Limits{Low: g.Low, High: g.High}, g.U, g.K)
+	simple, _ := conformity.Rule{Kind: conformity.Simple}.Accepts(a)
+	return map[string]any{"tur": a.TUR, "outcome": string(a.Zone), "simple_acceptance": simple, "conformance_probability": a.ConformanceProbability}, err
+}
+
+func lineTopic(g struct {
+	X    []float64 `json:"x"`
+	Y    []float64 `json:"y"`
+	XNew *float64  `json:"x_new"`
+}) (map[string]any, error) {
+	l, err := fit.Straight(g.X, g.Y)
+	if err != nil {
+		return nil, err
+	}
+	origin, err := fit.ThroughOrigin(g.X, g.Y)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]any{"intercept": l.Intercept, "slope": l.Slope, "u_intercept": l.UIntercept, "u_slope": l.USlope, "residual_sd": l.ResidualSD, "r_squared": l.RSquared,
+		"n": float64(l.N), "p_intercept_zero": l.PInterceptZero, "p_slope_one": l.PSlopeOne, "slope_through_origin": origin}
+	if g.XNew != nil {
+		low, high, err := l.Predict(*g.XNew)
+		if err != nil {
+			return nil, err
+		}
+		out["y_new"], out["prediction_low"], out["prediction_high"] = l.At(*g.XNew), low, high
+	}
+	return out, nil
+}
+
+func scaleTopic(g struct {
+	Load     float64 `json:"load_kg"`
+	Division float64 `json:"division_kg"`
+}) (map[string]any, error) {
+	out := map[string]any{}
+	for name, school := range map[string]patientscale.Regime{"r76_initial_kg": patientscale.R76Initial, "r76_in_service_kg": patientscale.R76InService, "hb44_maintenance_kg": patientscale.HB44Maintenance, "hb44_acceptance_kg": patientscale.HB44Acceptance} {
+		limit, err := patientscale.ScaleLimit(school, g.Load, g.Division)
+		if err != nil {
+			return nil, err
+		}
+		out[name] = limit
+	}
+	n, err := patientscale.Divisions(g.Load, g.Division)
+	out["load_intervals"] = n
+	return out, err
+}
+
+func weighingTopic(g struct {
+	Start       float64 `json:"mass_start_g"`
+	End         float64 `json:"mass_end_g"`
+	Minutes     float64 `json:"minutes"`
+	Evaporation float64 `json:"evaporation_g_per_min"`
+	Water       float64 `json:"water_temperature_c"`
+	Air         float64 `json:"air_temperature_c"`
+	Pressure    float64 `json:"pressure_hpa"`
+	Humidity    float64 `json:"relative_humidity_percent"`
+	Set         float64 `json:"set_rate_ml_h"`
+}) (map[string]any, error) {
+	d, err := infusionpump.Weighing{MassStartG: g.Start, MassEndG: g.End, Minutes: g.Minutes, EvaporationGPerMin: g.Evaporation, WaterTemperatureC: g.Water, AirTemperatureC: g.Air, PressureHPa: g.Pressure, HumidityPercent: g.Humidity}.Delivered()
+	if err != nil {
+		return nil, err
+	}
+	e, err := infusionpump.PercentError(d.FlowMLH, g.Set)
+	return map[string]any{"mass_g": d.MassG, "air_density_kg_m3": d.AirDensity, "water_density_kg_m3": d.WaterDensity, "volume_ml": d.VolumeML, "flow_ml_h": d.FlowMLH, "error_percent": e}, err
+}
+
+func strokeTopic(g struct {
+	Rate float64   `json:"sample_rate_hz"`
+	Flow []float64 `json:"flow_lps"`
+}) (map[string]any, error) {
+	found, err := signal.FindStrokes(g.Flow, g.Rate, signal.Technique{})
+	var strokes []any
+	for _, s := range found.Strokes {
+		one := map[string]any{"direction": "negative", "volume_l": s.Volume, "peak_flow_lps": s.Peak, "pause_after_s": nil}
+		if s.Positive {
+			one["direction"] = "positive"
+		}
+		if s.Pause != nil {
+			one["pause_after_s"] = *s.Pause
+		}
+		strokes = append(strokes, one)
+	}
+	return map[string]any{"zero_offset_lps": found.ZeroOffset, "strokes": strokes}, err
+}
+
+func rulesTopic(g struct {
+	Z [][]float64 `json:"z_scores"`
+}) (map[string]any, error) {
+	first := map[string]any{}
+	for _, rule := range control.Rules {
+		first[string(rule)] = nil
+		if i, fires := rule.First(g.Z); fires {
+			first[string(rule)] = float64(i)
+		}
+	}
+	return map[string]any{"first_run_index": first}, nil
+}
+
+var audiometryKinds = map[string]topic{
+	"level": of(func(g struct {
+		Dial     float64 `json:"dial_db_hl"`
+		RETSPL   float64 `json:"retspl_db"`
+		Measured float64 `json:"measured_spl_db"`
+	}) (map[string]any, error) {
+		return map[string]any{"level_error_db": audiometer.LevelError(g.Measured, g.Dial, g.RETSPL)}, nil
+	}),
+	"distortion": of(func(g struct {
+		Amplitudes []float64 `json:"harmonic_amplitudes_mv"`
+	}) (map[string]any, error) {
+		thd, err := signal.Distortion(g.Amplitudes)
+		return map[string]any{"thd_percent": thd}, err
+	}),
+	"frequency": of(func(g struct {
+		Nominal  float64 `json:"nominal_hz"`
+		Measured float64 `json:"measured_hz"`
+	}) (map[string]any, error) {
+		e, err := infusionpump.PercentError(g.Measured, g.Nominal)
+		return map[string]any{"frequency_error_percent": e}, err
+	}),
+	"steps": of(func(g struct {
+		Dial     []float64 `json:"dial_db_hl"`
+		Measured []float64 `json:"measured_spl_db"`
+	}) (map[string]any, error) {
+		steps, worst, err := audiometer.StepErrors(g.Dial, g.Measured)
+		return map[string]any{"step_errors_db": list(steps), "worst_step_error_abs_db": worst}, err
+	}),
+	"room-noise": of(func(g struct {
+		Table  audiometer.RoomTable `json:"table"`
+		Levels map[string]float64   `json:"band_levels_db"`
+	}) (map[string]any, error) {
+		levels := map[int]float64{}
+		for band, level := range g.Levels {
+			hz, err := strconv.Atoi(band)
+			if err != nil {
+				return nil, err
+			}
+			levels[hz] = level
+		}
+		n, err := g.Table.Judge(levels)
+		return map[string]any{"worst_margin_db": n.MarginDB, "worst_band_hz": float64(n.BandHz), "pass": n.MarginDB >= 0}, err
+	}),
+	"energy-sum": of(func(g struct {
+		Levels []float64 `json:"levels_db"`
+	}) (map[string]any, error) {
+		return map[string]any{"sum_db": audiometer.EnergySum(g.Levels...)}, nil
+	}),
+}
+
+var photometerKinds = map[string]topic{
+	"factor": of(func(g struct {
+		Concentration float64 `json:"standard_concentration_mg_dl"`
+		Standard      float64 `json:"standard_absorbance"`
+		Blank         float64 `json:"blank_absorbance"`
+		Sample        float64 `json:"sample_absorbance"`
+	}) (map[string]any, error) {
+		c, err := photometer.OnePoint(photometer.Calibrator{Concentration: g.Concentration, Absorbance: g.Standard}, g.Blank)
+		return map[string]any{"factor_mg_dl_per_absorbance": c.Slope, "sample_concentration_mg_dl": c.Of(g.Sample)}, err
+	}),
+	"two-point": of(func(g struct {
+		LowC   float64 `json:"low_concentration_mg_dl"`
+		LowA   float64 `json:"low_absorbance"`
+		HighC  float64 `json:"high_concentration_mg_dl"`
+		HighA  float64 `json:"high_absorbance"`
+		Sample float64 `json:"sample_absorbance"`
+	}) (map[string]any, error) {
+		c, err := photometer.TwoPoint(photometer.Calibrator{Concentration: g.LowC, Absorbance: g.LowA}, photometer.Calibrator{Concentration: g.HighC, Absorbance: g.HighA})
+		return map[string]any{"slope_mg_dl_per_absorbance": c.Slope, "intercept_mg_dl": c.Intercept, "sample_concentration_mg_dl": c.Of(g.Sample)}, err
+	}),
+	"recovery": of(func(g struct {
+		Found    float64 `json:"found_mg_dl"`
+		Assigned float64 `json:"assigned_mg_dl"`
+	}) (map[string]any, error) {
+		r, err := photometer.Recovery(g.Found, g.Assigned)
+		return map[string]any{"recovery_percent": r}, err
+	}),
+	"effective-level": of(func(g struct {
+		Multiple float64 `json:"sample_multiple"`
+		Reagent  float64 `json:"reagent_volume_ul"`
+		Sample   float64 `json:"sample_volume_ul"`
+	}) (map[string]any, error) {
+		l, err := photometer.EffectiveLevel(g.Multiple, g.Reagent, g.Sample)
+		return map[string]any{"effective_level": l}, err
+	}),
+}
+
+var intervalKinds = map[string]topic{
+	"reliability": of(func(g struct {
+		Records []interval.Record `json:"records"`
+		Target  float64           `json:"target_reliability"`
+	}) (map[string]any, error) {
+		r, err := interval.Reliable(g.Records, g.Target)
+		return map[string]any{"theta_days": r.Theta, "interval_days": r.Days}, err
+	}),
+	"drift": of(func(g struct {
+		Days      []float64 `json:"days"`
+		Errors    []float64 `json:"as_found_error"`
+		Tolerance float64   `json:"tolerance"`
+	}) (map[string]any, error) {
+		day, reached, err := interval.DriftTo(g.Days, g.Errors, g.Tolerance)
+		out := map[string]any{"first_day_exceeding": nil}
+		if reached {
+			out["first_day_exceeding"] = float64(day)
+		}
+		return out, err
+	}),
+}

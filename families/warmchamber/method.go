@@ -1,0 +1,121 @@
+// Package warmchamber is the family of warm chambers.
+package warmchamber
+
+import (
+	"fmt"
+	"math"
+
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+
+	"gonum.org/v1/gonum/stat"
+)
+
+// Catalogue is what the family computes of its own.
+var Catalogue = procedure.Catalogue{
+	Captures: map[string]procedure.CaptureMethod{
+		"stability": {Read: stability},
+		"recovery":  {Params: []string{"band", "patience"}, Read: recovery},
+	},
+	Patterns: map[string]procedure.Pattern{"zone-map": {Read: zoneMap, Params: []string{"column"}}},
+}
+
+// stability is half of what a reading wanders over the window, from least to most.
+func stability(in procedure.CaptureInput) procedure.LiveReading {
+	trace := in.Trace()
+	if len(trace) == 0 {
+		return procedure.LiveReading{Why: "no reading yet"}
+	}
+	end := trace[len(trace)-1].T
+	low, high := math.Inf(1), math.Inf(-1)
+	for _, s := range trace {
+		if s.T >= end-in.Seconds {
+			low, high = math.Min(low, s.V), math.Max(high, s.V)
+		}
+	}
+	half := (high - low) / 2
+	live := procedure.LiveReading{Value: &half, Values: []float64{half}}
+	live.Say("between", "%.3f and %.3f", low, high)
+	if left := in.Seconds - (end - trace[0].T); left > 0.5 {
+		live.Why = fmt.Sprintf("watching for %.0f s more", math.Ceil(left))
+		return live
+	}
+	live.Steady, live.Why = true, fmt.Sprintf("watched for %.0f s", in.Seconds)
+	live.Detail = live.Why
+	return live
+}
+
+// recovery is how long a reading takes, from the beginning of its trace, to come back to
+// within a band (with: band) of where it began, after it left it; patience in s.
+func recovery(in procedure.CaptureInput) procedure.LiveReading {
+	trace := in.Trace()
+	if len(trace) < 2 {
+		return procedure.LiveReading{Why: "no reading yet"}
+	}
+	from, band := trace[0], in.With["band"]
+	left, back := false, 0.0
+	for _, s := range trace {
+		if out := math.Abs(s.V-from.V) > band; out {
+			left, back = true, 0
+		} else if left && back == 0 {
+			back = s.T - from.T
+		}
+	}
+	passed := trace[len(trace)-1].T - from.T
+	live := procedure.LiveReading{}
+	switch {
+	case back > 0:
+		live.Value, live.Values, live.Steady = &back, []float64{back}, true
+		live.Why = fmt.Sprintf("back within ±%g after %.0f s", band, back)
+	case in.With["patience"] > 0 && passed > in.With["patience"]:
+		live.Value, live.Values, live.Steady = &passed, []float64{passed}, left
+		live.Why = fmt.Sprintf("not back within %.0f s", passed)
+	case !left:
+		live.Why = "open the lid: it has not left its band yet"
+	default:
+		live.Value = &passed
+		live.Why = fmt.Sprintf("on its way back for %.0f s", passed)
+	}
+	live.Detail = live.Why
+	return live
+}
+
+// zoneMap reads a chamber's compartments: one side that is low, or one that is off by
+// itself. Points say where they are: zone by their order, and upper (1) or lower (0).
+func zoneMap(c procedure.FindingInput) procedure.Diagnosis {
+	var all []procedure.JudgedPoint
+	for _, p := range c.Points {
+		if _, placed := p.With["column"]; placed {
+			all = append(all, p)
+		}
+	}
+	if len(all) == 0 {
+		return procedure.Diagnosis{Shape: "unknown", Words: "No compartment was measured."}
+	}
+	low, high, worst := math.Inf(1), math.Inf(-1), all[0]
+	var left, right []float64
+	columns := 0.0
+	for _, p := range all {
+		columns = math.Max(columns, p.With["column"])
+	}
+	for _, p := range all {
+		low, high = math.Min(low, p.Reference), math.Max(high, p.Reference)
+		if math.Abs(p.ErrorToLimit) > math.Abs(worst.ErrorToLimit) {
+			worst = p
+		}
+		if p.With["column"] <= columns/2 {
+			left = append(left, p.Reference)
+		} else {
+			right = append(right, p.Reference)
+		}
+	}
+	seen := procedure.Diagnosis{Shape: "map", Words: fmt.Sprintf("The compartments lie between %s and %s; the furthest off is %s.", quantity.Format(low, 0.01), quantity.Format(high, 0.01), worst.Label)}
+	if d := stat.Mean(left, nil) - stat.Mean(right, nil); len(right) > 0 && math.Abs(d) > 0.25 {
+		side := "right"
+		if d < 0 {
+			side = "left"
+		}
+		seen.Shape, seen.Words = "side", seen.Words+fmt.Sprintf(" The %s side is lower by %s: a draught or the lid.", side, quantity.Format(math.Abs(d), 0.01))
+	}
+	return seen
+}

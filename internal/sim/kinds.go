@@ -1,0 +1,76 @@
+package sim
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+)
+
+// World is what the simulated instruments find around them: what is really in each
+// cylinder, as dry fractions in vol% by gas, by the cylinder's tag.
+type World struct {
+	Cylinders map[string]map[string]float64
+}
+
+// Kind is a sort of simulated instrument.
+type Kind struct {
+	ID   string // also the kind of instrument that a procedure names
+	Name string
+	New  func(World) Model
+}
+
+// Kinds lists the simulated instruments by their id.
+func Kinds() []Kind {
+	return []Kind{
+		{ID: "acoustic-bench", Name: "Acoustic bench", New: func(World) Model { return NewAcoustic() }},
+		{ID: "bag-rack", Name: "Bag rack and meter", New: func(World) Model { return NewBagRack() }},
+		{ID: "balance", Name: "Balance under the pump", New: func(World) Model { return NewBalance() }},
+		{ID: "blood-gas", Name: "Blood-gas analyser", New: func(World) Model { return NewBloodGas() }},
+		{ID: "cart-gas", Name: "Gas analysers of the cart", New: func(w World) Model { return NewCartGas(w) }},
+		{ID: "chamber-probe", Name: "Probe in the warm chamber", New: func(World) Model { return NewChamber() }},
+		{ID: "co-bench", Name: "Breath monitor bench", New: func(w World) Model { return NewBreathMonitor(w) }},
+		{ID: "finger-simulator", Name: "Finger simulator", New: func(World) Model { return NewFinger() }},
+		{ID: "flow-analyser", Name: "Flow analyser and ventilator", New: func(World) Model { return NewFlowAnalyser() }},
+		{ID: "gas-bench", Name: "Gas bench", New: func(w World) Model { return newGasBench(w) }},
+		{ID: "photometer", Name: "Photometer and cuvettes", New: func(World) Model { return NewPhotometer() }},
+		{ID: "syringe-bench", Name: "Syringe bench", New: func(World) Model { return NewSyringe() }},
+	}
+}
+
+// deviceTag is the tag in SIMulate:DEVice, where a model still has room for one more.
+func deviceTag(c Command, remembered int) (string, error) {
+	if c.Arg(0) == "" || remembered > 1000 {
+		return "", fmt.Errorf(`-109,"Missing parameter"`)
+	}
+	return strings.ToUpper(c.Arg(0)), nil
+}
+
+// simulate carries out what every model of a device knows: SIMulate:DEVice connects
+// another one, SIMulate:FAULt switches one of its faults. False: it is another command.
+func simulate(c Command, remembered int, connect func(tag string), faults map[string]bool, controls Controls) (string, bool, error) {
+	switch {
+	case c.Is("SIMulate:DEVice"):
+		tag, err := deviceTag(c, remembered)
+		if err != nil {
+			return "", true, err
+		}
+		connect(tag)
+		return "OK", true, nil
+	case c.Is("SIMulate:FAULt"):
+		return setFault(faults, c, codes(controls.Faults)...)
+	}
+	return "", false, nil
+}
+
+// presses are the key and the steps in SIMulate:PRESs, for one of a model's keys.
+func presses(c Command, keys []Knob) (key string, steps int, err error) {
+	key = strings.ToUpper(c.Arg(0))
+	if !slices.Contains(codes(keys), key) {
+		return "", 0, fmt.Errorf(`-224,"Illegal parameter: %s"`, strings.Join(codes(keys), " or "))
+	}
+	if steps, err = strconv.Atoi(c.Arg(1)); err != nil || steps < -1000 || steps > 1000 {
+		return "", 0, fmt.Errorf(`-222,"Data out of range"`)
+	}
+	return key, steps, nil
+}

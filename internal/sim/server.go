@@ -1,0 +1,319 @@
+package sim
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"net"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"northneedle/internal/instrument"
+)
+
+// Model is what a simulated instrument simulates. Calls are never concurrent.
+type Model interface {
+	// IDN is the answer to *IDN?.
+	IDN() string
+	// Step moves the model on by dt seconds.
+	Step(dt float64)
+	// Channels are the names of what it measures.
+	Channels() []string
+	// Value is the present reading of a channel.
+	Value(channel string) float64
+	// Command carries out a command; ok is false where it is not one of the model's.
+	Command(c Command) (answer string, ok bool, err error)
+	// Rate is how many samples a second it streams, 1 to 100.
+	Rate() int
+	// Controls are what a person can do to the simulated device.
+	Controls() Controls
+}
+
+// Controls are the faults that can be switched on, and the keys of the device's own menu.
+type Controls struct {
+	Faults []Knob `json:"faults"` // SIMulate:FAULt CODE,ON or OFF
+	Keys   []Knob `json:"keys"`   // SIMulate:PRESs CODE,steps
+}
+
+// Knob is one of them, by its code and in words.
+type Knob struct {
+	Code string `json:"code"`
+	Word string `json:"word"`
+	On   bool   `json:"on,omitempty"`   // of a fault
+	Once bool   `json:"once,omitempty"` // of a key: a routine, run and not pressed
+}
+
+// faultsOf are faults with whether each is on, from codes and words in turn.
+func faultsOf(on map[string]bool, codesAndWords ...string) []Knob {
+	all := []Knob{}
+	for i := 0; i+1 < len(codesAndWords); i += 2 {
+		all = append(all, Knob{Code: codesAndWords[i], Word: codesAndWords[i+1], On: on[codesAndWords[i]]})
+	}
+	return all
+}
+
+// keysOf are keys of the device's menu, from codes and words in turn.
+func keysOf(codesAndWords ...string) []Knob { return faultsOf(nil, codesAndWords...) }
+
+// routinesOf are calibration routines of the device's menu, from codes and words in turn.
+func routinesOf(codesAndWords ...string) []Knob {
+	all := keysOf(codesAndWords...)
+	for i := range all {
+		all[i].Once = true
+	}
+	return all
+}
+
+// codes are the codes of controls.
+func codes(all []Knob) []string {
+	var list []string
+	for _, c := range all {
+		list = append(list, c.Code)
+	}
+	return list
+}
+
+// Server serves one model to any number of clients.
+type Server struct {
+	model    Model
+	listener net.Listener
+
+	mutex   sync.Mutex
+	clients map[*client]bool
+	t       float64
+	fault   string // DROP, SILENT or GARBAGE
+	until   time.Time
+	wg      sync.WaitGroup
+}
+
+type client struct {
+	conn     net.Conn
+	channels map[string]bool
+	errors   []string
+	out      chan string
+}
+
+// Serve starts a simulated instrument on an address such as "127.0.0.1:0".
+func Serve(ctx context.Context, address string, m Model) (*Server, error) {
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("the simulated instrument cannot listen: %w", err)
+	}
+	s := &Server{model: m, listener: listener, clients: map[*client]bool{}}
+	context.AfterFunc(ctx, func() { listener.Close() })
+	s.wg.Add(2)
+	go s.accept()
+	go s.run(ctx)
+	return s, nil
+}
+
+// Address is where it listens.
+func (s *Server) Address() string { return s.listener.Addr().String() }
+
+// Wait returns when the simulated instrument has stopped.
+func (s *Server) Wait() { s.wg.Wait() }
+
+func (s *Server) accept() {
+	defer s.wg.Done()
+	for {
+		conn, err := s.listener.Accept()
+		if err != nil {
+			return
+		}
+		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, 1024)}
+		s.mutex.Lock()
+		dropped := s.faulty("DROP")
+		if !dropped {
+			s.clients[c] = true
+		}
+		s.mutex.Unlock()
+		if dropped {
+			conn.Close()
+			continue
+		}
+		s.wg.Add(2)
+		go s.write(c)
+		go s.serve(c)
+	}
+}
+
+func (s *Server) write(c *client) {
+	defer s.wg.Done()
+	for line := range c.out {
+		c.conn.SetWriteDeadline(time.Now().Add(2 * time.Second))
+		if _, err := fmt.Fprintf(c.conn, "%s\r\n", line); err != nil {
+			c.conn.Close()
+		}
+	}
+}
+
+func (s *Server) serve(c *client) {
+	defer s.wg.Done()
+	scanner := bufio.NewScanner(c.conn)
+	for scanner.Scan() {
+		s.mutex.Lock()
+		send := s.send // as it is now: the command that switches a fault is still answered well
+		if !s.faulty("SILENT") && !s.faulty("GARBAGE") {
+			send = s.queue
+		}
+		send(c, s.handle(c, scanner.Text()))
+		s.mutex.Unlock()
+	}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	c.conn.Close()
+	delete(s.clients, c)
+	close(c.out)
+}
+
+// queue hands a line to the client's writer; a client that does not read loses lines, not the simulated instrument.
+func (s *Server) queue(c *client, line string) {
+	select {
+	case c.out <- line:
+	default:
+	}
+}
+
+// send queues a line, unless the link is to be silent or to send garbage.
+func (s *Server) send(c *client, line string) {
+	switch {
+	case s.faulty("SILENT"):
+	case s.faulty("GARBAGE"):
+		s.queue(c, strings.Repeat("\x07\x7f~#S ..", 3))
+	default:
+		s.queue(c, line)
+	}
+}
+
+func (s *Server) faulty(kind string) bool { return s.fault == kind && time.Now().Before(s.until) }
+
+// handle answers one command line; every command gets exactly one line.
+func (s *Server) handle(c *client, line string) string {
+	fail := func(text string) string {
+		c.errors = append(c.errors, text)
+		if len(c.errors) > 20 {
+			c.errors = c.errors[1:]
+		}
+		return "ERROR " + text
+	}
+	command, err := ParseCommand(line)
+	if err != nil {
+		return fail(err.Error())
+	}
+	channel := strings.ToUpper(command.Arg(0))
+	switch {
+	case command.Is("*IDN") && command.Query:
+		return s.model.IDN()
+	case command.Is("SYSTem:ERRor") && command.Query:
+		if len(c.errors) == 0 {
+			return `0,"No error"`
+		}
+		first := c.errors[0]
+		c.errors = c.errors[1:]
+		return first
+	case command.Is("SIMulate:CATalog") && command.Query:
+		text, err := json.Marshal(s.model.Controls())
+		if err != nil {
+			return fail(err.Error())
+		}
+		return string(text)
+	case command.Is("SUBScribe"):
+		if !s.has(channel) {
+			return fail(`-224,"No such channel"`)
+		}
+		c.channels[channel] = true
+		return "OK"
+	case command.Is("UNSubscribe"):
+		delete(c.channels, channel)
+		return "OK"
+	case command.Is("SIMulate:LINK"):
+		seconds, err := strconv.ParseFloat(command.Arg(1), 64)
+		if err != nil || !(seconds >= 0 && seconds <= 600) {
+			return fail(`-222,"Data out of range"`)
+		}
+		s.fault, s.until = channel, time.Now().Add(time.Duration(seconds*float64(time.Second)))
+		if channel == "DROP" {
+			for other := range s.clients {
+				other.conn.Close()
+			}
+		}
+		return "OK"
+	}
+	if name, ok := strings.CutPrefix(command.Header, "MEAS:"); ok && command.Query && s.has(name) {
+		return strconv.FormatFloat(s.model.Value(name), 'f', 4, 64)
+	}
+	if name, ok := strings.CutPrefix(command.Header, "MEASURE:"); ok && command.Query && s.has(name) {
+		return strconv.FormatFloat(s.model.Value(name), 'f', 4, 64)
+	}
+	answer, ok, err := s.model.Command(command)
+	switch {
+	case err != nil:
+		return fail(err.Error())
+	case !ok:
+		return fail(`-113,"Undefined header"`)
+	}
+	return answer
+}
+
+func (s *Server) has(channel string) bool {
+	for _, name := range s.model.Channels() {
+		if name == channel {
+			return true
+		}
+	}
+	return false
+}
+
+// run moves the model and streams samples until the context ends: in steps of one
+// sample, so that a busy machine delays samples and distorts none.
+func (s *Server) run(ctx context.Context) {
+	defer s.wg.Done()
+	step := time.Second / time.Duration(s.model.Rate())
+	ticker := time.NewTicker(step)
+	defer ticker.Stop()
+	next := time.Now()
+	for {
+		select {
+		case <-ctx.Done():
+			s.mutex.Lock()
+			for c := range s.clients {
+				c.conn.Close()
+			}
+			s.mutex.Unlock()
+			return
+		case now := <-ticker.C:
+			if now.Sub(next) > 2*time.Second { // it was asleep: time stood still
+				next = now
+			}
+			for ; !next.After(now); next = next.Add(step) {
+				s.tick(step.Seconds())
+			}
+		}
+	}
+}
+
+func (s *Server) tick(dt float64) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.t += dt
+	s.model.Step(dt)
+	for c := range s.clients {
+		for channel := range c.channels {
+			s.send(c, instrument.FormatSample(s.t, channel, s.model.Value(channel)))
+		}
+	}
+}
+
+// seeded is a generator that gives the same numbers for the same words.
+func seeded(words string) *rand.Rand {
+	var a, b uint64 = 14695981039346656037, 1099511628211
+	for _, r := range []byte(words) {
+		a = (a ^ uint64(r)) * 1099511628211
+		b = b*31 + uint64(r)
+	}
+	return rand.New(rand.NewPCG(a, b))
+}
