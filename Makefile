@@ -33,7 +33,7 @@ test: lint build
 	sh ci/client-is-current.sh
 	cd web && npm run --silent test
 	sh ci/debian.sh
-	go test -timeout 20m ./...
+	go test -timeout 20m -parallel 4 $$(go list ./... | grep -v node_modules)
 
 lint: web/node_modules/.package-lock.json web
 	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }

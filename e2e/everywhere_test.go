@@ -34,7 +34,7 @@ var everywhere = []struct{ path, sign string }{
 // nothing that somebody who does not see well could not use, in what opens either.
 func TestEveryButtonOfEveryPage(t *testing.T) {
 	t.Parallel()
-	s := launch(t, t.TempDir(), "demo", "--ports", "0")
+	s := demo(t, 1)
 	p := openPage(t, s, "Tamsin Orrery")
 	p.see("What to bring")
 	axe := axeCore(t)

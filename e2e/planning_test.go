@@ -16,7 +16,7 @@ import (
 
 func TestPlanning(t *testing.T) {
 	t.Parallel()
-	s := launch(t, t.TempDir(), "demo", "--ports", "0")
+	s := demo(t, 1)
 	t.Run("what is overdue, and how risky", func(t *testing.T) { overdue(t, s) })
 	t.Run("which interval should change, and why", func(t *testing.T) { intervals(t, s) })
 	t.Run("the round of a ferry day, and what to pack", func(t *testing.T) { ferryDay(t, s) })

@@ -8,7 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -37,6 +37,11 @@ func build(m *testing.M) int {
 		fmt.Printf("%s\n%v\n", out, err)
 		return 1
 	}
+	defer func() {
+		if data, err := filled(); err == nil {
+			os.RemoveAll(data)
+		}
+	}()
 	return m.Run()
 }
 
@@ -88,19 +93,27 @@ func (s *server) kill() {
 	<-s.exited
 }
 
-// hurried writes the lab's own capnograph procedure: the same steps, with a warm-up
-// of seconds and a faster rhythm, as a lab may change any default.
-func hurried(t *testing.T, data string, warmUp string) {
+// filled is a data folder with the demo's data, made once and copied for every test.
+var filled = sync.OnceValues(func() (string, error) {
+	data, err := os.MkdirTemp("", "northneedle-demo")
+	if err != nil {
+		return "", err
+	}
+	command := exec.Command(binary, "demo", "--fill", "--data", data)
+	if out, err := command.CombinedOutput(); err != nil {
+		return "", fmt.Errorf("the demo was not filled: %w\n%s", err, out)
+	}
+	return data, nil
+})
+
+// demo starts the demo on a copy of its data: instruments and waits run at a speed, procedures are as shipped.
+func demo(t *testing.T, speed float64) *server {
 	t.Helper()
-	text, err := os.ReadFile("../procedures/capnograph.yaml")
+	from, err := filled()
 	require.NoError(t, err)
-	own := strings.NewReplacer("revision: 1", "revision: 2", "minutes: 5\n", "minutes: "+warmUp+"\n", "breaths: 5,", "breaths: 3,", `breath: "12"`, `breath: "30"`,
-		`{ label: 6 /min, at: "6", drive: { gas: "{gas5}", breath: "6" } }`, `{ label: 20 /min, at: "20", drive: { gas: "{gas5}", breath: "20" } }`,
-		`{ label: 12 /min, at: "12", drive: { gas: "{gas5}", breath: "12" } }`, `{ label: 24 /min, at: "24", drive: { gas: "{gas5}", breath: "24" } }`,
-		"seconds: 5,", "seconds: 3,").Replace(string(text))
-	folder := filepath.Join(data, "procedures")
-	require.NoError(t, os.MkdirAll(folder, 0o700))
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "capnograph.yaml"), []byte(own), 0o600))
+	data := t.TempDir()
+	require.NoError(t, os.CopyFS(data, os.DirFS(from)))
+	return launch(t, data, "demo", "--ports", "0", "--speed", fmt.Sprint(speed))
 }
 
 func TestAProcedureWithAMistakeStartsNothing(t *testing.T) {

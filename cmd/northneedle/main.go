@@ -66,10 +66,10 @@ type serve struct{ network }
 
 // Run serves until it is told to stop.
 func (s serve) Run() error {
-	return s.run(false, nil)
+	return s.run(false, capture.WallClock{Time: time.Now}, nil)
 }
 
-func (n network) run(isDemo bool, fill func(*ledger.Ledger, []*procedure.Procedure) error) error {
+func (n network) run(isDemo bool, clock capture.WallClock, fill func(*ledger.Ledger, []*procedure.Procedure) error) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	all, err := definition.All(filepath.Join(n.Data, "procedures"))
@@ -94,9 +94,8 @@ func (n network) run(isDemo bool, fill func(*ledger.Ledger, []*procedure.Procedu
 	if err != nil {
 		return err
 	}
-	clock := capture.WallClock{Time: time.Now}
 	driver, links := capture.Connect(ctx, clock, instruments, instrument.DefaultTiming)
-	house := &api.House{Ledger: l, Bench: driver, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: time.Now, Demo: isDemo, Version: version}
+	house := &api.House{Ledger: l, Bench: driver, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: clock.Time, Speed: clock.Speed, Demo: isDemo, Version: version}
 	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
 	err = api.Serve(ctx, n.Addr, api.Handler(house))
 	stop()
@@ -109,6 +108,9 @@ type demoCmd struct {
 	Fresh bool   `help:"Start over: remove the demo's data first."`
 	Seed  uint64 `default:"1" help:"Seed of the made-up data."`
 	Ports int    `default:"8361" help:"First port of the simulated instruments; 0 takes free ones."`
+
+	Fill  bool    `help:"Only fill a new record with the made-up data, and stop."`
+	Speed float64 `default:"1" help:"How many of the workshop's seconds pass in a real one: waits and simulated instruments run faster."`
 }
 
 // Run serves the demo.
@@ -120,9 +122,15 @@ func (d demoCmd) Run() error {
 			}
 		}
 	}
+	if !(d.Speed > 0 && d.Speed <= 1000) {
+		return fmt.Errorf("speed: %g is not above 0 and at most 1000", d.Speed)
+	}
+	if d.Fill {
+		return d.fill()
+	}
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
-	instruments, servers, err := startStandIns(ctx, d.Ports)
+	instruments, servers, err := startSimulated(ctx, d.Ports, d.Speed)
 	if err != nil {
 		return err
 	}
@@ -132,7 +140,7 @@ func (d demoCmd) Run() error {
 			s.Wait()
 		}
 	}()
-	return d.run(true, func(l *ledger.Ledger, all []*procedure.Procedure) error {
+	return d.run(true, fasterClock(d.Speed), func(l *ledger.Ledger, all []*procedure.Procedure) error {
 		everyone, err := l.People()
 		if err != nil {
 			return err
@@ -150,8 +158,8 @@ func (d demoCmd) Run() error {
 	})
 }
 
-// startStandIns starts every simulated instrument on the loopback address.
-func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*sim.Server, error) {
+// startSimulated starts every simulated instrument on the loopback address.
+func startSimulated(ctx context.Context, first int, speed float64) ([]ledger.Instrument, []*sim.Server, error) {
 	var instruments []ledger.Instrument
 	var servers []*sim.Server
 	for i, kind := range sim.Kinds() {
@@ -160,7 +168,7 @@ func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*sim.
 			port = first + i
 		}
 		model := kind.New(demo.World())
-		s, err := sim.Serve(ctx, fmt.Sprintf("127.0.0.1:%d", port), model)
+		s, err := sim.ServeAt(ctx, fmt.Sprintf("127.0.0.1:%d", port), model, speed)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -168,6 +176,27 @@ func startStandIns(ctx context.Context, first int) ([]ledger.Instrument, []*sim.
 		instruments = append(instruments, ledger.Instrument{ID: kind.ID, Name: kind.Name, Kind: kind.ID, Address: s.Address(), Channels: model.Channels()})
 	}
 	return instruments, servers, nil
+}
+
+// fill fills a new record.
+func (d demoCmd) fill() error {
+	all, err := definition.Shipped()
+	if err != nil {
+		return err
+	}
+	l, err := ledger.Open(d.Data)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	return demo.Fill(l, all, nil, api.DemoPassword, d.Seed, time.Now())
+}
+
+// fasterClock begins now and goes at a speed.
+func fasterClock(speed float64) capture.WallClock {
+	began := time.Now()
+	now := func() time.Time { return began.Add(time.Duration(speed * float64(time.Since(began)))) }
+	return capture.WallClock{Time: now, Speed: speed}
 }
 
 type standins struct {
@@ -178,7 +207,7 @@ type standins struct {
 func (s standins) Run() error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	instruments, servers, err := startStandIns(ctx, s.Ports)
+	instruments, servers, err := startSimulated(ctx, s.Ports, 1)
 	if err != nil {
 		return err
 	}
@@ -268,7 +297,7 @@ func (p peopleAdd) Run() error {
 		return err
 	}
 	defer l.Close()
-	return people.Add(l, p.Name, person.PersonRole(p.Role), strings.TrimRight(password, "\r\n"))
+	return people.Add(l, p.Name, person.Role(p.Role), strings.TrimRight(password, "\r\n"))
 }
 
 type generate struct {

@@ -50,8 +50,8 @@ type Command interface {
 // may not be done, as a [*Refusal]. The events carry the given id, with a suffix
 // from the second on.
 func (r Run) Decide(id string, c Command, o Order) ([]Event, error) {
-	if o.By.Role == person.Manager {
-		return nil, refuse(Forbidden, "technician-only", "", "Runs are made by technicians, trainees and leads; a manager reads them.")
+	if !person.Can(o.By.Role, person.WorkRuns) {
+		return nil, refuse(Forbidden, "technician-only", "", "%s", person.RefusalOf(person.WorkRuns))
 	}
 	if r.Seq == 0 {
 		if _, opening := c.(OpenRun); !opening {
@@ -148,8 +148,8 @@ func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
 		if strings.TrimSpace(c.Override) == "" {
 			return nil, refuse(Conflict, "unfit-standard", "standard", "%s Choose another one, or ask the lead to allow it for as-found readings only, with a reason.", strings.Join(fitness.Blocks, " "))
 		}
-		if o.By.Role != person.Lead {
-			return nil, refuse(Forbidden, "lead-only", "override", "%s Only a lead may allow it, for as-found readings only.", strings.Join(fitness.Blocks, " "))
+		if !person.Can(o.By.Role, person.UseUnfit) {
+			return nil, refuse(Forbidden, "lead-only", "override", "%s %s", strings.Join(fitness.Blocks, " "), person.RefusalOf(person.UseUnfit))
 		}
 		if c.Standard.Kind != role.Kind {
 			return nil, refuse(Invalid, "wrong-kind", "standard", "%s", strings.Join(fitness.Blocks, " "))
@@ -266,8 +266,8 @@ func (c SkipStep) decide(r Run, o Order) ([]Fact, error) {
 
 // onlyLead refuses leaving out what only a lead may leave out.
 func onlyLead(s procedure.Step, o Order) error {
-	if step := s.Base(); step.LeadOnly() && o.By.Role != person.Lead {
-		return refuse(Forbidden, "lead-only", "step", "%s comes first here: only a lead may go on without it, with a reason.", step.Title)
+	if step := s.Base(); step.LeadOnly() && !person.Can(o.By.Role, person.SkipLeadSteps) {
+		return refuse(Forbidden, "lead-only", "step", "%s comes first here. %s", step.Title, person.RefusalOf(person.SkipLeadSteps))
 	}
 	return nil
 }

@@ -2,6 +2,7 @@ package run
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"northneedle/core/procedure"
@@ -53,6 +54,19 @@ func (r Run) NextPoint(now time.Time) (*procedure.Measure, *procedure.Point) {
 		return nil, nil
 	}
 	return nil, nil
+}
+
+// WorkedBy reports whether a person opened the run or did something in it.
+func (r Run) WorkedBy(id string) bool {
+	if r.OpenedBy.ID == id {
+		return true
+	}
+	for _, m := range r.Marks {
+		if m.By.ID == id {
+			return true
+		}
+	}
+	return slices.ContainsFunc(r.Readings, func(reading Reading) bool { return reading.By.ID == id })
 }
 
 // Gross reports whether a point stands on an error that asks for a look at the set-up.

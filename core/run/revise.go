@@ -61,8 +61,8 @@ func (c ReviseCertificate) decide(r Run, o Order) ([]Fact, error) {
 	_, changes := c.Device.On(device)
 	fact := CertificateRevised{Revision: len(r.Revisions) + 2, Reason: strings.TrimSpace(c.Reason), Device: c.Device, Remark: strings.TrimSpace(c.Remark)}
 	switch {
-	case o.By.Role != person.Lead:
-		return nil, refuse(Forbidden, "lead-only", "", "Only a lead issues a certificate anew.")
+	case !person.Can(o.By.Role, person.ReviseCertificate):
+		return nil, refuse(Forbidden, "lead-only", "", "%s", person.RefusalOf(person.ReviseCertificate))
 	case fact.Reason == "":
 		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the certificate is issued anew: it stands on the new one.")
 	case len(changes) == 0 && fact.Remark == "":

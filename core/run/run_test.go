@@ -187,7 +187,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 	sign.Reviewer = &idris
 	b.refused(sign, "reviewer-self", "Nobody reviews their own run")
 	sign.Reviewer = &fenn
-	b.refused(sign, "reviewer-role", "only a lead reviews")
+	b.refused(sign, "reviewer-role", "Only a lead reviews")
 	sign.Reviewer = &tamsin
 	b.do(sign)
 	assert.Equal(t, run.InReview, b.view().Status)

@@ -153,8 +153,8 @@ func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
 			return nil, refuse(Invalid, "reviewer-missing", "reviewer", "This run needs a reviewer: name the lead who will countersign it.")
 		case c.Reviewer.ID == o.By.ID:
 			return nil, refuse(Invalid, "reviewer-self", "reviewer", "Nobody reviews their own run: name another lead.")
-		case c.Reviewer.Role != person.Lead:
-			return nil, refuse(Invalid, "reviewer-role", "reviewer", "%s is no lead: only a lead reviews.", c.Reviewer.Name)
+		case !person.Can(c.Reviewer.Role, person.Review):
+			return nil, refuse(Invalid, "reviewer-role", "reviewer", "%s cannot countersign. %s", c.Reviewer.Name, person.RefusalOf(person.Review))
 		}
 		signed.Reviewer = c.Reviewer.ID
 	}
@@ -192,8 +192,8 @@ func (c ReviewRun) decide(r Run, o Order) ([]Fact, error) {
 
 func (r Run) mayReview(o Order) error {
 	switch {
-	case o.By.Role != person.Lead:
-		return refuse(Forbidden, "lead-only", "", "Only a lead reviews a run.")
+	case !person.Can(o.By.Role, person.Review):
+		return refuse(Forbidden, "lead-only", "", "%s", person.RefusalOf(person.Review))
 	case o.By.ID == r.Signature.By.ID:
 		return refuse(Forbidden, "own-run", "", "Nobody reviews their own run.")
 	}

@@ -60,29 +60,35 @@ type AssetEvent struct {
 	Text string         `json:"text" minLength:"1" maxLength:"1000"`
 }
 
+// actionOf is what one needs to be allowed for each kind of order.
+var actionOf = map[string]person.Action{"done": person.NoteDone, "failed": person.NoteDone, "use": person.CountUse, "defer": person.PutOff, "re-plan": person.Replan}
+
 func registerActivities(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "change-activity", Method: http.MethodPost, Path: "/api/activities/{id}", Summary: "An activity is done, put off, moved, or its use counted"},
+	serve(api, operation{"change-activity", http.MethodPost, "/api/activities/{id}", "An activity is done, put off, moved, or its use counted", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body ActivityOrder
-		}) (*struct{ Body AssetView }, error) {
+		}) (out AssetView, err error) {
+			if err := mayDo(ctx, actionOf[in.Body.Kind]); err != nil {
+				return out, err
+			}
 			a, err := h.changeActivity(in.ID, in.Body, who(ctx))
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			view, err := h.asset(a.AssetID, who(ctx))
-			return &struct{ Body AssetView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "asset-event", Method: http.MethodPost, Path: "/api/assets/{id}/events", Summary: "Something happened to a device"},
+	serve(api, operation{"asset-event", http.MethodPost, "/api/assets/{id}/events", "Something happened to a device", person.NoteEvents, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body AssetEvent
-		}) (*struct{ Body AssetView }, error) {
+		}) (out AssetView, err error) {
 			if err := h.assetEvent(in.ID, in.Body, who(ctx)); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			view, err := h.asset(in.ID, who(ctx))
-			return &struct{ Body AssetView }{view}, fail(err)
+			return view, err
 		})
 }
 
@@ -142,9 +148,6 @@ func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (l
 		note.Text = a.Deferred
 	default:
 		note.Kind = ledger.NoteReplanned
-		if who.Role != person.Lead && who.Role != person.Manager {
-			return a, forbidden("Only a lead or a manager moves a due day; a technician can put it off, with a reason.")
-		}
 		err = h.putOff(&a, o, who)
 		a.Deferred, note.Text = "", "to "+a.DueOn.Format(time.DateOnly)+": "+o.Reason
 		a.Reason = "re-planned by " + who.Name + ": " + o.Reason
@@ -181,8 +184,6 @@ func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who person.Perso
 func (h *House) byHand(a ledger.Activity, o ActivityOrder, who person.Person) error {
 	on := h.begin(o.On)
 	switch {
-	case who.Role == person.Manager || who.Role == person.Trainee:
-		return forbidden("A technician or a lead notes what was done.")
 	case a.Procedure != "":
 		return invalid("kind", "This one is done by a run of its procedure: open it on the bench.")
 	case on.IsZero() || on.After(h.Clock()):
@@ -197,8 +198,6 @@ func (h *House) byHand(a ledger.Activity, o ActivityOrder, who person.Person) er
 
 func used(a *ledger.Activity, o ActivityOrder, who person.Person) error {
 	switch {
-	case who.Role == person.Manager:
-		return forbidden("Use is counted at the device, by a technician, trainee or lead.")
 	case a.Duty.Uses == 0:
 		return invalid("amount", "This one does not go by use.")
 	case o.Amount <= 0:
@@ -212,8 +211,6 @@ func used(a *ledger.Activity, o ActivityOrder, who person.Person) error {
 func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who person.Person) error {
 	on := h.begin(o.On)
 	switch {
-	case who.Role == person.Trainee:
-		return forbidden("A trainee puts nothing off.")
 	case on.IsZero() || h.days(on) < 0:
 		return invalid("on", "Say until when: today or later.")
 	case o.Reason == "":
@@ -234,9 +231,6 @@ func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who person.Person) e
 
 // assetEvent makes everything due that an event undoes.
 func (h *House) assetEvent(id string, e AssetEvent, who person.Person) error {
-	if who.Role == person.Manager {
-		return forbidden("Events are noted by technicians, trainees and leads.")
-	}
 	asset, err := h.Ledger.Asset(id)
 	if err != nil {
 		return err

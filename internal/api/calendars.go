@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"northneedle/core/activity"
+	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 
@@ -25,23 +26,20 @@ type FeedView struct {
 }
 
 func registerCalendars(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "round-calendar", Method: http.MethodGet, Path: "/api/rounds/{day}/calendar.ics", Summary: "A day's round as iCalendar"},
+	serveFile(api, operation{"round-calendar", http.MethodGet, "/api/rounds/{day}/calendar.ics", "A day's round as iCalendar", person.Look, 0, nil}.as("text/calendar"),
 		func(ctx context.Context, in *DayPath) (*file, error) {
 			text, err := h.roundCalendar(in.Day, who(ctx).Name)
-			return kept("round-"+in.Day+".ics", "text/calendar; charset=utf-8", text), fail(err)
+			return kept("round-"+in.Day+".ics", "text/calendar; charset=utf-8", text), err
 		})
-	huma.Register(api, huma.Operation{OperationID: "feed", Method: http.MethodGet, Path: "/api/feed", Summary: "The secret link of the calendar feed"},
-		func(ctx context.Context, _ *struct{}) (*struct{ Body FeedView }, error) {
+	serve(api, operation{"feed", http.MethodGet, "/api/feed", "The secret link of the calendar feed", person.ReadFeed, 0, nil},
+		func(ctx context.Context, _ *struct{}) (out FeedView, err error) {
 			secret, err := h.feedSecret(false)
-			return &struct{ Body FeedView }{FeedView{"/feed/" + secret + ".ics"}}, fail(err)
+			return FeedView{"/feed/" + secret + ".ics"}, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "renew-feed", Method: http.MethodPost, Path: "/api/feed", Summary: "A new secret link; the old one stops working"},
-		func(ctx context.Context, _ *struct{}) (*struct{ Body FeedView }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+	serve(api, operation{"renew-feed", http.MethodPost, "/api/feed", "A new secret link; the old one stops working", person.KeepFeed, 0, nil},
+		func(ctx context.Context, _ *struct{}) (out FeedView, err error) {
 			secret, err := h.feedSecret(true)
-			return &struct{ Body FeedView }{FeedView{"/feed/" + secret + ".ics"}}, fail(err)
+			return FeedView{"/feed/" + secret + ".ics"}, err
 		})
 }
 

@@ -8,6 +8,7 @@ import (
 	"northneedle/core/adjust"
 	"northneedle/core/person"
 	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -49,18 +50,18 @@ type CommandBody struct {
 }
 
 func registerCommands(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "command", Method: http.MethodPost, Path: "/api/runs/{id}/commands", Summary: "Do something in a run"},
+	serve(api, operation{"command", http.MethodPost, "/api/runs/{id}/commands", "Do something in a run", person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
 			RunPath
 			Body CommandBody
-		}) (*runOutput, error) {
+		}) (out runview.View, err error) {
 			do, err := h.command(ctx, in.ID, in.Body)
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			run, err := h.Ledger.Carry(in.ID, ledger.Command{ID: in.Body.ID, Expect: in.Body.Expect, Do: do, Order: run.Order{At: h.Clock(), By: who(ctx)}})
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.runView(run), nil
 		})

@@ -37,7 +37,7 @@ func TestControlsOfAnAnalyser(t *testing.T) {
 	assert.Len(t, device.Blocked, 3, "glucose and cholesterol, and the calibration that hangs on glucose")
 	fine := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, map[string]any{"id": "control-run-2", "analyte": "cholesterol", "values": []map[string]string{{"lot_id": chart.Levels[1].LotID, "text": "7.1"}}})
 	assert.False(t, fine.Blocked, fine.Words)
-	assert.Equal(t, "technician-only", h.signedIn("Odile Marsh").problem("/api/controls/"+chart.Asset, entry("control-run-3", "4"), 403).Code)
+	assert.Equal(t, "not-yours", h.signedIn("Odile Marsh").problem("/api/controls/"+chart.Asset, entry("control-run-3", "4"), 403).Code)
 	status, _ := c.call("GET", "/api/controls/MB-0417", nil)
 	assert.Equal(t, 404, status, "a capnograph has no controls")
 

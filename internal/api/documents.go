@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"northneedle/core/activity"
+	"northneedle/core/person"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
@@ -20,28 +21,27 @@ import (
 const mostRuns = 500
 
 func registerDocuments(api huma.API, h *House) {
-	pdf := map[string]*huma.Response{"200": {Description: "The paper", Content: map[string]*huma.MediaType{"application/pdf": {}}}}
-	huma.Register(api, huma.Operation{OperationID: "history-paper", Method: http.MethodGet, Path: "/api/assets/{id}/history.pdf", Summary: "A device's history on paper", Responses: pdf},
+	serveFile(api, operation{"history-paper", http.MethodGet, "/api/assets/{id}/history.pdf", "A device's history on paper", person.Look, 0, nil}.as("application/pdf"),
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (*file, error) {
 			asset, err := h.Ledger.Asset(in.ID)
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			document, err := h.historyDocument(asset)
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			return h.onPaper(document, "history-"+asset.Tag)
 		})
-	huma.Register(api, huma.Operation{OperationID: "inspection-paper", Method: http.MethodGet, Path: "/api/inspection.pdf", Summary: "What there is at a site and how it stands, to go round with", Responses: pdf},
+	serveFile(api, operation{"inspection-paper", http.MethodGet, "/api/inspection.pdf", "What there is at a site and how it stands, to go round with", person.Look, 0, nil}.as("application/pdf"),
 		func(_ context.Context, in *struct {
 			Site string `query:"site" minLength:"1" maxLength:"80"`
 		}) (*file, error) {
 			document, err := h.inspectionDocument(in.Site)
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			return h.onPaper(document, "inspection-"+strings.ReplaceAll(in.Site, " ", "-"))
 		})

@@ -25,10 +25,11 @@ import (
 
 // Colleague is someone who may sign in.
 type Colleague struct {
-	ID     string            `json:"id"`
-	Name   string            `json:"name"`
-	Role   person.PersonRole `json:"role"`
-	Active bool              `json:"active"`
+	ID     string      `json:"id"`
+	Name   string      `json:"name"`
+	Role   person.Role `json:"role"`
+	Active bool        `json:"active"`
+	Works  bool        `json:"works" doc:"makes runs, and so travels on rounds"`
 }
 
 // ProcedureView is a procedure in the list.
@@ -60,10 +61,10 @@ type HouseView struct {
 
 // PersonOrder is someone to register, or to change.
 type PersonOrder struct {
-	Name     string            `json:"name,omitempty" maxLength:"100"`
-	Role     person.PersonRole `json:"role" enum:"trainee,technician,lead,manager"`
-	Password string            `json:"password,omitempty" maxLength:"200"`
-	Active   bool              `json:"active"`
+	Name     string      `json:"name,omitempty" maxLength:"100"`
+	Role     person.Role `json:"role" enum:"trainee,technician,lead,manager,administrator"`
+	Password string      `json:"password,omitempty" maxLength:"200"`
+	Active   bool        `json:"active"`
 }
 
 // ProcedureText is a procedure as it is written.
@@ -97,92 +98,83 @@ type RecordCheck struct {
 }
 
 func registerHouse(api huma.API, h *House) {
-	get := func(ctx context.Context) (*struct{ Body HouseView }, error) {
+	get := func(ctx context.Context) (out HouseView, err error) {
 		view, err := h.house()
-		return &struct{ Body HouseView }{view}, fail(err)
+		return view, err
 	}
-	huma.Register(api, huma.Operation{OperationID: "house", Method: http.MethodGet, Path: "/api/house", Summary: "How the workshop is set up"},
-		func(ctx context.Context, _ *struct{}) (*struct{ Body HouseView }, error) { return get(ctx) })
-	huma.Register(api, huma.Operation{OperationID: "add-person", Method: http.MethodPost, Path: "/api/house/people", Summary: "Register someone who may sign in"},
-		func(ctx context.Context, in *struct{ Body PersonOrder }) (*struct{ Body HouseView }, error) {
+	serve(api, operation{"house", http.MethodGet, "/api/house", "How the workshop is set up", person.Look, 0, nil},
+		func(ctx context.Context, _ *struct{}) (out HouseView, err error) { return get(ctx) })
+	serve(api, operation{"add-person", http.MethodPost, "/api/house/people", "Register someone who may sign in", person.KeepPeople, 0, nil},
+		func(ctx context.Context, in *struct{ Body PersonOrder }) (out HouseView, err error) {
 			if err := h.addPerson(in.Body, who(ctx)); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return get(ctx)
 		})
-	huma.Register(api, huma.Operation{OperationID: "change-person", Method: http.MethodPost, Path: "/api/house/people/{id}", Summary: "Change what someone may do, or whether they may sign in"},
+	serve(api, operation{"change-person", http.MethodPost, "/api/house/people/{id}", "Change what someone may do, or whether they may sign in", person.KeepPeople, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body PersonOrder
-		}) (*struct{ Body HouseView }, error) {
+		}) (out HouseView, err error) {
 			if err := h.changePerson(ctx, in.ID, in.Body); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return get(ctx)
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-lab", Method: http.MethodPost, Path: "/api/house/lab", Summary: "How the lab judges"},
-		func(ctx context.Context, in *struct{ Body run.Lab }) (*struct{ Body HouseView }, error) {
+	serve(api, operation{"set-lab", http.MethodPost, "/api/house/lab", "How the lab judges", person.SetRules, 0, nil},
+		func(ctx context.Context, in *struct{ Body run.Lab }) (out HouseView, err error) {
 			if err := h.setLab(in.Body, who(ctx)); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return get(ctx)
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-intervals", Method: http.MethodPost, Path: "/api/house/intervals", Summary: "The lab's figures for its intervals"},
-		func(ctx context.Context, in *struct{ Body interval.Rules }) (*struct{ Body HouseView }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+	serve(api, operation{"set-intervals", http.MethodPost, "/api/house/intervals", "The lab's figures for its intervals", person.SetIntervals, 0, nil},
+		func(ctx context.Context, in *struct{ Body interval.Rules }) (out HouseView, err error) {
 			if err := in.Body.Check(); err != nil {
-				return nil, fail(invalid("intervals", sentence(err)))
+				return out, invalid("intervals", sentence(err))
 			}
 			if err := h.Ledger.SetSetting("intervals", in.Body); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return get(ctx)
 		})
-	huma.Register(api, huma.Operation{OperationID: "procedure-text", Method: http.MethodGet, Path: "/api/procedures/{id}", Summary: "A procedure as it is written"},
+	serve(api, operation{"procedure-text", http.MethodGet, "/api/procedures/{id}", "A procedure as it is written", person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
-		}) (*struct{ Body ProcedureText }, error) {
+		}) (out ProcedureText, err error) {
 			text, err := h.procedureText(in.ID)
-			return &struct{ Body ProcedureText }{ProcedureText{text}}, fail(err)
+			return ProcedureText{text}, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "dry-run", Method: http.MethodPost, Path: "/api/procedures", Summary: "Try an edited procedure, and keep it", MaxBodyBytes: 700_000},
+	serve(api, operation{"dry-run", http.MethodPost, "/api/procedures", "Try an edited procedure, and keep it", person.KeepProcedures, 700_000, nil},
 		func(ctx context.Context, in *struct {
 			Keep bool `query:"keep" doc:"keep it as the lab's own; runs opened from then on are made by it"`
 			Body ProcedureText
-		}) (*struct{ Body DryRun }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+		}) (out DryRun, err error) {
 			run, err := h.dryRun(in.Body.Text, in.Keep)
-			return &struct{ Body DryRun }{run}, fail(err)
+			return run, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "check-record", Method: http.MethodPost, Path: "/api/house/check", Summary: "Check the whole record's chain"},
-		func(_ context.Context, _ *struct{}) (*struct{ Body RecordCheck }, error) {
+	serve(api, operation{"check-record", http.MethodPost, "/api/house/check", "Check the whole record's chain", person.CheckRecord, 0, nil},
+		func(_ context.Context, _ *struct{}) (out RecordCheck, err error) {
 			n, err := h.Ledger.Verify()
 			check := RecordCheck{Events: n}
 			if err != nil {
 				check.Broken = err.Error()
 			}
-			return &struct{ Body RecordCheck }{check}, nil
+			return check, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "backup", Method: http.MethodGet, Path: "/api/house/backup", Summary: "A copy of the whole record, made while it is in use"},
+	serveFile(api, operation{"backup", http.MethodGet, "/api/house/backup", "A copy of the whole record, made while it is in use", person.Backup, 0, nil}.as("application/vnd.sqlite3"),
 		func(ctx context.Context, _ *struct{}) (*file, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
 			folder, err := os.MkdirTemp("", "backup")
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			defer os.RemoveAll(folder)
 			path := filepath.Join(folder, ledger.File)
 			if err := h.Ledger.Backup(path); err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			text, err := os.ReadFile(path)
-			return kept("northneedle-"+h.Clock().Format("20060102-1504")+".db", "application/vnd.sqlite3", text), fail(err)
+			return kept("northneedle-"+h.Clock().Format("20060102-1504")+".db", "application/vnd.sqlite3", text), err
 		})
 }
 
@@ -193,7 +185,7 @@ func (h *House) house() (HouseView, error) {
 		return v, err
 	}
 	for _, p := range everyone {
-		v.People = append(v.People, Colleague{p.ID, p.Name, p.Role, p.Active})
+		v.People = append(v.People, Colleague{p.ID, p.Name, p.Role, p.Active, person.Can(p.Role, person.WorkRuns)})
 	}
 	if v.Lab, err = h.lab(); err != nil {
 		return v, err
@@ -230,9 +222,6 @@ func (h *House) house() (HouseView, error) {
 }
 
 func (h *House) addPerson(o PersonOrder, who person.Person) error {
-	if who.Role != person.Lead && who.Role != person.Manager {
-		return forbidden("People are registered by a lead or a manager.")
-	}
 	everyone, err := h.Ledger.Everyone()
 	if err != nil {
 		return err
@@ -251,8 +240,6 @@ func (h *House) addPerson(o PersonOrder, who person.Person) error {
 func (h *House) changePerson(ctx context.Context, id string, o PersonOrder) error {
 	who := who(ctx)
 	switch {
-	case who.Role != person.Lead && who.Role != person.Manager:
-		return forbidden("What people may do is changed by a lead or a manager.")
 	case id == who.ID:
 		return invalid("id", "Nobody changes what they may do themselves: ask another lead.")
 	}
@@ -270,9 +257,6 @@ func (h *House) changePerson(ctx context.Context, id string, o PersonOrder) erro
 }
 
 func (h *House) setLab(lab run.Lab, who person.Person) error {
-	if who.Role != person.Lead {
-		return forbidden("How the lab judges is the lead's to say.")
-	}
 	if strings.TrimSpace(lab.Name) == "" {
 		return invalid("name", "The lab's name stands on every certificate: it must not be empty.")
 	}

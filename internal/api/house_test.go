@@ -118,7 +118,7 @@ func emptyHouse(t *testing.T) *house {
 	folder := t.TempDir()
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
-	for name, role := range map[string]person.PersonRole{"Tamsin Orrery": person.Lead, "Idris Vail": person.Technician} {
+	for name, role := range map[string]person.Role{"Tamsin Orrery": person.Lead, "Idris Vail": person.Technician} {
 		require.NoError(t, people.Add(l, name, role, api.DemoPassword))
 	}
 	return houseOf(t, folder, l)

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"northneedle/core/activity"
+	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 
@@ -74,36 +75,30 @@ func (m *imports) change(id string, change func(*importJob) error) (ImportView, 
 }
 
 func registerImports(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "read-import", Method: http.MethodPost, Path: "/api/imports", Summary: "Read a CSV file: what can be imported, and every row that cannot", MaxBodyBytes: maxImport},
+	serve(api, operation{"read-import", http.MethodPost, "/api/imports", "Read a CSV file: what can be imported, and every row that cannot", person.Import, maxImport, nil},
 		func(ctx context.Context, in *struct {
 			Kind    string `query:"kind" enum:"assets,standards,histories" required:"true"`
 			RawBody []byte `contentType:"text/csv"`
-		}) (*struct{ Body ImportView }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+		}) (out ImportView, err error) {
 			view, err := h.readImport(in.Kind, in.RawBody)
-			return &struct{ Body ImportView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "import-state", Method: http.MethodGet, Path: "/api/imports/{id}", Summary: "How far an import is"},
+	serve(api, operation{"import-state", http.MethodGet, "/api/imports/{id}", "How far an import is", person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
-		}) (*struct{ Body ImportView }, error) {
+		}) (out ImportView, err error) {
 			view, err := h.imports.change(in.ID, func(*importJob) error { return nil })
-			return &struct{ Body ImportView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "change-import", Method: http.MethodPost, Path: "/api/imports/{id}", Summary: "Import what was read, or stop"},
+	serve(api, operation{"change-import", http.MethodPost, "/api/imports/{id}", "Import what was read, or stop", person.Import, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body struct {
 				Go bool `json:"go" doc:"false stops it: nothing of it stays"`
 			}
-		}) (*struct{ Body ImportView }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+		}) (out ImportView, err error) {
 			view, err := h.runImport(in.ID, in.Body.Go)
-			return &struct{ Body ImportView }{view}, fail(err)
+			return view, err
 		})
 }
 

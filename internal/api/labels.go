@@ -6,6 +6,7 @@ import (
 	"net/http"
 
 	"northneedle/core/activity"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
 
@@ -16,8 +17,7 @@ import (
 const mostLabels = 480
 
 func registerLabels(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "labels", Method: http.MethodGet, Path: "/api/labels.pdf", Summary: "Labels: one, or a sheet of those that a search finds",
-		Responses: map[string]*huma.Response{"200": {Description: "Labels", Content: map[string]*huma.MediaType{"application/pdf": {}}}}},
+	serveFile(api, operation{"labels", http.MethodGet, "/api/labels.pdf", "Labels: one, or a sheet of those that a search finds", person.Look, 0, nil}.as("application/pdf"),
 		func(ctx context.Context, in *struct {
 			Host   string `header:"Host"`
 			Tag    string `query:"tag" maxLength:"60" doc:"one label, on a page of its own"`
@@ -26,7 +26,7 @@ func registerLabels(api huma.API, h *House) {
 		}) (*file, error) {
 			body, err := h.labels(in.Host, in.Tag, in.Search, in.First-1)
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			return &file{"application/pdf", `inline; filename="labels.pdf"`, body}, nil
 		})

@@ -5,6 +5,7 @@ import (
 	"iter"
 	"net/http"
 
+	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 
@@ -12,26 +13,26 @@ import (
 )
 
 func registerLists(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "list", Method: http.MethodGet, Path: "/api/lists/{list}", Summary: "A whole list as CSV, XLSX or JSON"},
+	serveFile(api, operation{"list", http.MethodGet, "/api/lists/{list}", "A whole list as CSV, XLSX or JSON", person.Look, 0, nil}.as("text/csv", "application/json", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
 		func(ctx context.Context, in *struct {
 			List   string `path:"list" enum:"equipment,references,due"`
 			Format string `query:"format" enum:"csv,xlsx,json" default:"csv"`
 		}) (*file, error) {
 			table, err := h.list(in.List)
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			name := in.List + "-" + h.Clock().Format("2006-01-02") + "." + in.Format
 			if in.Format == "xlsx" {
 				body, err := table.XLSX()
-				return kept(name, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", body), fail(err)
+				return kept(name, "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", body), err
 			}
 			if in.Format == "json" {
 				body, err := table.JSON()
-				return kept(name, "application/json", body), fail(err)
+				return kept(name, "application/json", body), err
 			}
 			body, err := table.CSV()
-			return kept(name, "text/csv; charset=utf-8", body), fail(err)
+			return kept(name, "text/csv; charset=utf-8", body), err
 		})
 }
 

@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/core/run"
 	"northneedle/internal/capture"
 	"northneedle/internal/sim"
@@ -26,7 +27,8 @@ type Change struct {
 
 // Alive is sent now and then, so that a lost connection is noticed.
 type Alive struct {
-	Now time.Time `json:"now"`
+	Now   time.Time `json:"now"`
+	Speed float64   `json:"speed"` // how many of the server's seconds pass in a real one
 }
 
 // LiveFrame is what a point's link shows.
@@ -35,6 +37,11 @@ type LiveFrame struct{ capture.Frame }
 // LiveTrouble says why there is nothing live.
 type LiveTrouble struct {
 	Detail string `json:"detail"`
+}
+
+// SimulatedAnswer is what a simulated instrument answered.
+type SimulatedAnswer struct {
+	Answer string `json:"answer"`
 }
 
 // changes tells every listening browser of every commit.
@@ -72,10 +79,10 @@ func (c *changes) tell(run string, seq int) {
 }
 
 func registerLive(api huma.API, h *House) {
-	sse.Register(api, huma.Operation{OperationID: "changes", Method: http.MethodGet, Path: "/api/changes", Summary: "Runs as they go on"},
+	sse.Register(api, operation{"changes", http.MethodGet, "/api/changes", "Runs as they go on", person.Look, 0, nil}.described(),
 		map[string]any{"change": Change{}, "alive": Alive{}},
 		func(ctx context.Context, _ *struct{}, send sse.Sender) { h.streamChanges(ctx, send) })
-	sse.Register(api, huma.Operation{OperationID: "live", Method: http.MethodGet, Path: "/api/runs/{id}/live", Summary: "A point's link as it is now"},
+	sse.Register(api, operation{"live", http.MethodGet, "/api/runs/{id}/live", "A point's link as it is now", person.Look, 0, nil}.described(),
 		map[string]any{"frame": LiveFrame{}, "trouble": LiveTrouble{}},
 		func(ctx context.Context, in *struct {
 			RunPath
@@ -84,34 +91,22 @@ func registerLive(api huma.API, h *House) {
 		}, send sse.Sender) {
 			h.streamPoint(ctx, in.ID, in.Measure, in.Point, send)
 		})
-	huma.Register(api, huma.Operation{OperationID: "stand-in-controls", Method: http.MethodGet, Path: "/api/stand-ins/{kind}", Summary: "The controls and faults of a simulated device"},
+	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{kind}", "The controls and faults of a simulated device", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
-		}) (*struct{ Body sim.Controls }, error) {
-			controls, err := h.catalog(ctx, in.Kind)
-			return &struct{ Body sim.Controls }{controls}, err
+		}) (out sim.Controls, err error) {
+			return h.catalog(ctx, in.Kind)
 		})
-	huma.Register(api, huma.Operation{OperationID: "stand-in", Method: http.MethodPost, Path: "/api/stand-ins/{kind}", Summary: "Work the controls of a simulated device, or switch a fault"},
+	serve(api, operation{"stand-in", http.MethodPost, "/api/stand-ins/{kind}", "Work the controls of a simulated device, or switch a fault", person.DriveSimulated, 0, nil},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
 			Body struct {
 				Command string `json:"command" maxLength:"80" pattern:"^SIM[A-Za-z]*:[A-Za-z]+ [-+A-Za-z0-9,.]+$" doc:"a SIMulate command"`
 			}
-		}) (*struct {
-			Body struct {
-				Answer string `json:"answer"`
+		}) (out SimulatedAnswer, err error) {
+			if out.Answer, err = h.Bench.Tell(ctx, in.Kind, in.Body.Command); err != nil {
+				return out, &run.Refusal{Kind: run.Conflict, Code: "simulated", Message: err.Error() + "."}
 			}
-		}, error) {
-			answer, err := h.Bench.Tell(ctx, in.Kind, in.Body.Command)
-			if err != nil {
-				return nil, &Problem{Status: http.StatusConflict, Title: "Not now", Detail: err.Error() + ".", Code: "stand-in"}
-			}
-			out := &struct {
-				Body struct {
-					Answer string `json:"answer"`
-				}
-			}{}
-			out.Body.Answer = answer
 			return out, nil
 		})
 }
@@ -123,15 +118,17 @@ func (h *House) catalog(ctx context.Context, kind string) (c sim.Controls, err e
 		err = json.Unmarshal([]byte(text), &c)
 	}
 	if err != nil {
-		return c, &Problem{Status: http.StatusConflict, Title: "Not now", Detail: "The simulated device does not say what it can do: " + err.Error() + ".", Code: "stand-in"}
+		return c, &run.Refusal{Kind: run.Conflict, Code: "simulated", Message: "The simulated device does not say what it can do: " + err.Error() + "."}
 	}
 	return c, nil
 }
 
+func (h *House) alive() Alive { return Alive{h.Clock(), max(h.Speed, 1)} }
+
 func (h *House) streamChanges(ctx context.Context, send sse.Sender) {
 	ch := h.changes.listen()
 	defer h.changes.leave(ch)
-	if send.Data(Alive{h.Clock()}) != nil {
+	if send.Data(h.alive()) != nil {
 		return
 	}
 	ticker := time.NewTicker(10 * time.Second)
@@ -144,7 +141,7 @@ func (h *House) streamChanges(ctx context.Context, send sse.Sender) {
 		case change := <-ch:
 			err = send.Data(change)
 		case <-ticker.C:
-			err = send.Data(Alive{h.Clock()})
+			err = send.Data(h.alive())
 		}
 		if err != nil {
 			return
@@ -152,9 +149,19 @@ func (h *House) streamChanges(ctx context.Context, send sse.Sender) {
 	}
 }
 
-// watch sets the instrument for a point of an open run; of an ended one the point is only watched.
+// drives reports whether a person's looking at a run sets its instrument: they work runs, and a
+// trainee has a hand in this one.
+func drives(who person.Person, r run.Run) bool {
+	if !person.Can(who.Role, person.WorkRuns) {
+		return false
+	}
+	return person.Can(who.Role, person.DriveSimulated) || r.WorkedBy(who.ID)
+}
+
+// watch sets the instrument for a point of an open run where whoever looks drives it; otherwise
+// the point is only watched.
 func (h *House) watch(ctx context.Context, r run.Run, measure, point string) (*capture.Point, error) {
-	if r.Status == run.Open {
+	if r.Status == run.Open && drives(who(ctx), r) {
 		return h.Bench.Set(ctx, r, measure, point)
 	}
 	return h.Bench.Watch(r, measure, point)
@@ -172,7 +179,7 @@ func (h *House) streamPoint(ctx context.Context, id, measure, point string, send
 		send.Data(LiveTrouble{err.Error()})
 		return
 	}
-	set := err == nil
+	set := err == nil || !drives(who(ctx), r)
 	ticker := time.NewTicker(beat)
 	defer ticker.Stop()
 	for {
@@ -182,7 +189,7 @@ func (h *House) streamPoint(ctx context.Context, id, measure, point string, send
 				watch, set = again, true
 			}
 		}
-		if frame.Status.State == "lost" {
+		if frame.Status.State == "lost" && drives(who(ctx), r) {
 			set = false
 		}
 		if send.Data(LiveFrame{frame}) != nil {

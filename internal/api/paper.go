@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 
+	"northneedle/core/person"
 	"northneedle/core/run"
 	"northneedle/core/runview"
 	"northneedle/internal/exchange"
@@ -21,24 +22,22 @@ type file struct {
 
 func registerPaper(api huma.API, h *House) {
 	get := func(id, path, kind, summary string, write func(context.Context, string) ([]byte, string, error)) {
-		huma.Register(api, huma.Operation{OperationID: id, Method: http.MethodGet, Path: path, Summary: summary,
-			Responses: map[string]*huma.Response{"200": {Description: summary, Content: map[string]*huma.MediaType{kind: {}}}}},
+		serveFile(api, operation{id, http.MethodGet, path, summary, person.Look, 0, nil}.as(kind),
 			func(ctx context.Context, in *RunPath) (*file, error) {
 				body, name, err := write(ctx, in.ID)
 				if err != nil {
-					return nil, fail(err)
+					return nil, err
 				}
 				return &file{kind, `inline; filename="` + name + `"`, body}, nil
 			})
 	}
-	huma.Register(api, huma.Operation{OperationID: "certificate", Method: http.MethodGet, Path: "/api/runs/{id}/certificate.pdf", Summary: "The certificate of a signed run",
-		Responses: map[string]*huma.Response{"200": {Description: "The certificate", Content: map[string]*huma.MediaType{"application/pdf": {}}}}},
+	serveFile(api, operation{"certificate", http.MethodGet, "/api/runs/{id}/certificate.pdf", "The certificate of a signed run", person.Look, 0, nil}.as("application/pdf"),
 		func(_ context.Context, in *struct {
 			RunPath
 			Revision int `query:"revision" minimum:"0" maximum:"1000" doc:"the latest where it is left out"`
 		}) (*file, error) {
 			body, name, err := h.certificate(in.ID, in.Revision)
-			return &file{"application/pdf", `inline; filename="` + name + `"`, body}, fail(err)
+			return &file{"application/pdf", `inline; filename="` + name + `"`, body}, err
 		})
 	get("record", "/api/runs/{id}/record.json", "application/json", "The whole run, with its chain of events", h.record)
 	get("points", "/api/runs/{id}/points.csv", "text/csv; charset=utf-8", "The run's points", h.points)

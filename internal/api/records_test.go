@@ -158,10 +158,12 @@ func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
 		"moved": {changed(func(r map[string]any) {
 			events(r)[3].(map[string]any)["prev"] = strings.Repeat("0", 64)
 		}), "Event 4 does not follow"},
-		"the verdict":   {changed(func(r map[string]any) { r["view"].(map[string]any)["result"] = "fails" }), "not what the events give"},
-		"the procedure": {changed(func(r map[string]any) { r["procedure"] = strings.Replace(r["procedure"].(string), "title: ", "title: Another ", 1) }), "its content was changed"},
-		"another file":  {[]byte(`{"format": "a list"}`), "Format"},
-		"no JSON":       {[]byte("tag,serial\n"), "no run as JSON"},
+		"the verdict": {changed(func(r map[string]any) { r["view"].(map[string]any)["result"] = "fails" }), "not what the events give"},
+		"the procedure": {changed(func(r map[string]any) {
+			r["procedure"] = strings.Replace(r["procedure"].(string), "title: ", "title: Another ", 1)
+		}), "its content was changed"},
+		"another file": {[]byte(`{"format": "a list"}`), "Format"},
+		"no JSON":      {[]byte("tag,serial\n"), "no run as JSON"},
 	} {
 		status, _, body := read(c, "", try.text)
 		assert.Equal(t, 422, status, name)

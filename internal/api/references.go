@@ -13,7 +13,6 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/quantity"
 	"northneedle/core/reference"
-	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -72,17 +71,17 @@ type CertificateBody struct {
 	Values     []reference.Certified `json:"values" maxItems:"100"`
 }
 
-type referenceOutput struct{ Body ReferenceView }
-
 // ReferencePath names a standard, by its id or tag.
 type ReferencePath struct {
 	ID string `path:"id" maxLength:"60"`
 }
 
 func registerReferences(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "reference", Method: http.MethodGet, Path: "/api/standards/{id}", Summary: "One reference standard: certificates, chain, use, gas book"},
-		func(ctx context.Context, in *ReferencePath) (*referenceOutput, error) { return h.reference(ctx, in.ID) })
-	huma.Register(api, huma.Operation{OperationID: "enter-reference", Method: http.MethodPost, Path: "/api/standards", Summary: "Enter a reference standard with its certificate"},
+	serve(api, operation{"reference", http.MethodGet, "/api/standards/{id}", "One reference standard: certificates, chain, use, gas book", person.Look, 0, nil},
+		func(ctx context.Context, in *ReferencePath) (out ReferenceView, err error) {
+			return h.reference(ctx, in.ID)
+		})
+	serve(api, operation{"enter-reference", http.MethodPost, "/api/standards", "Enter a reference standard with its certificate", person.KeepReferences, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				ID          string          `json:"id" minLength:"8" maxLength:"60" doc:"made by the client"`
@@ -96,42 +95,42 @@ func registerReferences(api huma.API, h *House) {
 				Cylinder    *gas.Cylinder   `json:"cylinder,omitempty"`
 				Certificate CertificateBody `json:"certificate"`
 			}
-		}) (*referenceOutput, error) {
+		}) (out ReferenceView, err error) {
 			b := in.Body
 			s := ledger.Standard{ID: b.ID, Tag: strings.ToUpper(strings.TrimSpace(b.Tag)), Name: strings.TrimSpace(b.Name), Kind: strings.TrimSpace(b.Kind), Maker: b.Maker, Serial: b.Serial, Place: b.Place,
 				Status: reference.Usable, Lot: b.Lot, Cylinder: b.Cylinder}
 			if err := h.enter(ctx, &s, b.Certificate); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.reference(ctx, s.ID)
 		})
-	huma.Register(api, huma.Operation{OperationID: "certify", Method: http.MethodPost, Path: "/api/standards/{id}/certificates", Summary: "Give a reference standard a new certificate"},
+	serve(api, operation{"certify", http.MethodPost, "/api/standards/{id}/certificates", "Give a reference standard a new certificate", person.KeepReferences, 0, nil},
 		func(ctx context.Context, in *struct {
 			ReferencePath
 			Body struct {
 				ID          string          `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry enters nothing twice"`
 				Certificate CertificateBody `json:"certificate"`
 			}
-		}) (*referenceOutput, error) {
+		}) (out ReferenceView, err error) {
 			if err := h.certify(ctx, in.ID, in.Body.ID, in.Body.Certificate); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.reference(ctx, in.ID)
 		})
-	huma.Register(api, huma.Operation{OperationID: "reference-status", Method: http.MethodPost, Path: "/api/standards/{id}/status", Summary: "Put a reference into quarantine, release or retire it"},
+	serve(api, operation{"reference-status", http.MethodPost, "/api/standards/{id}/status", "Put a reference into quarantine, release or retire it", person.KeepReferences, 0, nil},
 		func(ctx context.Context, in *struct {
 			ReferencePath
 			Body struct {
 				Status string `json:"status" enum:"usable,quarantined,retired"`
 				Note   string `json:"note" maxLength:"1000"`
 			}
-		}) (*referenceOutput, error) {
+		}) (out ReferenceView, err error) {
 			if err := h.setStatus(ctx, in.ID, in.Body.Status, in.Body.Note); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.reference(ctx, in.ID)
 		})
-	huma.Register(api, huma.Operation{OperationID: "read-gauge", Method: http.MethodPost, Path: "/api/standards/{id}/gauge", Summary: "Note a reading of a cylinder's gauge"},
+	serve(api, operation{"read-gauge", http.MethodPost, "/api/standards/{id}/gauge", "Note a reading of a cylinder's gauge", person.ReadGauges, 0, nil},
 		func(ctx context.Context, in *struct {
 			ReferencePath
 			Body struct {
@@ -140,35 +139,20 @@ func registerReferences(api huma.API, h *House) {
 				MeteredL float64 `json:"metered_l" minimum:"0" maximum:"100000" doc:"used since the last reading, by runs or otherwise"`
 				Note     string  `json:"note,omitempty" maxLength:"1000"`
 			}
-		}) (*referenceOutput, error) {
+		}) (out ReferenceView, err error) {
 			s, err := h.Ledger.Standard(in.ID)
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			if s.Cylinder == nil {
-				return nil, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
-			}
-			if who := who(ctx); who.Role == person.Manager {
-				return nil, fail(forbidden("A manager reads the book; technicians and leads write it."))
+				return out, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
 			}
 			err = h.Ledger.ReadGauge(&ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: who(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.reference(ctx, in.ID)
 		})
-}
-
-func forbidden(detail string) error {
-	return &run.Refusal{Kind: run.Forbidden, Code: "lead-only", Message: detail}
-}
-
-// mayKeep lets only a lead change what references are and whether they may be used.
-func mayKeep(ctx context.Context) error {
-	if who(ctx).Role != person.Lead {
-		return forbidden("The references are the lead's: ask a lead to change this.")
-	}
-	return nil
 }
 
 // checked turns the mistakes of a standard into a problem that names the first one's field.
@@ -185,9 +169,6 @@ func checked(s reference.Standard) error {
 }
 
 func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody) error {
-	if err := mayKeep(ctx); err != nil {
-		return err
-	}
 	if known, err := h.Ledger.Standard(s.ID); err == nil && known.ID == s.ID {
 		return nil // a retry
 	}
@@ -229,9 +210,6 @@ func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id strin
 }
 
 func (h *House) certify(ctx context.Context, idOrTag, id string, b CertificateBody) error {
-	if err := mayKeep(ctx); err != nil {
-		return err
-	}
 	s, err := h.Ledger.Standard(idOrTag)
 	if err != nil {
 		return err
@@ -248,9 +226,6 @@ func (h *House) certify(ctx context.Context, idOrTag, id string, b CertificateBo
 }
 
 func (h *House) setStatus(ctx context.Context, idOrTag, status, note string) error {
-	if err := mayKeep(ctx); err != nil {
-		return err
-	}
 	if strings.TrimSpace(note) == "" {
 		return invalid("note", "Say why: it stands beside the reference for everyone who looks for it.")
 	}
@@ -264,33 +239,33 @@ func (h *House) setStatus(ctx context.Context, idOrTag, status, note string) err
 // recent is how many runs a reference's page shows.
 const recent = 12
 
-func (h *House) reference(ctx context.Context, idOrTag string) (*referenceOutput, error) {
+func (h *House) reference(ctx context.Context, idOrTag string) (out ReferenceView, err error) {
 	s, err := h.Ledger.Standard(idOrTag)
 	if err != nil {
-		return nil, fail(err)
+		return out, err
 	}
 	v := ReferenceView{Certificates: []CertificateView{}, Runs: []RunBrief{}, Procedures: []string{}, Book: []GaugeView{}}
 	views, err := h.standards(s.Kind)
 	if err != nil {
-		return nil, fail(err)
+		return out, err
 	}
 	v.StandardView = views[slices.IndexFunc(views, func(x StandardView) bool { return x.ID == s.ID })]
 	certificates, err := h.Ledger.Certificates(s.ID)
 	if err != nil {
-		return nil, fail(err)
+		return out, err
 	}
 	for _, c := range certificates {
 		v.Certificates = append(v.Certificates, CertificateView{c.Certificate, c.Values, c.Certificate.Number == s.Certificate.Number, c.EnteredBy})
 	}
 	if v.Chain, err = h.chain(s); err != nil {
-		return nil, fail(err)
+		return out, err
 	}
 	if v.Devices, err = h.Ledger.DevicesWith(s.ID); err != nil {
-		return nil, fail(err)
+		return out, err
 	}
 	runs, err := h.Ledger.RunsWith(s.ID, time.Time{}, recent)
 	if err != nil {
-		return nil, fail(err)
+		return out, err
 	}
 	for _, r := range runs {
 		v.Runs = append(v.Runs, h.brief(r, who(ctx)))
@@ -303,7 +278,7 @@ func (h *House) reference(ctx context.Context, idOrTag string) (*referenceOutput
 	if s.Cylinder != nil {
 		err = h.book(&v, s)
 	}
-	return &referenceOutput{v}, fail(err)
+	return v, err
 }
 
 // gaugeStep is how finely a cylinder's gauge is read, in bar.

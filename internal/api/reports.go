@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"northneedle/core/interval"
+	"northneedle/core/person"
 	"northneedle/core/report"
 	"northneedle/internal/paper"
 
@@ -75,32 +76,29 @@ type ReportQuery struct {
 }
 
 func registerReports(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "report", Method: http.MethodGet, Path: "/api/report", Summary: "What a time of work came to"},
-		func(ctx context.Context, in *ReportQuery) (*struct{ Body ReportView }, error) {
+	serve(api, operation{"report", http.MethodGet, "/api/report", "What a time of work came to", person.Look, 0, nil},
+		func(ctx context.Context, in *ReportQuery) (out ReportView, err error) {
 			view, err := h.report(ctx, *in)
-			return &struct{ Body ReportView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "report-paper", Method: http.MethodGet, Path: "/api/report.pdf", Summary: "The report on paper"},
+	serveFile(api, operation{"report-paper", http.MethodGet, "/api/report.pdf", "The report on paper", person.Look, 0, nil}.as("application/pdf"),
 		func(ctx context.Context, in *ReportQuery) (*file, error) {
 			view, err := h.report(ctx, *in)
 			if err != nil {
-				return nil, fail(err)
+				return nil, err
 			}
 			return h.onPaper(view.document(), "report-"+view.From.Format(time.DateOnly))
 		})
-	huma.Register(api, huma.Operation{OperationID: "set-prices", Method: http.MethodPost, Path: "/api/house/prices", Summary: "What the lab reckons with"},
-		func(ctx context.Context, in *struct{ Body report.Prices }) (*struct{ Body HouseView }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+	serve(api, operation{"set-prices", http.MethodPost, "/api/house/prices", "What the lab reckons with", person.SetPrices, 0, nil},
+		func(ctx context.Context, in *struct{ Body report.Prices }) (out HouseView, err error) {
 			if err := in.Body.Check(); err != nil {
-				return nil, fail(invalid("prices", sentence(err)))
+				return out, invalid("prices", sentence(err))
 			}
 			if err := h.Ledger.SetSetting("prices", in.Body); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			view, err := h.house()
-			return &struct{ Body HouseView }{view}, fail(err)
+			return view, err
 		})
 }
 
@@ -108,11 +106,11 @@ func registerReports(api huma.API, h *House) {
 func (h *House) onPaper(d paper.Document, name string) (*file, error) {
 	lab, err := h.lab()
 	if err != nil {
-		return nil, fail(err)
+		return nil, err
 	}
 	d.Lab, d.At = lab.Name, h.Clock()
 	body, err := d.PDF()
-	return &file{"application/pdf", `inline; filename="` + name + `.pdf"`, body}, fail(err)
+	return &file{"application/pdf", `inline; filename="` + name + `.pdf"`, body}, err
 }
 
 // span is the time a report is on: whole days, the last one included.

@@ -74,24 +74,28 @@ type DayPath struct {
 }
 
 func registerRounds(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "round", Method: http.MethodGet, Path: "/api/rounds/{day}", Summary: "A day's round"},
-		func(ctx context.Context, in *DayPath) (*struct{ Body RoundView }, error) {
+	serve(api, operation{"round", http.MethodGet, "/api/rounds/{day}", "A day's round", person.Look, 0, nil},
+		func(ctx context.Context, in *DayPath) (out RoundView, err error) {
 			view, err := remembered(ctx, h, func() (RoundView, error) { return h.roundOf(in.Day, who(ctx)) }, "round", in.Day, who(ctx).ID)
-			return &struct{ Body RoundView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "plan-round", Method: http.MethodPost, Path: "/api/rounds/{day}", Summary: "Choose a day's round, put it in order, or plan it anew from now"},
+	serve(api, operation{"plan-round", http.MethodPost, "/api/rounds/{day}", "Choose a day's round, put it in order, or plan it anew from now", person.PlanOwnRound, 0, nil},
 		func(ctx context.Context, in *struct {
 			DayPath
 			Body RoundOrder
-		}) (*struct{ Body RoundView }, error) {
+		}) (out RoundView, err error) {
+			others := slices.ContainsFunc(in.Body.People, func(id string) bool { return id != who(ctx).ID })
+			if err := mayDo(ctx, person.PlanOthersRounds); others && err != nil {
+				return out, err
+			}
 			r := ledger.Round{Day: in.Day, People: in.Body.People, Jobs: in.Body.Jobs, Order: in.Body.Order, Who: in.Body.Who, By: who(ctx).Name, At: h.Clock()}
 			view, err := h.round(r, in.Body.Now)
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			r.Order, r.Who = view.Plan.Order, view.Plan.Who
 			view.Saved = true
-			return &struct{ Body RoundView }{view}, fail(h.Ledger.Save(&r))
+			return view, h.Ledger.Save(&r)
 		})
 }
 
@@ -125,7 +129,7 @@ func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
 		return v, err
 	}
 	for _, p := range everyone {
-		if p.Role != person.Manager {
+		if person.Can(p.Role, person.WorkRuns) {
 			v.All = append(v.All, p.Name)
 		}
 	}

@@ -22,10 +22,8 @@ type RunPath struct {
 	ID string `path:"id" maxLength:"60"`
 }
 
-type runOutput struct{ Body runview.View }
-
 func registerRuns(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "open-run", Method: http.MethodPost, Path: "/api/runs", Summary: "Open a run on a device"},
+	serve(api, operation{"open-run", http.MethodPost, "/api/runs", "Open a run on a device", person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				ID        string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id opens nothing twice"`
@@ -34,47 +32,50 @@ func registerRuns(api huma.API, h *House) {
 				Replaces  string `json:"replaces,omitempty" maxLength:"60" doc:"a signed run that this one takes the place of"`
 				Reason    string `json:"reason,omitempty" maxLength:"1000" doc:"why it is replaced"`
 			}
-		}) (*runOutput, error) {
+		}) (out runview.View, err error) {
 			run, err := h.openRun(in.Body.ID, run.RunOpened{Procedure: in.Body.Procedure, Replaces: in.Body.Replaces, Reason: in.Body.Reason}, in.Body.Asset, who(ctx))
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.runView(run), nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "sequence", Method: http.MethodPost, Path: "/api/runs/{id}/sequence", Summary: "Have a run's linked points read one after another, or stop that"},
+	serve(api, operation{"sequence", http.MethodPost, "/api/runs/{id}/sequence", "Have a run's linked points read one after another, or stop that", person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
 			RunPath
 			Body struct {
 				On bool `json:"on"`
 			}
-		}) (*struct{ Body []capture.State }, error) {
+		}) (out []capture.State, err error) {
 			if in.Body.On {
 				if err := h.sequences.Start(in.ID, who(ctx)); err != nil {
-					return nil, fail(err)
+					return nil, err
 				}
 			} else {
+				if err := mayDo(ctx, person.StopSequences); err != nil && h.sequences.Starter(in.ID) != who(ctx).ID {
+					return nil, err
+				}
 				h.sequences.Stop(in.ID)
 			}
-			return &struct{ Body []capture.State }{h.sequences.States()}, nil
+			return h.sequences.States(), nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "run", Method: http.MethodGet, Path: "/api/runs/{id}", Summary: "A run as it stands"},
-		func(ctx context.Context, in *RunPath) (*runOutput, error) {
+	serve(api, operation{"run", http.MethodGet, "/api/runs/{id}", "A run as it stands", person.Look, 0, nil},
+		func(ctx context.Context, in *RunPath) (out runview.View, err error) {
 			run, err := h.Ledger.Run(in.ID)
 			if err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			return h.runView(run), nil
 		})
 }
 
-func (h *House) runView(r run.Run) *runOutput {
+func (h *House) runView(r run.Run) runview.View {
 	view := runview.Of(r, h.Clock())
 	if r.Status == run.Signed {
 		if row, err := h.Ledger.RunRow(r.ID); err == nil {
 			view.ReplacedBy = row.ReplacedBy
 		}
 	}
-	return &runOutput{view}
+	return view
 }
 
 // openRun opens a run on a device: by the procedure that was wanted, or the one that fits.

@@ -48,6 +48,7 @@ type House struct {
 	Procedures []*procedure.Procedure // to begin with
 	Duties     []activity.Template    // what recurs on each family
 	Clock      func() time.Time
+	Speed      float64                                                                       // how many of the clock's seconds pass in a real one; 0 means 1
 	TryOut     func(p *procedure.Procedure, lab run.Lab, at time.Time) (runview.View, error) // plays a procedure on simulated devices
 	Folder     string                                                                        // of the lab's own procedures; empty: none are kept
 	Demo       bool                                                                          // lists the demo's people on the sign-in page
@@ -126,6 +127,8 @@ func API(h *House, router chi.Router) huma.API {
 	config.Info.Description = "Verification and calibration of medical devices against reference standards."
 	config.DocsPath, config.SchemasPath = "", ""
 	config.CreateHooks = nil // no $schema links in answers
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"session": {Type: "apiKey", In: "cookie", Name: people.CookieName, Description: "A session that was begun by signing in."}}
+	config.Extensions = map[string]any{"x-permissions": person.Permissions}
 	for _, f := range families.All() {
 		for _, figure := range f.Figures {
 			t := reflect.TypeOf(figure)

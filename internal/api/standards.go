@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"slices"
 
+	"northneedle/core/person"
 	"northneedle/core/reference"
 	"northneedle/internal/ledger"
 
@@ -31,20 +32,20 @@ type CandidateView struct {
 }
 
 func registerStandards(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "standards", Method: http.MethodGet, Path: "/api/standards", Summary: "The reference standards"},
+	serve(api, operation{"standards", http.MethodGet, "/api/standards", "The reference standards", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Kind string `query:"kind" maxLength:"60"`
-		}) (*struct{ Body []StandardView }, error) {
+		}) (out []StandardView, err error) {
 			view, err := remembered(ctx, h, func() ([]StandardView, error) { return h.standards(in.Kind) }, "standards", in.Kind)
-			return &struct{ Body []StandardView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "candidates", Method: http.MethodGet, Path: "/api/runs/{id}/roles/{role}", Summary: "Standards that could fill a role of a run"},
+	serve(api, operation{"candidates", http.MethodGet, "/api/runs/{id}/roles/{role}", "Standards that could fill a role of a run", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Role string `path:"role" maxLength:"60"`
-		}) (*struct{ Body []CandidateView }, error) {
+		}) (out []CandidateView, err error) {
 			view, err := h.candidates(in.ID, in.Role)
-			return &struct{ Body []CandidateView }{view}, fail(err)
+			return view, err
 		})
 }
 

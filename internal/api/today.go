@@ -105,15 +105,15 @@ type BenchState struct {
 }
 
 func registerToday(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "today", Method: http.MethodGet, Path: "/api/today", Summary: "What to do now"},
-		func(ctx context.Context, _ *struct{}) (*struct{ Body TodayView }, error) {
+	serve(api, operation{"today", http.MethodGet, "/api/today", "What to do now", person.Look, 0, nil},
+		func(ctx context.Context, _ *struct{}) (out TodayView, err error) {
 			view, err := h.today(ctx)
-			return &struct{ Body TodayView }{view}, fail(err)
+			return view, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "bench-state", Method: http.MethodGet, Path: "/api/bench", Summary: "Runs in progress, loose ends, links"},
-		func(ctx context.Context, _ *struct{}) (*struct{ Body BenchState }, error) {
+	serve(api, operation{"bench-state", http.MethodGet, "/api/bench", "Runs in progress, loose ends, links", person.Look, 0, nil},
+		func(ctx context.Context, _ *struct{}) (out BenchState, err error) {
 			view, err := h.benchState(who(ctx))
-			return &struct{ Body BenchState }{view}, fail(err)
+			return view, err
 		})
 }
 

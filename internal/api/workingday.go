@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -41,19 +42,16 @@ func DefaultDay() WorkingDay {
 }
 
 func registerWorkingDay(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "set-day", Method: http.MethodPost, Path: "/api/house/day", Summary: "When people work, where, and who may do what"},
-		func(ctx context.Context, in *struct{ Body WorkingDay }) (*struct{ Body HouseView }, error) {
-			if err := mayKeep(ctx); err != nil {
-				return nil, fail(err)
-			}
+	serve(api, operation{"set-day", http.MethodPost, "/api/house/day", "When people work, where, and who may do what", person.SetHours, 0, nil},
+		func(ctx context.Context, in *struct{ Body WorkingDay }) (out HouseView, err error) {
 			if err := in.Body.check(); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			if err := h.Ledger.SetSetting("day", in.Body); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			view, err := h.house()
-			return &struct{ Body HouseView }{view}, fail(err)
+			return view, err
 		})
 }
 

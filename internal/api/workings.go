@@ -10,6 +10,7 @@ import (
 	"northneedle/core/conformity"
 	"northneedle/core/fit"
 	"northneedle/core/gas"
+	"northneedle/core/person"
 	"northneedle/core/quantity"
 	"northneedle/core/uncertainty"
 	"northneedle/families/collectionbags"
@@ -68,23 +69,23 @@ type RuleWorking struct {
 type ToleranceWorking struct {
 	Explained
 	conformity.Assessment
-	Low   *float64               `json:"low,omitempty"`
-	High  *float64               `json:"high,omitempty"`
-	Words string                 `json:"words"`
-	UToLimit   float64                `json:"u_to_limit"`
-	Rules []RuleWorking          `json:"rules"`
-	Risk  *conformity.GlobalRisk `json:"risk,omitempty" doc:"over a population of devices, where its spread is given"`
+	Low      *float64               `json:"low,omitempty"`
+	High     *float64               `json:"high,omitempty"`
+	Words    string                 `json:"words"`
+	UToLimit float64                `json:"u_to_limit"`
+	Rules    []RuleWorking          `json:"rules"`
+	Risk     *conformity.GlobalRisk `json:"risk,omitempty" doc:"over a population of devices, where its spread is given"`
 }
 
 // AnatomyPoint is one pasted point.
 type AnatomyPoint struct {
-	Reference float64         `json:"reference"`
-	Shown     float64         `json:"shown"`
-	Error     float64         `json:"error"`
-	U         float64         `json:"u"`
-	ErrorToLimit      float64         `json:"error_to_limit"`
-	UToLimit       float64         `json:"u_to_limit"`
-	Zone      conformity.Zone `json:"zone"`
+	Reference    float64         `json:"reference"`
+	Shown        float64         `json:"shown"`
+	Error        float64         `json:"error"`
+	U            float64         `json:"u"`
+	ErrorToLimit float64         `json:"error_to_limit"`
+	UToLimit     float64         `json:"u_to_limit"`
+	Zone         conformity.Zone `json:"zone"`
 }
 
 // AnatomyWorking is pasted points taken apart.
@@ -140,14 +141,8 @@ func registerWorkings(api huma.API, h *House) {
 
 // working registers one calculator: an input in, a result out, nothing recorded.
 func working[I, O any](api huma.API, name, summary string, compute func(I) (O, error)) {
-	huma.Register(api, huma.Operation{OperationID: "working-" + name, Method: http.MethodPost, Path: "/api/workings/" + name, Summary: summary},
-		func(_ context.Context, in *struct{ Body I }) (*struct{ Body O }, error) {
-			result, err := compute(in.Body)
-			if err != nil {
-				return nil, err
-			}
-			return &struct{ Body O }{result}, nil
-		})
+	serve(api, operation{"working-" + name, http.MethodPost, "/api/workings/" + name, summary, person.Look, 0, nil},
+		func(_ context.Context, in *struct{ Body I }) (O, error) { return compute(in.Body) })
 }
 
 // GasInput is a volume or flow, with the condition it is stated at and the one wanted.

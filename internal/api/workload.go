@@ -25,28 +25,25 @@ type WorkloadView struct {
 const yearMonths = 12
 
 func registerWorkload(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "workload", Method: http.MethodGet, Path: "/api/workload", Summary: "The year's workload, as it stands and levelled"},
-		func(ctx context.Context, _ *struct{}) (*struct{ Body WorkloadView }, error) {
+	serve(api, operation{"workload", http.MethodGet, "/api/workload", "The year's workload, as it stands and levelled", person.Look, 0, nil},
+		func(ctx context.Context, _ *struct{}) (out WorkloadView, err error) {
 			v, err := remembered(ctx, h, func() (WorkloadView, error) {
 				v, _, err := h.workload()
 				return v, err
 			}, "workload")
-			return &struct{ Body WorkloadView }{v}, fail(err)
+			return v, err
 		})
-	huma.Register(api, huma.Operation{OperationID: "level-workload", Method: http.MethodPost, Path: "/api/workload", Summary: "Bring work forward within its window, as levelled"},
+	serve(api, operation{"level-workload", http.MethodPost, "/api/workload", "Bring work forward within its window, as levelled", person.LevelYear, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				ID string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
 			}
-		}) (*struct{ Body WorkloadView }, error) {
-			if who := who(ctx); who.Role != person.Lead && who.Role != person.Manager {
-				return nil, fail(forbidden("The year is levelled by a lead or a manager."))
-			}
+		}) (out WorkloadView, err error) {
 			if err := h.level(in.Body.ID, who(ctx)); err != nil {
-				return nil, fail(err)
+				return out, err
 			}
 			v, _, err := h.workload()
-			return &struct{ Body WorkloadView }{v}, fail(err)
+			return v, err
 		})
 }
 

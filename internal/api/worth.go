@@ -5,6 +5,7 @@ import (
 	"net/http"
 
 	"northneedle/core/economics"
+	"northneedle/core/person"
 	"northneedle/core/report"
 	"northneedle/internal/ledger"
 
@@ -24,12 +25,12 @@ type WorthView struct {
 var failing = []string{"repair", "fall"}
 
 func registerWorth(api huma.API, h *House) {
-	huma.Register(api, huma.Operation{OperationID: "worth", Method: http.MethodGet, Path: "/api/assets/{id}/worth", Summary: "What a device's record says on whether it is worth calibrating"},
+	serve(api, operation{"worth", http.MethodGet, "/api/assets/{id}/worth", "What a device's record says on whether it is worth calibrating", person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
-		}) (*struct{ Body WorthView }, error) {
+		}) (out WorthView, err error) {
 			view, err := h.worth(in.ID)
-			return &struct{ Body WorthView }{view}, fail(err)
+			return view, err
 		})
 }
 

@@ -50,13 +50,16 @@ type WallClock struct {
 	Speed float64
 }
 
+// shortest keeps a fast clock from looking without a pause.
+const shortest = 40 * time.Millisecond
+
 // Now is the time of the workshop.
 func (c WallClock) Now() time.Time { return c.Time() }
 
 // Sleep waits for so much of the workshop's time.
 func (c WallClock) Sleep(ctx context.Context, d time.Duration) error {
-	if c.Speed > 0 {
-		d = time.Duration(float64(d) / c.Speed)
+	if c.Speed > 1 {
+		d = max(time.Duration(float64(d)/c.Speed), min(d, shortest))
 	}
 	timer := time.NewTimer(d)
 	defer timer.Stop()

@@ -42,6 +42,7 @@ type Sequencer struct {
 
 type job struct {
 	State
+	by   string // id of who started it
 	stop context.CancelFunc
 	done chan struct{}
 }
@@ -81,10 +82,20 @@ func (s *Sequencer) Start(id string, who person.Person) error {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	state := State{Run: id, Running: true, Why: "beginning", By: who.Name, Since: s.driver.clock.Now()}
-	j := &job{State: state, stop: stop, done: make(chan struct{})}
+	j := &job{State: state, by: who.ID, stop: stop, done: make(chan struct{})}
 	s.jobs[id] = j
 	go s.work(ctx, j, who)
 	return nil
+}
+
+// Starter is the id of whoever started a run's sequence; empty where there is none.
+func (s *Sequencer) Starter(id string) string {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	if j := s.jobs[id]; j != nil {
+		return j.by
+	}
+	return ""
 }
 
 // Stop ends a run's sequence, and waits until it has.

@@ -57,7 +57,7 @@ var fleet = [][5]int{
 // Demo people, by id.
 var cast = []struct {
 	id, name string
-	role     person.PersonRole
+	role     person.Role
 }{
 	{"tamsin", "Tamsin Orrery", person.Lead}, {"idris", "Idris Vail", person.Technician}, {"noor", "Noor Bexley", person.Technician},
 	{"fenn", "Fenn Castellan", person.Trainee}, {"odile", "Odile Marsh", person.Manager},

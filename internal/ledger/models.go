@@ -17,7 +17,7 @@ import (
 type Person struct {
 	ID           string `gorm:"primaryKey"`
 	Name         string
-	Role         person.PersonRole
+	Role         person.Role
 	PasswordHash string
 	Active       bool
 	Demo         bool // listed on the sign-in page of a demo

@@ -24,6 +24,9 @@ var ErrRefused = errors.New("that name and password do not go together")
 // ErrTooMany says that there were too many wrong passwords for this name.
 var ErrTooMany = errors.New("there were too many wrong passwords for this name: wait a minute, then try again")
 
+// CookieName is the name of the cookie that carries a session.
+const CookieName = "needle"
+
 const key = "person"
 
 // attempts is how many wrong passwords a name has within a minute before it must wait.
@@ -46,7 +49,7 @@ func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
 	s.Codec = plainText{}
 	s.Lifetime = 12 * time.Hour
 	s.HashTokenInStore = true
-	s.Cookie.Name = "needle"
+	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
 	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}}
@@ -162,7 +165,7 @@ func Hash(password string) (string, error) {
 }
 
 // Add registers a person with a password.
-func Add(l *ledger.Ledger, name string, role person.PersonRole, password string) error {
+func Add(l *ledger.Ledger, name string, role person.Role, password string) error {
 	switch role {
 	case person.Trainee, person.Technician, person.Lead, person.Manager:
 	default:

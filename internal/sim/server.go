@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
 	"math/rand/v2"
 	"net"
 	"strconv"
@@ -88,6 +89,7 @@ type Server struct {
 	fault   string // DROP, SILENT or GARBAGE
 	until   time.Time
 	wg      sync.WaitGroup
+	speed   float64
 }
 
 type client struct {
@@ -99,11 +101,16 @@ type client struct {
 
 // Serve starts a simulated instrument on an address such as "127.0.0.1:0".
 func Serve(ctx context.Context, address string, m Model) (*Server, error) {
+	return ServeAt(ctx, address, m, 1)
+}
+
+// ServeAt is [Serve] at a speed: how many of the model's seconds pass in a real one, above 0.
+func ServeAt(ctx context.Context, address string, m Model, speed float64) (*Server, error) {
 	listener, err := net.Listen("tcp", address)
 	if err != nil {
 		return nil, fmt.Errorf("the simulated instrument cannot listen: %w", err)
 	}
-	s := &Server{model: m, listener: listener, clients: map[*client]bool{}}
+	s := &Server{model: m, listener: listener, clients: map[*client]bool{}, speed: speed}
 	context.AfterFunc(ctx, func() { listener.Close() })
 	s.wg.Add(2)
 	go s.accept()
@@ -272,8 +279,9 @@ func (s *Server) has(channel string) bool {
 // sample, so that a busy machine delays samples and distorts none.
 func (s *Server) run(ctx context.Context) {
 	defer s.wg.Done()
-	step := time.Second / time.Duration(s.model.Rate())
-	ticker := time.NewTicker(step)
+	dt := 1 / float64(s.model.Rate())
+	step := time.Duration(dt / s.speed * float64(time.Second))
+	ticker := time.NewTicker(max(step, 5*time.Millisecond))
 	defer ticker.Stop()
 	next := time.Now()
 	for {
@@ -290,7 +298,7 @@ func (s *Server) run(ctx context.Context) {
 				next = now
 			}
 			for ; !next.After(now); next = next.Add(step) {
-				s.tick(step.Seconds())
+				s.tick(dt)
 			}
 		}
 	}
@@ -310,10 +318,11 @@ func (s *Server) tick(dt float64) {
 
 // seeded is a generator that gives the same numbers for the same words.
 func seeded(words string) *rand.Rand {
-	var a, b uint64 = 14695981039346656037, 1099511628211
+	h := fnv.New64a()
+	h.Write([]byte(words))
+	stream := uint64(1099511628211)
 	for _, r := range []byte(words) {
-		a = (a ^ uint64(r)) * 1099511628211
-		b = b*31 + uint64(r)
+		stream = stream*31 + uint64(r)
 	}
-	return rand.New(rand.NewPCG(a, b))
+	return rand.New(rand.NewPCG(h.Sum64(), stream))
 }

@@ -12,7 +12,7 @@ import { useRunHandle } from './runHandle'
 /** Fills the roles with real standards; each is checked, and the first that fits is proposed. */
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending } = useRunHandle()
-const { person } = useSession()
+const { can } = useSession()
 const overriding = ref<{ role: string; tag: string }>()
 const candidates = useQueries({
   queries: computed(() =>
@@ -87,7 +87,7 @@ useKeys({ Enter: () => next.value && bindAll() })
                 >Prepare {{ c.standard.tag }}</RouterLink
               >
               <button
-                v-if="person?.role === 'lead' && !o.role.standard"
+                v-if="can('use a standard that is not in order') && !o.role.standard"
                 class="min-h-10 underline"
                 @click="overriding = { role: o.role.id, tag: c.standard.tag }"
               >

@@ -14,16 +14,13 @@ import type { Run } from '../api/client'
 /** A run that is signed, waits for review, or was abandoned. */
 const props = defineProps<{ run: Run }>()
 const { send, sending } = useRunHandle()
-const { person } = useSession()
+const { can, person } = useSession()
 const asking = ref<'review' | 'return' | 'replace'>()
 const revising = ref(false)
 const { start, starting, trouble } = useStartRun()
 const cache = useQueryClient()
 const mayReview = computed(
-  () =>
-    props.run.status === 'in review' &&
-    person.value?.role === 'lead' &&
-    props.run.signature?.by.id !== person.value?.id,
+  () => props.run.status === 'in review' && can('review runs') && props.run.signature?.by.id !== person.value?.id,
 )
 const title = computed(() =>
   props.run.status === 'abandoned'
@@ -119,14 +116,14 @@ function answered(text: string) {
       <a class="btn" :href="`/api/runs/${run.id}/points.csv`" target="_blank">Points (CSV)</a>
       <RouterLink class="btn" :to="{ name: 'device', params: { id: run.device.tag } }">The device</RouterLink>
       <button
-        v-if="run.status === 'signed' && person?.role === 'lead' && !run.replaced_by"
+        v-if="run.status === 'signed' && can('issue a certificate anew') && !run.replaced_by"
         class="btn"
         @click="revising = true"
       >
         Issue the certificate anew …
       </button>
       <button
-        v-if="run.status === 'signed' && person?.role !== 'manager' && !run.replaced_by"
+        v-if="run.status === 'signed' && can('work runs') && !run.replaced_by"
         class="btn"
         :disabled="!!starting"
         @click="asking = 'replace'"

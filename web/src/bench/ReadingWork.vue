@@ -67,7 +67,11 @@ const preview = computed(() => {
   // Where the reference is read, the error is what was set less the reading.
   const lean = ((e.set === undefined ? 1 : -1) * (value - e.reference)) / limit.value
   const fan = e.u / limit.value
-  return { error_to_limit: lean, u_to_limit: fan, zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const) }
+  return {
+    error_to_limit: lean,
+    u_to_limit: fan,
+    zone: Math.abs(lean) <= 1 ? ('inside' as const) : ('outside' as const),
+  }
 })
 
 const reads = computed(() => (expected.value?.set === undefined ? 'Device shows' : 'Reference reads'))

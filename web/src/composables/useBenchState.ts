@@ -26,7 +26,10 @@ export function useChanges() {
   useStream(
     '/api/changes',
     {
-      alive: (data) => setServerTime(JSON.parse(data).now),
+      alive: (data) => {
+        const { now, speed } = JSON.parse(data)
+        setServerTime(now, speed)
+      },
       change: (data) => {
         const { run, seq } = JSON.parse(data) as { run: string; seq: number }
         const known = cache.getQueryData<{ seq: number }>(['run', run])

@@ -1,13 +1,13 @@
 import { computed, effectScope, ref } from 'vue'
 import { useIntervalFn } from '@vueuse/core'
 
-const offset = ref(0)
+const base = ref({ server: Date.now(), here: Date.now(), speed: 1 })
 const ticking = ref(Date.now())
 let running = false
 
-/** setServerTime holds this browser's clock against the server's. */
-export function setServerTime(iso: string) {
-  offset.value = new Date(iso).getTime() - Date.now()
+/** setServerTime holds this browser's clock against the server's, which may run faster (in a rehearsal). */
+export function setServerTime(iso: string, speed = base.value.speed) {
+  base.value = { server: new Date(iso).getTime(), here: Date.now(), speed }
 }
 
 /** useClock is the server's time in milliseconds, four times a second. */
@@ -17,5 +17,5 @@ export function useClock() {
     // In a scope of its own: it goes on when the part of the page that asked first is gone.
     effectScope(true).run(() => useIntervalFn(() => (ticking.value = Date.now()), 250))
   }
-  return computed(() => ticking.value + offset.value)
+  return computed(() => base.value.server + (ticking.value - base.value.here) * base.value.speed)
 }

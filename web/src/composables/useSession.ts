@@ -1,6 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { answer, api } from '../api/client'
+import type { components } from '../api/schema.gen'
+
+export type Action = components['schemas']['SessionView']['can'][number]
 
 /** useSession is who is signed in, and signing in and out. */
 export function useSession() {
@@ -17,5 +20,7 @@ export function useSession() {
       location.assign('/')
     },
   })
-  return { session: query.data, person: computed(() => query.data.value?.person), query, signIn, signOut }
+  /** can says whether whoever is signed in may do something, by the server's table. */
+  const can = (action: Action) => query.data.value?.can.includes(action) ?? false
+  return { session: query.data, person: computed(() => query.data.value?.person), can, query, signIn, signOut }
 }

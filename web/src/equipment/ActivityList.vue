@@ -9,7 +9,7 @@ import { dayWords } from '../composables/words'
 defineProps<{ activities: components['schemas']['ActivityView'][] }>()
 type Kind = 'done' | 'failed' | 'defer' | 're-plan' | 'use'
 type Activity = components['schemas']['ActivityView']
-const { person } = useSession()
+const { can } = useSession()
 const changing = ref<{ activity: Activity; kind: Kind }>()
 const marks: Record<string, { sign: string; tint: string }> = {
   valid: { sign: '●', tint: 'text-petrol' },
@@ -20,13 +20,12 @@ const marks: Record<string, { sign: string; tint: string }> = {
 }
 /** What may be done by whom: the same rules stand on the server. */
 function choices(a: Activity) {
-  const role = person.value?.role
   const list: { kind: Kind; words: string }[] = []
-  if (!a.procedure && (role === 'technician' || role === 'lead'))
+  if (!a.procedure && can('note what was done'))
     list.push({ kind: 'done', words: 'Done' }, { kind: 'failed', words: 'Failed' })
-  if (a.uses && role !== 'manager') list.push({ kind: 'use', words: 'Count' })
-  if (a.due_on && role !== 'trainee') list.push({ kind: 'defer', words: 'Defer' })
-  if (a.due_on && (role === 'lead' || role === 'manager')) list.push({ kind: 're-plan', words: 'Re-plan' })
+  if (a.uses && can('count use')) list.push({ kind: 'use', words: 'Count' })
+  if (a.due_on && can('put off')) list.push({ kind: 'defer', words: 'Defer' })
+  if (a.due_on && can('re-plan')) list.push({ kind: 're-plan', words: 'Re-plan' })
   return list
 }
 </script>

@@ -9,7 +9,7 @@ import { useHouse, type House } from './useHouse'
 
 /** When people work, where the sites are and when they can be reached, and who may do what. */
 const { data, problem, saved, change } = useHouse()
-const { person } = useSession()
+const { can } = useSession()
 const day = reactive<{ value?: House['day'] }>({})
 watch(
   data,
@@ -54,8 +54,8 @@ const save = () =>
 <template>
   <form v-if="day.value && data" class="max-w-[1230px]" @submit.prevent="save">
     <FormOutcome :saved="saved" :problem="problem" />
-    <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
-    <fieldset :disabled="person?.role !== 'lead'" class="grid gap-6">
+    <p v-if="!can('set hours')" class="mb-3 text-ink-2">A lead or a manager changes these.</p>
+    <fieldset :disabled="!can('set hours')" class="grid gap-6">
       <div class="grid gap-4 sm:grid-cols-5">
         <label><span class="label">Day begins</span><ClockField v-model="day.value.from" name="from" /></label>
         <label><span class="label">Day ends</span><ClockField v-model="day.value.until" name="until" /></label>
@@ -155,11 +155,7 @@ const save = () =>
             <thead class="text-sm text-ink-2">
               <tr>
                 <th></th>
-                <th
-                  v-for="p in data.people.filter((p) => p.active && p.role !== 'manager')"
-                  :key="p.id"
-                  class="px-3 font-normal"
-                >
+                <th v-for="p in data.people.filter((p) => p.active && p.works)" :key="p.id" class="px-3 font-normal">
                   {{ p.name }}
                 </th>
               </tr>
@@ -167,7 +163,7 @@ const save = () =>
             <tbody class="rows">
               <tr v-for="f in data.families" :key="f">
                 <th scope="row" class="py-1 pr-4 font-semibold">{{ familyWords(f) }}</th>
-                <td v-for="p in data.people.filter((p) => p.active && p.role !== 'manager')" :key="p.id" class="px-3">
+                <td v-for="p in data.people.filter((p) => p.active && p.works)" :key="p.id" class="px-3">
                   <label class="flex min-h-10 items-center"
                     ><input
                       type="checkbox"
@@ -193,6 +189,6 @@ const save = () =>
         </div>
       </div>
     </fieldset>
-    <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
+    <button v-if="can('set hours')" class="btn btn-main mt-5">Keep</button>
   </form>
 </template>

@@ -7,7 +7,7 @@ import { useHouse, type House } from './useHouse'
 
 /** The lab's figures: for its intervals, and what it reckons with. */
 const { data, problem, saved, change } = useHouse()
-const { person } = useSession()
+const { can } = useSession()
 const form = reactive<{ intervals?: House['intervals']; prices?: House['prices'] }>({})
 watch(
   data,
@@ -28,7 +28,8 @@ const figures = [
   { key: 'least_out', words: 'Reliability: found out' },
 ] as const
 async function save() {
-  const kept = await change(answer(api.POST('/api/house/intervals', { body: form.intervals! })), '')
+  const kept =
+    !can('set intervals') || (await change(answer(api.POST('/api/house/intervals', { body: form.intervals! })), ''))
   if (kept)
     await change(
       answer(api.POST('/api/house/prices', { body: form.prices! })),
@@ -40,9 +41,9 @@ async function save() {
 <template>
   <form v-if="form.intervals && form.prices" class="max-w-4xl" @submit.prevent="save">
     <FormOutcome :saved="saved" :problem="problem" />
-    <p v-if="person?.role !== 'lead'" class="mb-3 text-ink-2">A lead changes these.</p>
-    <fieldset :disabled="person?.role !== 'lead'" class="grid gap-8">
-      <div>
+    <p v-if="!can('set intervals')" class="mb-3 text-ink-2">A lead changes intervals; prices, a lead or a manager.</p>
+    <div class="grid gap-8">
+      <fieldset :disabled="!can('set intervals')">
         <h2 class="border-b-2 border-ink pb-1 text-lg">Intervals</h2>
         <table class="mt-2 text-left">
           <thead class="text-sm text-ink-2">
@@ -94,8 +95,8 @@ async function save() {
         <p class="mt-2 text-sm text-ink-2">
           What a rule or a maker binds stays a ceiling, whatever stands here. A person accepts every interval.
         </p>
-      </div>
-      <div>
+      </fieldset>
+      <fieldset :disabled="!can('set prices')">
         <h2 class="border-b-2 border-ink pb-1 text-lg">Prices the reports reckon with</h2>
         <div class="mt-2 grid gap-4 sm:grid-cols-4">
           <label
@@ -122,8 +123,8 @@ async function save() {
           /></label>
         </div>
         <p class="mt-2 text-sm text-ink-2">Nothing, or 0: not priced. Reports then show hours and litres only.</p>
-      </div>
-    </fieldset>
-    <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
+      </fieldset>
+    </div>
+    <button v-if="can('set prices')" class="btn btn-main mt-5">Keep</button>
   </form>
 </template>

@@ -8,7 +8,7 @@ import { useSession } from '../composables/useSession'
 
 /** Lists in and out: a CSV file is read first; every row that cannot be taken says why. */
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 type Import = components['schemas']['ImportView']
 const kind = ref<'assets' | 'standards' | 'histories'>('assets')
 const state = ref<Import>()
@@ -91,7 +91,7 @@ const lists = [
         >
       </div>
       <p class="num text-sm text-ink-2">{{ columns }}</p>
-      <label v-if="person?.role === 'lead'" class="btn mt-3 inline-flex cursor-pointer items-center">
+      <label v-if="can('import')" class="btn mt-3 inline-flex cursor-pointer items-center">
         Choose a CSV file <input type="file" accept=".csv,text/csv" class="sr-only" @change="read" />
       </label>
       <p v-else class="mt-3 text-ink-2">A lead brings lists in.</p>

@@ -7,7 +7,7 @@ import { useHouse, type House } from './useHouse'
 
 /** How the lab judges: decision rule, adjustment, review, and whose tolerances decide. */
 const { data, problem, saved, change } = useHouse()
-const { person } = useSession()
+const { can } = useSession()
 const lab = reactive<{ value?: House['lab'] }>({})
 watch(
   data,
@@ -44,7 +44,7 @@ const save = () =>
 <template>
   <form v-if="lab.value && data" class="max-w-3xl" @submit.prevent="save">
     <FormOutcome :saved="saved" :problem="problem" />
-    <fieldset :disabled="person?.role !== 'lead'" class="grid gap-4">
+    <fieldset :disabled="!can('set rules')" class="grid gap-4">
       <label class="block"
         ><span class="label">Name, as it stands on certificates</span
         ><input v-model="lab.value.name" name="name" class="field"
@@ -138,7 +138,7 @@ const save = () =>
         <p class="text-sm text-ink-2">Without a mark the procedure’s own decides; the others stand beside it.</p>
       </div>
     </fieldset>
-    <button v-if="person?.role === 'lead'" class="btn btn-main mt-5">Keep</button>
+    <button v-if="can('set rules')" class="btn btn-main mt-5">Keep</button>
     <p v-else class="mt-5 text-ink-2">A lead changes these.</p>
   </form>
 </template>

@@ -8,7 +8,7 @@ import { useHouse } from './useHouse'
 
 /** The procedures: read one, edit it, see what changes, try it against a stand-in, keep it. */
 const { data } = useHouse()
-const { person } = useSession()
+const { can } = useSession()
 const open = ref('')
 const text = ref('')
 const run = ref<components['schemas']['DryRun']>()
@@ -59,7 +59,7 @@ const tint: Record<string, string> = {
         ><span class="label">As it is written (YAML)</span>
         <textarea v-model="text" name="yaml" rows="20" class="field num text-sm" spellcheck="false"></textarea>
       </label>
-      <div v-if="person?.role === 'lead'" class="mt-3 flex items-center gap-3">
+      <div v-if="can('keep procedures')" class="mt-3 flex items-center gap-3">
         <button class="btn btn-main" :disabled="busy" @click="attempt(false)">
           {{ busy ? 'It is played through …' : 'Try it' }}
         </button>

@@ -10,7 +10,7 @@ import { counted, localDay } from '../composables/words'
 
 /** A whole run read back from its file: its chain checked, its verdicts computed anew. */
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 const { problem, send } = useForm()
 const view = ref<components['schemas']['ReadBackView']>()
 let text = ''
@@ -67,9 +67,7 @@ async function take() {
       <p v-if="view.missing" class="mt-2" :class="view.here === 'differs' && 'font-semibold text-vermilion'">
         {{ view.missing }}
       </p>
-      <button v-else-if="person?.role === 'lead'" class="btn btn-main mt-3" @click="take">
-        Take it into this record
-      </button>
+      <button v-else-if="can('take runs in')" class="btn btn-main mt-3" @click="take">Take it into this record</button>
       <p v-else class="mt-2 text-ink-2">A lead takes runs in.</p>
     </div>
   </div>

@@ -8,7 +8,7 @@ import { useHouse } from './useHouse'
 
 /** The care of the record: its check, its copy, and the calendar link. */
 const { data } = useHouse()
-const { person } = useSession()
+const { can } = useSession()
 const { data: feed, refetch } = useQuery({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) })
 const found = ref('')
 const broken = ref(false)
@@ -50,17 +50,15 @@ const link = (path: string) => location.origin + path
     <div>
       <h2 class="text-lg">Copy</h2>
       <p class="text-ink-2">A whole copy, made while work goes on.</p>
-      <a v-if="person?.role === 'lead'" class="btn mt-2 inline-flex items-center" href="/api/house/backup"
-        >Take a copy</a
-      >
+      <a v-if="can('back up')" class="btn mt-2 inline-flex items-center" href="/api/house/backup">Take a copy</a>
       <p v-else class="mt-2 text-ink-2">A lead takes copies.</p>
     </div>
-    <RestoreCopy v-if="person?.role === 'lead'" />
+    <RestoreCopy v-if="can('restore')" />
     <div v-if="feed">
       <h2 class="text-lg">Calendar</h2>
       <p class="text-ink-2">What is due, for a calendar program. Whoever has this link can read it.</p>
       <p class="num mt-1 text-sm break-all">{{ link(feed.path) }}</p>
-      <button v-if="person?.role === 'lead'" class="btn mt-2" @click="renew">A new link; the old one stops</button>
+      <button v-if="can('keep the feed')" class="btn mt-2" @click="renew">A new link; the old one stops</button>
     </div>
     <p v-if="data" class="text-sm text-ink-2">North Needle {{ data.version }}</p>
   </section>

@@ -15,7 +15,7 @@ const props = defineProps<{
   activity?: string
 }>()
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 const days = ref(String(props.view.days))
 const why = ref(props.view.sentence)
 const trouble = ref('')
@@ -102,7 +102,7 @@ async function accept() {
       </div>
     </template>
     <p v-else class="mt-4 text-ink-2">Too little is known of this model to say what another interval would mean.</p>
-    <form v-if="person?.role === 'lead'" class="mt-5 flex flex-wrap items-end gap-4" @submit.prevent="accept">
+    <form v-if="can('set intervals')" class="mt-5 flex flex-wrap items-end gap-4" @submit.prevent="accept">
       <label
         ><span class="label">Interval</span>
         <span class="flex items-baseline gap-2">

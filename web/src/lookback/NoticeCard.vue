@@ -10,7 +10,7 @@ import { localDay } from '../composables/words'
 /** What one owner is told, whether it was sent, and what they answered. */
 const props = defineProps<{ lookBack: string; notice: components['schemas']['NoticeView']; closed: boolean }>()
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 const text = ref(props.notice.text)
 const reply = ref('')
 const trouble = ref('')
@@ -70,7 +70,7 @@ async function copyText() {
       “{{ notice.answer }}”
       <span class="text-sm text-ink-2">{{ localDay(notice.answered_at) }}, taken down by {{ notice.answered_by }}</span>
     </p>
-    <div v-if="!closed && person?.role !== 'trainee'" class="mt-2 flex flex-wrap items-end gap-3">
+    <div v-if="!closed && can('send notices')" class="mt-2 flex flex-wrap items-end gap-3">
       <template v-if="!notice.sent_at">
         <button class="btn" @click="copyText">{{ copied ? 'Copied' : 'Copy the text' }}</button>
         <button class="btn btn-main" @click="change('sent')">The owner was told so</button>

@@ -8,7 +8,7 @@ import { dayWords } from '../composables/words'
 
 /** The year's work by month, as it stands and levelled within its windows. */
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 const { data } = useQuery({ queryKey: ['workload'], queryFn: () => answer(api.GET('/api/workload')) })
 const top = computed(() => Math.max(1, data.value?.capacity ?? 0, ...(data.value?.hours ?? [])))
 const trouble = ref('')
@@ -33,11 +33,7 @@ async function level() {
         >hours of hands a month; open bars as it stands, solid levelled; the line is the capacity of
         <span class="num">{{ data.capacity }}</span> h</span
       >
-      <button
-        v-if="data.moves && (person?.role === 'lead' || person?.role === 'manager')"
-        class="btn ml-auto"
-        @click="level"
-      >
+      <button v-if="data.moves && can('level the year')" class="btn ml-auto" @click="level">
         Bring {{ data.moves }} forward
       </button>
     </div>

@@ -8,14 +8,14 @@ import ReadBack from '../house/ReadBack.vue'
 import { api } from '../api/client'
 
 vi.mock('../composables/useSession', async () => {
-  const { ref } = await import('vue')
-  return { useSession: () => ({ person: ref({ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }) }) }
+  const { can, person } = await import('./page')
+  return { useSession: () => ({ person, can }) }
 })
 
 const house = () => ({
   people: [
-    { id: 'idris', name: 'Idris Vail', role: 'technician', active: true },
-    { id: 'odile', name: 'Odile Marsh', role: 'manager', active: true },
+    { id: 'idris', name: 'Idris Vail', role: 'technician', active: true, works: true },
+    { id: 'odile', name: 'Odile Marsh', role: 'manager', active: true, works: false },
   ],
   lab: { name: 'Workshop' },
   intervals: {

@@ -54,7 +54,13 @@ describe('the zones', () => {
 
 describe('the fingerprint', () => {
   it('lays as found and as left of a point over one another', () => {
-    const point = (label: string, phase: string) => ({ label, phase, zone: 'inside' as const, error_to_limit: 0.1, u_to_limit: 0.1 })
+    const point = (label: string, phase: string) => ({
+      label,
+      phase,
+      zone: 'inside' as const,
+      error_to_limit: 0.1,
+      u_to_limit: 0.1,
+    })
     const print = mount(FingerPrint, {
       props: { needles: [point('5 %', 'as found'), point('10 %', 'as found'), point('5 %', 'as left')] },
     })

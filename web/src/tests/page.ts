@@ -6,10 +6,14 @@ import { defineComponent, h, ref, type Component } from 'vue'
 import { api, type Problem } from '../api/client'
 import { provideRun } from '../bench/runHandle'
 import type { RunHandle } from '../composables/useRun'
+import description from '../../../docs/openapi.json'
 
 /** Who is signed in, where a test puts it in the place of the session: a lead, until it says otherwise. */
 const lead = { id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }
 export const person = ref({ ...lead })
+/** What that person may do, by the server's own table. */
+export const can = (action: string) =>
+  !!description['x-permissions'].find((p) => p.action === action)?.roles.includes(person.value.role)
 
 // What a test has put on the page is gone for the next.
 enableAutoUnmount(afterEach)

@@ -9,8 +9,8 @@ import NewControlLot from '../control/NewControlLot.vue'
 import { dialog, person, refuse, server, shown, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { person } = await import('./page')
-  return { useSession: () => ({ person }) }
+  const { can, person } = await import('./page')
+  return { useSession: () => ({ person, can }) }
 })
 
 const block = (job: string, part: string, from: number, until: number, travel = 0) => ({

@@ -11,8 +11,8 @@ import WaitStep from '../bench/WaitStep.vue'
 import { dialog, onBench, person, server, submit } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { person } = await import('./page')
-  return { useSession: () => ({ person }) }
+  const { can, person } = await import('./page')
+  return { useSession: () => ({ person, can }) }
 })
 
 beforeEach(() => {
@@ -56,7 +56,13 @@ const point = (id: string, error?: number, more: object = {}) => ({
   found:
     error === undefined
       ? undefined
-      : { indicated: Number(id) + error, error, zone: Math.abs(error) > 0.3 ? 'outside' : 'inside', error_to_limit: 0, u_to_limit: 0 },
+      : {
+          indicated: Number(id) + error,
+          error,
+          zone: Math.abs(error) > 0.3 ? 'outside' : 'inside',
+          error_to_limit: 0,
+          u_to_limit: 0,
+        },
   ...more,
 })
 const run = (more: object = {}) => ({

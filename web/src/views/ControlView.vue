@@ -12,7 +12,7 @@ import { localDay, localTime, significant } from '../composables/words'
 /** Controls of the analysers: what stands rejected, the chart of one analyte, and today's run. */
 const props = defineProps<{ asset?: string; analyte?: string }>()
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 const {
   data: states,
   error,
@@ -156,12 +156,7 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
       <form class="mt-4 border-2 border-ink bg-sheet p-4" @submit.prevent>
         <div class="flex items-baseline gap-4">
           <h3 class="text-lg">Control run now</h3>
-          <button
-            v-if="person?.role === 'technician' || person?.role === 'lead'"
-            type="button"
-            class="ml-auto min-h-10 underline"
-            @click="opening = true"
-          >
+          <button v-if="can('enter lots')" type="button" class="ml-auto min-h-10 underline" @click="opening = true">
             Open a new lot …
           </button>
         </div>
@@ -192,7 +187,7 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
             <span class="label">Note</span>
             <input v-model="note" name="note" class="field" @keydown.enter.prevent="record" />
           </label>
-          <button v-if="person?.role !== 'manager'" type="button" class="btn btn-main" @click="record">
+          <button v-if="can('record controls')" type="button" class="btn btn-main" @click="record">
             Record <kbd>Enter</kbd>
           </button>
         </div>

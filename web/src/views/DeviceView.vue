@@ -18,7 +18,7 @@ const { data, error, refetch } = useQuery({
   queryFn: () => answer(api.GET('/api/assets/{id}', { params: { path: { id: props.id } } })),
 })
 const now = useClock()
-const { person } = useSession()
+const { can } = useSession()
 const { start, starting, trouble } = useStartRun()
 const running = computed(() => data.value?.history.find((h) => h.status === 'open'))
 const lastGood = computed(() => data.value?.history.find((h) => h.result?.startsWith('conforms')))
@@ -68,7 +68,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           </p>
         </div>
         <div
-          v-if="person?.role !== 'manager'"
+          v-if="can('work runs')"
           class="flex flex-wrap gap-2"
           :class="data.procedures.length > 1 && !running && 'basis-full'"
         >
@@ -150,7 +150,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
     <aside>
       <h2 class="border-b-2 border-ink pb-1 text-lg">What recurs</h2>
       <ActivityList :activities="data.activities" />
-      <button v-if="person?.role !== 'manager'" class="btn mt-3" @click="happened = true">
+      <button v-if="can('note events of a device')" class="btn mt-3" @click="happened = true">
         Something happened to it …
       </button>
       <details v-if="data.notes.length" class="mt-2">

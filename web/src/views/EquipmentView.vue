@@ -15,7 +15,7 @@ import { dueWords, familyWords } from '../composables/words'
 const { data: house } = useHouse()
 const families = computed(() => house.value?.families ?? [])
 const router = useRouter()
-const { person } = useSession()
+const { can } = useSession()
 const text = ref('')
 const family = ref('')
 const status = ref('')
@@ -83,9 +83,7 @@ watch([search, family, status], () => window.scrollTo(0, 0))
           </MenuItem>
         </MenuItems>
       </Menu>
-      <button v-if="person?.role === 'lead' || person?.role === 'technician'" class="btn" @click="entering = true">
-        Enter a device
-      </button>
+      <button v-if="can('enter devices')" class="btn" @click="entering = true">Enter a device</button>
     </div>
 
     <table v-if="assets.length" class="mt-5 w-full text-left">

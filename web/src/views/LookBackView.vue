@@ -13,7 +13,7 @@ import { localDay } from '../composables/words'
 /** What a bad finding touches, and what became of each. */
 const props = defineProps<{ id?: string }>()
 const cache = useQueryClient()
-const { person } = useSession()
+const { can } = useSession()
 const closed = ref(false)
 const { data, error, refetch } = useQuery({
   queryKey: ['look-backs', closed],
@@ -126,7 +126,7 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
       <p v-if="one.closed_at" class="mt-5 border-l-4 border-petrol bg-petrol-wash px-4 py-2">
         Closed on {{ localDay(one.closed_at) }} by {{ one.closed_by }}: {{ one.conclusion }}
       </p>
-      <template v-else-if="person?.role === 'lead' || person?.role === 'manager'">
+      <template v-else-if="can('close look-backs')">
         <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
           {{ trouble }}
         </p>

@@ -18,8 +18,8 @@ const { data, error, refetch } = useQuery({
   queryKey: ['reference', () => props.id],
   queryFn: () => answer(api.GET('/api/standards/{id}', { params: { path: { id: props.id } } })),
 })
-const { person } = useSession()
-const lead = computed(() => person.value?.role === 'lead')
+const { can } = useSession()
+const lead = computed(() => can('keep references'))
 const certifying = ref(false)
 const foundOut = ref(false)
 const changing = ref<'usable' | 'quarantined' | 'retired'>()
@@ -148,7 +148,7 @@ async function change(note: string) {
         </li>
       </ul>
 
-      <GasBook v-if="data.cylinder" :reference="data" :may-write="person?.role !== 'manager'" />
+      <GasBook v-if="data.cylinder" :reference="data" :may-write="can('read gauges')" />
     </section>
 
     <aside>

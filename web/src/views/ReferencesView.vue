@@ -11,7 +11,7 @@ import { dayWords, unitWords } from '../composables/words'
 
 type Standard = components['schemas']['StandardView']
 const { data, error, refetch } = useQuery({ queryKey: ['standards'], queryFn: () => answer(api.GET('/api/standards')) })
-const { person } = useSession()
+const { can } = useSession()
 const text = ref('')
 const entering = ref(false)
 const scanning = ref(false)
@@ -47,10 +47,8 @@ function values(s: Standard): string[] {
       <label class="w-64"
         ><span class="label">Find</span><input v-model="text" class="field" placeholder="tag, name, kind"
       /></label>
-      <button v-if="person?.role === 'lead' || person?.role === 'technician'" class="btn" @click="scanning = true">
-        Scan a lot
-      </button>
-      <button v-if="person?.role === 'lead'" class="btn" @click="entering = true">Enter a reference</button>
+      <button v-if="can('enter lots')" class="btn" @click="scanning = true">Scan a lot</button>
+      <button v-if="can('keep references')" class="btn" @click="entering = true">Enter a reference</button>
     </div>
     <table class="mt-5 w-full text-left">
       <thead class="border-b-2 border-ink text-sm text-ink-2">

@@ -16,7 +16,7 @@ const { data, error, refetch } = useQuery({
 })
 const { data: controls } = useQuery({ queryKey: ['controls'], queryFn: () => answer(api.GET('/api/controls')) })
 const rejected = computed(() => (controls.value ?? []).filter((c) => c.rejected))
-const { person } = useSession()
+const { can, person } = useSession()
 const now = useClock()
 const day = computed(() =>
   new Date(now.value).toLocaleDateString('en-GB', { weekday: 'long', day: 'numeric', month: 'long' }),
@@ -60,7 +60,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
           :key="d.asset + d.title"
           :due="d"
           :starting="starting === d.asset"
-          :may-start="person?.role !== 'manager'"
+          :may-start="can('work runs')"
           @start="start(d.asset, d.procedure)"
         />
       </ul>
@@ -76,7 +76,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
           :key="d.asset + d.title"
           :due="d"
           :starting="starting === d.asset"
-          :may-start="person?.role !== 'manager'"
+          :may-start="can('work runs')"
           @start="start(d.asset, d.procedure)"
         />
       </ul>

@@ -61,10 +61,7 @@ const percent = (p: number | undefined) =>
     </template>
     <template #out>
       <div class="flex items-center gap-5">
-        <NeedleMark
-          :found="result ? result : undefined"
-          :width="150"
-        />
+        <NeedleMark :found="result ? result : undefined" :width="150" />
         <div>
           <p class="flex items-center gap-2 text-xl font-semibold">
             <ZoneMark :zone="result?.zone" :size="20" />{{ result?.words }}
