@@ -38,7 +38,7 @@ func begun(t *testing.T, data string) {
 	l, err := ledger.Open(data)
 	require.NoError(t, err)
 	defer l.Close()
-	require.NoError(t, people.Add(l, "Idris Vail", person.Technician, "a long password"))
+	require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, "Idris Vail", person.Technician, "a long password"))
 	require.NoError(t, l.Save(&ledger.Asset{ID: "d1", Tag: "MB-0417", Family: "capnograph", Status: ledger.InUse}))
 }
 

@@ -263,7 +263,11 @@ type verify struct {
 
 // Run checks the chain.
 func (v verify) Run() error {
-	l, err := ledger.OpenKept(v.Data)
+	open := ledger.OpenKept
+	if v.Rebuild {
+		open = ledger.Reopen
+	}
+	l, err := open(v.Data)
 	if err != nil {
 		return err
 	}
@@ -273,8 +277,18 @@ func (v verify) Run() error {
 		return err
 	}
 	fmt.Printf("The record holds: %d events checked.\n", n)
-	if v.Rebuild {
-		return l.RebuildAll()
+	if !v.Rebuild {
+		return nil
+	}
+	differences, err := l.Rebuild()
+	if err != nil {
+		return err
+	}
+	for _, d := range differences {
+		fmt.Println("Put right: " + d.String())
+	}
+	if len(differences) == 0 {
+		fmt.Println("Every list is what the events give.")
 	}
 	return nil
 }
@@ -297,7 +311,7 @@ func (p peopleAdd) Run() error {
 		return err
 	}
 	defer l.Close()
-	return people.Add(l, p.Name, person.Role(p.Role), strings.TrimRight(password, "\r\n"))
+	return people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, p.Name, person.Role(p.Role), strings.TrimRight(password, "\r\n"))
 }
 
 type generate struct {

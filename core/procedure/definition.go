@@ -21,15 +21,15 @@ type Definition struct {
 	Family   string `yaml:"family"`
 	Summary  string `yaml:"summary,omitempty"`
 
-	Calibrates []string         `yaml:"calibrates,omitempty"` // analytes whose calibration it is
-	Cautions   []string         `yaml:"cautions" jsonschema:"minItems=1"`
-	Roles      []reference.Role `yaml:"roles,omitempty"`
-	Policy     *adjust.Policy   `yaml:"policy,omitempty"` // overrides the lab's
-	Rule       *conformity.Rule `yaml:"rule,omitempty"`   // overrides the lab's
-	Review     Review           `yaml:"review,omitempty"` // overrides the lab's
-	Parts      []ReplaceablePart           `yaml:"parts,omitempty"`
-	Steps      Steps            `yaml:"-"` // read apart: a type for each kind
-	Next       Next             `yaml:"next"`
+	Calibrates []string          `yaml:"calibrates,omitempty"` // analytes whose calibration it is
+	Cautions   []string          `yaml:"cautions" jsonschema:"minItems=1"`
+	Roles      []reference.Role  `yaml:"roles,omitempty"`
+	Policy     *adjust.Policy    `yaml:"policy,omitempty"` // overrides the lab's
+	Rule       *conformity.Rule  `yaml:"rule,omitempty"`   // overrides the lab's
+	Review     Review            `yaml:"review,omitempty"` // overrides the lab's
+	Parts      []ReplaceablePart `yaml:"parts,omitempty"`
+	Steps      Steps             `yaml:"-"` // read apart: a type for each kind
+	Next       Next              `yaml:"next"`
 }
 
 // ReplaceablePart is something that may be changed during the run, and makes earlier steps count

@@ -15,41 +15,41 @@ import (
 // View is everything a screen or a certificate shows of a run, computed from the
 // fold at one moment.
 type View struct {
-	ID          string            `json:"id"`
-	Status      run.Status        `json:"status"`
-	Seq         int               `json:"seq"`
-	OpenedAt    time.Time         `json:"opened_at"`
-	OpenedBy    person.Person     `json:"opened_by"`
-	Device      run.Device        `json:"device"`
-	Procedure   ProcedureBrief    `json:"procedure"`
-	Lab         string            `json:"lab"`
-	Rule        string            `json:"rule"` // the decision rule's meaning
-	Replaces    string            `json:"replaces,omitempty"`
-	ReplacedBy  string            `json:"replaced_by,omitempty"` // known to who keeps the record, not to the run itself
-	Current     string            `json:"current"`               // the step to do now
-	Now         string            `json:"now"`                   // what to do, in words, for the dock
-	Steps       []StepView        `json:"steps"`
-	Roles       []RoleView        `json:"roles"`
-	Parts       []procedure.ReplaceablePart  `json:"parts,omitempty"` // that may be changed during the run
-	Changed     []ChangeView      `json:"changed"`
-	Ambient     procedure.Ambient `json:"ambient"`
-	Room        run.RoomUnits     `json:"room"` // units in which room conditions are typed
-	Measures    []MeasureView     `json:"measures"`
-	Findings    []FindingView     `json:"findings"`
-	LooseEnds   []LooseEndView    `json:"loose_ends"`
-	Notes       []run.Note        `json:"notes"`
-	Blockers    []string          `json:"blockers"`
-	Result      run.Result        `json:"result"`
-	ResultWhy   string            `json:"result_why"`
-	NeedsReview bool              `json:"needs_review"`
-	Timer       *TimerView        `json:"timer,omitempty"` // the one that ends next, or ended last
-	Signature   *SignatureView    `json:"signature,omitempty"`
-	Returned    string            `json:"returned,omitempty"`
-	EndReason   string            `json:"end_reason,omitempty"`
-	Next        *interval.Due     `json:"next,omitempty"`
-	Revision    int               `json:"revision,omitempty"` // of the certificate, where there is one
-	Revisions   []RevisionView    `json:"revisions"`          // after the first
-	Remarks     []string          `json:"remarks"`            // what the certificate must say: cut waits, skipped steps, exceptions
+	ID          string                      `json:"id"`
+	Status      run.Status                  `json:"status"`
+	Seq         int                         `json:"seq"`
+	OpenedAt    time.Time                   `json:"opened_at"`
+	OpenedBy    person.Person               `json:"opened_by"`
+	Device      run.Device                  `json:"device"`
+	Procedure   ProcedureBrief              `json:"procedure"`
+	Lab         string                      `json:"lab"`
+	Rule        string                      `json:"rule"` // the decision rule's meaning
+	Replaces    string                      `json:"replaces,omitempty"`
+	ReplacedBy  string                      `json:"replaced_by,omitempty"` // known to who keeps the record, not to the run itself
+	Current     string                      `json:"current"`               // the step to do now
+	Now         string                      `json:"now"`                   // what to do, in words, for the dock
+	Steps       []StepView                  `json:"steps"`
+	Roles       []RoleView                  `json:"roles"`
+	Parts       []procedure.ReplaceablePart `json:"parts,omitempty"` // that may be changed during the run
+	Changed     []ChangeView                `json:"changed"`
+	Ambient     procedure.Ambient           `json:"ambient"`
+	Room        run.RoomUnits               `json:"room"` // units in which room conditions are typed
+	Measures    []MeasureView               `json:"measures"`
+	Findings    []FindingView               `json:"findings"`
+	LooseEnds   []LooseEndView              `json:"loose_ends"`
+	Notes       []run.Note                  `json:"notes"`
+	Blockers    []string                    `json:"blockers"`
+	Result      run.Result                  `json:"result"`
+	ResultWhy   string                      `json:"result_why"`
+	NeedsReview bool                        `json:"needs_review"`
+	Timer       *TimerView                  `json:"timer,omitempty"` // the one that ends next, or ended last
+	Signature   *SignatureView              `json:"signature,omitempty"`
+	Returned    string                      `json:"returned,omitempty"`
+	EndReason   string                      `json:"end_reason,omitempty"`
+	Next        *interval.Due               `json:"next,omitempty"`
+	Revision    int                         `json:"revision,omitempty"` // of the certificate, where there is one
+	Revisions   []RevisionView              `json:"revisions"`          // after the first
+	Remarks     []string                    `json:"remarks"`            // what the certificate must say: cut waits, skipped steps, exceptions
 }
 
 // ProcedureBrief names the procedure.
@@ -115,23 +115,23 @@ type RoleView struct {
 
 // MeasureView is a measure with its points.
 type MeasureView struct {
-	ID         string                           `json:"id"`
-	Title      string                           `json:"title"`
-	Finding    string                           `json:"finding"`
-	Do         string                           `json:"do,omitempty"`
-	Caution    string                           `json:"caution,omitempty"`
-	Unit       string                           `json:"unit"`  // UCUM
-	Shown      string                           `json:"shown"` // as it is read
-	Reads      string                           `json:"reads"` // of the readings themselves
-	Resolution float64                          `json:"resolution"`
-	Tolerance  string                           `json:"tolerance"`
-	Repeats    int                              `json:"repeats"`
-	Schools    []AlternativeView `json:"schools,omitempty"`
-	Capture    *procedure.Capture               `json:"capture,omitempty"`
-	SetUp      []string                         `json:"set_up,omitempty"`
-	Round      int                              `json:"round"`   // being read
-	Reading    bool                             `json:"reading"` // whether a round is open
-	Points     []PointView                      `json:"points"`
+	ID         string             `json:"id"`
+	Title      string             `json:"title"`
+	Finding    string             `json:"finding"`
+	Do         string             `json:"do,omitempty"`
+	Caution    string             `json:"caution,omitempty"`
+	Unit       string             `json:"unit"`  // UCUM
+	Shown      string             `json:"shown"` // as it is read
+	Reads      string             `json:"reads"` // of the readings themselves
+	Resolution float64            `json:"resolution"`
+	Tolerance  string             `json:"tolerance"`
+	Repeats    int                `json:"repeats"`
+	Schools    []AlternativeView  `json:"schools,omitempty"`
+	Capture    *procedure.Capture `json:"capture,omitempty"`
+	SetUp      []string           `json:"set_up,omitempty"`
+	Round      int                `json:"round"`   // being read
+	Reading    bool               `json:"reading"` // whether a round is open
+	Points     []PointView        `json:"points"`
 }
 
 // AlternativeView is another criterion in use for a measure.

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/internal/ledger"
 
@@ -32,7 +32,7 @@ type ActivityView struct {
 	Unit      string     `json:"unit,omitempty"`
 	LeftDays  *int       `json:"left_days,omitempty" doc:"until it is used up at the present rate: an estimate"`
 	Stops     bool       `json:"stops" doc:"it keeps the device from patient work"`
-	activity.Standing
+	duty.Standing
 }
 
 // ActivityNoteView is something that became of an activity.
@@ -55,9 +55,9 @@ type ActivityOrder struct {
 
 // AssetEvent is something that happened to a device.
 type AssetEvent struct {
-	ID   string         `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind activity.Event `json:"kind" enum:"repair,fall,failed check,sensor replaced,moved,seal broken,new lot"`
-	Text string         `json:"text" minLength:"1" maxLength:"1000"`
+	ID   string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Kind duty.Event `json:"kind" enum:"repair,fall,failed check,sensor replaced,moved,seal broken,new lot"`
+	Text string     `json:"text" minLength:"1" maxLength:"1000"`
 }
 
 // actionOf is what one needs to be allowed for each kind of order.
@@ -94,9 +94,9 @@ func registerActivities(api huma.API, h *House) {
 
 func (h *House) activityView(a ledger.Activity) ActivityView {
 	now := h.Clock()
-	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn, Reason: a.Reason, Interval: a.Interval, Outside: a.Duty.Outside,
+	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn, Reason: a.Reason, Interval: a.Accepted.Words(), Outside: a.Duty.Outside,
 		Uses: a.Duty.Uses, Used: a.Used, Unit: a.Duty.Unit, Standing: a.Duty.Stands(a.State(), now)}
-	if activity.HasDay(a.DueOn) {
+	if duty.HasDay(a.DueOn) {
 		v.DueOn, v.Days = &a.DueOn, h.days(a.DueOn)
 	}
 	v.Stops = a.Duty.Stops(v.Standing)
@@ -130,42 +130,33 @@ func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (l
 	}
 	o.Reason = strings.TrimSpace(o.Reason)
 	note := ledger.ActivityNote{ID: o.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Text: o.Reason, Amount: o.Amount}
+	changed := []*ledger.Activity{&a}
 	switch o.Kind {
 	case "done":
 		note.Kind, note.DueOn = ledger.NoteDone, a.DueDay()
-		err = h.doneByHand(&a, o, who)
+		err = h.doneByHand(&a, o)
 	case "failed":
 		note.Kind, note.DueOn = ledger.NoteFailed, a.DueDay()
-		if err = h.byHand(a, o, who); err == nil {
-			a.Invalid = "it failed on " + string(o.On) + " (" + o.Reason + ")"
-		}
+		var due []*ledger.Activity
+		due, err = h.failedByHand(&a, o)
+		changed = append(changed, due...)
 	case "use":
 		note.Kind, note.Text = ledger.NoteUse, fmt.Sprintf("%g %s", o.Amount, a.Duty.Unit)
-		err = used(&a, o, who)
+		err = used(&a, o)
 	case "defer":
 		note.Kind = ledger.NoteDeferred
 		err = h.putOff(&a, o, who)
-		note.Text = a.Deferred
+		note.Text = a.Deferred.Words()
 	default:
 		note.Kind = ledger.NoteReplanned
 		err = h.putOff(&a, o, who)
-		a.Deferred, note.Text = "", "to "+a.DueOn.Format(time.DateOnly)+": "+o.Reason
+		a.Deferred, note.Text = duty.Deferral{}, "to "+a.DueOn.Format(time.DateOnly)+": "+o.Reason
 		a.Reason = "re-planned by " + who.Name + ": " + o.Reason
 	}
 	if err != nil {
 		return a, err
 	}
-	changed := []*ledger.Activity{&a}
-	if note.Kind == ledger.NoteFailed {
-		all, err := h.Ledger.Activities(a.AssetID)
-		if err != nil {
-			return a, err
-		}
-		for _, due := range ledger.Triggered(all, a, h.begin(o.On)) {
-			changed = append(changed, &due)
-		}
-	}
-	if err := h.Ledger.ChangeActivities([]ledger.ActivityNote{note}, changed...); err != nil {
+	if err := h.Ledger.ChangeActivities(h.act(o.ID, "activity "+note.Kind, who, o.Reason), []ledger.ActivityNote{note}, changed...); err != nil {
 		return a, err
 	}
 	h.changes.tell("", 0)
@@ -173,15 +164,32 @@ func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (l
 }
 
 // doneByHand notes that something without a procedure here was done.
-func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder, who person.Person) error {
-	if err := h.byHand(*a, o, who); err != nil {
+func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder) error {
+	if err := h.byHand(*a, o); err != nil {
 		return err
 	}
-	return a.Done(h.begin(o.On))
+	r := a.Recurring()
+	if err := r.Done(h.begin(o.On)); err != nil {
+		return err
+	}
+	a.Adopt(r)
+	return nil
+}
+
+// failedByHand notes that something without a procedure here failed, and returns what is due
+// because of it.
+func (h *House) failedByHand(a *ledger.Activity, o ActivityOrder) ([]*ledger.Activity, error) {
+	if err := h.byHand(*a, o); err != nil {
+		return nil, err
+	}
+	on := h.begin(o.On)
+	a.Undone = duty.Undone{At: &on, What: "it failed", Note: o.Reason}
+	all, err := h.Ledger.Activities(a.AssetID)
+	return ledger.Adopted(all, duty.Failed(ledger.Recurrings(all), a.Recurring(), on)), err
 }
 
 // byHand says whether someone may note by hand that an activity was done, or failed.
-func (h *House) byHand(a ledger.Activity, o ActivityOrder, who person.Person) error {
+func (h *House) byHand(a ledger.Activity, o ActivityOrder) error {
 	on := h.begin(o.On)
 	switch {
 	case a.Procedure != "":
@@ -196,7 +204,7 @@ func (h *House) byHand(a ledger.Activity, o ActivityOrder, who person.Person) er
 	return nil
 }
 
-func used(a *ledger.Activity, o ActivityOrder, who person.Person) error {
+func used(a *ledger.Activity, o ActivityOrder) error {
 	switch {
 	case a.Duty.Uses == 0:
 		return invalid("amount", "This one does not go by use.")
@@ -220,12 +228,9 @@ func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who person.Person) e
 			return invalid("on", "A rule binds this one: not beyond "+next.On.Format(time.DateOnly)+".")
 		}
 	}
-	was := a.DueOn
-	a.DueOn = on
-	a.Deferred = "to " + a.DueOn.Format(time.DateOnly) + " by " + who.Name + ": " + o.Reason
-	if activity.HasDay(was) {
-		a.Deferred += " (was due " + was.Format(time.DateOnly) + ")"
-	}
+	r := a.Recurring()
+	r.PutOff(on, who.Name, o.Reason)
+	a.Adopt(r)
 	return nil
 }
 
@@ -238,32 +243,20 @@ func (h *House) assetEvent(id string, e AssetEvent, who person.Person) error {
 	return h.undone(asset.ID, e.ID, e.Kind, e.Text, who, func(ledger.Activity) bool { return true })
 }
 
-// undone makes the activities of a device invalid that an event undoes.
-func (h *House) undone(asset, id string, kind activity.Event, text string, who person.Person, which func(ledger.Activity) bool) error {
+// undone makes the activities of a device count no more that an event undoes.
+func (h *House) undone(asset, id string, kind duty.Event, text string, who person.Person, which func(ledger.Activity) bool) error {
 	all, err := h.Ledger.Activities(asset)
 	if err != nil {
 		return err
 	}
-	now := h.Clock()
-	today := dayOf(now)
-	notes := []ledger.ActivityNote{{ID: id, AssetID: asset, At: now, By: who.Name, Kind: ledger.NoteEvent, Text: string(kind) + ": " + strings.TrimSpace(text)}}
-	var changed []*ledger.Activity
-	for i := range all {
-		a := &all[i]
-		if !slices.Contains(a.Duty.On, kind) || !which(*a) {
-			continue
-		}
-		a.Invalid = fmt.Sprintf("%s on %s (%s)", kind, now.Format(time.DateOnly), strings.TrimSpace(text))
-		if a.DueOn.After(today) {
-			a.DueOn = today
-		}
-		a.Reason = a.Invalid
-		changed = append(changed, a)
-	}
+	all = slices.DeleteFunc(all, func(a ledger.Activity) bool { return !which(a) })
+	now, text := h.Clock(), strings.TrimSpace(text)
+	changed := ledger.Adopted(all, duty.Happened(ledger.Recurrings(all), kind, text, now))
+	note := ledger.ActivityNote{ID: id, AssetID: asset, At: now, By: who.Name, Kind: ledger.NoteEvent, Event: string(kind), Text: text}
 	if len(changed) > 0 {
-		notes[0].ActivityID = changed[0].ID
+		note.ActivityID = changed[0].ID
 	}
-	if err := h.Ledger.ChangeActivities(notes, changed...); err != nil {
+	if err := h.Ledger.ChangeActivities(h.act(id, string(kind)+" noted", who, text), []ledger.ActivityNote{note}, changed...); err != nil {
 		return err
 	}
 	h.changes.tell("", 0)
@@ -275,6 +268,9 @@ func (h *House) activityNotes(asset string) ([]ActivityNoteView, error) {
 	notes, err := h.Ledger.ActivityNotes(asset, 30)
 	views := make([]ActivityNoteView, len(notes))
 	for i, n := range notes {
+		if n.Event != "" {
+			n.Text = n.Event + ": " + n.Text
+		}
 		views[i] = ActivityNoteView{n.At, n.By, n.Kind, n.Text, n.RunID}
 	}
 	return views, err

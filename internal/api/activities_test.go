@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/internal/api"
 
 	"github.com/stretchr/testify/assert"
@@ -51,7 +51,7 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 	h.now = h.now.Add(time.Minute)
 	assert.Equal(t, "reason", tamsin.problem(path, map[string]any{"id": "order-0004", "kind": "done", "on": on(0)}, 422).Field)
 	done := posted[api.AssetView](tamsin, path, map[string]any{"id": "order-0004", "kind": "done", "on": on(-1), "reason": "objective check by the meter, in the booth"})
-	assert.Equal(t, activity.Valid, recurring(t, done, check.Title).Status)
+	assert.Equal(t, duty.Valid, recurring(t, done, check.Title).Status)
 	assert.Equal(t, []string{"done", "re-planned", "deferred"}, []string{done.Notes[0].What, done.Notes[1].What, done.Notes[2].What})
 	whole := recurring(t, done, "Audiometer, exhaustive calibration")
 	assert.Equal(t, "kind", tamsin.problem("/api/activities/"+whole.ID, map[string]any{"id": "order-0005", "kind": "done", "on": on(0), "reason": "by heart"}, 422).Field)
@@ -63,18 +63,18 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	scale := firstOf(t, c, "patient-scale", 2)
 	v := posted[api.AssetView](c, "/api/assets/"+scale+"/events", map[string]any{"id": "event-0001", "kind": "seal broken", "text": "span adjusted at the workshop"})
 	legal := recurring(t, v, "Legal re-verification")
-	assert.Equal(t, activity.Invalid, legal.Status)
+	assert.Equal(t, duty.Invalid, legal.Status)
 	assert.True(t, legal.Outside && legal.Stops)
 	assert.Contains(t, v.Blocked[len(v.Blocked)-1].Words, "Legal re-verification: Invalid: seal broken")
-	assert.NotEqual(t, activity.Invalid, recurring(t, v, "Patient scale, verification").Status, "the seal has no part in it")
+	assert.NotEqual(t, duty.Invalid, recurring(t, v, "Patient scale, verification").Status, "the seal has no part in it")
 	assert.Contains(t, c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly)}, 422).Detail, "Name the body")
 	v = posted[api.AssetView](c, "/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly), "reason": "Office of Weights, Merrowby, no. 112"})
-	assert.Equal(t, activity.Valid, recurring(t, v, "Legal re-verification").Status)
+	assert.Equal(t, duty.Valid, recurring(t, v, "Legal re-verification").Status)
 
 	gas := firstOf(t, c, "blood-gas-analyser", 0)
 	pump := recurring(t, get[api.AssetView](c, "/api/assets/"+gas), "Peristaltic pump")
 	v = posted[api.AssetView](c, "/api/activities/"+pump.ID, map[string]any{"id": "order-0012", "kind": "use", "amount": 6001})
-	assert.Equal(t, activity.Expired, recurring(t, v, "Peristaltic pump").Status)
+	assert.Equal(t, duty.Expired, recurring(t, v, "Peristaltic pump").Status)
 	assert.Equal(t, "amount", c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0013", "kind": "use", "amount": 5}, 422).Field)
 	late := h.now.AddDate(3, 0, 0).Format(time.DateOnly)
 	assert.Contains(t, c.problem("/api/activities/"+pump.ID, map[string]any{"id": "order-0014", "kind": "defer", "on": late, "reason": "no part"}, 422).Detail, "A rule binds this one")
@@ -92,7 +92,7 @@ func TestAStrongerActivityDoesTheWeakerToo(t *testing.T) {
 	v = get[api.AssetView](c, "/api/assets/"+tag)
 	for _, title := range []string{"Liquid controls, three levels", "Electronic reference"} {
 		assert.False(t, recurring(t, v, title).Stops, title)
-		assert.NotEqual(t, activity.Invalid, recurring(t, v, title).Status)
+		assert.NotEqual(t, duty.Invalid, recurring(t, v, title).Status)
 	}
 	assert.Contains(t, recurring(t, v, "Electronic reference").Reason, "done with: Liquid controls")
 }
@@ -103,7 +103,7 @@ func TestARejectedControlPutsTheCalibrationInDoubt(t *testing.T) {
 	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset // its glucose was rejected
 	chart := get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
 	require.NotNil(t, chart.Calibration)
-	assert.Equal(t, activity.Invalid, chart.Calibration.Status)
+	assert.Equal(t, duty.Invalid, chart.Calibration.Status)
 	assert.True(t, chart.Calibration.Stops)
 	a, err := h.ledger.Asset(asset)
 	require.NoError(t, err)
@@ -118,7 +118,7 @@ func TestARejectedControlPutsTheCalibrationInDoubt(t *testing.T) {
 	}
 	posted[api.ControlChart](c, "/api/controls/"+asset, map[string]any{"id": "control-far-off", "analyte": "glucose", "values": values})
 	chart = get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
-	assert.Equal(t, activity.Invalid, chart.Calibration.Status, "the next rejected one undoes it again")
+	assert.Equal(t, duty.Invalid, chart.Calibration.Status, "the next rejected one undoes it again")
 }
 
 func TestLotsComeInByTheirLabels(t *testing.T) {

@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
-	"northneedle/core/activity"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
@@ -147,7 +147,7 @@ func (h *House) assets(in *assetQuery) (AssetPageView, error) {
 
 func (h *House) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
 	b := AssetBrief{ID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Serial: a.Serial, Family: a.Family, Site: a.Site, Place: a.Place, Status: a.Status, Risk: a.Risk}
-	if !next.IsZero() && activity.HasDay(next) {
+	if !next.IsZero() && duty.HasDay(next) {
 		b.DueOn, b.Days = &next, h.days(next)
 	}
 	return b
@@ -285,8 +285,8 @@ func (h *House) register(n NewAsset, who person.Person) (string, error) {
 	records := []any{a}
 	now := h.Clock()
 	today := dayOf(now)
-	for _, d := range activity.DutiesOf(h.Duties, n.Family, n.Maker+" "+n.Model) {
+	for _, d := range duty.DutiesOf(h.Duties, n.Family, n.Maker+" "+n.Model) {
 		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today, "first time after it was entered"))
 	}
-	return a.ID, h.Ledger.Save(records...)
+	return a.ID, h.Ledger.Record(h.act("", "device entered", who, ""), records...)
 }

@@ -11,7 +11,7 @@ import (
 	"strings"
 	"time"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
@@ -33,12 +33,12 @@ func registerCalendars(api huma.API, h *House) {
 		})
 	serve(api, operation{"feed", http.MethodGet, "/api/feed", "The secret link of the calendar feed", person.ReadFeed, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out FeedView, err error) {
-			secret, err := h.feedSecret(false)
+			secret, err := h.feedSecret(false, who(ctx))
 			return FeedView{"/feed/" + secret + ".ics"}, err
 		})
 	serve(api, operation{"renew-feed", http.MethodPost, "/api/feed", "A new secret link; the old one stops working", person.KeepFeed, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out FeedView, err error) {
-			secret, err := h.feedSecret(true)
+			secret, err := h.feedSecret(true, who(ctx))
 			return FeedView{"/feed/" + secret + ".ics"}, err
 		})
 }
@@ -71,7 +71,7 @@ func (h *House) roundCalendar(day, who string) ([]byte, error) {
 }
 
 // feedSecret is the secret part of the feed's link, made where there is none.
-func (h *House) feedSecret(renew bool) (string, error) {
+func (h *House) feedSecret(renew bool, who person.Person) (string, error) {
 	var secret string
 	if err := h.Ledger.Setting("feed", &secret); err != nil {
 		return "", err
@@ -84,7 +84,7 @@ func (h *House) feedSecret(renew bool) (string, error) {
 		return "", err
 	}
 	secret = base64.RawURLEncoding.EncodeToString(raw)
-	return secret, h.Ledger.SetSetting("feed", secret)
+	return secret, h.Ledger.SetSetting(h.act("", "calendar link made", who, ""), "feed", secret)
 }
 
 // feedDays is how far ahead the feed looks.
@@ -92,7 +92,7 @@ const feedDays = 400
 
 // feed serves what is due to whoever has the secret link.
 func (h *House) feed(w http.ResponseWriter, r *http.Request) {
-	secret, err := h.feedSecret(false)
+	secret, err := h.feedSecret(false, ledger.Nobody)
 	given := strings.TrimSuffix(chi.URLParam(r, "secret"), ".ics")
 	if err != nil || subtle.ConstantTimeCompare([]byte(given), []byte(secret)) != 1 {
 		problem := &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "This calendar link is not, or no longer, valid.", Code: "not-found"}
@@ -107,7 +107,7 @@ func (h *House) feed(w http.ResponseWriter, r *http.Request) {
 	}
 	var entries []exchange.Appointment
 	for _, d := range due {
-		if !activity.HasDay(d.DueOn) {
+		if !duty.HasDay(d.DueOn) {
 			continue
 		}
 		entries = append(entries, exchange.Appointment{ID: d.ID, Start: d.DueOn, AllDay: true, Title: d.Tag + " " + d.Title, Text: fmt.Sprintf("%s %s, risk %d\n%s", d.Maker, d.Model, d.Risk, d.Reason), Location: d.Place + ", " + d.Site})

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"time"
 
-	"northneedle/core/activity"
 	"northneedle/core/control"
+	"northneedle/core/duty"
 	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
@@ -300,7 +300,7 @@ func (h *House) recordControls(tag string, e ControlEntry, who person.Person) er
 		}
 		values = append(values, ledger.ControlValue{RunID: e.ID, LotID: lot.ID, AssetID: a.ID, Analyte: e.Analyte, At: now, Value: v, By: who.Name, Note: e.Note})
 	}
-	if err := h.Ledger.RecordControls(values); err != nil {
+	if err := h.Ledger.RecordControls(h.act(e.ID, "controls recorded", who, e.Note), values); err != nil {
 		return err
 	}
 	if err := h.calibrationInDoubt(a, e, who); err != nil {
@@ -319,7 +319,7 @@ func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who person.Pe
 	if err := h.controlRejected(a, chart, who); err != nil {
 		return err
 	}
-	return h.undone(a.ID, "control-"+e.ID, activity.FailedCheck, e.Analyte+" control: "+chart.Words, who, func(act ledger.Activity) bool { return h.calibrates(act.Procedure, e.Analyte) })
+	return h.undone(a.ID, "control-"+e.ID, duty.FailedCheck, e.Analyte+" control: "+chart.Words, who, func(act ledger.Activity) bool { return h.calibrates(act.Procedure, e.Analyte) })
 }
 
 // calibrates reports whether a procedure is an analyte's calibration.

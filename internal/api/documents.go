@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
@@ -177,7 +177,7 @@ func (h *House) inspectionDocument(site string) (paper.Document, error) {
 
 func firstDue(all []ledger.Activity) string {
 	for _, a := range all { // the next due first
-		if activity.HasDay(a.DueOn) {
+		if duty.HasDay(a.DueOn) {
 			return a.DueOn.Format(time.DateOnly)
 		}
 	}
@@ -192,7 +192,7 @@ func (h *House) worst(a ledger.Asset, all []ledger.Activity) string {
 	var said []string
 	for _, one := range all {
 		s := one.Duty.Stands(one.State(), h.Clock())
-		if s.Status == activity.Expired || s.Status == activity.Invalid || s.Status == activity.Expiring {
+		if s.Status == duty.Expired || s.Status == duty.Invalid || s.Status == duty.Expiring {
 			words := one.Title + ": " + s.Words
 			if one.Duty.Stops(s) {
 				words += ". No patient work"

@@ -133,7 +133,7 @@ func registerHouse(api huma.API, h *House) {
 			if err := in.Body.Check(); err != nil {
 				return out, invalid("intervals", sentence(err))
 			}
-			if err := h.Ledger.SetSetting("intervals", in.Body); err != nil {
+			if err := h.Ledger.SetSetting(h.act("", "interval rules set", who(ctx), ""), "intervals", in.Body); err != nil {
 				return out, err
 			}
 			return get(ctx)
@@ -150,7 +150,7 @@ func registerHouse(api huma.API, h *House) {
 			Keep bool `query:"keep" doc:"keep it as the lab's own; runs opened from then on are made by it"`
 			Body ProcedureText
 		}) (out DryRun, err error) {
-			run, err := h.dryRun(in.Body.Text, in.Keep)
+			run, err := h.dryRun(in.Body.Text, in.Keep, who(ctx))
 			return run, err
 		})
 	serve(api, operation{"check-record", http.MethodPost, "/api/house/check", "Check the whole record's chain", person.CheckRecord, 0, nil},
@@ -231,7 +231,7 @@ func (h *House) addPerson(o PersonOrder, who person.Person) error {
 			return invalid("name", "There is a "+p.Name+" already: let that one sign in again, or add a second name.")
 		}
 	}
-	if err := people.Add(h.Ledger, o.Name, o.Role, o.Password); err != nil {
+	if err := people.Add(h.Ledger, h.act("", "person added", who, ""), o.Name, o.Role, o.Password); err != nil {
 		return invalid("password", sentence(err))
 	}
 	return nil
@@ -253,7 +253,7 @@ func (h *House) changePerson(ctx context.Context, id string, o PersonOrder) erro
 			return invalid("password", sentence(err))
 		}
 	}
-	return h.Ledger.Save(&p)
+	return h.Ledger.Record(h.act("", "person changed", who, ""), &p)
 }
 
 func (h *House) setLab(lab run.Lab, who person.Person) error {
@@ -275,7 +275,7 @@ func (h *House) setLab(lab run.Lab, who person.Person) error {
 	if !slices.Contains([]procedure.Review{procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways}, lab.Review) {
 		return invalid("review", "A review is wanted never, on failure or always.")
 	}
-	return h.Ledger.SetSetting("lab", lab)
+	return h.Ledger.SetSetting(h.act("", "lab's rules set", who, ""), "lab", lab)
 }
 
 // procedureText is a procedure written anew from what is in use.
@@ -288,7 +288,7 @@ func (h *House) procedureText(id string) (string, error) {
 	return "", ledger.ErrNotFound
 }
 
-func (h *House) dryRun(text string, keep bool) (DryRun, error) {
+func (h *House) dryRun(text string, keep bool, who person.Person) (DryRun, error) {
 	run := DryRun{Mistakes: []string{}, Diff: []DiffLine{}}
 	p, err := definition.Read("procedure.yaml", []byte(text))
 	if err != nil {
@@ -323,10 +323,7 @@ func (h *House) dryRun(text string, keep bool) (DryRun, error) {
 			return run, invalid("keep", "This server keeps no procedures of its own.")
 		}
 		file := filepath.Join(h.Folder, p.ID+".yaml")
-		if err := os.MkdirAll(h.Folder, 0o700); err != nil {
-			return run, err
-		}
-		if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+		if err := h.Ledger.KeepProcedure(h.act("", "procedure kept", who, ""), p, file); err != nil {
 			return run, err
 		}
 		h.use(p)

@@ -119,7 +119,7 @@ func emptyHouse(t *testing.T) *house {
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
 	for name, role := range map[string]person.Role{"Tamsin Orrery": person.Lead, "Idris Vail": person.Technician} {
-		require.NoError(t, people.Add(l, name, role, api.DemoPassword))
+		require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, name, role, api.DemoPassword))
 	}
 	return houseOf(t, folder, l)
 }

@@ -7,7 +7,7 @@ import (
 	"net/http"
 	"sync"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
@@ -97,7 +97,7 @@ func registerImports(api huma.API, h *House) {
 				Go bool `json:"go" doc:"false stops it: nothing of it stays"`
 			}
 		}) (out ImportView, err error) {
-			view, err := h.runImport(in.ID, in.Body.Go)
+			view, err := h.runImport(in.ID, in.Body.Go, who(ctx))
 			return view, err
 		})
 }
@@ -133,7 +133,7 @@ func (h *House) readImport(kind string, text []byte) (ImportView, error) {
 	return j.ImportView, nil
 }
 
-func (h *House) runImport(id string, forward bool) (ImportView, error) {
+func (h *House) runImport(id string, forward bool, who person.Person) (ImportView, error) {
 	return h.imports.change(id, func(j *importJob) error {
 		if !forward {
 			if j.stop != nil {
@@ -150,13 +150,13 @@ func (h *House) runImport(id string, forward bool) (ImportView, error) {
 		records := h.importRecords(j.file)
 		ctx, stop := context.WithCancel(context.Background())
 		j.stop, j.State, j.All = stop, "running", len(records)
-		go h.takeIn(ctx, id, records)
+		go h.takeIn(ctx, id, h.act("", j.file.Kind+" imported", who, ""), records)
 		return nil
 	})
 }
 
-func (h *House) takeIn(ctx context.Context, id string, records []any) {
-	err := h.Ledger.TakeIn(ctx, records, func(done int) {
+func (h *House) takeIn(ctx context.Context, id string, act ledger.Act, records []any) {
+	err := h.Ledger.TakeIn(ctx, act, records, func(done int) {
 		h.imports.change(id, func(j *importJob) error { j.Done = done; return nil })
 	})
 	h.imports.change(id, func(j *importJob) error {
@@ -183,7 +183,7 @@ func (h *House) importRecords(file *exchange.Import) []any {
 		switch {
 		case row.Asset != nil:
 			records = append(records, row.Asset)
-			for _, d := range activity.DutiesOf(h.Duties, row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model) {
+			for _, d := range duty.DutiesOf(h.Duties, row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model) {
 				records = append(records, ledger.NewActivity(row.Asset.ID+"-"+d.ID, *row.Asset, d, today, "first time after it was imported"))
 			}
 		case row.Standard != nil:

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"northneedle/core/duty"
 	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/run"
@@ -252,6 +253,7 @@ func (h *House) acceptInterval(o IntervalOrder, who person.Person, activities []
 	if len(activities) == 0 {
 		return ledger.ErrNotFound
 	}
+	now := h.Clock()
 	var notes []ledger.ActivityNote
 	var changed []*ledger.Activity
 	for i := range activities {
@@ -263,18 +265,18 @@ func (h *House) acceptInterval(o IntervalOrder, who person.Person, activities []
 		if o.Days%365 == 0 { // a year keeps its day
 			a.Duty.Days, a.Duty.Months = 0, 12*o.Days/365
 		}
-		a.Interval = strings.TrimSpace(o.Sentence) + " Accepted by " + who.Name + " on " + h.Clock().Format("2006-01-02") + "."
-		if a.LastOn != nil && a.Invalid == "" {
+		a.Accepted = ledger.AcceptedInterval{Because: strings.TrimSpace(o.Sentence), By: who.Name, On: &now}
+		if a.LastOn != nil && a.Undone.At == nil {
 			next, err := a.Duty.Next(*a.LastOn)
 			if err != nil {
 				return invalid("days", sentence(err))
 			}
-			a.DueOn, a.Reason, a.Deferred = next.On, next.Reason, ""
+			a.DueOn, a.Reason, a.Deferred = next.On, next.Reason, duty.Deferral{}
 		}
-		notes = append(notes, ledger.ActivityNote{ID: o.ID + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Kind: ledger.NoteInterval, Text: fmt.Sprintf("%d days: %s", o.Days, o.Sentence)})
+		notes = append(notes, ledger.ActivityNote{ID: o.ID + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: now, By: who.Name, Kind: ledger.NoteInterval, Text: fmt.Sprintf("%d days: %s", o.Days, o.Sentence)})
 		changed = append(changed, a)
 	}
-	if err := h.Ledger.ChangeActivities(notes, changed...); err != nil {
+	if err := h.Ledger.ChangeActivities(h.act(o.ID, "interval accepted", who, strings.TrimSpace(o.Sentence)), notes, changed...); err != nil {
 		return err
 	}
 	h.changes.tell("", 0)

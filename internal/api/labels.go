@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"net/http"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
@@ -70,7 +70,7 @@ func (h *House) labels(host, tag, search string, first int) ([]byte, error) {
 		if a.Duty.Stops(standing) && l.Stop == "" {
 			l.Stop = fmt.Sprintf("%s: %s", a.Title, standing.Words)
 		}
-		if a.Procedure == "" || !activity.HasDay(a.DueOn) {
+		if a.Procedure == "" || !duty.HasDay(a.DueOn) {
 			continue
 		}
 		if due := a.DueOn; l.Due == nil || due.Before(*l.Due) {

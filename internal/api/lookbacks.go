@@ -219,7 +219,7 @@ func (h *House) touched(v *LookBackView, b ledger.LookBack) error {
 	devices := map[string]bool{}
 	for _, t := range all {
 		devices[t.Run.AssetID] = true
-		run := TouchedRun{Run: t.Run.ID, Tag: t.Run.Tag, Device: t.Run.Device, Place: t.Run.Place + ", " + t.Run.Site, At: t.Run.OpenedAt, Result: t.Run.Result, Changed: t.Changed(), Points: []TouchedPoint{}}
+		run := TouchedRun{Run: t.Run.ID, Tag: t.Run.Tag, Device: t.Run.Device(), Place: t.Run.Place + ", " + t.Run.Site, At: t.Run.OpenedAt, Result: t.Run.Result, Changed: t.Changed(), Points: []TouchedPoint{}}
 		for _, p := range t.Points {
 			run.Points = append(run.Points, TouchedPoint{p.Label, string(p.Phase), p.Before.ErrorToLimit, p.After.ErrorToLimit, p.After.UToLimit, p.Changed, runview.ReassessedWords(p)})
 		}
@@ -263,7 +263,7 @@ func (h *House) referenceFound(ctx context.Context, f ReferenceFound) error {
 	if !has {
 		return invalid("quantity", s.Tag+" certifies no "+f.Quantity+" in a unit like "+f.Unit+".")
 	}
-	_, err = h.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found), who(ctx).Name, h.Clock())
+	_, err = h.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found), h.act(f.ID, "reference found out", who(ctx), strings.TrimSpace(f.Found)))
 	h.changes.tell("", 0)
 	return err
 }
@@ -295,7 +295,7 @@ func (h *House) changeNotice(id, notice string, o NoticeOrder, who person.Person
 		default:
 			n.Answer, n.AnsweredAt, n.AnsweredBy = strings.TrimSpace(o.Answer), &now, who.Name
 		}
-		return h.Ledger.SaveLookBack(&b.LookBack, n)
+		return h.Ledger.SaveLookBack(h.act("", "notice "+o.Kind, who, ""), &b.LookBack, n)
 	}
 	return ledger.ErrNotFound
 }
@@ -320,7 +320,7 @@ func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error 
 	}
 	now := h.Clock()
 	b.ClosedAt, b.ClosedBy, b.Conclusion = &now, who.Name, strings.TrimSpace(conclusion)
-	return h.Ledger.SaveLookBack(&b.LookBack)
+	return h.Ledger.SaveLookBack(h.act("", "look-back closed", who, b.Conclusion), &b.LookBack)
 }
 
 // controlRejected opens a look-back on an analyte from the last accepted control, where
@@ -350,5 +350,5 @@ func (h *House) controlRejected(a ledger.Asset, chart ControlChart, who person.P
 		}
 	}
 	subject := lookback.Subject{Lab: lab.Name, Tag: a.Tag, Device: a.Maker + " " + a.Model, Place: a.Place + ", " + a.Site, Risk: a.Risk}
-	return h.Ledger.SaveLookBack(&b, ledger.Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: a.ID, To: a.Place + ", " + a.Site, Text: lookback.ControlNotice(subject, b.Window(), chart.Analyte, chart.Words, off)})
+	return h.Ledger.SaveLookBack(h.act(b.ID, "look-back opened", who, b.Found), &b, ledger.Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: a.ID, To: a.Place + ", " + a.Site, Text: lookback.ControlNotice(subject, b.Window(), chart.Analyte, chart.Words, off)})
 }

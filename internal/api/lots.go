@@ -15,7 +15,6 @@ import (
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
-	"gorm.io/gorm"
 )
 
 // LotBody is a lot of a consumable to enter: its label as it was scanned, or the lot and
@@ -105,8 +104,8 @@ func (h *House) enterLot(b LotBody, who person.Person) error {
 	s := &ledger.Standard{ID: b.ID, Tag: tag, Name: b.Name, Kind: b.Kind, Maker: b.Maker, Serial: label.Serial, Place: "Workshop", Status: reference.Usable, Lot: label.Lot,
 		Certificate: reference.Certificate{Number: "lot " + label.Lot, Issuer: "its label", On: h.Clock(), DueOn: label.Expires}}
 	certificate := &ledger.StandardCertificate{ID: "cert-" + b.ID, StandardID: s.ID, Certificate: s.Certificate, EnteredBy: who.Name}
-	err = h.Ledger.EnterStandard(s, certificate)
-	if errors.Is(err, gorm.ErrDuplicatedKey) {
+	err = h.Ledger.EnterStandard(h.act(b.ID, "lot entered", who, ""), s, certificate)
+	if errors.Is(err, ledger.ErrExists) {
 		return invalid("tag", tag+" stands in the register already. Choose another tag.")
 	}
 	return err
@@ -160,5 +159,5 @@ func (h *House) openControlLot(tag string, b ControlLotBody, who person.Person) 
 			return invalid("lot", "Lot "+known.Lot+" is open at this level already.")
 		}
 	}
-	return h.Ledger.Save(&known)
+	return h.Ledger.Record(h.act(b.ID, "control lot opened", who, ""), &known)
 }

@@ -87,6 +87,8 @@ func TestAFerryDay(t *testing.T) {
 	byHand := slices.Clone(v.Plan.Order)
 	slices.Reverse(byHand)
 	two := map[string]any{"people": []string{"Idris Vail", "Noor Bexley"}, "jobs": chosen[:4], "order": []string{}}
+	assert.Contains(t, c.problem("/api/rounds/"+tuesday, two, 403).Detail, "your own round")
+	c = h.signedIn("Tamsin Orrery")
 	saved := posted[api.RoundView](c, "/api/rounds/"+tuesday, two)
 	assert.True(t, saved.Saved)
 	assert.LessOrEqual(t, len(saved.Plan.Blocks), 8)

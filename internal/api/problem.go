@@ -121,6 +121,10 @@ func fail(err error) error {
 			run.Conflict: http.StatusConflict, run.Forbidden: http.StatusForbidden}[refusal.Kind]
 		title := map[run.RefusalKind]string{run.Invalid: "Not recorded", run.Question: "Please confirm", run.Conflict: "Not now", run.Forbidden: "Not yours to do"}[refusal.Kind]
 		return &Problem{Status: status, Title: title, Detail: refusal.Message, Code: refusal.Code, Field: refusal.Field}
+	case errors.Is(err, ledger.ErrUsed):
+		return &Problem{Status: http.StatusConflict, Title: "Not recorded", Detail: "The id of this entry was used for something else: load the page again, and enter it once more.", Code: "id-used", Field: "id"}
+	case errors.Is(err, ledger.ErrExists):
+		return &Problem{Status: http.StatusConflict, Title: "Not recorded", Detail: "There is such a record already. Nothing was changed.", Code: "exists"}
 	case errors.Is(err, ledger.ErrNotFound):
 		return &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such record.", Code: "not-found"}
 	}

@@ -70,13 +70,15 @@ func registerRecords(api huma.API, h *House) {
 			if err := mayDo(ctx, person.TakeRuns); in.Go && err != nil {
 				return ReadBackView{}, err
 			}
-			return h.readBack(in.RawBody, in.Go)
+			return h.readBack(in.RawBody, in.Go, who(ctx))
 		})
 	serveUpload(api, operation{"restore", http.MethodPost, "/api/house/restore", "Look at a backup, and put it in the place of the record", person.Restore, maxBackup, nil}.as("application/octet-stream"),
-		func(ctx context.Context, in *uploaded) (RestoreView, error) { return h.restore(in.RawBody, in.Go) })
+		func(ctx context.Context, in *uploaded) (RestoreView, error) {
+			return h.restore(in.RawBody, in.Go, who(ctx))
+		})
 }
 
-func (h *House) readBack(text []byte, take bool) (ReadBackView, error) {
+func (h *House) readBack(text []byte, take bool, who person.Person) (ReadBackView, error) {
 	back, err := exchange.ReadRun(text)
 	if err != nil {
 		return ReadBackView{}, invalid("file", "It does not hold. "+sentence(err))
@@ -116,7 +118,7 @@ func (h *House) readBack(text []byte, take bool) (ReadBackView, error) {
 	if v.Missing != "" {
 		return v, invalid("file", v.Missing)
 	}
-	if err := h.takeRun(back); err != nil {
+	if err := h.takeRun(back, who); err != nil {
 		return v, err
 	}
 	v.Taken, v.Here, v.Missing = true, "same", "It is in the record."
@@ -153,13 +155,13 @@ func (h *House) here(back exchange.ReadBack) (here, missing string, err error) {
 }
 
 // takeRun writes a run that was read into the record, with its device where it is not known.
-func (h *House) takeRun(back exchange.ReadBack) error {
+func (h *House) takeRun(back exchange.ReadBack, who person.Person) error {
 	d := back.Run.Device
 	_, err := h.Ledger.Asset(d.ID)
 	if errors.Is(err, ledger.ErrNotFound) {
 		a := &ledger.Asset{ID: d.ID, Tag: d.Tag, Serial: d.Serial, Maker: d.Maker, Model: d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: ledger.InUse, Risk: 3, Settings: d.Settings, Limits: d.Limits, Resolution: d.Resolution}
 		a.Search = ledger.Searchable(*a)
-		err = h.Ledger.Save(a)
+		err = h.Ledger.Record(h.act("", "device entered with a run", who, ""), a)
 	}
 	if err != nil {
 		return err
@@ -168,7 +170,7 @@ func (h *House) takeRun(back exchange.ReadBack) error {
 }
 
 // restore looks at a backup, and puts it in the place of the record where it is told to.
-func (h *House) restore(text []byte, do bool) (RestoreView, error) {
+func (h *House) restore(text []byte, do bool, who person.Person) (RestoreView, error) {
 	file, err := os.CreateTemp("", "backup-*.db")
 	if err != nil {
 		return RestoreView{}, err
@@ -180,7 +182,7 @@ func (h *House) restore(text []byte, do bool) (RestoreView, error) {
 	}
 	var v RestoreView
 	if do {
-		v.Aside, v.Kept, err = h.Ledger.Replace(file.Name(), h.Clock())
+		v.Aside, v.Kept, err = h.Ledger.Replace(file.Name(), h.act("", "backup put back", who, ""))
 		v.Aside, v.Restored = filepath.Base(v.Aside), err == nil
 	} else {
 		v.Kept, err = ledger.Look(file.Name())

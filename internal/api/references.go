@@ -16,7 +16,6 @@ import (
 	"northneedle/internal/ledger"
 
 	"github.com/danielgtaylor/huma/v2"
-	"gorm.io/gorm"
 )
 
 // ReferenceView is everything about one reference standard.
@@ -147,7 +146,7 @@ func registerReferences(api huma.API, h *House) {
 			if s.Cylinder == nil {
 				return out, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
 			}
-			err = h.Ledger.ReadGauge(&ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: who(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
+			err = h.Ledger.ReadGauge(h.act(in.Body.ID, "gauge read", who(ctx), ""), &ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: who(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
 			if err != nil {
 				return out, err
 			}
@@ -180,7 +179,7 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 	if err := checked(s.Core()); err != nil {
 		return err
 	}
-	if err := h.Ledger.EnterStandard(s, c); errors.Is(err, gorm.ErrDuplicatedKey) {
+	if err := h.Ledger.EnterStandard(h.act(s.ID, "reference entered", who(ctx), ""), s, c); errors.Is(err, ledger.ErrExists) {
 		return invalid("tag", "There is a reference "+s.Tag+" already: give this one a tag of its own.")
 	} else if err != nil {
 		return err
@@ -222,7 +221,7 @@ func (h *House) certify(ctx context.Context, idOrTag, id string, b CertificateBo
 	if err := checked(s.Core()); err != nil {
 		return err
 	}
-	return h.Ledger.Certify(c)
+	return h.Ledger.Certify(h.act(c.ID, "certificate entered", who(ctx), ""), c)
 }
 
 func (h *House) setStatus(ctx context.Context, idOrTag, status, note string) error {
@@ -233,7 +232,7 @@ func (h *House) setStatus(ctx context.Context, idOrTag, status, note string) err
 	if err != nil {
 		return err
 	}
-	return h.Ledger.SetStandardStatus(s.ID, status, strings.TrimSpace(note))
+	return h.Ledger.SetStandardStatus(h.act("", "status changed", who(ctx), strings.TrimSpace(note)), s.ID, status, strings.TrimSpace(note))
 }
 
 // recent is how many runs a reference's page shows.

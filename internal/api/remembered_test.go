@@ -27,16 +27,16 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 		return all
 	}
 	before := said()
-	changed := map[string]bool{}
+	changed, act := map[string]bool{}, ledger.Act{Kind: "changed", By: ledger.Nobody, At: h.now}
 	for name, change := range map[string]func(){
 		"the ways": func() {
 			var lab map[string]any
 			require.NoError(t, h.ledger.Setting("day", &lab))
 			lab["within"] = 17
-			require.NoError(t, h.ledger.SetSetting("day", lab))
+			require.NoError(t, h.ledger.SetSetting(act, "day", lab))
 		},
 		"the prices": func() {
-			require.NoError(t, h.ledger.SetSetting("prices", map[string]any{"currency": "x", "hour": 99, "litre": 1, "certificate": 5}))
+			require.NoError(t, h.ledger.SetSetting(act, "prices", map[string]any{"currency": "x", "hour": 99, "litre": 1, "certificate": 5}))
 		},
 		"a due day": func() {
 			due, err := h.ledger.DueUntil(h.now.AddDate(0, 1, 0), 3)
@@ -48,7 +48,7 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 		"a reference": func() {
 			s, err := h.ledger.Standard("HG-22")
 			require.NoError(t, err)
-			require.NoError(t, h.ledger.SetStandardStatus(s.ID, "quarantined", "dropped"))
+			require.NoError(t, h.ledger.SetStandardStatus(act, s.ID, "quarantined", "dropped"))
 		},
 		"a device": func() {
 			a, err := h.ledger.Asset("MB-0417")
@@ -61,7 +61,7 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 			require.NoError(t, err)
 			require.NotEmpty(t, open)
 			open[0].ClosedAt = &h.now
-			require.NoError(t, h.ledger.SaveLookBack(&open[0].LookBack))
+			require.NoError(t, h.ledger.SaveLookBack(act, &open[0].LookBack))
 		},
 		"somebody who left": func() {
 			everyone, err := h.ledger.People()

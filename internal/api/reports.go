@@ -94,7 +94,7 @@ func registerReports(api huma.API, h *House) {
 			if err := in.Body.Check(); err != nil {
 				return out, invalid("prices", sentence(err))
 			}
-			if err := h.Ledger.SetSetting("prices", in.Body); err != nil {
+			if err := h.Ledger.SetSetting(h.act("", "prices set", who(ctx), ""), "prices", in.Body); err != nil {
 				return out, err
 			}
 			view, err := h.house()

@@ -84,7 +84,7 @@ func registerRounds(api huma.API, h *House) {
 			DayPath
 			Body RoundOrder
 		}) (out RoundView, err error) {
-			others := slices.ContainsFunc(in.Body.People, func(id string) bool { return id != who(ctx).ID })
+			others := slices.ContainsFunc(in.Body.People, func(name string) bool { return name != who(ctx).Name })
 			if err := mayDo(ctx, person.PlanOthersRounds); others && err != nil {
 				return out, err
 			}
@@ -95,7 +95,7 @@ func registerRounds(api huma.API, h *House) {
 			}
 			r.Order, r.Who = view.Plan.Order, view.Plan.Who
 			view.Saved = true
-			return view, h.Ledger.Save(&r)
+			return view, h.Ledger.Record(h.act("", "round planned", who(ctx), ""), &r)
 		})
 }
 

@@ -14,9 +14,9 @@ import (
 	"sync/atomic"
 	"time"
 
-	"northneedle/core/activity"
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/run"
@@ -46,7 +46,7 @@ type House struct {
 	Ledger     *ledger.Ledger
 	Bench      *capture.Driver
 	Procedures []*procedure.Procedure // to begin with
-	Duties     []activity.Template    // what recurs on each family
+	Duties     []duty.Template        // what recurs on each family
 	Clock      func() time.Time
 	Speed      float64                                                                       // how many of the clock's seconds pass in a real one; 0 means 1
 	TryOut     func(p *procedure.Procedure, lab run.Lab, at time.Time) (runview.View, error) // plays a procedure on simulated devices
@@ -63,6 +63,12 @@ type House struct {
 	plans   plans
 
 	sequences *capture.Sequencer
+}
+
+// act is what someone does to the record now. An id made by the client keeps a retry from doing it
+// twice.
+func (h *House) act(id, kind string, who person.Person, why string) ledger.Act {
+	return ledger.Act{ID: id, Kind: kind, By: who, At: h.Clock(), Why: why}
 }
 
 // DefaultLab is how a workshop judges until it says otherwise.

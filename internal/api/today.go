@@ -184,7 +184,7 @@ func (h *House) runsIn(status run.Status, who person.Person) ([]RunBrief, error)
 
 // brief is a run in a list; a timer that has run out since the last event says so.
 func (h *House) brief(r ledger.Run, who person.Person) RunBrief {
-	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device, Family: r.Family, Site: r.Site, Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
+	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device(), Family: r.Family, Site: r.Site, Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
 		OpenedAt: r.OpenedAt, EndedAt: r.EndedAt, By: r.By, Mine: r.ByID == who.ID, Reviewer: r.Reviewer, Now: r.Now, TimerTitle: r.TimerTitle, TimerStart: r.TimerStart,
 		TimerUntil: r.TimerUntil, Loose: r.Loose, Paper: r.Paper, Replaced: r.ReplacedBy != ""}
 	if r.TimerUntil != nil && !h.Clock().Before(*r.TimerUntil) {

@@ -47,7 +47,7 @@ func registerWorkingDay(api huma.API, h *House) {
 			if err := in.Body.check(); err != nil {
 				return out, err
 			}
-			if err := h.Ledger.SetSetting("day", in.Body); err != nil {
+			if err := h.Ledger.SetSetting(h.act("", "working day set", who(ctx), ""), "day", in.Body); err != nil {
 				return out, err
 			}
 			view, err := h.house()

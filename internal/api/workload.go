@@ -117,5 +117,5 @@ func (h *House) level(id string, who person.Person) error {
 		notes = append(notes, ledger.ActivityNote{ID: id + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Kind: ledger.NoteReplanned, Text: "to " + a.DueOn.Format(time.DateOnly) + ": the year is levelled"})
 		changed = append(changed, &a)
 	}
-	return h.Ledger.ChangeActivities(notes, changed...)
+	return h.Ledger.ChangeActivities(h.act(id, "year levelled", who, "the year is levelled"), notes, changed...)
 }

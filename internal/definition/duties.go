@@ -8,7 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/families"
 
 	"github.com/goccy/go-yaml"
@@ -17,8 +17,8 @@ import (
 // Duties are the templates of what recurs on each family, with a lab's own from the
 // file duties/duties.yaml in its folder of procedures, which may not exist: a list of the same
 // family and model takes the place of the shipped one.
-func Duties(folder string) ([]activity.Template, error) {
-	var all []activity.Template
+func Duties(folder string) ([]duty.Template, error) {
+	var all []duty.Template
 	for _, f := range families.All() {
 		text, err := fs.ReadFile(f.Files, dutiesFile)
 		if err != nil {
@@ -43,7 +43,7 @@ func Duties(folder string) ([]activity.Template, error) {
 	}
 	own, err := ReadDuties(file, text)
 	for _, t := range own {
-		at := slices.IndexFunc(all, func(s activity.Template) bool { return s.Family == t.Family && s.Model == t.Model })
+		at := slices.IndexFunc(all, func(s duty.Template) bool { return s.Family == t.Family && s.Model == t.Model })
 		if at < 0 {
 			all = append(all, t)
 		} else {
@@ -54,7 +54,7 @@ func Duties(folder string) ([]activity.Template, error) {
 }
 
 // ReadDuties reads a file of templates; its error names the file, and the line or the duty.
-func ReadDuties(file string, text []byte) (all []activity.Template, err error) {
+func ReadDuties(file string, text []byte) (all []duty.Template, err error) {
 	defer func() {
 		if r := recover(); r != nil {
 			all, err = nil, Mistake{File: file, Message: "this is not readable as YAML"}

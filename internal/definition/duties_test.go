@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/internal/definition"
 
 	"github.com/stretchr/testify/assert"
@@ -47,8 +47,8 @@ func TestALabsOwnDutiesTakeThePlaceOfTheShipped(t *testing.T) {
 	write("- family: capnograph\n  model: Ostrel C2 capnograph\n  duties:\n    - { id: verification, title: Half-yearly, procedure: capnograph-oximeter-verification, months: 6 }\n")
 	all, err := definition.Duties(folder)
 	require.NoError(t, err)
-	assert.Equal(t, 6, activity.DutiesOf(all, "capnograph", "Ostrel C2 capnograph")[0].Months)
-	assert.Equal(t, 12, activity.DutiesOf(all, "capnograph", "Velloway Aire 4 capnograph")[0].Months)
+	assert.Equal(t, 6, duty.DutiesOf(all, "capnograph", "Ostrel C2 capnograph")[0].Months)
+	assert.Equal(t, 12, duty.DutiesOf(all, "capnograph", "Velloway Aire 4 capnograph")[0].Months)
 	for text, words := range map[string]string{
 		"- duties: []\n":                                 "family",
 		"- family: x\n  colour: red":                     "colour",

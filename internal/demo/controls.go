@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"time"
 
+	"northneedle/core/duty"
 	"northneedle/internal/ledger"
 )
 
@@ -53,9 +54,9 @@ func (f *filler) rejected(photometers []ledger.Asset) error {
 		return err
 	}
 	yesterday := f.today.AddDate(0, 0, -1)
-	act.Invalid = fmt.Sprintf("failed check on %s (glucose control rejected)", yesterday.Format(time.DateOnly))
-	act.Reason, act.DueOn = act.Invalid, yesterday
-	return f.ledger.ChangeActivities([]ledger.ActivityNote{{ID: "note-" + a.Tag + "-rejected", ActivityID: act.ID, AssetID: a.ID, At: yesterday.Add(7 * time.Hour), By: "Noor Bexley", Kind: ledger.NoteEvent, Text: "failed check: glucose control rejected"}}, &act)
+	act.Undone = duty.Undone{At: &yesterday, What: string(duty.FailedCheck), Note: "glucose control rejected"}
+	act.Reason, act.DueOn = act.Undone.Words(), yesterday
+	return f.ledger.ChangeActivities(f.act("noor", "event noted", yesterday.Add(7*time.Hour)), []ledger.ActivityNote{{ID: "note-" + a.Tag + "-rejected", ActivityID: act.ID, AssetID: a.ID, At: yesterday.Add(7 * time.Hour), By: "Noor Bexley", Kind: ledger.NoteEvent, Event: string(duty.FailedCheck), Text: "glucose control rejected"}}, &act)
 }
 
 func (f *filler) series(a ledger.Asset, an analyte) error {
@@ -96,7 +97,7 @@ func (f *filler) series(a ledger.Asset, an analyte) error {
 			values = append(values, ledger.ControlValue{RunID: id, LotID: lot.ID, AssetID: a.ID, Analyte: an.name, At: at, Value: lot.Mean + z*lot.SD, By: by[chance.IntN(3)]})
 		}
 	}
-	return f.ledger.RecordControls(values)
+	return f.ledger.RecordControls(f.act("idris", "controls recorded", f.today), values)
 }
 
 func inUse(lots []ledger.ControlLot, level int, day time.Time) (in ledger.ControlLot) {

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"time"
 
-	"northneedle/core/activity"
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/reference"
@@ -40,7 +40,7 @@ type filler struct {
 	seed       uint64
 	random     *rand.Rand                      // of the thing being made
 	procedures map[string]*procedure.Procedure // by id
-	duties     []activity.Template
+	duties     []duty.Template
 	standards  map[string]ledger.Standard
 	people     map[string]person.Person
 	assets     []ledger.Asset
@@ -67,16 +67,16 @@ func Fill(l *ledger.Ledger, all []*procedure.Procedure, instruments []ledger.Ins
 	for _, i := range instruments {
 		f.records = append(f.records, &i)
 	}
-	if err := l.Save(f.records...); err != nil {
+	if err := l.Record(ledger.Act{Kind: "entered with the demo", By: ledger.Nobody, At: f.today}, f.records...); err != nil {
 		return err
 	}
-	if err := l.SetSetting("lab", Lab()); err != nil {
+	if err := l.SetSetting(f.act("tamsin", "rules set", f.today), "lab", Lab()); err != nil {
 		return err
 	}
-	if err := l.SetSetting("prices", map[string]any{"currency": "cr", "hour": 62, "litre": 0.35, "certificate": 340}); err != nil {
+	if err := l.SetSetting(f.act("tamsin", "prices set", f.today), "prices", map[string]any{"currency": "cr", "hour": 62, "litre": 0.35, "certificate": 340}); err != nil {
 		return err
 	}
-	if err := l.SetSetting("day", workingDay()); err != nil {
+	if err := l.SetSetting(f.act("tamsin", "hours set", f.today), "day", workingDay()); err != nil {
 		return err
 	}
 	if err := f.histories(); err != nil {
@@ -88,13 +88,20 @@ func Fill(l *ledger.Ledger, all []*procedure.Procedure, instruments []ledger.Ins
 	return f.present()
 }
 
+// act is what someone of the cast did at a time.
+func (f *filler) act(who, kind string, at time.Time) ledger.Act {
+	return ledger.Act{Kind: kind, By: f.people[who], At: at}
+}
+
 // story is which of the made-up years it is: one in which a model is found out too often, and
 // the rest is in order.
 const story = 3
 
 // chance is a source of random numbers of a thing's own, so that one thing more in the
 // scenario changes no other.
-func (f *filler) chance(name string) *rand.Rand { return rand.New(rand.NewPCG(f.seed+story, seed(name))) }
+func (f *filler) chance(name string) *rand.Rand {
+	return rand.New(rand.NewPCG(f.seed+story, seed(name)))
+}
 
 func (f *filler) cast(password string) error {
 	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
@@ -136,7 +143,7 @@ func (f *filler) fleet() {
 // prepared enters the references that are prepared by runs of their own.
 func (f *filler) prepared() {
 	for _, r := range references {
-		if len(activity.DutiesOf(f.duties, r.kind, "")) == 0 {
+		if len(duty.DutiesOf(f.duties, r.kind, "")) == 0 {
 			continue
 		}
 		md := model{family: r.kind, maker: r.maker, name: strings.ToLower(r.name), risk: 4}
@@ -155,12 +162,12 @@ func (f *filler) activities(a ledger.Asset) {
 	}
 }
 
-func (f *filler) dutiesOf(a ledger.Asset) []activity.Duty {
-	return activity.DutiesOf(f.duties, a.Family, a.Maker+" "+a.Model)
+func (f *filler) dutiesOf(a ledger.Asset) []duty.Duty {
+	return duty.DutiesOf(f.duties, a.Family, a.Maker+" "+a.Model)
 }
 
 // days is about how often a duty recurs; a year where only an event makes it due.
-func days(d activity.Duty) int {
+func days(d duty.Duty) int {
 	if n := d.Days + 30*d.Months; n > 0 {
 		return n
 	}
@@ -169,7 +176,7 @@ func days(d activity.Duty) int {
 
 // lastDone says how many days ago a duty was last done on each device: spread over its
 // interval, with some overdue.
-func (f *filler) lastDone(a ledger.Asset, d activity.Duty) int {
+func (f *filler) lastDone(a ledger.Asset, d duty.Duty) int {
 	full := days(d)
 	switch {
 	case a.Tag == "MB-0417":
@@ -221,7 +228,7 @@ func (f *filler) histories() error {
 }
 
 // byHand notes that a duty without a procedure was done some days ago, and its use since.
-func (f *filler) byHand(a ledger.Asset, d activity.Duty, age int) error {
+func (f *filler) byHand(a ledger.Asset, d duty.Duty, age int) error {
 	act, err := f.ledger.Activity("act-" + a.Tag + "-" + d.ID)
 	if err != nil {
 		return err
@@ -231,11 +238,13 @@ func (f *filler) byHand(a ledger.Asset, d activity.Duty, age int) error {
 		return nil
 	}
 	due := act.DueDay()
-	if err := act.Done(at); err != nil {
+	recurring := act.Recurring()
+	if err := recurring.Done(at); err != nil {
 		return err
 	}
+	act.Adopt(recurring)
 	act.Used = math.Round(d.Uses * min(1.05, float64(age)/float64(days(d))) * (0.7 + 0.3*f.random.Float64()))
-	return f.ledger.ChangeActivities([]ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley", Kind: ledger.NoteDone, Text: "by its maker's manual", DueOn: due}}, &act)
+	return f.ledger.ChangeActivities(f.act("noor", "done", at), []ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley", Kind: ledger.NoteDone, Text: "by its maker's manual", DueOn: due}}, &act)
 }
 
 // at is a time on a working day so many days ago.

@@ -5,8 +5,8 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"northneedle/core/activity"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/run"
 	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
@@ -29,7 +29,7 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 	var backs []ledger.LookBack
 	var notices []ledger.Notice
 	flush := func(done int) error {
-		if err := l.Bulk(&devices, &activities, &history, &results, &backs, &notices); err != nil {
+		if err := l.FillUnlogged(&devices, &activities, &history, &results, &backs, &notices); err != nil {
 			return err
 		}
 		devices, activities, history, results, backs, notices = nil, nil, nil, nil, nil, nil
@@ -43,12 +43,12 @@ func Generate(l *ledger.Ledger, assets, readings int, seed uint64, now time.Time
 			Site: site.name, Place: site.places[random.IntN(len(site.places))], Status: ledger.InUse, Risk: 1 + random.IntN(5)}
 		a.Search = ledger.Searchable(a)
 		devices = append(devices, a)
-		for _, d := range activity.DutiesOf(templates, a.Family, a.Maker+" "+a.Model) {
+		for _, d := range duty.DutiesOf(templates, a.Family, a.Maker+" "+a.Model) {
 			activities = append(activities, ledger.Activity{ID: fmt.Sprintf("gen-act-%06d-%s", i, d.ID), AssetID: a.ID, Procedure: d.Procedure, Title: d.Title, Duty: d, DueOn: now.AddDate(0, 0, random.IntN(420)-40), Risk: a.Risk, Active: true, Reason: "generated"})
 		}
 		for r := range runs {
 			at := now.AddDate(0, 0, -30-365*r-random.IntN(300))
-			rn := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: run.Signed, Result: run.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true, Found: perRun}
+			rn := ledger.Run{ID: fmt.Sprintf("gen-run-%06d-%d", i, r), AssetID: a.ID, Tag: a.Tag, Maker: a.Maker, Model: a.Model, Site: a.Site, Family: a.Family, Title: "Verification", Status: run.Signed, Result: run.Conforms, OpenedAt: at, EndedAt: &at, By: "generated", Paper: true, Found: perRun}
 			history = append(history, rn)
 			for p := range perRun {
 				lean := 0.4 * random.NormFloat64()

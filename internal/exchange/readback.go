@@ -38,7 +38,7 @@ func ReadRun(text []byte) (ReadBack, error) {
 	}
 	id := r.View.ID
 	for i, e := range r.Events {
-		row := ledger.Event{RunID: id, Seq: e.Seq, EventID: e.ID, Kind: e.Kind, At: e.At, By: compact(e.By), Data: compact(e.Data), Prev: e.Prev, Hash: e.Hash}
+		row := ledger.Event{Stream: ledger.StreamOf(id), Log: e.Log, Seq: e.Seq, EventID: e.ID, Kind: e.Kind, At: e.At, By: compact(e.By), Data: compact(e.Data), Prev: e.Prev, Hash: e.Hash}
 		switch {
 		case e.Seq != i+1:
 			return back, fmt.Errorf("event %d is missing: the %dth in the file has the number %d", i+1, i+1, e.Seq)

@@ -32,6 +32,7 @@ type Entry struct {
 	At   string          `json:"at"`
 	By   json.RawMessage `json:"by"`
 	Data json.RawMessage `json:"data"`
+	Log  string          `json:"log"` // hash of the event before it in the whole log
 	Prev string          `json:"prev"`
 	Hash string          `json:"hash"`
 }
@@ -40,7 +41,7 @@ type Entry struct {
 func RunJSON(run run.Run, rows []ledger.Event, now time.Time) ([]byte, error) {
 	record := Record{Format: Format, View: runview.Of(run, now), Procedure: run.Procedure.Text}
 	for _, e := range rows {
-		record.Events = append(record.Events, Entry{e.Seq, e.EventID, e.Kind, e.At, json.RawMessage(e.By), json.RawMessage(e.Data), e.Prev, e.Hash})
+		record.Events = append(record.Events, Entry{e.Seq, e.EventID, e.Kind, e.At, json.RawMessage(e.By), json.RawMessage(e.Data), e.Log, e.Prev, e.Hash})
 	}
 	return json.MarshalIndent(record, "", " ")
 }

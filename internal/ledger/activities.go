@@ -1,14 +1,10 @@
 package ledger
 
 import (
-	"errors"
-	"slices"
 	"time"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 	"northneedle/core/run"
-
-	"gorm.io/gorm"
 )
 
 // What can become of an activity, as it is noted.
@@ -30,6 +26,7 @@ type ActivityNote struct {
 	At         time.Time `gorm:"index:note_of_activity,priority:2"`
 	By         string
 	Kind       string
+	Event      string // what happened, of an event: "repair"
 	Text       string
 	Amount     float64 // of use
 	RunID      string
@@ -37,12 +34,12 @@ type ActivityNote struct {
 }
 
 // State is the activity as the core judges it.
-func (a Activity) State() activity.State {
-	return activity.State{LastOn: a.LastOn, DueOn: a.DueOn, Used: a.Used, Invalid: a.Invalid, Deferred: a.Deferred}
+func (a Activity) State() duty.State {
+	return duty.State{LastOn: a.LastOn, DueOn: a.DueOn, Used: a.Used, Undone: a.Undone, Deferred: a.Deferred}
 }
 
 // NewActivity is a duty that begins to recur on a device; it is first due on a day.
-func NewActivity(id string, a Asset, d activity.Duty, first time.Time, reason string) *Activity {
+func NewActivity(id string, a Asset, d duty.Duty, first time.Time, reason string) *Activity {
 	due := first
 	if d.Months == 0 && d.Days == 0 {
 		if next, err := d.Next(first); err == nil {
@@ -54,22 +51,45 @@ func NewActivity(id string, a Asset, d activity.Duty, first time.Time, reason st
 
 // DueDay is the day an activity is due, where it was done before and goes by the calendar.
 func (a Activity) DueDay() *time.Time {
-	if a.LastOn == nil || !activity.HasDay(a.DueOn) {
+	if a.LastOn == nil || !duty.HasDay(a.DueOn) {
 		return nil
 	}
 	due := a.DueOn
 	return &due
 }
 
-// Done brings an activity up to date with its being done at a time.
-func (a *Activity) Done(at time.Time) error {
-	next, err := a.Duty.Next(at)
-	if err != nil {
-		return err
+// Recurring is the activity as the core knows it.
+func (a Activity) Recurring() duty.Recurring {
+	return duty.Recurring{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Duty: a.Duty, Reason: a.Reason, State: a.State()}
+}
+
+// Adopt takes what became of a recurring duty over.
+func (a *Activity) Adopt(r duty.Recurring) {
+	a.LastOn, a.DueOn, a.Used, a.Undone, a.Deferred, a.Reason = r.LastOn, r.DueOn, r.Used, r.Undone, r.Deferred, r.Reason
+}
+
+// Recurrings are activities as the core knows them.
+func Recurrings(all []Activity) []duty.Recurring {
+	list := make([]duty.Recurring, len(all))
+	for i, a := range all {
+		list[i] = a.Recurring()
 	}
-	a.LastOn, a.DueOn, a.Reason = &at, next.On, next.Reason
-	a.Used, a.Invalid, a.Deferred = 0, "", ""
-	return nil
+	return list
+}
+
+// Adopted are those of a device's activities that changed, with what became of them.
+func Adopted(all []Activity, changed []duty.Recurring) []*Activity {
+	var list []*Activity
+	for _, r := range changed {
+		for i := range all {
+			if all[i].ID == r.ID {
+				a := all[i]
+				a.Adopt(r)
+				list = append(list, &a)
+			}
+		}
+	}
+	return list
 }
 
 // Activity finds one by its id.
@@ -88,123 +108,56 @@ func (l *Ledger) UseNotes(id string, since time.Time) ([]ActivityNote, error) {
 }
 
 // ChangeActivities keeps activities as they are now, with what became of them, together.
-// Notes sent again change nothing.
-func (l *Ledger) ChangeActivities(notes []ActivityNote, changed ...*Activity) error {
-	err := l.write.Transaction(func(tx *gorm.DB) error {
-		for _, n := range notes {
-			if err := tx.Create(&n).Error; errors.Is(err, gorm.ErrDuplicatedKey) {
-				return errNoted
-			} else if err != nil {
+// An act sent again changes nothing.
+func (l *Ledger) ChangeActivities(act Act, notes []ActivityNote, changed ...*Activity) error {
+	return l.Do(act, func(w *writer) error {
+		for i := range notes {
+			if err := w.create(&notes[i]); err != nil {
 				return err
 			}
 		}
 		for _, a := range changed {
-			if err := tx.Save(a).Error; err != nil {
+			if err := w.save(a); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-	if errors.Is(err, errNoted) {
-		return nil
-	}
-	return err
 }
 
-var errNoted = errors.New("noted already")
-
-// projectActivities brings what recurs on a device up to date with a signed run: the
-// activity that the run was, and the weaker ones it satisfies.
-func projectActivities(tx *gorm.DB, r run.Run) error {
-	all, err := many[Activity](tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
+// settleActivities brings what recurs on a device up to date with a signed run.
+func settleActivities(w *writer, r run.Run) error {
+	if r.Signature.Result == run.NoStatement {
+		return nil
+	}
+	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(all, func(a Activity) bool { return a.Procedure != "" && a.Procedure == r.Procedure.ID })
-	if at < 0 || r.Signature.Result == run.NoStatement {
-		return nil
+	at, passed := r.Signature.At, r.Signature.Result.Passed()
+	changed, done, err := duty.Settle(Recurrings(all), r.Procedure.ID, at, passed, r.Next())
+	if err != nil || done < 0 {
+		return err
 	}
-	done := r.Signature.At
-	if a := &all[at]; a.LastOn != nil && done.Before(*a.LastOn) { // an older run, read anew
-		return nil
+	note := ActivityNote{
+		ID:         r.ID + "-" + all[done].ID,
+		ActivityID: all[done].ID,
+		AssetID:    r.Device.ID,
+		At:         at,
+		By:         r.Signature.By.Name,
+		Kind:       NoteDone,
+		Text:       string(r.Signature.Result),
+		RunID:      r.ID,
+		DueOn:      all[done].DueDay(),
 	}
-	note := ActivityNote{ID: r.ID + "-" + all[at].ID, ActivityID: all[at].ID, AssetID: r.Device.ID, At: done, By: r.Signature.By.Name, Kind: NoteDone, Text: string(r.Signature.Result), RunID: r.ID, DueOn: all[at].DueDay()}
-	if !r.Signature.Result.Passed() {
-		all[at].Invalid = "it failed on " + done.Format(time.DateOnly)
+	if !passed {
 		note.Kind = NoteFailed
-		return saveActivities(tx, note, append(Triggered(all, all[at], done), all[at]))
 	}
-	changed := []Activity{}
-	for i := range all {
-		later := all[i].LastOn != nil && done.Before(*all[i].LastOn)
-		if i != at && (later || !slices.Contains(all[at].Duty.Satisfies, all[i].Duty.ID)) {
-			continue
-		}
-		if err := all[i].Done(done); err != nil {
-			return err
-		}
-		if i != at {
-			all[i].Reason += "; done with: " + all[at].Title
-		} else if next := r.Next(); next != nil && next.On.Before(all[i].DueOn) {
-			all[i].DueOn, all[i].Reason = next.On, next.Reason
-		}
-		changed = append(changed, all[i])
-	}
-	return saveActivities(tx, note, changed)
-}
-
-// Triggered are those of a device's activities that are due because another one failed.
-func Triggered(all []Activity, failed Activity, at time.Time) []Activity {
-	var due []Activity
-	for _, a := range all {
-		if slices.Contains(a.Duty.IfFailed, failed.Duty.ID) {
-			a.Invalid = failed.Title + " failed on " + at.Format(time.DateOnly)
-			a.DueOn, a.Reason = earlier(a.DueOn, at), a.Invalid
-			due = append(due, a)
-		}
-	}
-	return due
-}
-
-// earlier is the first of a due day and the day of a time.
-func earlier(due, at time.Time) time.Time {
-	if day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, at.Location()); day.Before(due) {
-		return day
-	}
-	return due
-}
-
-func saveActivities(tx *gorm.DB, note ActivityNote, changed []Activity) error {
-	if err := tx.Save(&note).Error; err != nil {
+	if err := w.save(&note); err != nil {
 		return err
 	}
-	for _, a := range changed {
-		if err := tx.Save(&a).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// adoptDuties gives activities from before there were duties one of their own, by their
-// months; twelve where none were kept.
-func adoptDuties(tx *gorm.DB) error {
-	var old []struct {
-		ID, Procedure, Title string
-		Months               int
-	}
-	if !tx.Migrator().HasColumn(&Activity{}, "months") {
-		return nil
-	}
-	if err := tx.Table("activities").Find(&old).Error; err != nil {
-		return err
-	}
-	for _, o := range old {
-		d := activity.Duty{ID: "verification", Title: o.Title, Procedure: o.Procedure, Months: o.Months}
-		if d.Months == 0 {
-			d.Months = 12
-		}
-		if err := tx.Model(&Activity{ID: o.ID}).Select("Duty").Updates(&Activity{Duty: d}).Error; err != nil {
+	for _, a := range Adopted(all, changed) {
+		if err := w.save(a); err != nil {
 			return err
 		}
 	}
@@ -213,13 +166,7 @@ func adoptDuties(tx *gorm.DB) error {
 
 // CountEvents counts what happened to a device, of the kinds named.
 func (l *Ledger) CountEvents(asset string, kinds []string) (int, error) {
-	n := 0
-	for _, kind := range kinds {
-		var of int64
-		if err := l.read.Model(&ActivityNote{}).Where("asset_id = ? AND kind = ? AND text LIKE ?", asset, NoteEvent, kind+":%").Count(&of).Error; err != nil {
-			return n, err
-		}
-		n += int(of)
-	}
-	return n, nil
+	var n int64
+	err := l.read.Model(&ActivityNote{}).Where("asset_id = ? AND kind = ? AND event IN ?", asset, NoteEvent, kinds).Count(&n).Error
+	return int(n), err
 }

@@ -1,10 +1,8 @@
 package ledger
 
 import (
+	"errors"
 	"time"
-
-	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 )
 
 // ControlLot is a lot of control material at one level, as an analyser measures one
@@ -54,8 +52,15 @@ func (l *Ledger) ControlValues(asset, analyte string, since time.Time) ([]Contro
 }
 
 // RecordControls keeps the values of one control run. A run sent again changes nothing.
-func (l *Ledger) RecordControls(values []ControlValue) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		return tx.Clauses(clause.OnConflict{DoNothing: true}).CreateInBatches(values, 500).Error
+func (l *Ledger) RecordControls(act Act, values []ControlValue) error {
+	return l.Do(act, func(w *writer) error {
+		for i := range values {
+			if err := w.create(&values[i]); errors.Is(err, ErrExists) {
+				return nil
+			} else if err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 }

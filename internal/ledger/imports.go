@@ -2,6 +2,9 @@ package ledger
 
 import (
 	"context"
+	"errors"
+	"northneedle/core/conformity"
+	"northneedle/core/run"
 
 	"gorm.io/gorm"
 )
@@ -9,27 +12,45 @@ import (
 // batch is how many rows an import writes between two looks at whether to go on.
 const batch = 500
 
-// TakeIn inserts groups of records in one transaction: all of them, or none. It tells how
+// TakeIn inserts records in one transaction: all of them, or none. It tells how
 // many are in, and stops, keeping nothing, when the context ends.
-func (l *Ledger) TakeIn(ctx context.Context, records []any, told func(done int)) error {
-	return l.write.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		for i, record := range records {
-			if i%batch == 0 {
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				told(i)
+func (l *Ledger) TakeIn(ctx context.Context, act Act, records []any, told func(done int)) error {
+	countImported(records)
+	return l.Do(act, func(w *writer) error {
+		for i := 0; i < len(records); i += batch {
+			if err := ctx.Err(); err != nil {
+				return err
 			}
-			if err := tx.Create(record).Error; err != nil {
+			told(i)
+			if err := w.createMany(act, records[i:min(i+batch, len(records))]); err != nil {
 				return err
 			}
 		}
 		told(len(records))
-		if err := countFound(tx, "paper = ? AND found = 0", true); err != nil {
-			return err
-		}
 		return ctx.Err()
 	})
+}
+
+// countImported counts, for runs that come in with their results, the points read as found and
+// those of them outside their limits.
+func countImported(records []any) {
+	runs := map[string]*Run{}
+	for _, r := range records {
+		if r, ok := r.(*Run); ok {
+			runs[r.ID] = r
+		}
+	}
+	for _, r := range records {
+		result, ok := r.(*Result)
+		if !ok || runs[result.RunID] == nil || result.Phase != run.AsFound {
+			continue
+		}
+		of := runs[result.RunID]
+		of.Found++
+		if result.Zone == conformity.Outside || result.Zone == conformity.OutsideDoubtful {
+			of.FoundOut++
+		}
+	}
 }
 
 // Tags are the tags in the register, with the ids of their devices.
@@ -40,4 +61,17 @@ func (l *Ledger) Tags() (map[string]string, error) {
 		tags[r.Tag] = r.ID
 	}
 	return tags, err
+}
+
+// FillUnlogged inserts pointers to slices of records, each in batches, without a word in the log: for
+// ledgers that are only made to be measured. A check of such a ledger names every row.
+func (l *Ledger) FillUnlogged(slices ...any) error {
+	return l.write.Transaction(func(tx *gorm.DB) error {
+		for _, records := range slices {
+			if err := tx.CreateInBatches(records, 200).Error; err != nil && !errors.Is(err, gorm.ErrEmptySlice) {
+				return err
+			}
+		}
+		return nil
+	})
 }

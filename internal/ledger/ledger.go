@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"embed"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -21,8 +22,14 @@ const File = "ledger.db"
 // ErrNotFound says that there is no such record.
 var ErrNotFound = errors.New("there is no such record")
 
+// ErrExists says that there is such a record already.
+var ErrExists = errors.New("there is such a record already")
+
 // ErrNone says that a folder holds no ledger.
 var ErrNone = errors.New("there is no record")
+
+// ErrUsed says that the id of an act or a command belongs to another event.
+var ErrUsed = errors.New("this id was used for something else")
 
 // Ledger is the record of one workshop. One writer at a time; readers beside it.
 // When a write has returned without an error, it is on disk.
@@ -48,13 +55,66 @@ type folded struct {
 	hash string
 }
 
+// applicationID marks a file as a ledger of this program ("NNdl"), in SQLite's own field for that.
+const applicationID = 0x4e4e646c
+
 // Open opens the ledger in a data folder, making both where they do not exist, and
-// brings its tables up to date.
+// brings its tables up to date. A file that is not one of ours, or was made by a newer version, is
+// refused in words and left as it is.
 func Open(folder string) (*Ledger, error) {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return nil, fmt.Errorf("the data folder: %w", err)
 	}
-	write, read, err := connect(filepath.Join(folder, File))
+	file := filepath.Join(folder, File)
+	if _, err := os.Stat(file); err == nil {
+		if err := ours(file); err != nil {
+			return nil, err
+		}
+	}
+	l, err := open(file, pragmas)
+	if err != nil {
+		return nil, err
+	}
+	options := *gormigrate.DefaultOptions
+	options.UseTransaction, options.ValidateUnknownMigrations = true, true
+	if err := gormigrate.New(l.write, &options, migrations).Migrate(); err != nil {
+		l.Close()
+		return nil, fmt.Errorf("the ledger could not be brought up to date: %w", err)
+	}
+	return l, l.begin()
+}
+
+// OpenKept opens the ledger in a data folder where there is one, to read it: its tables stay as they
+// are, and the folder may be on a medium that cannot be written. ErrNone where there is none.
+func OpenKept(folder string) (*Ledger, error) {
+	file := filepath.Join(folder, File)
+	if _, err := os.Stat(file); errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("%w in %s: name the folder that holds %s", ErrNone, folder, File)
+	}
+	if err := ours(file); err != nil {
+		return nil, err
+	}
+	how := pragmas
+	if alone(file) {
+		how = readOnly
+	}
+	l, err := open(file, how)
+	if err != nil {
+		return nil, err
+	}
+	return l, l.begin()
+}
+
+// Reopen is [Open] where there is a ledger; ErrNone where there is none.
+func Reopen(folder string) (*Ledger, error) {
+	if _, err := os.Stat(filepath.Join(folder, File)); errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("%w in %s: name the folder that holds %s", ErrNone, folder, File)
+	}
+	return Open(folder)
+}
+
+func open(file, how string) (*Ledger, error) {
+	write, read, err := connect(file, how)
 	if err != nil {
 		return nil, fmt.Errorf("the ledger: %w", err)
 	}
@@ -66,70 +126,67 @@ func Open(folder string) (*Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
-	l := &Ledger{procedures: procedures, file: filepath.Join(folder, File), write: write, read: read, watch: seen, runs: map[string]folded{}, onChange: func(string, int) {}}
-	if err := gormigrate.New(write, gormigrate.DefaultOptions, migrations).Migrate(); err != nil {
-		l.Close()
-		return nil, fmt.Errorf("the ledger could not be brought up to date: %w", err)
-	}
+	return &Ledger{procedures: procedures, file: file, write: write, read: read, watch: seen, runs: map[string]folded{}, onChange: func(string, int) {}}, nil
+}
+
+// begin reads where the log ends.
+func (l *Ledger) begin() error {
 	var last Event
-	if err := write.Order("ord desc").Limit(1).Find(&last).Error; err != nil {
+	if err := l.read.Order("ord desc").Limit(1).Find(&last).Error; err != nil {
 		l.Close()
-		return nil, err
+		return err
 	}
 	l.head = last.Hash
-	return l, nil
+	return nil
 }
 
-// OpenKept opens the ledger in a data folder where there is one; ErrNone where there is not.
-func OpenKept(folder string) (*Ledger, error) {
-	if _, err := os.Stat(filepath.Join(folder, File)); errors.Is(err, os.ErrNotExist) {
-		return nil, fmt.Errorf("%w in %s: name the folder that holds %s", ErrNone, folder, File)
+// ErrForeign says that a file is no ledger of this program, or of a newer version of it.
+var ErrForeign = errors.New("this is no record that can be read here")
+
+// ours refuses a file that is not a ledger, or was made by a newer version.
+func ours(file string) error {
+	foreign := func(why string) error { return fmt.Errorf("%w: %s %s. It was left as it is", ErrForeign, file, why) }
+	info, err := os.Stat(file)
+	if err != nil {
+		return err
 	}
-	return Open(folder)
+	if info.Size() == 0 {
+		return foreign("is empty")
+	}
+	id, applied, err := marks(file)
+	switch {
+	case err != nil:
+		return foreign("is no database")
+	case id != applicationID:
+		return foreign("belongs to another program")
+	}
+	known := map[string]bool{}
+	for _, m := range migrations {
+		known[m.ID] = true
+	}
+	for _, m := range applied {
+		if !known[m] {
+			return foreign("was written by a newer version (it has “" + m + "”): use that one")
+		}
+	}
+	return nil
 }
 
-// migrations are the versions of the tables, in order. A landed one never changes.
-var migrations = []*gormigrate.Migration{
-	{
-		ID: "0001-first",
-		Migrate: func(tx *gorm.DB) error {
-			return tx.AutoMigrate(&Person{}, &Asset{}, &Activity{}, &Standard{}, &StandardCertificate{}, &Gauge{}, &ProcedureRevision{}, &Event{}, &Run{}, &LooseEnd{}, &Result{}, &Use{}, &Instrument{}, &Setting{}, &Session{})
-		},
-	},
-	{
-		ID:      "0002-controls",
-		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&ControlLot{}, &ControlValue{}) },
-	},
-	{
-		ID: "0003-activities",
-		Migrate: func(tx *gorm.DB) error {
-			if err := tx.AutoMigrate(&Activity{}, &ActivityNote{}); err != nil {
-				return err
-			}
-			return adoptDuties(tx)
-		},
-	},
-	{
-		ID:      "0004-look-backs",
-		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&LookBack{}, &Notice{}) },
-	},
-	{
-		ID:      "0005-rounds",
-		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Round{}) },
-	},
-	{
-		ID:      "0006-due-days",
-		Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&ActivityNote{}, &Run{}) },
-	},
-	{
-		ID: "0007-found",
-		Migrate: func(tx *gorm.DB) error {
-			if err := tx.AutoMigrate(&Asset{}, &Run{}); err != nil {
-				return err
-			}
-			return countFound(tx, "1 = 1")
-		},
-	},
+//go:embed schema/*.sql
+var statements embed.FS
+
+// migrations are the versions of the tables, in order, each a file of statements. A landed one
+// never changes: a test holds it to its hash.
+var migrations = []*gormigrate.Migration{migration("0001-one-log")}
+
+func migration(id string) *gormigrate.Migration {
+	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {
+		text, err := statements.ReadFile("schema/" + id + ".sql")
+		if err != nil {
+			return err
+		}
+		return tx.Exec(string(text)).Error
+	}}
 }
 
 // OnChange names what is called after every commit that changed a run.
@@ -146,26 +203,13 @@ func (l *Ledger) Close() error {
 	return all
 }
 
-// Save inserts or replaces records of the register: people, assets, activities,
-// standards, instruments. Everything given lands together or not at all.
-func (l *Ledger) Save(records ...any) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		for _, record := range records {
-			if err := tx.Save(record).Error; err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
 // SetSetting keeps one of the lab's settings.
-func (l *Ledger) SetSetting(key string, value any) error {
+func (l *Ledger) SetSetting(act Act, key string, value any) error {
 	text, err := json.Marshal(value)
 	if err != nil {
 		return err
 	}
-	return l.write.Save(&Setting{key, string(text)}).Error
+	return l.Record(act, &Setting{key, string(text)})
 }
 
 // Setting reads one into value; it is left as it was where the setting is not kept.
@@ -175,30 +219,4 @@ func (l *Ledger) Setting(key string, value any) error {
 		return err
 	}
 	return json.Unmarshal([]byte(s.Value), value)
-}
-
-// Bulk inserts pointers to slices of records, each in batches, in one transaction.
-func (l *Ledger) Bulk(slices ...any) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		for _, records := range slices {
-			if err := tx.CreateInBatches(records, 200).Error; err != nil && !errors.Is(err, gorm.ErrEmptySlice) {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// RebuildAll computes the read models of every run anew.
-func (l *Ledger) RebuildAll() error {
-	var ids []string
-	if err := l.read.Model(&Run{}).Where("paper = ?", false).Order("id").Pluck("id", &ids).Error; err != nil {
-		return err
-	}
-	for _, id := range ids {
-		if err := l.Rebuild(id); err != nil {
-			return err
-		}
-	}
-	return nil
 }

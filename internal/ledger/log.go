@@ -6,6 +6,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strconv"
+	"strings"
 	"time"
 
 	"northneedle/core/procedure"
@@ -48,8 +50,7 @@ func (l *Ledger) Begin(p *procedure.Procedure, c Command) (run.Run, error) {
 	if err != nil {
 		return run, err
 	}
-	revision := ProcedureRevision{Hash: p.Hash, Procedure: p.ID, Revision: p.Revision, Text: p.Text}
-	return l.append(folded{run, l.head}, events, &revision)
+	return l.append(folded{run: run}, events, revisionOf(p))
 }
 
 // Carry carries out a command on a run. A repeated command id changes nothing and
@@ -94,44 +95,59 @@ func (l *Ledger) repeated(command string) (run.Run, bool, error) {
 		return run.Run{}, false, errors.New("a command needs an id")
 	}
 	var e Event
-	if err := l.write.Select("run_id").Where("event_id = ?", command).Limit(1).Find(&e).Error; err != nil || e.RunID == "" {
+	if err := l.write.Select("stream").Where("event_id = ?", command).Limit(1).Find(&e).Error; err != nil || e.RunID() == "" {
 		return run.Run{}, false, err
 	}
-	state, err := l.folded(e.RunID)
+	state, err := l.folded(e.RunID())
 	return state.run, true, err
 }
 
-// append writes events, their read models and, if new, the definition, in one transaction.
+// append writes events of a run, their read models and, if new, the definition, in one transaction.
 func (l *Ledger) append(state folded, events []run.Event, revision *ProcedureRevision) (run.Run, error) {
-	run, prev := state.run, state.hash
-	rows := make([]Event, len(events))
-	for i, e := range events {
-		row, err := seal(e, prev)
-		if err != nil {
-			return state.run, err
-		}
-		rows[i], prev = row, row.Hash
-		run = run.Apply(e)
-	}
+	r := state.run
+	log := l.appender()
+	tip := state.hash
 	err := l.write.Transaction(func(tx *gorm.DB) error {
+		w := &writer{tx: tx, log: log}
 		if revision != nil {
-			if err := tx.Where("hash = ?", revision.Hash).FirstOrCreate(revision).Error; err != nil {
+			if err := l.keepRevision(w, revision, events[0]); err != nil {
 				return err
 			}
 		}
-		if err := tx.Create(&rows).Error; err != nil {
-			return err
+		for _, e := range events {
+			row, err := rowOf(e)
+			if err != nil {
+				return err
+			}
+			row.Prev = tip
+			if row, err = log.next(tx, row); err != nil {
+				return err
+			}
+			tip, r = row.Hash, r.Apply(e)
 		}
-		return project(tx, run, events, prev)
+		return project(w, r, events, tip)
 	})
 	if err != nil {
-		delete(l.runs, run.ID)
+		delete(l.runs, r.ID)
 		return state.run, fmt.Errorf("nothing was recorded: %w", err)
 	}
-	l.head = prev
-	l.keep(run, prev)
-	l.onChange(run.ID, run.Seq)
-	return run, nil
+	l.head = log.head
+	l.keep(r, tip)
+	l.onChange(r.ID, r.Seq)
+	return r, nil
+}
+
+// keepRevision keeps a procedure that a run is made by, where it is not kept yet.
+func (l *Ledger) keepRevision(w *writer, revision *ProcedureRevision, e run.Event) error {
+	if _, known := l.procedures.Get(revision.Hash); known {
+		if row, err := recordTables["procedure_revisions"].row(w.tx, revision.Hash); err != nil || row != nil {
+			return err
+		}
+	}
+	if err := w.save(revision); err != nil {
+		return err
+	}
+	return w.done(Act{Kind: "procedure first used", By: e.By, At: e.At})
 }
 
 // keep remembers open runs; ended ones are read again when asked for.
@@ -143,8 +159,8 @@ func (l *Ledger) keep(r run.Run, hash string) {
 	l.runs[r.ID] = folded{r, hash}
 }
 
-// seal makes the row of an event, chained to the hash before it.
-func seal(e run.Event, prev string) (Event, error) {
+// rowOf is an event of a run as the log writes it, before it has its place in the chain.
+func rowOf(e run.Event) (Event, error) {
 	data, err := json.Marshal(e.Fact)
 	if err != nil {
 		return Event{}, err
@@ -153,23 +169,69 @@ func seal(e run.Event, prev string) (Event, error) {
 	if err != nil {
 		return Event{}, err
 	}
-	row := Event{RunID: e.Run, Seq: e.Seq, EventID: e.ID, Kind: run.KindOf(e.Fact), At: e.At.UTC().Format(time.RFC3339Nano), By: string(by), Data: string(data), Prev: prev}
-	row.Hash = row.sum()
-	return row, nil
+	return Event{Stream: runStream + e.Run, Seq: e.Seq, EventID: e.ID, Kind: run.KindOf(e.Fact), At: e.At.UTC().Format(time.RFC3339Nano), By: string(by), Data: string(data)}, nil
 }
 
-// sum is the hash of everything in the row and the hash before it.
+// runStream begins the stream of a run's events.
+const runStream = "run/"
+
+// StreamOf is the stream of a run's events.
+func StreamOf(run string) string { return runStream + run }
+
+// RunID is the run that an event is of; empty where it is of none.
+func (e Event) RunID() string {
+	id, ok := strings.CutPrefix(e.Stream, runStream)
+	if !ok {
+		return ""
+	}
+	return id
+}
+
+// appender puts events at the end of the log within one transaction. Its head counts only once
+// the transaction has been committed.
+type appender struct{ head string }
+
+func (l *Ledger) appender() *appender { return &appender{l.head} }
+
+// add puts an event at the end of its stream and of the log.
+func (a *appender) add(tx *gorm.DB, e Event) (Event, error) {
+	var last Event
+	if err := tx.Select("seq", "hash").Where("stream = ?", e.Stream).Order("seq DESC").Limit(1).Find(&last).Error; err != nil {
+		return e, err
+	}
+	e.Seq, e.Prev = last.Seq+1, last.Hash
+	return a.next(tx, e)
+}
+
+// next puts an event, whose place in its stream is known, at the end of the log.
+func (a *appender) next(tx *gorm.DB, e Event) (Event, error) {
+	e.Log = a.head
+	e.Hash = e.sum()
+	if err := tx.Create(&e).Error; errors.Is(err, gorm.ErrDuplicatedKey) {
+		return e, ErrUsed
+	} else if err != nil {
+		return e, err
+	}
+	a.head = e.Hash
+	return e, nil
+}
+
+// sum is the hash of everything in the row, with the hashes before it: in its stream, and in the
+// whole log.
 func (e Event) sum() string {
 	h := sha256.New()
-	for _, part := range []string{e.Prev, e.RunID, fmt.Sprint(e.Seq), e.EventID, e.Kind, e.At, e.By, e.Data} {
-		fmt.Fprintf(h, "%d:%s\n", len(part), part)
+	for _, part := range []string{e.Log, e.Prev, e.Stream, strconv.Itoa(e.Seq), e.EventID, e.Kind, e.At, e.By, e.Data} {
+		h.Write(strconv.AppendInt(nil, int64(len(part)), 10))
+		h.Write([]byte{':'})
+		h.Write([]byte(part))
+		h.Write([]byte{'\n'})
 	}
 	return hex.EncodeToString(h.Sum(nil))
 }
 
 // event is the row as the core knows it.
 func (e Event) event() (run.Event, error) {
-	out := run.Event{Run: e.RunID, Seq: e.Seq, ID: e.EventID}
+	out := run.Event{Run: e.RunID(), Seq: e.Seq, ID: e.EventID}
 	var err error
 	if out.At, err = time.Parse(time.RFC3339Nano, e.At); err != nil {
 		return out, err
@@ -185,7 +247,7 @@ func (e Event) event() (run.Event, error) {
 // Events are a run's events after a sequence number.
 func (l *Ledger) Events(r string, after int) ([]run.Event, error) {
 	var rows []Event
-	if err := l.write.Where("run_id = ? AND seq > ?", r, after).Order("seq").Find(&rows).Error; err != nil {
+	if err := l.write.Where("stream = ? AND seq > ?", runStream+r, after).Order("seq").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	events := make([]run.Event, len(rows))
@@ -200,7 +262,7 @@ func (l *Ledger) Events(r string, after int) ([]run.Event, error) {
 
 // Rows are a run's events as the log holds them, with their chain.
 func (l *Ledger) Rows(run string) ([]Event, error) {
-	return many[Event](l.read.Where("run_id = ?", run).Order("seq"))
+	return many[Event](l.read.Where("stream = ?", runStream+run).Order("seq"))
 }
 
 // Run is the state of a run.
@@ -224,7 +286,7 @@ func (l *Ledger) RunAt(id string, seq int) (run.Run, string, error) {
 		return state.run, state.hash, err
 	}
 	var row Event
-	err = l.write.Select("hash").Where("run_id = ? AND seq = ?", id, seq).First(&row).Error
+	err = l.write.Select("hash").Where("stream = ? AND seq = ?", runStream+id, seq).First(&row).Error
 	return run.Fold(state.run.Procedure, events[:seq]), row.Hash, err
 }
 
@@ -256,6 +318,34 @@ func (l *Ledger) folded(id string) (folded, error) {
 	return state, nil
 }
 
+// foldIn is a run folded from its events within a transaction, whatever its rows say.
+func (l *Ledger) foldIn(tx *gorm.DB, id string) (r run.Run, head string, events []run.Event, err error) {
+	var rows []Event
+	if err := tx.Where("stream = ?", runStream+id).Order("seq").Find(&rows).Error; err != nil {
+		return r, "", nil, err
+	}
+	for _, row := range rows {
+		e, err := row.event()
+		if err != nil {
+			return r, "", nil, fmt.Errorf("run %s, event %d: %w", id, row.Seq, err)
+		}
+		events, head = append(events, e), row.Hash
+	}
+	opened, ok := events[0].Fact.(run.RunOpened)
+	if !ok {
+		return r, "", nil, fmt.Errorf("run %s does not begin with its opening", id)
+	}
+	revision, err := one[ProcedureRevision](tx.Where("hash = ?", opened.Hash))
+	if err != nil {
+		return r, "", nil, fmt.Errorf("the procedure of run %s: %w", id, err)
+	}
+	p, err := l.compiled(revision)
+	if err != nil {
+		return r, "", nil, fmt.Errorf("the procedure of run %s: %w", id, err)
+	}
+	return run.Fold(p, events), head, events, nil
+}
+
 // compiled is the procedure of a kept revision, compiled once.
 func (l *Ledger) compiled(revision ProcedureRevision) (*procedure.Procedure, error) {
 	if p, ok := l.procedures.Get(revision.Hash); ok {
@@ -272,68 +362,6 @@ func (l *Ledger) compiled(revision ProcedureRevision) (*procedure.Procedure, err
 	return p, nil
 }
 
-// Broken is the first event at which the chain does not hold.
-type Broken struct {
-	Run string
-	Seq int
-	Ord int64
-	Why string
-}
-
-func (b *Broken) Error() string {
-	return fmt.Sprintf("the record is broken at event %d of run %s (number %d in the log): %s", b.Seq, b.Run, b.Ord, b.Why)
-}
-
-// Verify walks the whole log and checks every hash, the order within each run, the
-// link of each run's first event to the log before it, and that no run's end is
-// missing. It returns the number of events checked, and a [*Broken] error for the
-// first one that does not hold.
-func (l *Ledger) Verify() (int, error) {
-	type tip struct {
-		seq  int
-		hash string
-	}
-	tips, head, checked := map[string]tip{}, "", 0
-	var batch []Event
-	err := l.read.Order("ord").FindInBatches(&batch, 500, func(*gorm.DB, int) error {
-		for _, e := range batch {
-			last, begun := tips[e.RunID]
-			want := last.hash
-			if !begun {
-				want = head
-			}
-			broken := func(why string) error { return &Broken{e.RunID, e.Seq, e.Ord, why} }
-			switch {
-			case e.Seq != last.seq+1:
-				return broken(fmt.Sprintf("event %d is missing before it", last.seq+1))
-			case e.Prev != want:
-				return broken("it does not follow the event before it")
-			case e.sum() != e.Hash:
-				return broken("its content was changed")
-			}
-			if _, err := e.event(); err != nil {
-				return broken(err.Error())
-			}
-			tips[e.RunID], head = tip{e.Seq, e.Hash}, e.Hash
-			checked++
-		}
-		return nil
-	}).Error
-	if err != nil {
-		return checked, err
-	}
-	rows, err := many[Run](l.read.Select("id", "seq", "head").Where("paper = ?", false))
-	if err != nil {
-		return checked, err
-	}
-	for _, row := range rows {
-		if at := tips[row.ID]; at.seq != row.Seq || at.hash != row.Head {
-			return checked, &Broken{row.ID, at.seq + 1, 0, fmt.Sprintf("the run had %d events, %d are there", row.Seq, at.seq)}
-		}
-	}
-	return checked, nil
-}
-
 // Take writes a whole run that was made elsewhere, event by event, in one
 // transaction. Its events must begin at 1 and belong to one run.
 func (l *Ledger) Take(p *procedure.Procedure, events []run.Event) error {
@@ -342,10 +370,9 @@ func (l *Ledger) Take(p *procedure.Procedure, events []run.Event) error {
 	if len(events) == 0 || events[0].Seq != 1 {
 		return errors.New("a run begins with its first event")
 	}
-	revision := ProcedureRevision{Hash: p.Hash, Procedure: p.ID, Revision: p.Revision, Text: p.Text}
 	run := run.NewRun(p)
 	run.ID = events[0].Run
-	_, err := l.append(folded{run, l.head}, events, &revision)
+	_, err := l.append(folded{run: run}, events, revisionOf(p))
 	return err
 }
 

@@ -11,7 +11,6 @@ import (
 	"northneedle/core/runview"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 )
 
 // What a look-back began with.
@@ -106,28 +105,31 @@ func (l *Ledger) Notices(lookBacks ...string) ([]Notice, error) {
 }
 
 // SaveLookBack keeps a look-back with notices, together.
-func (l *Ledger) SaveLookBack(b *LookBack, notices ...Notice) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Save(b).Error; err != nil {
+func (l *Ledger) SaveLookBack(act Act, b *LookBack, notices ...Notice) error {
+	return l.Do(act, func(w *writer) error { return saveLookBack(w, b, notices...) })
+}
+
+func saveLookBack(w *writer, b *LookBack, notices ...Notice) error {
+	if err := w.save(b); err != nil {
+		return err
+	}
+	for i := range notices {
+		if err := w.save(&notices[i]); err != nil {
 			return err
 		}
-		for _, n := range notices {
-			if err := tx.Save(&n).Error; err != nil {
-				return err
-			}
-		}
-		return nil
-	})
+	}
+	return nil
 }
 
 // subject is what a notice is about.
 func subject(lab string, r Run, risk int) lookback.Subject {
-	return lookback.Subject{Lab: lab, Tag: r.Tag, Device: r.Device, Place: r.Place + ", " + r.Site, Risk: risk}
+	return lookback.Subject{Lab: lab, Tag: r.Tag, Device: r.Device(), Place: r.Place + ", " + r.Site, Risk: risk}
 }
 
 // openOnDevice opens a look-back where a signed run found its device out, in the
 // transaction of the events.
-func openOnDevice(tx *gorm.DB, r run.Run) error {
+func openOnDevice(w *writer, r run.Run) error {
+	tx := w.tx
 	levels := r.FoundOut()
 	if len(levels) == 0 {
 		return nil
@@ -155,11 +157,10 @@ func openOnDevice(tx *gorm.DB, r run.Run) error {
 		mended = "taken out of use"
 	}
 	n := Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: r.Device.ID, RunID: r.ID, To: row.Place + ", " + row.Site, Text: lookback.DeviceNotice(subject(r.Lab.Name, row, asset.Risk), b.Window(), levels, mended)}
-	once := clause.OnConflict{DoNothing: true}
-	if err := tx.Clauses(once).Create(&b).Error; err != nil {
+	if before, err := recordTables["look_backs"].row(tx, b.ID); err != nil || before != nil { // followed up already
 		return err
 	}
-	return tx.Clauses(once).Create(&n).Error
+	return saveLookBack(w, &b, n)
 }
 
 // Touched is a run that rested on a reference, seen again with what is known of it.
@@ -210,9 +211,9 @@ func (l *Ledger) TouchedBy(k reference.KnownError, since time.Time) ([]Touched, 
 
 // OpenOnReference opens a look-back on a reference that was found out, with a notice for
 // the owner of every device whose verdict changes.
-func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, found, by string, at time.Time) (LookBack, error) {
+func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, found string, act Act) (LookBack, error) {
 	since := s.Certificate.On
-	b := LookBack{ID: id, Kind: OnReference, StandardID: s.ID, Title: s.Tag + " " + s.Name + " found out", Found: found, From: &since, Until: at, Known: &k, OpenedAt: at, OpenedBy: by}
+	b := LookBack{ID: id, Kind: OnReference, StandardID: s.ID, Title: s.Tag + " " + s.Name + " found out", Found: found, From: &since, Until: act.At, Known: &k, OpenedAt: act.At, OpenedBy: act.By.Name}
 	touched, err := l.TouchedBy(k, since)
 	if err != nil {
 		return b, err
@@ -240,5 +241,5 @@ func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, 
 		notices = append(notices, Notice{ID: fmt.Sprintf("%s-%s", id, t.Run.ID), LookBackID: id, AssetID: asset.ID, RunID: t.Run.ID, To: t.Run.Place + ", " + t.Run.Site,
 			Text: lookback.ReferenceNotice(subject(run.Lab.Name, t.Run, asset.Risk), s.Tag+" "+s.Name, found, *t.Run.EndedAt, changed)})
 	}
-	return b, l.SaveLookBack(&b, notices...)
+	return b, l.SaveLookBack(act, &b, notices...)
 }

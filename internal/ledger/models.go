@@ -5,8 +5,8 @@ package ledger
 import (
 	"time"
 
-	"northneedle/core/activity"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/gas"
 	"northneedle/core/person"
 	"northneedle/core/reference"
@@ -54,16 +54,31 @@ type Activity struct {
 	AssetID   string `gorm:"index"`
 	Procedure string // empty where it is noted by hand
 	Title     string
-	Duty      activity.Duty `gorm:"serializer:json"` // as its template said, with the interval that was accepted
+	Duty      duty.Duty `gorm:"serializer:json"` // as its template said, with the interval that was accepted
 	LastOn    *time.Time
 	DueOn     time.Time `gorm:"index:activity_by_risk,priority:3;index:activity_by_date,priority:2"`
 	Risk      int       `gorm:"index:activity_by_risk,priority:2,sort:desc"`
 	Active    bool      `gorm:"index:activity_by_risk,priority:1;index:activity_by_date,priority:1"`
 	Reason    string
-	Used      float64 // since it was last done
-	Invalid   string  // why it does not count, where it does not
-	Deferred  string  // "to 2026-12-01 by Tamsin Orrery: ward closed"
-	Interval  string  // the sentence by which its interval was accepted, and by whom
+	Used      float64          // since it was last done
+	Undone    duty.Undone      `gorm:"embedded;embeddedPrefix:undone_"` // why it does not count, where it does not
+	Deferred  duty.Deferral    `gorm:"embedded;embeddedPrefix:deferred_"`
+	Accepted  AcceptedInterval `gorm:"embedded;embeddedPrefix:interval_"`
+}
+
+// AcceptedInterval says by what, by whom and when an interval was accepted. The zero value: it is the template's.
+type AcceptedInterval struct {
+	Because string
+	By      string
+	On      *time.Time
+}
+
+// Words is the acceptance in a sentence; empty where there was none.
+func (a AcceptedInterval) Words() string {
+	if a.On == nil {
+		return ""
+	}
+	return a.Because + " Accepted by " + a.By + " on " + a.On.Format(time.DateOnly) + "."
 }
 
 // Standard is a reference standard with its current certificate.
@@ -113,17 +128,19 @@ type ProcedureRevision struct {
 	Text      string // as it was kept: Hash is of it
 }
 
-// Event is a row of the log. Ord is the order of the whole log.
+// Event is a row of the log. Ord is its place in the whole log, Seq in its stream: a run
+// ("run/…"), or the record that an act changed first ("assets/…").
 type Event struct {
 	Ord     int64  `gorm:"primaryKey;autoIncrement"`
-	RunID   string `gorm:"uniqueIndex:event_of_run,priority:1"`
-	Seq     int    `gorm:"uniqueIndex:event_of_run,priority:2"`
+	Stream  string `gorm:"uniqueIndex:event_of_stream,priority:1"`
+	Seq     int    `gorm:"uniqueIndex:event_of_stream,priority:2"`
 	EventID string `gorm:"uniqueIndex"`
 	Kind    string
 	At      string // RFC 3339 with nanoseconds, UTC: hashed as it stands
 	By      string // JSON
 	Data    string // JSON
-	Prev    string
+	Log     string // hash of the event before it in the log
+	Prev    string // hash of the event before it in its stream
 	Hash    string
 }
 
@@ -132,7 +149,8 @@ type Run struct {
 	ID         string `gorm:"primaryKey"`
 	AssetID    string `gorm:"index:run_of_asset,priority:1"`
 	Tag        string
-	Device     string // maker and model
+	Maker      string
+	Model      string
 	Site       string
 	Place      string
 	Family     string
@@ -161,6 +179,9 @@ type Run struct {
 	Paper      bool   // taken over from an older record, without events
 }
 
+// Device is the device in words: maker and model.
+func (r Run) Device() string { return r.Maker + " " + r.Model }
+
 // LooseEnd is an open one, on every screen.
 type LooseEnd struct {
 	ID       uint   `gorm:"primaryKey"`
@@ -173,24 +194,24 @@ type LooseEnd struct {
 
 // Result is one point of an ended run.
 type Result struct {
-	ID        uint      `gorm:"primaryKey"`
-	RunID     string    `gorm:"index"`
-	AssetID   string    `gorm:"index:result_of_asset,priority:1"`
-	At        time.Time `gorm:"index:result_of_asset,priority:2"`
-	Measure   string
-	Point     string
-	Label     string
-	Unit      string
-	Phase     run.Phase
-	Reference float64
-	Indicated float64
-	Error     float64
-	Low       *float64
-	High      *float64
-	U         float64
-	Zone      conformity.Zone
-	ErrorToLimit      float64
-	UToLimit       float64
+	ID           uint      `gorm:"primaryKey"`
+	RunID        string    `gorm:"index"`
+	AssetID      string    `gorm:"index:result_of_asset,priority:1"`
+	At           time.Time `gorm:"index:result_of_asset,priority:2"`
+	Measure      string
+	Point        string
+	Label        string
+	Unit         string
+	Phase        run.Phase
+	Reference    float64
+	Indicated    float64
+	Error        float64
+	Low          *float64
+	High         *float64
+	U            float64
+	Zone         conformity.Zone
+	ErrorToLimit float64
+	UToLimit     float64
 }
 
 // Use is a standard bound to a run.

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"errors"
 	"time"
 
 	"northneedle/core/conformity"
@@ -12,10 +13,10 @@ import (
 
 // project brings the read models up to date with a run, in the events' transaction, and
 // draws the consequences of its being signed.
-func project(tx *gorm.DB, r run.Run, events []run.Event, head string) error {
-	ended, err := projectRun(tx, r, events, head)
+func project(w *writer, r run.Run, events []run.Event, head string) error {
+	ended, err := projectRun(w.tx, r, events, head)
 	if err == nil && ended && r.Status == run.Signed {
-		err = follow(tx, r)
+		err = follow(w, r)
 	}
 	return err
 }
@@ -54,7 +55,7 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 
 func runRow(run run.Run, now time.Time, head string) *Run {
 	v := runview.BriefOf(run, now)
-	row := &Run{ID: run.ID, AssetID: run.Device.ID, Tag: run.Device.Tag, Device: run.Device.Maker + " " + run.Device.Model, Site: run.Device.Site, Place: run.Device.Place,
+	row := &Run{ID: run.ID, AssetID: run.Device.ID, Tag: run.Device.Tag, Maker: run.Device.Maker, Model: run.Device.Model, Site: run.Device.Site, Place: run.Device.Place,
 		Family: run.Device.Family, Procedure: run.Procedure.ID, Title: run.Procedure.Title, Revision: run.Procedure.Revision, Hash: run.Hash,
 		Status: run.Status, OpenedAt: run.OpenedAt, ByID: run.OpenedBy.ID, By: run.OpenedBy.Name, Now: v.Now, Seq: run.Seq, Head: head}
 	for _, end := range run.LooseEnds {
@@ -113,20 +114,28 @@ func projectResults(tx *gorm.DB, r run.Run) error {
 // follow draws the consequences of a run that was signed: the device's status, its due
 // days, a look-back. They are drawn once; what people decided since is not undone by
 // computing the lists anew.
-func follow(tx *gorm.DB, r run.Run) error {
-	status := OutOfUse
-	if r.Signature.Result.Passed() {
-		status = InUse
-	}
+func follow(w *writer, r run.Run) error {
 	if r.Signature.Result != run.NoStatement {
-		if err := tx.Model(&Asset{}).Where("id = ?", r.Device.ID).Update("status", status).Error; err != nil {
+		asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
+		if err != nil && !errors.Is(err, ErrNotFound) {
 			return err
 		}
+		if err == nil {
+			if asset.Status = OutOfUse; r.Signature.Result.Passed() {
+				asset.Status = InUse
+			}
+			if err := w.save(&asset); err != nil {
+				return err
+			}
+		}
 	}
-	if err := projectActivities(tx, r); err != nil {
+	if err := settleActivities(w, r); err != nil {
 		return err
 	}
-	return openOnDevice(tx, r)
+	if err := openOnDevice(w, r); err != nil {
+		return err
+	}
+	return w.done(Act{Kind: "followed from a signed run", By: r.Signature.By, At: r.Signature.At, Why: string(r.Signature.Result) + ", run " + r.ID})
 }
 
 // countFound counts, for the runs that a condition names, the points read as found and
@@ -152,26 +161,4 @@ func resultRows(r run.Run) []Result {
 		}
 	}
 	return rows
-}
-
-// Rebuild computes every list's rows of a run anew from its events.
-func (l *Ledger) Rebuild(id string) error {
-	l.mutex.Lock()
-	defer l.mutex.Unlock()
-	delete(l.runs, id)
-	state, err := l.folded(id)
-	if err != nil {
-		return err
-	}
-	events, err := l.Events(id, 0)
-	if err != nil {
-		return err
-	}
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Where("run_id = ?", id).Delete(&Use{}).Error; err != nil {
-			return err
-		}
-		_, err := projectRun(tx, state.run, events, state.hash)
-		return err
-	})
 }

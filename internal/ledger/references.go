@@ -1,34 +1,28 @@
 package ledger
 
 import (
+	"errors"
 	"fmt"
 	"northneedle/core/run"
 	"time"
-
-	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 )
 
 // EnterStandard enters a new standard with its first certificate. A tag that exists is
-// refused with gorm.ErrDuplicatedKey.
-func (l *Ledger) EnterStandard(s *Standard, c *StandardCertificate) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Create(s).Error; err != nil {
-			return err
-		}
-		return tx.Create(c).Error
-	})
+// refused with ErrExists.
+func (l *Ledger) EnterStandard(act Act, s *Standard, c *StandardCertificate) error {
+	return l.Do(act, func(w *writer) error { return errors.Join(w.create(s), w.create(c)) })
 }
 
 // Certify gives a standard a new certificate, which becomes the current one; earlier
 // ones are kept. A certificate with the same id is entered only once.
-func (l *Ledger) Certify(c *StandardCertificate) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		entered := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(c)
-		if entered.Error != nil || entered.RowsAffected == 0 {
-			return entered.Error
+func (l *Ledger) Certify(act Act, c *StandardCertificate) error {
+	return l.Do(act, func(w *writer) error {
+		if err := w.create(c); errors.Is(err, ErrExists) {
+			return nil
+		} else if err != nil {
+			return err
 		}
-		s, err := one[Standard](tx.Where("id = ?", c.StandardID))
+		s, err := one[Standard](w.tx.Where("id = ?", c.StandardID))
 		if err != nil {
 			return err
 		}
@@ -36,35 +30,39 @@ func (l *Ledger) Certify(c *StandardCertificate) error {
 			return nil // an older one, for the history
 		}
 		s.Certificate, s.Values, s.Parent = c.Certificate, c.Values, c.Parent
-		return tx.Save(&s).Error
+		return w.save(&s)
 	})
 }
 
 // SetStandardStatus changes whether a standard may be used, with a note why.
-func (l *Ledger) SetStandardStatus(id, status, note string) error {
-	changed := l.write.Model(&Standard{}).Where("id = ?", id).Updates(map[string]any{"status": status, "note": note})
-	if changed.Error == nil && changed.RowsAffected == 0 {
-		return ErrNotFound
-	}
-	return changed.Error
+func (l *Ledger) SetStandardStatus(act Act, id, status, note string) error {
+	return l.Do(act, func(w *writer) error {
+		s, err := one[Standard](w.tx.Where("id = ?", id))
+		if err != nil {
+			return err
+		}
+		s.Status, s.Note = status, note
+		return w.save(&s)
+	})
 }
 
 // ReadGauge notes a reading of a cylinder's gauge. One with the same id is noted only once.
-func (l *Ledger) ReadGauge(g *Gauge) error {
-	return l.write.Transaction(func(tx *gorm.DB) error {
-		noted := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(g)
-		if noted.Error != nil || noted.RowsAffected == 0 {
-			return noted.Error
-		}
-		s, err := one[Standard](tx.Where("id = ?", g.StandardID))
+func (l *Ledger) ReadGauge(act Act, g *Gauge) error {
+	return l.Do(act, func(w *writer) error {
+		s, err := one[Standard](w.tx.Where("id = ?", g.StandardID))
 		if err != nil {
 			return err
 		}
 		if s.Cylinder == nil {
 			return fmt.Errorf("%s is no cylinder", s.Tag)
 		}
+		if err := w.create(g); errors.Is(err, ErrExists) {
+			return nil
+		} else if err != nil {
+			return err
+		}
 		s.Cylinder.GaugeBar = g.Bar
-		return tx.Save(&s).Error
+		return w.save(&s)
 	})
 }
 

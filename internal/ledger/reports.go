@@ -31,8 +31,8 @@ type ModelFound struct {
 // FoundByModel says, for the runs signed from one time up to before another, how many
 // were found with every point inside its limits; the most runs first.
 func (l *Ledger) FoundByModel(from, until time.Time) ([]ModelFound, error) {
-	return many[ModelFound](l.read.Model(&Run{}).Select("device, family, count(*) AS runs, sum(found_out = 0) AS inside, count(DISTINCT asset_id) AS devices").
-		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from, until).Group("device, family").Order("runs DESC, device"))
+	return many[ModelFound](l.read.Model(&Run{}).Select("maker || ' ' || model AS device, family, count(*) AS runs, sum(found_out = 0) AS inside, count(DISTINCT asset_id) AS devices").
+		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from, until).Group("maker, model, family").Order("runs DESC, device"))
 }
 
 // OverdueRisks are the risk and the day of everything that was due before a day, on

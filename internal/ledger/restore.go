@@ -7,6 +7,8 @@ import (
 	"os"
 	"path/filepath"
 	"time"
+
+	"gorm.io/gorm"
 )
 
 // Kept says what a backup holds.
@@ -102,8 +104,9 @@ func beside(file string, now time.Time) string { return file + "." + now.Format(
 
 // Replace puts a backup in the place of everything this ledger holds, while it is in use:
 // all of it, or nothing. What it held is kept beside it first, under the name that is
-// returned. Who is signed in stays so, where the backup knows them.
-func (l *Ledger) Replace(backup string, now time.Time) (aside string, kept Kept, err error) {
+// returned. Who is signed in stays so, where the backup knows them. That it was put back, and by
+// whom, is the next event of the log.
+func (l *Ledger) Replace(backup string, act Act) (aside string, kept Kept, err error) {
 	try, kept, err := prepare(backup)
 	if err != nil {
 		return "", kept, err
@@ -111,18 +114,23 @@ func (l *Ledger) Replace(backup string, now time.Time) (aside string, kept Kept,
 	defer os.RemoveAll(try)
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	aside = beside(l.file, now)
+	aside = beside(l.file, act.At)
 	if err := l.Backup(aside); err != nil {
 		return "", kept, fmt.Errorf("what is there could not be kept; nothing was changed: %w", err)
 	}
-	if err := exchangeContent(l.write, filepath.Join(try, File)); err != nil {
+	log := &appender{}
+	err = exchangeContent(l.write, filepath.Join(try, File), func(tx *gorm.DB) error {
+		last, err := one[Event](tx.Order("ord DESC"))
+		if err != nil && !errors.Is(err, ErrNotFound) {
+			return err
+		}
+		log.head = last.Hash
+		return (&writer{tx: tx, log: log, about: "record/backup"}).done(act)
+	})
+	if err != nil {
 		return aside, kept, fmt.Errorf("nothing was changed: %w", err)
 	}
-	last, err := one[Event](l.write.Order("ord DESC"))
-	if err != nil && !errors.Is(err, ErrNotFound) {
-		return aside, kept, err
-	}
-	l.head, l.runs = last.Hash, map[string]folded{}
+	l.head, l.runs = log.head, map[string]folded{}
 	l.onChange("", 0)
 	return aside, kept, nil
 }

@@ -5,7 +5,7 @@ import (
 	"fmt"
 	"time"
 
-	"northneedle/core/activity"
+	"northneedle/core/duty"
 
 	"gorm.io/gorm"
 )
@@ -59,7 +59,7 @@ func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
 	for i, r := range rows {
 		n, known := days[r.Duty]
 		if !known {
-			var duty activity.Duty
+			var duty duty.Duty
 			if err := json.Unmarshal([]byte(r.Duty), &duty); err != nil {
 				return nil, fmt.Errorf("the duty of activity %s: %w", r.ID, err)
 			}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"os"
 	"runtime"
 	"strings"
 	"sync"
@@ -19,9 +20,18 @@ import (
 // pragmas: write-ahead log; every commit waits for the disk; foreign keys hold.
 const pragmas = "?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_pragma=cache_size(-20000)"
 
-func connect(path string) (write, read *gorm.DB, err error) {
+// readOnly opens what cannot be written, and that nobody else writes.
+const readOnly = "?mode=ro&immutable=1&_pragma=cache_size(-20000)"
+
+// alone says that a file is all there is: nobody has it open, and nobody left it so.
+func alone(file string) bool {
+	info, err := os.Stat(file + "-wal")
+	return err != nil || info.Size() == 0
+}
+
+func connect(path, how string) (write, read *gorm.DB, err error) {
 	open := func(connections int) (*gorm.DB, error) {
-		db, err := gorm.Open(sqlite.Open("file:"+path+pragmas), &gorm.Config{
+		db, err := gorm.Open(sqlite.Open("file:"+path+how), &gorm.Config{
 			Logger: logger.Discard, TranslateError: true, SkipDefaultTransaction: true, PrepareStmt: true,
 		})
 		if err != nil {
@@ -92,14 +102,43 @@ func inUse(file string) bool {
 // busy is SQLite's result for what others hold.
 const busy = 5
 
+// marks are what a file says of itself: the program it belongs to, and the versions of its tables.
+func marks(file string) (application int64, applied []string, err error) {
+	how := "?mode=ro"
+	if alone(file) {
+		how = readOnly
+	}
+	db, err := sql.Open(sqlite.DriverName, "file:"+file+how)
+	if err != nil {
+		return 0, nil, err
+	}
+	defer db.Close()
+	if err := db.QueryRow("PRAGMA application_id").Scan(&application); err != nil {
+		return 0, nil, err
+	}
+	rows, err := db.Query("SELECT id FROM migrations")
+	if err != nil {
+		return application, nil, nil // none: the id says whose it is
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id string
+		if err := rows.Scan(&id); err != nil {
+			return application, nil, err
+		}
+		applied = append(applied, id)
+	}
+	return application, applied, rows.Err()
+}
+
 // Backup writes a copy of the whole ledger to a new file, while it is in use.
 func (l *Ledger) Backup(path string) error {
 	return l.read.Exec("VACUUM INTO ?", path).Error
 }
 
 // exchangeContent puts every row of another ledger, of the same tables, in the place of
-// those that are here, in one transaction. Sessions stay.
-func exchangeContent(db *gorm.DB, other string) error {
+// those that are here, and does what follows, in one transaction. Sessions stay.
+func exchangeContent(db *gorm.DB, other string, then func(tx *gorm.DB) error) error {
 	return db.Connection(func(one *gorm.DB) error {
 		if err := one.Exec("ATTACH DATABASE ? AS other", other).Error; err != nil {
 			return err
@@ -123,7 +162,7 @@ func exchangeContent(db *gorm.DB, other string) error {
 					return err
 				}
 			}
-			return nil
+			return then(tx)
 		})
 	})
 }

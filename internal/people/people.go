@@ -165,7 +165,7 @@ func Hash(password string) (string, error) {
 }
 
 // Add registers a person with a password.
-func Add(l *ledger.Ledger, name string, role person.Role, password string) error {
+func Add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string) error {
 	switch role {
 	case person.Trainee, person.Technician, person.Lead, person.Manager:
 	default:
@@ -178,5 +178,5 @@ func Add(l *ledger.Ledger, name string, role person.Role, password string) error
 	if err != nil {
 		return err
 	}
-	return l.Save(&ledger.Person{ID: ulid.Make().String(), Name: strings.TrimSpace(name), Role: role, PasswordHash: hash, Active: true})
+	return l.Record(act, &ledger.Person{ID: ulid.Make().String(), Name: strings.TrimSpace(name), Role: role, PasswordHash: hash, Active: true})
 }

@@ -19,12 +19,15 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// entered is how people are registered.
+var entered = ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}
+
 // desk serves a sign-in desk on a real ledger: /in?password=…, /out and /who.
 func desk(t *testing.T) (*ledger.Ledger, *httptest.Server, *time.Time) {
 	t.Helper()
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
-	require.NoError(t, people.Add(l, "Idris Vail", person.Technician, "a long password"))
+	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
 	now := time.Now()
 	d := people.NewDesk(l, func() time.Time { return now })
 	mux := http.NewServeMux()
@@ -131,7 +134,7 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 
 func TestWhoCannotBeRegistered(t *testing.T) {
 	l, _, _ := desk(t)
-	assert.ErrorContains(t, people.Add(l, "Noor Bexley", "chief", "a long password"), "role")
-	assert.ErrorContains(t, people.Add(l, " ", person.Lead, "a long password"), "name")
-	assert.ErrorContains(t, people.Add(l, "Noor Bexley", person.Lead, "short"), "8 characters")
+	assert.ErrorContains(t, people.Add(l, entered, "Noor Bexley", "chief", "a long password"), "role")
+	assert.ErrorContains(t, people.Add(l, entered, " ", person.Lead, "a long password"), "name")
+	assert.ErrorContains(t, people.Add(l, entered, "Noor Bexley", person.Lead, "short"), "8 characters")
 }

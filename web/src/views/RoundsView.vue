@@ -10,11 +10,13 @@ import YearLoad from '../rounds/YearLoad.vue'
 import { answer, api, ApiError } from '../api/client'
 import { clock } from '../rounds/clock'
 import { dueWords, isoDay } from '../composables/words'
+import { useSession } from '../composables/useSession'
 
 /** A day's round: what is done in which order, waits filled, and what to bring. */
 const props = defineProps<{ day?: string }>()
 const router = useRouter()
 const cache = useQueryClient()
+const { person, can } = useSession()
 const today = isoDay(new Date())
 const days = Array.from({ length: 8 }, (_, i) => {
   const d = new Date()
@@ -96,6 +98,7 @@ const idle = computed(() => {
           type="checkbox"
           class="size-5 accent-ink"
           :checked="data.people.includes(p)"
+          :disabled="p !== person?.name && !can('plan others\' rounds')"
           @change="plan({ people: toggle(data!.people, p) })"
         />
         {{ p }}

@@ -1,5 +1,5 @@
-// Package activity says what recurs on a device, what makes it due, and how it stands.
-package activity
+// Package duty says what recurs on a device, what makes it due, and how it stands.
+package duty
 
 import (
 	"fmt"
@@ -106,8 +106,8 @@ type State struct {
 	LastOn   *time.Time
 	DueOn    time.Time // by the calendar, or as it was deferred or re-planned
 	Used     float64   // since it was last done
-	Invalid  string    // why it does not count, where it does not
-	Deferred string    // until when it was put off, by whom and why, where it was
+	Undone   Undone    // why it does not count, where it does not
+	Deferred Deferral  // until when it was put off, where it was
 }
 
 // warning is for how long before its day an activity is expiring: a tenth of what lies
@@ -128,14 +128,14 @@ type Standing struct {
 func (d Duty) Stands(s State, now time.Time) Standing {
 	day := func(t time.Time) string { return t.Format(time.DateOnly) }
 	suffix := ""
-	if s.Deferred != "" {
-		suffix = ". Deferred " + s.Deferred
+	if words := s.Deferred.Words(); words != "" {
+		suffix = ". Deferred " + words
 	}
 	over := interval.Past(s.DueOn, now)
 	calendar := d.Months > 0 || d.Days > 0
 	switch {
-	case s.Invalid != "":
-		return Standing{Invalid, "Invalid: " + s.Invalid + suffix}
+	case s.Undone.At != nil:
+		return Standing{Invalid, "Invalid: " + s.Undone.Words() + suffix}
 	case s.LastOn == nil && !over:
 		return Standing{Never, "Not done yet; first due on " + day(s.DueOn) + suffix}
 	case s.LastOn == nil:

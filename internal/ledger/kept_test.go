@@ -1,0 +1,291 @@
+package ledger_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"northneedle/internal/definition"
+	"northneedle/internal/demo"
+	"northneedle/internal/ledger"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// within runs statements on a ledger's file as another program would.
+func within(t *testing.T, folder string, do func(db *sql.DB)) {
+	t.Helper()
+	db, err := sql.Open("sqlite", filepath.Join(folder, ledger.File))
+	require.NoError(t, err)
+	do(db)
+	require.NoError(t, db.Close())
+}
+
+// One cell of every table is edited, one row taken away and one put in, behind the log's back: each is
+// named, and put right.
+func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
+	folder := t.TempDir()
+	l, err := ledger.Open(folder)
+	require.NoError(t, err)
+	all, err := definition.Shipped()
+	require.NoError(t, err)
+	require.NoError(t, demo.Fill(l, all, nil, "a long password", 1, time.Date(2026, 3, 2, 6, 0, 0, 0, time.Local)))
+	require.NoError(t, l.Record(ledger.Act{Kind: "round planned", By: idris, At: now}, &ledger.Round{Day: "2026-03-03", People: []string{"Idris Vail"}, By: "Idris Vail", At: now}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "instrument entered", By: idris, At: now}, &ledger.Instrument{ID: "i", Name: "Gas bench", Kind: "gas", Address: "127.0.0.1:1"}, &ledger.Instrument{ID: "j"}))
+	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
+	require.NoError(t, l.Close())
+
+	edited := map[string]string{} // the key by the table
+	within(t, folder, func(db *sql.DB) {
+		tables := []string{}
+		rows, err := db.Query(`SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT IN ('events', 'sessions', 'migrations')`)
+		require.NoError(t, err)
+		for rows.Next() {
+			var name string
+			require.NoError(t, rows.Scan(&name))
+			tables = append(tables, name)
+		}
+		for _, table := range tables {
+			key := map[string]string{"people": "id", "settings": "key", "rounds": "day", "procedure_revisions": "hash", "touches": "subject", "results": "run_id", "uses": "run_id", "loose_ends": "run_id"}[table]
+			if key == "" {
+				key = "id"
+			}
+			var row, id string
+			require.NoError(t, db.QueryRow(fmt.Sprintf(`SELECT rowid, "%s" FROM "%s" ORDER BY rowid DESC LIMIT 1`, key, table)).Scan(&row, &id), table)
+			edited[table] = id
+			column := map[string]string{"settings": "value", "touches": "ord", "results": "indicated", "uses": "role", "loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
+				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note", "standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address",
+				"control_lots": "mean", "control_values": "value", "look_backs": "found", "notices": "answer"}[table]
+			require.NotEmpty(t, column, "a table without an edit: "+table)
+			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
+			require.NoError(t, err, table)
+			n, err := done.RowsAffected()
+			require.NoError(t, err)
+			require.EqualValues(t, 1, n, table)
+		}
+		_, err = db.Exec(`DELETE FROM assets WHERE id = 'dev-MB-0417'`)
+		require.NoError(t, err)
+		_, err = db.Exec(`INSERT INTO people (id, name, role, active) VALUES ('ghost', 'Nobody Known', 'lead', 1)`)
+		require.NoError(t, err)
+	})
+
+	l, err = ledger.Open(folder)
+	require.NoError(t, err)
+	_, err = l.Verify()
+	require.NoError(t, err, "the log itself holds")
+	differences, err := l.Rebuild()
+	require.NoError(t, err)
+	named := map[string]bool{}
+	for _, d := range differences {
+		named[d.Table+" "+d.Key] = true
+	}
+	for table, id := range edited {
+		assert.True(t, named[table+" "+id], "%s %s is not named", table, id)
+	}
+	assert.True(t, named["assets dev-MB-0417"], "a row that was taken away")
+	assert.True(t, named["people ghost"], "a row that was put in")
+	assert.Len(t, differences, len(edited)+3, "and nothing else: an index of histories lost one entry, and has one too many")
+	again, err := l.Rebuild()
+	require.NoError(t, err)
+	assert.Empty(t, again, "they were put right")
+	require.NoError(t, l.Close())
+}
+
+func TestAHistoryTellsWhoChangedWhat(t *testing.T) {
+	l, err := ledger.Open(t.TempDir())
+	require.NoError(t, err)
+	defer l.Close()
+	a := ledger.Asset{ID: "d", Tag: "MB-1", Place: "Ward 3", Status: ledger.InUse}
+	require.NoError(t, l.Record(ledger.Act{ID: "entered-1", Kind: "device entered", By: idris, At: now}, &a))
+	a.Place = "Ward 4"
+	moved := ledger.Act{ID: "moved-1", Kind: "device moved", By: idris, At: now.Add(time.Hour), Why: "the ward moved"}
+	require.NoError(t, l.Record(moved, &a))
+	require.NoError(t, l.Record(moved, &a), "sent again")
+	assert.ErrorIs(t, l.Record(ledger.Act{ID: "moved-1", Kind: "device withdrawn", By: idris, At: now}, &ledger.Asset{ID: "d"}), ledger.ErrUsed)
+	history, err := l.History("assets/d", 10)
+	require.NoError(t, err)
+	require.Len(t, history, 2)
+	assert.Equal(t, ledger.Happened{Ord: 2, Kind: "device moved", By: idris, At: moved.At, Why: "the ward moved", Changes: []ledger.Changed{{Column: "place", Before: "Ward 3", After: "Ward 4"}}}, history[0])
+	p := ledger.Person{ID: "p", Name: "Idris Vail", PasswordHash: "$argon2id$secret"}
+	require.NoError(t, l.Save(&p))
+	history, err = l.History("people/p", 10)
+	require.NoError(t, err)
+	assert.NotContains(t, fmt.Sprint(history), "secret", "a password's hash is nobody's to read")
+}
+
+// A file that is not ours, or a newer version's, is refused in words by everything that opens one,
+// and stays as it is.
+func TestAFileThatIsNotOursIsRefused(t *testing.T) {
+	folder := t.TempDir()
+	l, _ := begun(t, folder)
+	require.NoError(t, l.Close())
+	ours, err := os.ReadFile(filepath.Join(folder, ledger.File))
+	require.NoError(t, err)
+	made := func(t *testing.T, do func(db *sql.DB)) []byte {
+		other := t.TempDir()
+		within(t, other, do)
+		text, err := os.ReadFile(filepath.Join(other, ledger.File))
+		require.NoError(t, err)
+		return text
+	}
+	for name, c := range map[string]struct {
+		text  []byte
+		words string
+	}{
+		"empty":       {nil, "is empty"},
+		"no database": {bytes.Repeat([]byte("this is no ledger "), 100), "is no database"},
+		"foreign": {made(t, func(db *sql.DB) {
+			_, err := db.Exec("CREATE TABLE people (id text); INSERT INTO people VALUES ('a')")
+			require.NoError(t, err)
+		}), "belongs to another program"},
+		"newer": {func() []byte {
+			other := t.TempDir()
+			require.NoError(t, os.WriteFile(filepath.Join(other, ledger.File), ours, 0o600))
+			within(t, other, func(db *sql.DB) {
+				_, err := db.Exec("INSERT INTO migrations VALUES ('0999-of-tomorrow')")
+				require.NoError(t, err)
+			})
+			text, err := os.ReadFile(filepath.Join(other, ledger.File))
+			require.NoError(t, err)
+			return text
+		}(), "newer version"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			folder := t.TempDir()
+			file := filepath.Join(folder, ledger.File)
+			require.NoError(t, os.WriteFile(file, c.text, 0o600))
+			_, err := ledger.Open(folder)
+			assert.ErrorContains(t, err, c.words)
+			_, err = ledger.OpenKept(folder)
+			assert.ErrorContains(t, err, c.words)
+			_, err = ledger.Look(file)
+			assert.ErrorContains(t, err, c.words)
+			here := t.TempDir()
+			l, r := begun(t, here)
+			_, _, err = l.Replace(file, ledger.Act{Kind: "backup put back", By: idris, At: now})
+			assert.ErrorContains(t, err, c.words)
+			_, err = l.Run(r.ID)
+			assert.NoError(t, err, "what is there stays")
+			require.NoError(t, l.Close())
+			_, _, err = ledger.Restore(here, file, now)
+			assert.ErrorContains(t, err, c.words)
+			after, err := os.ReadFile(file)
+			require.NoError(t, err)
+			assert.True(t, bytes.Equal(c.text, after), "it was left as it is")
+		})
+	}
+}
+
+// What only reads a record writes nothing beside it: its folder may be one that cannot be written.
+func TestReadingARecordWritesNothing(t *testing.T) {
+	folder := t.TempDir()
+	l, _ := begun(t, folder)
+	require.NoError(t, l.Close())
+	before, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(folder, 0o500))
+	require.NoError(t, os.Chmod(filepath.Join(folder, ledger.File), 0o400))
+	l, err = ledger.OpenKept(folder)
+	require.NoError(t, err)
+	_, err = l.Verify()
+	require.NoError(t, err)
+	require.NoError(t, l.Backup(filepath.Join(t.TempDir(), "copy.db")))
+	after, err := os.ReadDir(folder)
+	require.NoError(t, err)
+	assert.Equal(t, len(before), len(after))
+	require.NoError(t, l.Close())
+	require.NoError(t, os.Chmod(folder, 0o700))
+}
+
+func TestAPutBackBackupIsInTheLog(t *testing.T) {
+	l, r := begun(t, t.TempDir())
+	defer l.Close()
+	copied := filepath.Join(t.TempDir(), "copy.db")
+	require.NoError(t, l.Backup(copied))
+	carry(t, l, r, noted("what came after"))
+	_, _, err := l.Replace(copied, ledger.Act{Kind: "backup put back", By: idris, At: now, Why: "a wrong import"})
+	require.NoError(t, err)
+	history, err := l.History("record/backup", 5)
+	require.NoError(t, err)
+	require.Len(t, history, 1)
+	assert.Equal(t, idris, history[0].By)
+	_, err = l.Verify()
+	assert.NoError(t, err)
+	differences, err := l.Rebuild()
+	require.NoError(t, err)
+	assert.Empty(t, differences)
+}
+
+// landed are the versions of the tables that records exist of, with the hash of their statements:
+// none of them changes any more.
+var landed = map[string]string{
+	"0001-one-log": "aca986c60bf387ae60095a57f56fbf9a7ac259808c1affe1162e4131200b181c",
+}
+
+var write = flag.Bool("write-landed", false, "write a small ledger of the newest version into testdata")
+
+// A ledger of each landed version is opened by this one: it is brought up to date, holds, and goes on.
+func TestLedgersOfEveryLandedVersionAreUpgraded(t *testing.T) {
+	shipped, err := filepath.Glob("schema/*.sql")
+	require.NoError(t, err)
+	require.Len(t, shipped, len(landed), "a new version needs a ledger in testdata")
+	for version, hash := range landed {
+		t.Run(version, func(t *testing.T) {
+			text, err := os.ReadFile(filepath.Join("schema", version+".sql"))
+			require.NoError(t, err)
+			sum := sha256.Sum256(text)
+			assert.Equal(t, hash, hex.EncodeToString(sum[:]), "a landed version never changes: add another")
+			kept := filepath.Join("testdata", version+".db.gz")
+			if *write {
+				writeLanded(t, kept)
+			}
+			packed, err := os.ReadFile(kept)
+			require.NoError(t, err)
+			unpack, err := gzip.NewReader(bytes.NewReader(packed))
+			require.NoError(t, err)
+			content, err := io.ReadAll(unpack)
+			require.NoError(t, err)
+			folder := t.TempDir()
+			require.NoError(t, os.WriteFile(filepath.Join(folder, ledger.File), content, 0o600))
+			l, err := ledger.Open(folder)
+			require.NoError(t, err)
+			defer l.Close()
+			_, err = l.Verify()
+			require.NoError(t, err)
+			differences, err := l.Rebuild()
+			require.NoError(t, err)
+			assert.Empty(t, differences)
+			rows, err := l.RunsIn("open", 10)
+			require.NoError(t, err)
+			require.Len(t, rows, 1)
+			r, err := l.Run(rows[0].ID)
+			require.NoError(t, err)
+			carry(t, l, r, noted("and on it goes"))
+		})
+	}
+}
+
+func writeLanded(t *testing.T, file string) {
+	folder := t.TempDir()
+	l, _ := begun(t, folder)
+	require.NoError(t, l.Close())
+	content, err := os.ReadFile(filepath.Join(folder, ledger.File))
+	require.NoError(t, err)
+	var packed bytes.Buffer
+	pack := gzip.NewWriter(&packed)
+	_, err = pack.Write(content)
+	require.NoError(t, err)
+	require.NoError(t, pack.Close())
+	require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+	require.NoError(t, os.WriteFile(file, packed.Bytes(), 0o644))
+}
