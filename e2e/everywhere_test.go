@@ -20,7 +20,7 @@ const mostPressed = 9
 
 // everywhere are the pages, with a text by which each is known to be there.
 var everywhere = []struct{ path, sign string }{
-	{"/", "What to bring"}, {"/bench", "Corners"}, {"/equipment", "Show more"}, {"/equipment/MB-0417", "Fingerprint over time"}, {"/equipment/MB-0522", "Fingerprint over time"},
+	{"/", "What to bring"}, {"/bench", "Corners"}, {"/equipment", "Show more"}, {"/equipment/MB-0417", "Fingerprint over time"}, {"/equipment/MB-0516", "Fingerprint over time"},
 	{"/references", "HG-22"}, {"/references/HG-23", "Gas book"}, {"/references/AC-1", "Certificates"}, {"/rounds", "The year ahead"}, {"/control", "Control run now"},
 	{"/look-back", "Runs that rested on it"}, {"/intervals", "What another interval would mean"}, {"/reports", "Gas used and lost"},
 	{"/workings/gas", "Water vapour:"}, {"/workings/budget", "Coverage"}, {"/workings/tolerance", "conforms"}, {"/workings/anatomy", "a gain"}, {"/workings/correction", "Dead space"}, {"/workings/cylinder", "Lasts"},

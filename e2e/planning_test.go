@@ -134,7 +134,7 @@ func yearly(t *testing.T, s *server) {
 	year := runs()
 	p.must(p.Press("a month"))
 	require.Eventually(t, func() bool { return runs() != year }, 10*time.Second, 50*time.Millisecond, "a month holds less than a year")
-	p.must(p.Go("/workings/economics?asset=MB-0511"))
+	p.must(p.Go("/workings/economics?asset=MB-0516"))
 	p.see("from its record", "It is calibrated every 365 days", "smallest ratio of limit to U", "a year.")
 }
 
@@ -142,9 +142,9 @@ func yearly(t *testing.T, s *server) {
 // something, and puts the copy back.
 func putBack(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
-	p.must(p.Go("/equipment/MB-0511"))
+	p.must(p.Go("/equipment/MB-0516"))
 	p.see("History (PDF)")
-	run, err := browser.Eval[string](p.Page, "fetch('/api/assets/MB-0511').then(r => r.json()).then(a => a.history.find(h => h.status === 'signed').id)")
+	run, err := browser.Eval[string](p.Page, "fetch('/api/assets/MB-0516').then(r => r.json()).then(a => a.history.find(h => h.status === 'signed').id)")
 	require.NoError(t, err)
 	// Whether the two files can be had at all is the server's word; they go through the page as a person's would.
 	keep := func(path, name string) string {
