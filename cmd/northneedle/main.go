@@ -8,6 +8,8 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net/http"
+	_ "net/http/pprof" // registers itself; served only where a profile is asked for
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -38,7 +40,8 @@ type place struct {
 
 type network struct {
 	place
-	Addr string `env:"NEEDLE_ADDR" default:"localhost:8360" help:"Address to serve on."`
+	Addr    string `env:"NEEDLE_ADDR" default:"localhost:8360" help:"Address to serve on."`
+	Profile string `placeholder:"ADDRESS" help:"Also serve where the time and the memory go (pprof) on this address: never one that others reach."`
 }
 
 var commands struct {
@@ -96,9 +99,13 @@ func (n network) run(isDemo bool, clock capture.WallClock, fill func(*ledger.Led
 	}
 	driver, links := capture.Connect(ctx, clock, instruments, instrument.DefaultTiming)
 	house := &api.House{Ledger: l, Bench: driver, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: clock.Time, Speed: clock.Speed, Demo: isDemo, Version: version}
+	if n.Profile != "" {
+		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
+	}
 	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
-	err = api.Serve(ctx, n.Addr, api.Handler(house))
+	err = api.Serve(ctx, n.Addr, api.Handler(house), house.EndStreams)
 	stop()
+	err = errors.Join(err, house.Close())
 	links()
 	return err
 }

@@ -81,7 +81,11 @@ func (c *changes) tell(run string, seq int) {
 func registerLive(api huma.API, h *House) {
 	sse.Register(api, operation{"changes", http.MethodGet, "/api/changes", "Runs as they go on", person.Look, 0, nil}.described(),
 		map[string]any{"change": Change{}, "alive": Alive{}},
-		func(ctx context.Context, _ *struct{}, send sse.Sender) { h.streamChanges(ctx, send) })
+		func(ctx context.Context, _ *struct{}, send sse.Sender) {
+			ctx, done := h.streaming(ctx)
+			defer done()
+			h.streamChanges(ctx, send)
+		})
 	sse.Register(api, operation{"live", http.MethodGet, "/api/runs/{id}/live", "A point's link as it is now", person.Look, 0, nil}.described(),
 		map[string]any{"frame": LiveFrame{}, "trouble": LiveTrouble{}},
 		func(ctx context.Context, in *struct {
@@ -89,6 +93,8 @@ func registerLive(api huma.API, h *House) {
 			Measure string `query:"measure" maxLength:"100"`
 			Point   string `query:"point" maxLength:"100"`
 		}, send sse.Sender) {
+			ctx, done := h.streaming(ctx)
+			defer done()
 			h.streamPoint(ctx, in.ID, in.Measure, in.Point, send)
 		})
 	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{kind}", "The controls and faults of a simulated device", person.Look, 0, nil},

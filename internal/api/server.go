@@ -63,6 +63,7 @@ type House struct {
 	plans   plans
 
 	sequences *capture.Sequencer
+	over      chan struct{} // closed when the program ends: streams end with it
 }
 
 // act is what someone does to the record now. An id made by the client keeps a retry from doing it
@@ -111,9 +112,10 @@ func Handler(h *House) http.Handler {
 	h.changes = newChanges()
 	h.Ledger.OnChange(h.changes.tell)
 	h.sequences = capture.NewSequencer(h.Ledger, h.Bench, h.changes.tell)
+	h.over = make(chan struct{})
 
 	router := chi.NewRouter()
-	router.Use(middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
+	router.Use(logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
 	router.Use(h.asOf, h.desk.Middleware, h.signedIn)
 	API(h, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
@@ -121,8 +123,31 @@ func Handler(h *House) http.Handler {
 		w.Write(definition.Schema())
 	})
 	router.Get("/feed/{secret}", h.feed)
+	router.Get("/healthz", h.healthy)
 	router.NotFound(page(web.Files()))
 	return router
+}
+
+// EndStreams ends everything that a browser listens to; it is called once, when the program ends.
+func (h *House) EndStreams() { close(h.over) }
+
+// Close stops what goes on by itself, after the last request was answered.
+func (h *House) Close() error {
+	h.sequences.Close()
+	return h.desk.Close()
+}
+
+// streaming is a context that also ends with the program.
+func (h *House) streaming(ctx context.Context) (context.Context, context.CancelFunc) {
+	ctx, cancel := context.WithCancel(ctx)
+	go func() {
+		select {
+		case <-h.over:
+			cancel()
+		case <-ctx.Done():
+		}
+	}()
+	return ctx, cancel
 }
 
 // API registers every operation; with a nil House it serves to write the description.
@@ -150,6 +175,7 @@ func API(h *House, router chi.Router) huma.API {
 	registerReferences(api, h)
 	registerWorkings(api, h)
 	registerControls(api, h)
+	registerHistory(api, h)
 	registerLots(api, h)
 	registerLookBacks(api, h)
 	registerIntervals(api, h)
@@ -179,9 +205,10 @@ func Description() ([]byte, error) {
 }
 
 // Serve runs the server until the context ends, and then lets requests under way finish.
-func Serve(ctx context.Context, address string, handler http.Handler) error {
+func Serve(ctx context.Context, address string, handler http.Handler, onStop func()) error {
 	server := &http.Server{Addr: address, Handler: handler, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16,
 		BaseContext: nil}
+	server.RegisterOnShutdown(onStop)
 	failed := make(chan error, 1)
 	go func() { failed <- server.ListenAndServe() }()
 	select {
@@ -193,7 +220,7 @@ func Serve(ctx context.Context, address string, handler http.Handler) error {
 	grace, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
 	if err := server.Shutdown(grace); err != nil {
-		return server.Close() // streams that stay open do not hold up the stop
+		return server.Close() // what still hangs does not hold up the stop
 	}
 	return nil
 }

@@ -298,17 +298,37 @@ type Happened struct {
 }
 
 // Changed is one column of a record that an event changed.
-type Changed struct{ Column, Before, After string }
+type Changed struct {
+	Column string `json:"column"`
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
 
 // secret are the columns whose values no history shows.
 var secret = map[string]bool{"people.password_hash": true}
 
-// History is what happened to a record, the newest first. Subject is its table and key:
-// "assets/dev-1".
-func (l *Ledger) History(subject string, limit int) ([]Happened, error) {
-	rows, err := many[Event](l.read.Joins("JOIN touches ON touches.ord = events.ord").Where("touches.subject = ?", subject).Order("events.ord DESC").Limit(limit))
+// History is what happened to some records, the newest first. A subject is a table and a key,
+// "assets/dev-1", or the whole of a table, "settings/".
+func (l *Ledger) History(limit int, subjects ...string) ([]Happened, error) {
+	var whole, exact []string
+	for _, s := range subjects {
+		if strings.HasSuffix(s, "/") {
+			whole = append(whole, s)
+		} else {
+			exact = append(exact, s)
+		}
+	}
+	of := l.read.Where("subject IN ?", exact)
+	for _, s := range whole {
+		of = of.Or("subject >= ? AND subject < ?", s, strings.TrimSuffix(s, "/")+"0") // "0" comes after "/"
+	}
+	touched := l.read.Model(&Touch{}).Select("ord").Where(of)
+	rows, err := many[Event](l.read.Where("ord IN (?)", touched).Order("ord DESC").Limit(limit))
 	if err != nil {
 		return nil, err
+	}
+	meant := func(subject string) bool {
+		return slices.Contains(exact, subject) || slices.ContainsFunc(whole, func(s string) bool { return strings.HasPrefix(subject, s) })
 	}
 	all := []Happened{}
 	for _, e := range rows {
@@ -320,7 +340,7 @@ func (l *Ledger) History(subject string, limit int) ([]Happened, error) {
 		}
 		h.At, h.Why = at.In(time.Local), data.Why
 		for _, c := range data.Changes {
-			if c.Table+"/"+c.Key == subject {
+			if meant(c.Table + "/" + c.Key) {
 				changed, err := differences(c)
 				if err != nil {
 					return nil, err

@@ -5,7 +5,11 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"log/slog"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -38,9 +42,14 @@ type Desk struct {
 	sessions *scs.SessionManager
 	clock    func() time.Time
 
-	mutex  sync.Mutex
-	failed map[string][]time.Time
+	mutex   sync.Mutex
+	failed  map[string][]time.Time
+	refused map[string]int // sign-ins since the last event that tells of them, by the person's name; "" is nobody's here
+	telling *time.Timer    // of that event; nil where none was refused
 }
+
+// quarter is how long refused sign-ins are counted before they are told of in one event.
+const quarter = 15 * time.Minute
 
 // NewDesk makes the desk of a workshop. Sessions last 12 hours, a working day.
 func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
@@ -52,7 +61,7 @@ func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
 	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
-	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}}
+	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}, refused: map[string]int{}}
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -82,17 +91,17 @@ func (d *Desk) Middleware(next http.Handler) http.Handler { return d.sessions.Lo
 // SignIn checks a password and starts a session.
 func (d *Desk) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
 	name = strings.TrimSpace(name)
-	if d.waiting(name) {
+	person, err := d.find(name)
+	if d.waiting(name, person.Name) {
 		return ledger.Person{}, ErrTooMany
 	}
-	person, err := d.find(name)
 	if err != nil {
-		d.fail(name)
+		d.fail(name, "")
 		return ledger.Person{}, ErrRefused
 	}
 	match, err := argon2id.ComparePasswordAndHash(password, person.PasswordHash)
 	if err != nil || !match {
-		d.fail(name)
+		d.fail(name, person.Name)
 		return ledger.Person{}, ErrRefused
 	}
 	if err := d.sessions.RenewToken(ctx); err != nil {
@@ -131,7 +140,8 @@ func (d *Desk) Who(ctx context.Context) (person.Person, bool) {
 	return person.Person{ID: p.ID, Name: p.Name, Role: p.Role}, true
 }
 
-func (d *Desk) waiting(name string) bool {
+// waiting says whether a name must wait; a sign-in that it refuses is counted too.
+func (d *Desk) waiting(name, whose string) bool {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
 	recent := d.failed[name][:0]
@@ -144,17 +154,67 @@ func (d *Desk) waiting(name string) bool {
 	if len(recent) == 0 {
 		delete(d.failed, name)
 	}
-	return len(recent) >= attempts
+	if len(recent) < attempts {
+		return false
+	}
+	d.count(whose)
+	return true
 }
 
-func (d *Desk) fail(name string) {
+// fail notes a refused sign-in under a name, and whose name it is: a name that is nobody's is not
+// kept, it may be a password typed in the wrong field.
+func (d *Desk) fail(name, whose string) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
+	d.count(whose)
 	if len(d.failed) > 10000 {
 		clear(d.failed)
 	}
 	d.failed[name] = append(d.failed[name], d.clock())
 }
+
+// count counts a refused sign-in, to be told of within a quarter of an hour.
+func (d *Desk) count(whose string) {
+	d.refused[whose]++
+	if d.telling != nil {
+		return
+	}
+	d.telling = time.AfterFunc(quarter, func() {
+		if err := d.TellRefused(); err != nil {
+			slog.Error("refused sign-ins were not recorded", "error", err)
+		}
+	})
+}
+
+// TellRefused writes the sign-ins that were refused since it last did as one event; none, nothing.
+func (d *Desk) TellRefused() error {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if d.telling == nil {
+		return nil
+	}
+	names := slices.Sorted(maps.Keys(d.refused))
+	all, parts := 0, []string{}
+	for _, name := range names {
+		n := d.refused[name]
+		all += n
+		if name == "" {
+			name = "a name that is not registered"
+		}
+		parts = append(parts, fmt.Sprintf("%s: %d", name, n))
+	}
+	why := fmt.Sprintf("%d refused. %s.", all, strings.Join(parts, "; "))
+	if err := d.ledger.Tell(ledger.Act{Kind: "sign-ins refused", By: ledger.Nobody, At: d.clock(), Why: why}, "record/sign-ins"); err != nil {
+		return err
+	}
+	d.telling.Stop()
+	d.telling = nil
+	clear(d.refused)
+	return nil
+}
+
+// Close writes what is still to be told.
+func (d *Desk) Close() error { return d.TellRefused() }
 
 // Hash makes the argon2id hash of a password of at least 8 characters.
 func Hash(password string) (string, error) {

@@ -132,6 +132,26 @@ func TestGuessingIsSlowedDown(t *testing.T) {
 	assert.Equal(t, 200, status)
 }
 
+func TestRefusedSignInsAreOneEvent(t *testing.T) {
+	l, err := ledger.Open(t.TempDir())
+	require.NoError(t, err)
+	defer l.Close()
+	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
+	d := people.NewDesk(l, time.Now)
+	for range 11 {
+		_, err := d.SignIn(t.Context(), "idris vail", "guessed")
+		require.Error(t, err)
+	}
+	_, err = d.SignIn(t.Context(), "a long password", "")
+	require.ErrorIs(t, err, people.ErrRefused)
+	require.NoError(t, d.Close())
+	require.NoError(t, d.TellRefused(), "nothing is left to tell")
+	told, err := l.History(9, "record/sign-ins")
+	require.NoError(t, err)
+	require.Len(t, told, 1)
+	assert.Equal(t, "12 refused. a name that is not registered: 1; Idris Vail: 11.", told[0].Why)
+}
+
 func TestWhoCannotBeRegistered(t *testing.T) {
 	l, _, _ := desk(t)
 	assert.ErrorContains(t, people.Add(l, entered, "Noor Bexley", "chief", "a long password"), "role")

@@ -3,8 +3,11 @@ import { reactive } from 'vue'
 import FormOutcome from '../components/FormOutcome.vue'
 import { answer, api } from '../api/client'
 import { useHouse, type House } from './useHouse'
+import HistoryList from '../components/HistoryList.vue'
+import { useSession } from '../composables/useSession'
 
 /** Who may sign in, and as what. */
+const { can } = useSession()
 const { data, problem, saved, change } = useHouse()
 type Role = 'trainee' | 'technician' | 'lead' | 'manager'
 const roles: Role[] = ['trainee', 'technician', 'lead', 'manager']
@@ -77,5 +80,8 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
       /></label>
       <button class="btn btn-main">Register</button>
     </form>
+    <template v-if="can('check the record')">
+      <HistoryList v-for="p in data.people" :id="p.id" :key="p.id" of="person" :title="`History of ${p.name}`" />
+    </template>
   </section>
 </template>

@@ -5,6 +5,7 @@ import RestoreCopy from './RestoreCopy.vue'
 import { answer, api, ApiError } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
+import HistoryList from '../components/HistoryList.vue'
 
 /** The care of the record: its check, its copy, and the calendar link. */
 const { data } = useHouse()
@@ -61,5 +62,11 @@ const link = (path: string) => location.origin + path
       <button v-if="can('keep the feed')" class="btn mt-2" @click="renew">A new link; the old one stops</button>
     </div>
     <p v-if="data" class="text-sm text-ink-2">North Needle {{ data.version }}</p>
+    <HistoryList
+      v-if="can('check the record')"
+      id="all"
+      of="house"
+      title="History of settings, procedures, people, copies and refused sign-ins"
+    />
   </section>
 </template>

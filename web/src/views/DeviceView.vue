@@ -11,6 +11,7 @@ import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { ago, familyWords, localDay, significant } from '../composables/words'
+import HistoryList from '../components/HistoryList.vue'
 
 const props = defineProps<{ id: string }>()
 const { data, error, refetch } = useQuery({
@@ -194,6 +195,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           <dd class="num text-sm">{{ text }}</dd>
         </template>
       </dl>
+      <HistoryList :id="data.id" of="device" />
     </aside>
   </main>
   <EventForm v-if="data && happened" :asset="data.tag" @close="happened = false" />

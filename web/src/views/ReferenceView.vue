@@ -10,6 +10,7 @@ import GasBook from '../references/GasBook.vue'
 import { answer, api, ApiError, type Certified } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay, unitWords } from '../composables/words'
+import HistoryList from '../components/HistoryList.vue'
 
 /** One reference: what it is certified for, how it drifted, where its chain leads, what depends on it. */
 const props = defineProps<{ id: string }>()
@@ -201,6 +202,7 @@ async function change(note: string) {
         </li>
       </ul>
       <p v-if="!data.runs.length" class="py-2 text-ink-2">No run has used it yet.</p>
+      <HistoryList :id="data.id" of="reference" />
     </aside>
     <CertificateForm v-if="certifying" :of="data" @close="certifying = false" />
     <FoundOut v-if="foundOut" :reference="data" @close="foundOut = false" />

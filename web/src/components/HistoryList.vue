@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { answer, api } from '../api/client'
+import QueryState from './QueryState.vue'
+import { localDay } from '../composables/words'
+
+/** What happened to one record, as the log has it: what, when, by whom, and each field before and after. */
+const props = defineProps<{ of: 'device' | 'reference' | 'person' | 'house'; id: string; title?: string }>()
+const open = ref(false)
+const { data, error, refetch } = useQuery({
+  queryKey: computed(() => ['history', props.of, props.id]),
+  queryFn: () => answer(api.GET('/api/history/{of}/{id}', { params: { path: { of: props.of, id: props.id } } })),
+  enabled: open,
+})
+const words = (column: string) => column.replaceAll('_', ' ')
+const short = (text: string) => (text.length > 90 ? text.slice(0, 88) + ' …' : text || 'nothing')
+const time = (at: string) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
+</script>
+
+<template>
+  <details class="mt-4" @toggle="open = ($event.target as HTMLDetailsElement).open">
+    <summary class="min-h-10 cursor-pointer py-2 text-ink-2">{{ title ?? 'History: who changed what' }}</summary>
+    <QueryState v-if="open && !data" what="history" :error="error" @again="refetch" />
+    <p v-else-if="data && !data.length" class="py-2 text-ink-2">Nothing was changed yet.</p>
+    <ul v-else class="rows text-sm">
+      <li v-for="(h, i) in data" :key="i" class="py-2">
+        <span class="font-semibold">{{ localDay(h.at) }} {{ time(h.at) }}</span> {{ h.what }}
+        <span class="text-ink-2">by {{ h.by }}</span>
+        <span v-if="h.why" class="block">{{ h.why }}</span>
+        <ul v-if="h.changes.length" class="mt-1">
+          <li v-for="c in h.changes.filter((c) => c.column !== 'search')" :key="c.column" class="break-words">
+            <span class="text-ink-2">{{ words(c.column) }}:</span>
+            <template v-if="c.before">
+              <s class="text-ink-2">{{ short(c.before) }}</s> →
+            </template>
+            {{ short(c.after) }}
+          </li>
+        </ul>
+      </li>
+    </ul>
+  </details>
+</template>
