@@ -5,15 +5,22 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: demo demo-fresh test bench screenshots release web client build chromium types lint fuzz clean
+.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots release web client build lint fuzz clean
 
-demo: build
+help: ## What make can do
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
+
+demo: build ## Build, and serve the made-up health service
 	./northneedle demo
 
-demo-fresh: build
+demo-fresh: build ## The same, from a new record
 	./northneedle demo --fresh
 
-build: web
+# The server as it is, and the pages by Vite, which loads a changed one at once.
+dev: web/node_modules/.package-lock.json web ## Serve the demo with pages that reload as they are changed
+	go run ./cmd/northneedle demo & trap "kill $$!" EXIT; cd web && npm run --silent dev
+
+build: web ## Build the one binary
 	go build -trimpath -ldflags "-s -w -X main.version=$(VERSION)" -o northneedle ./cmd/northneedle
 
 # The interface. npm writes node_modules/.package-lock.json when it has installed.
@@ -25,52 +32,62 @@ web: web/node_modules/.package-lock.json
 	cd web && npm run --silent build
 
 # The description of the API and the TypeScript client made from it; both are committed.
-client: web/node_modules/.package-lock.json
+client: web/node_modules/.package-lock.json ## The description of the API and the client made from it
 	go run ./cmd/northneedle openapi > docs/openapi.json
 	cd web && npm run --silent client
 
-test: lint build
+test: lint build ## Everything: what CI runs
 	sh ci/client-is-current.sh
 	cd web && npm run --silent test
 	sh ci/debian.sh
 	go test -timeout 20m -parallel 4 $$(go list ./... | grep -v node_modules)
 
-lint: web/node_modules/.package-lock.json web
+lint: web/node_modules/.package-lock.json web ## Formatting, vet, staticcheck, types
 	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npm run --silent types && npm run --silent lint
 
+# Everything but the browser and the whole scenarios.
+test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
+	go vet ./...
+	go test -short $$(go list ./core/... ./families/... ./internal/... | grep -v internal/demo)
+	cd web && npm run --silent types
+
+cover: web/node_modules/.package-lock.json web ## Which lines the tests of the core and the record reach
+	go test -coverprofile=cover.out -coverpkg=./core/...,./families/...,./internal/... ./core/... ./families/... ./internal/...
+	go tool cover -func=cover.out | tail -1
+
 # Figures and ratios; nothing is asserted.
-bench: build
+bench: build ## Measure
 	go run ./perf
 	go test ./core -run '^$$' -bench . -benchmem
 
 # The pictures in docs/screenshots, taken anew from the demo's data.
-screenshots: build
+screenshots: build ## Take the pictures of docs/screenshots anew
 	sh ci/debian.sh
 	go run ./e2e/screenshots
 
 # Each parser under the fuzzer for a while, and the API under whatever may be sent to it.
-fuzz:
+fuzz: ## Each parser under the fuzzer
 	go test ./core/quantity -run '^$$' -fuzz 'FuzzParse$$' -fuzztime 30s
 	go test ./core/conformity -run '^$$' -fuzz FuzzParseTolerance -fuzztime 30s
 	go test ./core/quantity -run '^$$' -fuzz FuzzParseTable -fuzztime 30s
-	go test ./procedures -run '^$$' -fuzz FuzzRead -fuzztime 30s
-	go test ./internal/link -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
+	go test ./internal/definition -run '^$$' -fuzz FuzzRead -fuzztime 30s
+	go test ./internal/instrument -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadImport -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadRun -fuzztime 30s
-	go test ./procedures -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
+	go test ./internal/definition -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
 	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
-	go test ./internal/standin -run '^$$' -fuzz FuzzCommands -fuzztime 30s
+	go test ./internal/sim -run '^$$' -fuzz FuzzCommands -fuzztime 30s
 	go test ./internal/paper -run '^$$' -fuzz FuzzWords -fuzztime 30s -fuzzminimizetime 1x
 	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m
 
-release: web
+release: web ## Binaries for five systems
 	for target in linux/amd64 linux/arm64 windows/amd64 darwin/amd64 darwin/arm64; do \
 	  GOOS=$${target%/*} GOARCH=$${target#*/} go build -trimpath -ldflags "-s -w -X main.version=$(VERSION)" \
 	    -o dist/northneedle-$${target%/*}-$${target#*/}$$([ $${target%/*} = windows ] && echo .exe) ./cmd/northneedle || exit 1; done
 	ls -l dist
 
-clean:
-	rm -rf northneedle dist demo-data web/dist/assets web/dist/index.html
+clean: ## Remove what was built, and the demo's data
+	rm -rf northneedle dist cover.out demo-data web/dist/assets web/dist/index.html

@@ -14,7 +14,11 @@ const { data, error, refetch } = useQuery({
   enabled: open,
 })
 const words = (column: string) => column.replaceAll('_', ' ')
-const short = (text: string) => (text.length > 90 ? text.slice(0, 88) + ' …' : text || 'nothing')
+/** A value as it can be read: a time as a day, a long text cut. */
+function short(text: string) {
+  if (/^\d{4}-\d\d-\d\d \d\d:\d\d/.test(text)) return localDay(text.replace(' ', 'T'))
+  return text.length > 90 ? text.slice(0, 88) + ' …' : text || 'nothing'
+}
 const time = (at: string) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
 </script>
 
