@@ -18,7 +18,7 @@ import (
 )
 
 // Patience is how long a page has to show what is looked for.
-const Patience = 20 * time.Second
+const Patience = 60 * time.Second
 
 // Page is one browser with one tab.
 type Page struct {
@@ -129,6 +129,12 @@ func (p *Page) See(text string) error { return p.SeeWithin(text, Patience) }
 // SeeWithin is [Page.See] with a patience of its own.
 func (p *Page) SeeWithin(text string, patience time.Duration) error {
 	return p.until("document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the text %q", text), patience)
+}
+
+// SeeNow is [Page.SeeWithin] for what the page shows beside the list of a run's steps, where every step's
+// title stands all the time.
+func (p *Page) SeeNow(text string, patience time.Duration) error {
+	return p.until("document.body.innerText.replace(document.querySelector('nav[aria-label=Way]')?.innerText ?? '', '').includes("+quoted(text)+")", fmt.Sprintf("the text %q in hand", text), patience)
 }
 
 // SeeIn waits until the first element that matches a selector shows a text.

@@ -83,6 +83,7 @@ type DryRun struct {
 	Stopped  string     `json:"stopped,omitempty" doc:"what that run came to a stop at"`
 	Points   int        `json:"points"`
 	Saved    string     `json:"saved,omitempty"`
+	New      bool       `json:"new" doc:"no procedure of this id is in use yet"`
 }
 
 // DiffLine is a line that was added, taken out, or stayed.
@@ -299,7 +300,8 @@ func (h *House) dryRun(text string, keep bool, who person.Person) (DryRun, error
 	for _, m := range p.Measures() {
 		run.Points += len(m.Points)
 	}
-	if before, err := h.procedureText(p.ID); err == nil {
+	before, err := h.procedureText(p.ID)
+	if run.New = err != nil; !run.New {
 		run.Diff = diff(before, text)
 		at := slices.IndexFunc(h.procedures(), func(q *procedure.Procedure) bool { return q.ID == p.ID })
 		run.Before = h.procedures()[at].Revision
@@ -323,7 +325,11 @@ func (h *House) dryRun(text string, keep bool, who person.Person) (DryRun, error
 			return run, invalid("keep", "This server keeps no procedures of its own.")
 		}
 		file := filepath.Join(h.Folder, p.ID+".yaml")
-		if err := h.Ledger.KeepProcedure(h.act("", "procedure kept", who, ""), p, file); err != nil {
+		fresh, err := h.begun(p)
+		if err != nil {
+			return run, err
+		}
+		if err := h.Ledger.KeepProcedure(h.act("", "procedure kept", who, ""), p, file, fresh...); err != nil {
 			return run, err
 		}
 		h.use(p)

@@ -21,7 +21,7 @@ import (
 	"northneedle/internal/ledger"
 	"northneedle/internal/sim"
 
-	"github.com/alexedwards/argon2id"
+	"northneedle/internal/people"
 )
 
 func trim(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
@@ -104,7 +104,7 @@ func (f *filler) chance(name string) *rand.Rand {
 }
 
 func (f *filler) cast(password string) error {
-	hash, err := argon2id.CreateHash(password, argon2id.DefaultParams)
+	hash, err := people.Hash(password)
 	if err != nil {
 		return err
 	}

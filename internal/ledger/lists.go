@@ -42,6 +42,11 @@ type AssetPage struct {
 	Limit  int
 }
 
+// AssetsOfFamily are all devices of a family.
+func (l *Ledger) AssetsOfFamily(family string) ([]Asset, error) {
+	return many[Asset](l.read.Where("family = ?", family).Order("tag"))
+}
+
 // Assets is a page of the register, each as far as a list shows it.
 func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
 	query := listedAssets(l.read).Limit(p.Limit)

@@ -9,11 +9,17 @@ import (
 )
 
 // KeepProcedure keeps a revision of a procedure as the lab's own: in the record, and in a file,
-// from which it is read when the program begins. The record has it first.
-func (l *Ledger) KeepProcedure(act Act, p *procedure.Procedure, file string) error {
+// from which it is read when the program begins. The record has it first. What begins to recur by it is
+// kept with it.
+func (l *Ledger) KeepProcedure(act Act, p *procedure.Procedure, file string, begun ...*Activity) error {
 	return l.Do(act, func(w *writer) error {
 		if err := w.save(revisionOf(p)); err != nil {
 			return err
+		}
+		for _, a := range begun {
+			if err := w.create(a); err != nil {
+				return err
+			}
 		}
 		return writeWhole(file, p.Text)
 	})

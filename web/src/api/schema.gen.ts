@@ -2160,6 +2160,8 @@ export interface components {
             id?: string;
             /** @description each with line and field; none: it can be used */
             mistakes: string[];
+            /** @description no procedure of this id is in use yet */
+            new: boolean;
             /** Format: int64 */
             points: number;
             /** @description of a run by the book against healthy stand-ins */

@@ -19,6 +19,12 @@ async function show(id: string) {
   text.value = (await answer(api.GET('/api/procedures/{id}', { params: { path: { id } } }))).text
   open.value = id
 }
+/** A new procedure begins as a short one that can be tried. */
+function write() {
+  run.value = undefined
+  text.value = skeleton
+  open.value = 'new'
+}
 async function attempt(keep: boolean) {
   busy.value = true
   trouble.value = ''
@@ -30,6 +36,16 @@ async function attempt(keep: boolean) {
     busy.value = false
   }
 }
+const skeleton = `id: my-check
+revision: 1
+title: My check
+family: my-family
+cautions:
+  - The maker's manual and local codes come before this procedure.
+steps:
+  - check: Casing, battery and label
+next: { months: 12 }
+`
 const tint: Record<string, string> = {
   added: 'bg-petrol-wash',
   removed: 'bg-vermilion-wash line-through',
@@ -53,6 +69,11 @@ const tint: Record<string, string> = {
           >
         </button>
       </li>
+      <li v-if="can('keep procedures')">
+        <button class="block min-h-12 w-full py-2 pl-2 text-left underline hover:bg-brass-wash" @click="write">
+          Write one of your own
+        </button>
+      </li>
     </ul>
     <div v-if="open">
       <label class="block"
@@ -64,12 +85,12 @@ const tint: Record<string, string> = {
           {{ busy ? 'It is played through …' : 'Try it' }}
         </button>
         <button
-          v-if="run && !run.mistakes.length && !run.stopped && run.diff.length"
+          v-if="run && !run.mistakes.length && !run.stopped && (run.new || run.diff.length)"
           class="btn"
           :disabled="busy"
           @click="attempt(true)"
         >
-          Keep revision {{ run.revision }}
+          {{ run.new ? `Keep ${run.id}` : `Keep revision ${run.revision}` }}
         </button>
         <span class="text-ink-2">It is read, compared, and run by the book against healthy stand-ins.</span>
       </div>
@@ -92,7 +113,7 @@ const tint: Record<string, string> = {
           class="num mt-3 max-h-80 overflow-auto border border-line bg-sheet p-3 text-sm"
           aria-label="What changes"
         ><span v-for="(l, i) in run.diff" :key="i" class="block" :class="tint[l.kind]">{{ l.kind === 'added' ? '+' : l.kind === 'removed' ? '−' : ' ' }} {{ l.text }}</span></pre>
-        <p v-else-if="!run.mistakes.length" class="mt-2 text-ink-2">Nothing differs from what is in use.</p>
+        <p v-else-if="!run.mistakes.length && !run.new" class="mt-2 text-ink-2">Nothing differs from what is in use.</p>
       </template>
     </div>
     <p v-else class="text-ink-2">Choose a procedure to read it.</p>
