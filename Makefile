@@ -5,7 +5,7 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots release web client build lint fuzz clean
+.PHONY: help demo demo-fresh dev test test-fast test-long cover bench screenshots release web client build lint fuzz clean
 
 help: ## What make can do
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -48,6 +48,9 @@ lint: web/node_modules/.package-lock.json web ## Formatting, vet, staticcheck, t
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npm run --silent types && npm run --silent lint
+
+test-long: build ## The longest walk in the browser, by itself
+	NEEDLE_LONG=1 go test -timeout 20m -v ./e2e -run TestBench/a_ventilator
 
 # Everything but the browser and the whole scenarios.
 test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
