@@ -49,8 +49,8 @@ lint: web/node_modules/.package-lock.json web ## Formatting, vet, staticcheck, t
 	go tool staticcheck ./...
 	cd web && npm run --silent types && npm run --silent lint
 
-test-long: build ## The longest walk in the browser, by itself
-	NEEDLE_LONG=1 go test -timeout 20m -v ./e2e -run TestBench/a_ventilator
+test-long: build ## The longest walks in the browser, by themselves
+	NEEDLE_LONG=1 go test -timeout 20m -v ./e2e -parallel 1 -run 'TestBench/(a_ventilator|a_chamber)'
 
 # Everything but the browser and the whole scenarios.
 test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
