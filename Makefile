@@ -5,7 +5,7 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: help demo demo-fresh dev test test-fast test-long cover bench screenshots release web client build lint fuzz clean
+.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots release web client build lint fuzz clean
 
 help: ## What make can do
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -41,16 +41,13 @@ test: lint build ## Everything: what CI runs
 	cd web && npm run --silent test
 	sh ci/debian.sh
 	go test $$(go list ./... | grep -v -e node_modules -e /e2e$$)
-	go test -timeout 20m -parallel 3 ./e2e # by itself: simulated time runs fast, and needs the machine
+	go test -timeout 20m -parallel 4 ./e2e # by itself: simulated time runs fast, and needs the machine
 
 lint: web/node_modules/.package-lock.json web ## Formatting, vet, staticcheck, types
 	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npm run --silent types && npm run --silent lint
-
-test-long: build ## The longest walks in the browser, by themselves
-	NEEDLE_LONG=1 go test -timeout 20m -v ./e2e -parallel 1 -run 'TestBench/(a_ventilator|a_chamber)'
 
 # Everything but the browser and the whole scenarios.
 test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
