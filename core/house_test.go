@@ -26,7 +26,7 @@ var mayImport = map[string][]string{
 	"internal/capture":    {"internal/instrument", "internal/ledger"},
 	"internal/sim":        {"internal/capture", "internal/instrument"},
 	"internal/demo":       {"internal/definition", "internal/ledger", "internal/people", "internal/sim"},
-	"internal/api":        {"families", "internal/capture", "internal/definition", "internal/exchange", "internal/ledger", "internal/paper", "internal/people", "internal/sim", "web"},
+	"internal/api":        {"families", "internal/capture", "internal/definition", "internal/exchange", "internal/instrument", "internal/ledger", "internal/paper", "internal/people", "web"},
 	"web":                 {},
 	"cmd":                 {"internal"},
 	"perf":                {"internal", "web"},

@@ -39,8 +39,8 @@ func (c clock) Step(float64)         {}
 func (c clock) Channels() []string   { return []string{"TIME"} }
 func (c clock) Value(string) float64 { return time.Since(c.since).Seconds() }
 func (c clock) Rate() int            { return 100 }
-func (c clock) Controls() sim.Controls {
-	return sim.Controls{Faults: []sim.Knob{}, Keys: []sim.Knob{}}
+func (c clock) Controls() instrument.Controls {
+	return instrument.Controls{Faults: []instrument.Knob{}, Keys: []instrument.Knob{}}
 }
 func (c clock) Command(m sim.Command) (string, bool, error) {
 	return "OK", m.Is("SIMulate:DEVice"), nil

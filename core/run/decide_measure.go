@@ -29,11 +29,7 @@ type CaptureReading struct {
 }
 
 func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
-	m, p, err := r.point(c.Measure, c.Point)
-	if err != nil {
-		return nil, err
-	}
-	round, err := r.PointRound(m)
+	m, p, round, err := r.openPoint(c.Measure, c.Point)
 	if err != nil {
 		return nil, err
 	}
@@ -146,6 +142,15 @@ func (r Run) point(measure, point string) (*procedure.Measure, *procedure.Point,
 	return m, p, nil
 }
 
+// openPoint finds a point of a measure, and the round that it is read in now.
+func (r Run) openPoint(measure, point string) (m *procedure.Measure, p *procedure.Point, round int, err error) {
+	if m, p, err = r.point(measure, point); err != nil {
+		return nil, nil, 0, err
+	}
+	round, err = r.PointRound(m)
+	return m, p, round, err
+}
+
 // OpenRound is the round a finding's points are being read in.
 func (r Run) OpenRound(finding *procedure.Finding) (int, error) {
 	state := r.Findings[finding.ID]
@@ -203,11 +208,7 @@ func (c WithdrawReading) decide(r Run, o Order) ([]Fact, error) {
 type OmitPoint struct{ Measure, Point, Reason string }
 
 func (c OmitPoint) decide(r Run, o Order) ([]Fact, error) {
-	m, p, err := r.point(c.Measure, c.Point)
-	if err != nil {
-		return nil, err
-	}
-	round, err := r.PointRound(m)
+	m, p, round, err := r.openPoint(c.Measure, c.Point)
 	if err != nil {
 		return nil, err
 	}
@@ -245,11 +246,7 @@ func (r Run) omitAll(m *procedure.Measure, reason string) ([]Fact, error) {
 type CheckSetUp struct{ Measure, Point, Note string }
 
 func (c CheckSetUp) decide(r Run, o Order) ([]Fact, error) {
-	m, p, err := r.point(c.Measure, c.Point)
-	if err != nil {
-		return nil, err
-	}
-	round, err := r.PointRound(m)
+	m, p, round, err := r.openPoint(c.Measure, c.Point)
 	if err != nil {
 		return nil, err
 	}

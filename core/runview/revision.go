@@ -5,7 +5,7 @@ import (
 	"time"
 )
 
-// RevisionView is a certificate that was issued anew, and what it changed.
+// RevisionView is one reissue of a certificate, with the fields that it changed.
 type RevisionView struct {
 	Revision int       `json:"revision"`
 	Reason   string    `json:"reason"`

@@ -285,7 +285,7 @@ func (h *House) register(n NewAsset, who person.Person) (string, error) {
 	records := []any{a}
 	now := h.Clock()
 	today := dayOf(now)
-	for _, d := range h.dutiesOf(n.Family, n.Maker+" "+n.Model) {
+	for _, d := range duty.DutiesOf(h.templates(), n.Family, n.Maker+" "+n.Model) {
 		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today, "first time after it was entered"))
 	}
 	return a.ID, h.Ledger.Record(h.act("", "device entered", who, ""), records...)

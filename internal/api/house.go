@@ -20,6 +20,7 @@ import (
 	"northneedle/internal/people"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/oklog/ulid/v2"
 	"github.com/pmezard/go-difflib/difflib"
 )
 
@@ -336,6 +337,31 @@ func (h *House) dryRun(text string, keep bool, who person.Person) (DryRun, error
 		run.Saved = fmt.Sprintf("Kept as %s. Runs opened from now on are made by revision %d; runs under way keep the one they began with.", filepath.Base(file), p.Revision)
 	}
 	return run, nil
+}
+
+// begun are the activities that begin when a procedure is kept whose interval makes a duty: on the
+// devices of its family that have none by it.
+func (h *House) begun(p *procedure.Procedure) ([]*ledger.Activity, error) {
+	templates := procedure.WithOwn(h.Duties, []*procedure.Procedure{p})
+	if len(templates) == len(h.Duties) { // its family goes by a template
+		return nil, nil
+	}
+	devices, err := h.Ledger.AssetsOfFamily(p.Family)
+	if err != nil {
+		return nil, err
+	}
+	d, _ := p.Duty()
+	var fresh []*ledger.Activity
+	for _, a := range devices {
+		known, err := h.Ledger.Activities(a.ID)
+		if err != nil {
+			return nil, err
+		}
+		if a.Status != ledger.Gone && !slices.ContainsFunc(known, func(k ledger.Activity) bool { return k.Procedure == p.ID }) {
+			fresh = append(fresh, ledger.NewActivity(ulid.Make().String(), a, d, dayOf(h.Clock()), "first time after its procedure was kept"))
+		}
+	}
+	return fresh, nil
 }
 
 // diff is the lines that changed from one text to another, with two around each.

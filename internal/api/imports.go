@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"sync"
 
+	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
@@ -182,7 +183,7 @@ func (h *House) importRecords(file *exchange.Import) []any {
 		switch {
 		case row.Asset != nil:
 			records = append(records, row.Asset)
-			for _, d := range h.dutiesOf(row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model) {
+			for _, d := range duty.DutiesOf(h.templates(), row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model) {
 				records = append(records, ledger.NewActivity(row.Asset.ID+"-"+d.ID, *row.Asset, d, today, "first time after it was imported"))
 			}
 		case row.Standard != nil:

@@ -10,7 +10,7 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/run"
 	"northneedle/internal/capture"
-	"northneedle/internal/sim"
+	"northneedle/internal/instrument"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
@@ -100,7 +100,7 @@ func registerLive(api huma.API, h *House) {
 	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{kind}", "The controls and faults of a simulated device", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
-		}) (out sim.Controls, err error) {
+		}) (out instrument.Controls, err error) {
 			return h.catalog(ctx, in.Kind)
 		})
 	serve(api, operation{"stand-in", http.MethodPost, "/api/stand-ins/{kind}", "Work the controls of a simulated device, or switch a fault", person.DriveSimulated, 0, nil},
@@ -118,7 +118,7 @@ func registerLive(api huma.API, h *House) {
 }
 
 // catalog asks a simulated instrument for its controls.
-func (h *House) catalog(ctx context.Context, kind string) (c sim.Controls, err error) {
+func (h *House) catalog(ctx context.Context, kind string) (c instrument.Controls, err error) {
 	text, err := h.Bench.Tell(ctx, kind, "SIMulate:CATalog?")
 	if err == nil {
 		err = json.Unmarshal([]byte(text), &c)

@@ -63,8 +63,11 @@ type House struct {
 	plans   plans
 
 	sequences *capture.Sequencer
-	over      chan struct{} // closed when the program ends: streams end with it
+	closing   chan struct{} // closed when the program ends: streams end with it
 }
+
+// templates are what recurs on each family, a lab's own families among them.
+func (h *House) templates() []duty.Template { return procedure.WithOwn(h.Duties, h.procedures()) }
 
 // act is what someone does to the record now. An id made by the client keeps a retry from doing it
 // twice.
@@ -112,7 +115,7 @@ func Handler(h *House) http.Handler {
 	h.changes = newChanges()
 	h.Ledger.OnChange(h.changes.tell)
 	h.sequences = capture.NewSequencer(h.Ledger, h.Bench, h.changes.tell)
-	h.over = make(chan struct{})
+	h.closing = make(chan struct{})
 
 	router := chi.NewRouter()
 	router.Use(logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
@@ -129,7 +132,7 @@ func Handler(h *House) http.Handler {
 }
 
 // EndStreams ends everything that a browser listens to; it is called once, when the program ends.
-func (h *House) EndStreams() { close(h.over) }
+func (h *House) EndStreams() { close(h.closing) }
 
 // Close stops what goes on by itself, after the last request was answered.
 func (h *House) Close() error {
@@ -142,7 +145,7 @@ func (h *House) streaming(ctx context.Context) (context.Context, context.CancelF
 	ctx, cancel := context.WithCancel(ctx)
 	go func() {
 		select {
-		case <-h.over:
+		case <-h.closing:
 			cancel()
 		case <-ctx.Done():
 		}
@@ -202,6 +205,15 @@ func API(h *House, router chi.Router) huma.API {
 func Description() ([]byte, error) {
 	text, err := json.MarshalIndent(API(nil, chi.NewRouter()).OpenAPI(), "", " ")
 	return append(text, '\n'), err
+}
+
+// healthy answers whether the record can be read: for whatever watches over the server.
+func (h *House) healthy(w http.ResponseWriter, _ *http.Request) {
+	if _, err := h.lab(); err != nil {
+		http.Error(w, "the record cannot be read", http.StatusServiceUnavailable)
+		return
+	}
+	w.Write([]byte("ok\n"))
 }
 
 // Serve runs the server until the context ends, and then lets requests under way finish.

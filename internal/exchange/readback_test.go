@@ -3,6 +3,7 @@ package exchange_test
 import (
 	"bytes"
 	"encoding/json"
+	"os"
 	"reflect"
 	"testing"
 	"time"
@@ -25,19 +26,9 @@ func handedOut(t testing.TB) ([]byte, run.Run) {
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
 	defer l.Close()
-	p, err := definition.Read("tiny", []byte(`
-id: tiny
-revision: 1
-title: Tiny
-family: gas-monitor
-cautions: [Care.]
-steps:
-  - act: Open
-    opens: Gas open
-  - act: Shut
-    closes: [Gas open]
-next: { months: 1 }
-`))
+	text, err := os.ReadFile("../../testdata/tiny.yaml")
+	require.NoError(t, err)
+	p, err := definition.Read("tiny", text)
 	require.NoError(t, err)
 	lab := run.Lab{Name: "Workshop", Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
 	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: p.Hash, Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
@@ -51,7 +42,7 @@ next: { months: 1 }
 	}
 	rows, err := l.Rows(r.ID)
 	require.NoError(t, err)
-	text, err := exchange.RunJSON(r, rows, now)
+	text, err = exchange.RunJSON(r, rows, now)
 	require.NoError(t, err)
 	return text, r
 }
@@ -80,8 +71,8 @@ func FuzzReadRun(f *testing.F) {
 	for at := 50; at < len(text); at += 97 {
 		f.Add(text, at, byte('7'))
 	}
-	f.Add([]byte(`{"format": "northneedle-run/1", "events": [{}]}`), 3, byte('{'))
-	f.Add([]byte(`{"format": "northneedle-run/1", "events": [{"seq": 1, "kind": "RunOpened", "by": null, "data": null}]}`), 0, byte('{'))
+	f.Add([]byte(`{"format": "northneedle-run/2", "events": [{}]}`), 3, byte('{'))
+	f.Add([]byte(`{"format": "northneedle-run/2", "events": [{"seq": 1, "kind": "RunOpened", "by": null, "data": null}]}`), 0, byte('{'))
 	f.Fuzz(func(t *testing.T, file []byte, at int, put byte) {
 		file = bytes.Clone(file)
 		if len(file) > 0 {

@@ -9,7 +9,7 @@ import (
 	"gorm.io/gorm"
 )
 
-// batch is how many rows an import writes between two looks at whether to go on.
+// batch is how many rows one event of an import holds. After each, it looks whether to go on.
 const batch = 500
 
 // TakeIn inserts records in one transaction: all of them, or none. It tells how
@@ -22,7 +22,7 @@ func (l *Ledger) TakeIn(ctx context.Context, act Act, records []any, told func(d
 				return err
 			}
 			told(i)
-			if err := w.createMany(act, records[i:min(i+batch, len(records))]); err != nil {
+			if err := w.createBatch(act, records[i:min(i+batch, len(records))]); err != nil {
 				return err
 			}
 		}

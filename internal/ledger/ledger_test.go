@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
+	"os"
 	"path/filepath"
 	"testing"
 	"time"
@@ -27,19 +28,9 @@ var now = time.Date(2026, 3, 2, 9, 0, 0, 123456789, time.Local)
 
 func tiny(t testing.TB) *procedure.Procedure {
 	t.Helper()
-	p, err := definition.Read("tiny", []byte(`
-id: tiny
-revision: 1
-title: Tiny
-family: gas-monitor
-cautions: [Care.]
-steps:
-  - act: Open
-    opens: Gas open
-  - act: Shut
-    closes: [Gas open]
-next: { months: 1 }
-`))
+	text, err := os.ReadFile("../../testdata/tiny.yaml")
+	require.NoError(t, err)
+	p, err := definition.Read("tiny", text)
 	require.NoError(t, err)
 	return p
 }

@@ -259,32 +259,20 @@ func (l *Ledger) Save(records ...any) error {
 	return l.Record(Act{Kind: "saved", By: Nobody, At: time.Now()}, records...)
 }
 
-// Tell writes an event that changes no row; what it is about is "record/backup", or the like.
-func (l *Ledger) Tell(act Act, about string) error {
+// Log writes an event that changes no row; what it is about is "record/backup", or the like.
+func (l *Ledger) Log(act Act, about string) error {
 	return l.Do(act, func(w *writer) error { w.about = about; return nil })
 }
 
-// mostChanges is how many rows one event of an import names at the most.
-const mostChanges = 500
-
-// createMany inserts records of one table, given as a pointer to a slice or as pointers: new ones
-// only. Every so many rows are an event.
-func (w *writer) createMany(act Act, records []any) error {
-	for len(records) > 0 {
-		n := min(mostChanges, len(records))
-		for _, r := range records[:n] {
-			if err := w.create(r); err != nil {
-				return err
-			}
-		}
-		part := act
-		part.ID = ""
-		if err := w.done(part); err != nil {
+// createBatch inserts records, and ends them as one event of its own.
+func (w *writer) createBatch(act Act, records []any) error {
+	for _, r := range records {
+		if err := w.create(r); err != nil {
 			return err
 		}
-		records = records[n:]
 	}
-	return nil
+	act.ID = "" // an act in several batches is several events
+	return w.done(act)
 }
 
 // Happened is one event in the history of a record.

@@ -121,7 +121,7 @@ func (d Difference) String() string {
 	return fmt.Sprintf("%s %s: %s", d.Table, d.Key, strings.Join(words, "; "))
 }
 
-// Rebuild computes every table anew from the log, all in one transaction, and says what differed.
+// Rebuild recomputes every table from the log in one transaction. It returns the rows that differed.
 func (l *Ledger) Rebuild() ([]Difference, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -179,7 +179,7 @@ func rebuildRecords(tx *gorm.DB) ([]Difference, error) {
 	sort.Strings(names)
 	var all []Difference
 	for _, name := range names {
-		found, err := recordTables[name].hold(tx, want[name])
+		found, err := recordTables[name].reconcile(tx, want[name])
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}
@@ -220,8 +220,8 @@ func rebuildTouches(tx *gorm.DB, want map[string][]Touch) ([]Difference, error) 
 	return all, nil
 }
 
-// hold makes a table's records what they should be, and says which were not.
-func (t table) hold(tx *gorm.DB, want map[string]json.RawMessage) ([]Difference, error) {
+// reconcile makes a table's records what they should be, and says which were not.
+func (t table) reconcile(tx *gorm.DB, want map[string]json.RawMessage) ([]Difference, error) {
 	where := ""
 	if t.keep != "" {
 		where = " WHERE " + t.keep
@@ -306,7 +306,7 @@ func (t table) of(tx *gorm.DB, id string) ([]string, error) {
 	return rows, err
 }
 
-// rebuildRuns computes the rows of every run anew from its events.
+// rebuildRuns recomputes the rows of every run from its events.
 func (l *Ledger) rebuildRuns(tx *gorm.DB) ([]Difference, error) {
 	var streams []string
 	if err := tx.Model(&Event{}).Where("stream LIKE ?", runStream+"%").Group("stream").Order("min(ord)").Pluck("stream", &streams).Error; err != nil {

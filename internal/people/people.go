@@ -44,11 +44,11 @@ type Desk struct {
 
 	mutex   sync.Mutex
 	failed  map[string][]time.Time
-	refused map[string]int // sign-ins since the last event that tells of them, by the person's name; "" is nobody's here
-	telling *time.Timer    // of that event; nil where none was refused
+	refused map[string]int // refused sign-ins since the last event about them, by person; "" counts unknown names
+	pending *time.Timer    // writes that event; nil where no sign-in was refused
 }
 
-// quarter is how long refused sign-ins are counted before they are told of in one event.
+// quarter is how long refused sign-ins are counted before one event records them.
 const quarter = 15 * time.Minute
 
 // NewDesk makes the desk of a workshop. Sessions last 12 hours, a working day.
@@ -161,8 +161,8 @@ func (d *Desk) waiting(name, whose string) bool {
 	return true
 }
 
-// fail notes a refused sign-in under a name, and whose name it is: a name that is nobody's is not
-// kept, it may be a password typed in the wrong field.
+// fail counts a refused sign-in. Unknown names are not recorded: one may be a password typed into the
+// wrong field.
 func (d *Desk) fail(name, whose string) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
@@ -173,24 +173,24 @@ func (d *Desk) fail(name, whose string) {
 	d.failed[name] = append(d.failed[name], d.clock())
 }
 
-// count counts a refused sign-in, to be told of within a quarter of an hour.
+// count adds a refused sign-in, and starts the timer of the event that records it.
 func (d *Desk) count(whose string) {
 	d.refused[whose]++
-	if d.telling != nil {
+	if d.pending != nil {
 		return
 	}
-	d.telling = time.AfterFunc(quarter, func() {
-		if err := d.TellRefused(); err != nil {
+	d.pending = time.AfterFunc(quarter, func() {
+		if err := d.RecordRefusals(); err != nil {
 			slog.Error("refused sign-ins were not recorded", "error", err)
 		}
 	})
 }
 
-// TellRefused writes the sign-ins that were refused since it last did as one event; none, nothing.
-func (d *Desk) TellRefused() error {
+// RecordRefusals records the refused sign-ins counted so far as one event. Without any it records nothing.
+func (d *Desk) RecordRefusals() error {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
-	if d.telling == nil {
+	if d.pending == nil {
 		return nil
 	}
 	names := slices.Sorted(maps.Keys(d.refused))
@@ -204,17 +204,17 @@ func (d *Desk) TellRefused() error {
 		parts = append(parts, fmt.Sprintf("%s: %d", name, n))
 	}
 	why := fmt.Sprintf("%d refused. %s.", all, strings.Join(parts, "; "))
-	if err := d.ledger.Tell(ledger.Act{Kind: "sign-ins refused", By: ledger.Nobody, At: d.clock(), Why: why}, "record/sign-ins"); err != nil {
+	if err := d.ledger.Log(ledger.Act{Kind: "sign-ins refused", By: ledger.Nobody, At: d.clock(), Why: why}, "record/sign-ins"); err != nil {
 		return err
 	}
-	d.telling.Stop()
-	d.telling = nil
+	d.pending.Stop()
+	d.pending = nil
 	clear(d.refused)
 	return nil
 }
 
 // Close writes what is still to be told.
-func (d *Desk) Close() error { return d.TellRefused() }
+func (d *Desk) Close() error { return d.RecordRefusals() }
 
 // Hash makes the argon2id hash of a password of at least 8 characters.
 func Hash(password string) (string, error) {

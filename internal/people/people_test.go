@@ -145,7 +145,7 @@ func TestRefusedSignInsAreOneEvent(t *testing.T) {
 	_, err = d.SignIn(t.Context(), "a long password", "")
 	require.ErrorIs(t, err, people.ErrRefused)
 	require.NoError(t, d.Close())
-	require.NoError(t, d.TellRefused(), "nothing is left to tell")
+	require.NoError(t, d.RecordRefusals(), "nothing is left to record")
 	told, err := l.History(9, "record/sign-ins")
 	require.NoError(t, err)
 	require.Len(t, told, 1)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"slices"
 	"strconv"
 	"strings"
@@ -58,8 +59,8 @@ func (a *Acoustic) Channels() []string {
 func (a *Acoustic) Rate() int { return 50 }
 
 // Controls are faults of set-up, earphones, attenuator and room; the correction table.
-func (a *Acoustic) Controls() Controls {
-	return Controls{Faults: faultsOf(a.faults, "TIPPED", "coupler tipped", "CABLE", "cable of the right earphone worn", "RESONANCE", "left earphone off at 3 kHz", "STEP", "attenuator step worn at 60 dB", "LOUD", "room too loud", "DISTORTED", "earphone distorts"),
+func (a *Acoustic) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(a.faults, "TIPPED", "coupler tipped", "CABLE", "cable of the right earphone worn", "RESONANCE", "left earphone off at 3 kHz", "STEP", "attenuator step worn at 60 dB", "LOUD", "room too loud", "DISTORTED", "earphone distorts"),
 		Keys: keysOf("TABLE", "correction table, half decibels")}
 }
 

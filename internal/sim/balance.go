@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strconv"
 	"strings"
 )
@@ -56,8 +57,8 @@ func (b *Balance) Channels() []string { return []string{"MASS", "PRESSURE", "ALA
 func (b *Balance) Rate() int { return 5 }
 
 // Controls are a wrong set, evaporation, a touched cup, a bubble, a silent alarm; the set's factor.
-func (b *Balance) Controls() Controls {
-	return Controls{Faults: faultsOf(b.faults, "SET", "wrong set selected", "EVAPORATION", "draught over the cup", "TOUCHED", "cup touched", "BUBBLE", "a bubble in the line", "DEAF", "no occlusion alarm"),
+func (b *Balance) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(b.faults, "SET", "wrong set selected", "EVAPORATION", "draught over the cup", "TOUCHED", "cup touched", "BUBBLE", "a bubble in the line", "DEAF", "no occlusion alarm"),
 		Keys: keysOf("FACTOR", "factor of the set")}
 }
 

@@ -3,6 +3,7 @@ package sim
 import (
 	"fmt"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strings"
 )
 
@@ -41,8 +42,8 @@ func (b *BloodGas) Channels() []string { return []string{"PH", "PCO2", "PO2", "T
 func (b *BloodGas) Rate() int { return 5 }
 
 // Controls are a failing sensor, a bubble, a bad cartridge lot, and a film on the optics; its calibration.
-func (b *BloodGas) Controls() Controls {
-	return Controls{Faults: faultsOf(b.faults, "SENSOR", "pCO2 sensor failing", "BUBBLE", "bubble in the sample", "CARTRIDGE", "cartridge lot kept too warm", "FILM", "film on the optics"), Keys: routinesOf("HAEMOGLOBIN", "haemoglobin calibration")}
+func (b *BloodGas) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(b.faults, "SENSOR", "pCO2 sensor failing", "BUBBLE", "bubble in the sample", "CARTRIDGE", "cartridge lot kept too warm", "FILM", "film on the optics"), Keys: routinesOf("HAEMOGLOBIN", "haemoglobin calibration")}
 }
 
 func (b *BloodGas) connect(tag string) {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strings"
 )
 
@@ -43,8 +44,8 @@ func (m *BreathMonitor) Channels() []string { return []string{"CO"} }
 func (m *BreathMonitor) Rate() int { return 10 }
 
 // Controls are an aged cell, alcohol nearby, an empty cylinder; zero and span of the menu.
-func (m *BreathMonitor) Controls() Controls {
-	return Controls{Faults: faultsOf(m.faults, "OLD", "cell aged", "ALCOHOL", "alcohol nearby", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
+func (m *BreathMonitor) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(m.faults, "OLD", "cell aged", "ALCOHOL", "alcohol nearby", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
 }
 
 func (m *BreathMonitor) connect(tag string) {

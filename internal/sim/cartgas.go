@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strings"
 )
 
@@ -41,8 +42,8 @@ func (g *CartGas) Channels() []string { return []string{"O2", "CO2"} }
 func (g *CartGas) Rate() int { return 25 }
 
 // Controls are wet gas, breath near the inlet, a wet dryer tube, an empty cylinder, an analyser that has drifted; the gas calibration.
-func (g *CartGas) Controls() Controls {
-	return Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet", "SLOW", "dryer tube wet", "EMPTY", "cylinder empty", "DRIFTED", "oxygen analyser drifted"),
+func (g *CartGas) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet", "SLOW", "dryer tube wet", "EMPTY", "cylinder empty", "DRIFTED", "oxygen analyser drifted"),
 		Keys: routinesOf("GAS", "gas calibration")}
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strconv"
 	"strings"
 )
@@ -54,8 +55,8 @@ func (c *Chamber) Channels() []string { return []string{"TEMP"} }
 func (c *Chamber) Rate() int { return 5 }
 
 // Controls are a probe not seated, a draught, a lid not closed; a trim for each zone.
-func (c *Chamber) Controls() Controls {
-	return Controls{Faults: faultsOf(c.faults, "SEAT", "probe not seated", "DRAUGHT", "draught from the right", "LID", "lid of zone 3 not closed"), Keys: keysOf("TRIM", "trim", "MEASURED", "measured temperature")}
+func (c *Chamber) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(c.faults, "SEAT", "probe not seated", "DRAUGHT", "draught from the right", "LID", "lid of zone 3 not closed"), Keys: keysOf("TRIM", "trim", "MEASURED", "measured temperature")}
 }
 
 func (c *Chamber) connect(tag string) {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strconv"
 	"strings"
 )
@@ -34,8 +35,8 @@ func (f *Finger) Channels() []string { return []string{"SPO2", "PULSE"} }
 func (f *Finger) Rate() int { return 25 }
 
 // Controls are a wrong probe curve.
-func (f *Finger) Controls() Controls {
-	return Controls{Faults: faultsOf(f.faults, "CURVE", "wrong curve"), Keys: keysOf()}
+func (f *Finger) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(f.faults, "CURVE", "wrong curve"), Keys: keysOf()}
 }
 
 // Value is the present display.

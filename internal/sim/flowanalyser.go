@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"northneedle/core/gas"
+	"northneedle/internal/instrument"
 )
 
 // The room of the simulated analyser, and the test lung.
@@ -70,8 +71,8 @@ func (f *FlowAnalyser) Channels() []string {
 func (f *FlowAnalyser) Rate() int { return 100 }
 
 // Controls are the faults of analyser, circuit and ventilator; zero and oxygen calibration of the analyser.
-func (f *FlowAnalyser) Controls() Controls {
-	return Controls{Faults: faultsOf(f.faults, "CONDITION", "analyser left on STPD", "MIXTURE", "analyser left on O2", "DRIFTED", "analyser not zeroed", "TUBE", "a tube left on the analyser",
+func (f *FlowAnalyser) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(f.faults, "CONDITION", "analyser left on STPD", "MIXTURE", "analyser left on O2", "DRIFTED", "analyser not zeroed", "TUBE", "a tube left on the analyser",
 		"LOWFLOW", "oxygen flow too low", "CELL", "oxygen cell aged", "LEAK", "leaking circuit", "WEAK", "ventilator delivers too little", "MIXER", "oxygen mixer low", "MUTE", "alarms silent"),
 		Keys: routinesOf("ZERO", "zero", "OXYGEN", "oxygen cell, two points")}
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strconv"
 	"strings"
 )
@@ -68,8 +69,8 @@ func (g *GasBench) Channels() []string { return []string{"CO2"} }
 func (g *GasBench) Rate() int { return 25 }
 
 // Controls are a leak, a blocked trap, an empty cylinder; span and zero of the service menu.
-func (g *GasBench) Controls() Controls {
-	return Controls{Faults: faultsOf(g.faults, "LEAK", "adapter leaks", "TRAP", "trap blocked", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
+func (g *GasBench) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(g.faults, "LEAK", "adapter leaks", "TRAP", "trap blocked", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
 }
 
 // Value is the present reading.

@@ -2,6 +2,7 @@ package sim
 
 import (
 	"fmt"
+	"northneedle/internal/instrument"
 	"slices"
 	"strconv"
 	"strings"
@@ -48,7 +49,7 @@ func deviceTag(c Command, remembered int) (string, error) {
 
 // simulate carries out what every model of a device knows: SIMulate:DEVice connects
 // another one, SIMulate:FAULt switches one of its faults. False: it is another command.
-func simulate(c Command, remembered int, connect func(tag string), faults map[string]bool, controls Controls) (string, bool, error) {
+func simulate(c Command, remembered int, connect func(tag string), faults map[string]bool, controls instrument.Controls) (string, bool, error) {
 	switch {
 	case c.Is("SIMulate:DEVice"):
 		tag, err := deviceTag(c, remembered)
@@ -64,7 +65,7 @@ func simulate(c Command, remembered int, connect func(tag string), faults map[st
 }
 
 // presses are the key and the steps in SIMulate:PRESs, for one of a model's keys.
-func presses(c Command, keys []Knob) (key string, steps int, err error) {
+func presses(c Command, keys []instrument.Knob) (key string, steps int, err error) {
 	key = strings.ToUpper(c.Arg(0))
 	if !slices.Contains(codes(keys), key) {
 		return "", 0, fmt.Errorf(`-224,"Illegal parameter: %s"`, strings.Join(codes(keys), " or "))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strconv"
 	"strings"
 )
@@ -47,8 +48,8 @@ func (p *Photometer) Channels() []string { return []string{"ABSORBANCE", "CONCEN
 func (p *Photometer) Rate() int { return 5 }
 
 // Controls are an old lamp, stray light, an aged calibrator, careless pipetting, a coloured reagent; its calibrations.
-func (p *Photometer) Controls() Controls {
-	return Controls{Faults: faultsOf(p.faults, "LAMP", "lamp old", "STRAY", "reagent used up", "AGED", "calibrator aged", "SPILL", "drops on the tip", "COLOUR", "reagent coloured"), Keys: routinesOf("ONE-POINT", "one-point calibration", "TWO-POINT", "two-point calibration", "LEVELS", "calibration at every level")}
+func (p *Photometer) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(p.faults, "LAMP", "lamp old", "STRAY", "reagent used up", "AGED", "calibrator aged", "SPILL", "drops on the tip", "COLOUR", "reagent coloured"), Keys: routinesOf("ONE-POINT", "one-point calibration", "TWO-POINT", "two-point calibration", "LEVELS", "calibration at every level")}
 }
 
 func (p *Photometer) connect(tag string) {

@@ -31,37 +31,23 @@ type Model interface {
 	// Rate is how many samples a second it streams, 1 to 100.
 	Rate() int
 	// Controls are what a person can do to the simulated device.
-	Controls() Controls
-}
-
-// Controls are the faults that can be switched on, and the keys of the device's own menu.
-type Controls struct {
-	Faults []Knob `json:"faults"` // SIMulate:FAULt CODE,ON or OFF
-	Keys   []Knob `json:"keys"`   // SIMulate:PRESs CODE,steps
-}
-
-// Knob is one of them, by its code and in words.
-type Knob struct {
-	Code string `json:"code"`
-	Word string `json:"word"`
-	On   bool   `json:"on,omitempty"`   // of a fault
-	Once bool   `json:"once,omitempty"` // of a key: a routine, run and not pressed
+	Controls() instrument.Controls
 }
 
 // faultsOf are faults with whether each is on, from codes and words in turn.
-func faultsOf(on map[string]bool, codesAndWords ...string) []Knob {
-	all := []Knob{}
+func faultsOf(on map[string]bool, codesAndWords ...string) []instrument.Knob {
+	all := []instrument.Knob{}
 	for i := 0; i+1 < len(codesAndWords); i += 2 {
-		all = append(all, Knob{Code: codesAndWords[i], Word: codesAndWords[i+1], On: on[codesAndWords[i]]})
+		all = append(all, instrument.Knob{Code: codesAndWords[i], Word: codesAndWords[i+1], On: on[codesAndWords[i]]})
 	}
 	return all
 }
 
 // keysOf are keys of the device's menu, from codes and words in turn.
-func keysOf(codesAndWords ...string) []Knob { return faultsOf(nil, codesAndWords...) }
+func keysOf(codesAndWords ...string) []instrument.Knob { return faultsOf(nil, codesAndWords...) }
 
 // routinesOf are calibration routines of the device's menu, from codes and words in turn.
-func routinesOf(codesAndWords ...string) []Knob {
+func routinesOf(codesAndWords ...string) []instrument.Knob {
 	all := keysOf(codesAndWords...)
 	for i := range all {
 		all[i].Once = true
@@ -70,7 +56,7 @@ func routinesOf(codesAndWords ...string) []Knob {
 }
 
 // codes are the codes of controls.
-func codes(all []Knob) []string {
+func codes(all []instrument.Knob) []string {
 	var list []string
 	for _, c := range all {
 		list = append(list, c.Code)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"northneedle/internal/instrument"
 	"strconv"
 	"strings"
 )
@@ -56,8 +57,8 @@ func (s *Syringe) Channels() []string { return []string{"FLOW"} }
 func (s *Syringe) Rate() int { return 100 }
 
 // Controls are the faults of set-up, sensor and technique.
-func (s *Syringe) Controls() Controls {
-	return Controls{Faults: faultsOf(s.faults, "BTPS", "body conditions left on", "LEAK", "leak on the way in", "FOULED", "sensor fouled", "ZERO", "not zeroed", "BANG", "bangs at the end stop", "HURRY", "no pauses", "SLIP", "one bad stroke"),
+func (s *Syringe) Controls() instrument.Controls {
+	return instrument.Controls{Faults: faultsOf(s.faults, "BTPS", "body conditions left on", "LEAK", "leak on the way in", "FOULED", "sensor fouled", "ZERO", "not zeroed", "BANG", "bangs at the end stop", "HURRY", "no pauses", "SLIP", "one bad stroke"),
 		Keys: append(keysOf("TABLE", "correction table"), routinesOf("ZERO", "zero", "FLOW", "flow calibration of a cart")...)}
 }
 

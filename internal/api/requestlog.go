@@ -27,12 +27,3 @@ func logged(next http.Handler) http.Handler {
 		slog.Log(r.Context(), level, "request", "id", id, "method", r.Method, "path", r.URL.Path, "status", answer.Status(), "bytes", answer.BytesWritten(), "took", time.Since(began).Round(time.Microsecond))
 	}))
 }
-
-// healthy answers whether the record can be read: for whatever watches over the server.
-func (h *House) healthy(w http.ResponseWriter, _ *http.Request) {
-	if _, err := h.lab(); err != nil {
-		http.Error(w, "the record cannot be read", http.StatusServiceUnavailable)
-		return
-	}
-	w.Write([]byte("ok\n"))
-}
