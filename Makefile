@@ -5,7 +5,7 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots release web client build lint fuzz clean
+.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots attack release web client build lint fuzz clean
 
 help: ## What make can do
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -82,6 +82,9 @@ fuzz: ## Each parser under the fuzzer
 	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
 	go test ./internal/sim -run '^$$' -fuzz FuzzCommands -fuzztime 30s
 	go test ./internal/paper -run '^$$' -fuzz FuzzWords -fuzztime 30s -fuzzminimizetime 1x
+
+attack: ## Days of several people at one server, and whatever may be sent to it
+	go test ./internal/api -run TestADayUnderAttack -trials 60 -timeout 30m -v | grep -v INFO
 	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m
 
 release: web ## Binaries for five systems

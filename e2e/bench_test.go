@@ -34,10 +34,15 @@ func openPage(t *testing.T, s *server, who string) *page {
 func (p *page) must(err error) {
 	p.t.Helper()
 	if err != nil {
-		if folder := os.Getenv("NEEDLE_SHOTS"); folder != "" {
-			_ = p.Shot(folder + "/" + strings.ReplaceAll(p.t.Name(), "/", "-") + ".png")
-		}
+		p.picture(strings.ReplaceAll(p.t.Name(), "/", "-"))
 		require.NoError(p.t, err)
+	}
+}
+
+// picture takes one where a folder for them is named.
+func (p *page) picture(name string) {
+	if folder := os.Getenv("NEEDLE_SHOTS"); folder != "" {
+		_ = p.Shot(folder + "/" + name + ".png")
 	}
 }
 

@@ -208,6 +208,15 @@ func (p *Page) Fill(selector, text string) error {
 	}
 }
 
+// Paste replaces the content of a field at once.
+func (p *Page) Paste(selector, text string) error {
+	if err := p.Wait(selector); err != nil {
+		return err
+	}
+	_, err := Eval[bool](p, "(e => { e.value = "+quoted(text)+"; e.dispatchEvent(new Event('input')); return true })(document.querySelector("+quoted(selector)+"))")
+	return err
+}
+
 // Choose picks an option of a select element.
 func (p *Page) Choose(selector, text string) error {
 	if err := p.until("[...(document.querySelector("+quoted(selector)+")?.options ?? [])].some(o => o.text === "+quoted(text)+")", "the option "+text, Patience); err != nil {

@@ -37,6 +37,7 @@ var day = time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)
 
 // house is a whole server on a real ledger with the demo's data and stand-ins.
 type house struct {
+	served *api.House
 	t      *testing.T
 	ledger *ledger.Ledger
 	folder string
@@ -137,7 +138,8 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	h := &house{t: t, ledger: l, folder: folder, now: day}
 	duties, err := definition.Duties("")
 	require.NoError(t, err)
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(folder, "procedures"), Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}))
+	h.served = &api.House{Ledger: l, Bench: b, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(folder, "procedures"), Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}
+	h.server = httptest.NewServer(api.Handler(h.served))
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/run"
 	"northneedle/internal/definition"
@@ -41,7 +42,7 @@ type Command struct {
 func (l *Ledger) Begin(p *procedure.Procedure, c Command) (run.Run, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	if run, ok, err := l.repeated(c.ID); ok || err != nil {
+	if run, ok, err := l.repeated(c); ok || err != nil {
 		return run, err
 	}
 	run := run.NewRun(p)
@@ -71,7 +72,7 @@ func (l *Ledger) Carry(id string, c Command) (run.Run, error) {
 		return next, nil
 	}
 	// Only a command that cannot be carried out may have been carried out before.
-	if run, ok, found := l.repeated(c.ID); ok || found != nil {
+	if run, ok, found := l.repeated(c); ok || found != nil {
 		return run, found
 	}
 	return state.run, err
@@ -89,14 +90,21 @@ func (l *Ledger) carry(state folded, c Command) (run.Run, error) {
 	return l.append(state, events, nil)
 }
 
-// repeated finds the run a command was already carried out on.
-func (l *Ledger) repeated(command string) (run.Run, bool, error) {
-	if command == "" {
+// repeated finds the run a command was already carried out on. An id that another person used, or
+// that belongs to no run, is refused with ErrUsed: acknowledging it would lose the command.
+func (l *Ledger) repeated(c Command) (run.Run, bool, error) {
+	if c.ID == "" {
 		return run.Run{}, false, errors.New("a command needs an id")
 	}
-	var e Event
-	if err := l.write.Select("stream").Where("event_id = ?", command).Limit(1).Find(&e).Error; err != nil || e.RunID() == "" {
+	e, err := one[Event](l.write.Select("stream", "by").Where("event_id = ?", c.ID))
+	if errors.Is(err, ErrNotFound) {
+		return run.Run{}, false, nil
+	}
+	if err != nil {
 		return run.Run{}, false, err
+	}
+	if same, err := e.isBy(c.Order.By); err != nil || !same || e.RunID() == "" {
+		return run.Run{}, false, errors.Join(err, ErrUsed)
 	}
 	state, err := l.folded(e.RunID())
 	return state.run, true, err
@@ -227,6 +235,13 @@ func (e Event) sum() string {
 		h.Write([]byte{'\n'})
 	}
 	return hex.EncodeToString(h.Sum(nil))
+}
+
+// isBy says whether a person caused an event.
+func (e Event) isBy(p person.Person) (bool, error) {
+	var by person.Person
+	err := json.Unmarshal([]byte(e.By), &by)
+	return by.ID == p.ID, err
 }
 
 // event is the row as the core knows it.

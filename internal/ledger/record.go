@@ -219,11 +219,14 @@ func (l *Ledger) Do(act Act, do func(w *writer) error) error {
 	log := l.appender()
 	err := l.write.Transaction(func(tx *gorm.DB) error {
 		if act.ID != "" {
-			if before, err := one[Event](tx.Select("kind").Where("event_id = ?", act.ID)); err == nil && before.Kind == act.Kind {
-				return errRepeated
-			} else if err == nil {
-				return ErrUsed
-			} else if !errors.Is(err, ErrNotFound) {
+			switch before, err := one[Event](tx.Select("kind", "by").Where("event_id = ?", act.ID)); {
+			case err == nil:
+				same, err := before.isBy(act.By)
+				if err == nil && same && before.Kind == act.Kind {
+					return errRepeated
+				}
+				return errors.Join(err, ErrUsed)
+			case !errors.Is(err, ErrNotFound):
 				return err
 			}
 		}

@@ -2,11 +2,13 @@
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import { answer, api } from '../api/client'
+import type { components } from '../api/schema.gen'
 import QueryState from './QueryState.vue'
 import { localDay } from '../composables/words'
 
 /** What happened to one record, as the log has it: what, when, by whom, and each field before and after. */
 const props = defineProps<{ of: 'device' | 'reference' | 'person' | 'house'; id: string; title?: string }>()
+type Changed = components['schemas']['Changed']
 const open = ref(false)
 const { data, error, refetch } = useQuery({
   queryKey: computed(() => ['history', props.of, props.id]),
@@ -19,6 +21,11 @@ function short(text: string) {
   if (/^\d{4}-\d\d-\d\d \d\d:\d\d/.test(text)) return localDay(text.replace(' ', 'T'))
   return text.length > 90 ? text.slice(0, 88) + ' …' : text || 'nothing'
 }
+/** The fields a person knows: no keys, no text made for searching, nothing that is empty in a new record. */
+const shown = (changes: Changed[]) =>
+  changes.filter(
+    (c) => !/^(id|search|.*_id)$/.test(c.column) && (c.before || !['', '0', 'null', '{}'].includes(c.after)),
+  )
 const time = (at: string) => new Date(at).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
 </script>
 
@@ -33,7 +40,7 @@ const time = (at: string) => new Date(at).toLocaleTimeString('en-GB', { hour: '2
         <span class="text-ink-2">by {{ h.by }}</span>
         <span v-if="h.why" class="block">{{ h.why }}</span>
         <ul v-if="h.changes.length" class="mt-1">
-          <li v-for="c in h.changes.filter((c) => c.column !== 'search')" :key="c.column" class="break-words">
+          <li v-for="c in shown(h.changes)" :key="c.column" class="break-words">
             <span class="text-ink-2">{{ words(c.column) }}:</span>
             <template v-if="c.before">
               <s class="text-ink-2">{{ short(c.before) }}</s> →

@@ -80,7 +80,7 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
       /></label>
       <button class="btn btn-main">Register</button>
     </form>
-    <template v-if="can('check the record')">
+    <template v-if="can('keep people')">
       <HistoryList v-for="p in data.people" :id="p.id" :key="p.id" of="person" :title="`History of ${p.name}`" />
     </template>
   </section>

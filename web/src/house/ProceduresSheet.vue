@@ -7,7 +7,7 @@ import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
 
 /** The procedures: read one, edit it, see what changes, try it against a stand-in, keep it. */
-const { data } = useHouse()
+const { data, refetch } = useHouse()
 const { can } = useSession()
 const open = ref('')
 const text = ref('')
@@ -30,6 +30,7 @@ async function attempt(keep: boolean) {
   trouble.value = ''
   try {
     run.value = await answer(api.POST('/api/procedures', { params: { query: { keep } }, body: { text: text.value } }))
+    if (keep) await refetch()
   } catch (e) {
     trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
   } finally {
@@ -56,6 +57,11 @@ const tint: Record<string, string> = {
 <template>
   <section v-if="data" class="grid gap-6 lg:grid-cols-[360px_minmax(0,1fr)]">
     <ul class="rows border-y-2 border-ink">
+      <li v-if="can('keep procedures')">
+        <button class="block min-h-12 w-full py-2 pl-2 text-left underline hover:bg-brass-wash" @click="write">
+          Write one of your own
+        </button>
+      </li>
       <li v-for="p in data.procedures" :key="p.id">
         <button
           class="block w-full py-2 pl-2 text-left hover:bg-brass-wash"
@@ -69,11 +75,6 @@ const tint: Record<string, string> = {
           >
         </button>
       </li>
-      <li v-if="can('keep procedures')">
-        <button class="block min-h-12 w-full py-2 pl-2 text-left underline hover:bg-brass-wash" @click="write">
-          Write one of your own
-        </button>
-      </li>
     </ul>
     <div v-if="open">
       <label class="block"
@@ -85,14 +86,14 @@ const tint: Record<string, string> = {
           {{ busy ? 'It is played through …' : 'Try it' }}
         </button>
         <button
-          v-if="run && !run.mistakes.length && !run.stopped && (run.new || run.diff.length)"
+          v-if="run && !run.saved && !run.mistakes.length && !run.stopped && (run.new || run.diff.length)"
           class="btn"
           :disabled="busy"
           @click="attempt(true)"
         >
           {{ run.new ? `Keep ${run.id}` : `Keep revision ${run.revision}` }}
         </button>
-        <span class="text-ink-2">It is read, compared, and run by the book against healthy stand-ins.</span>
+        <span class="text-ink-2">It is read, compared, and run by the book on healthy simulated devices.</span>
       </div>
       <p v-else class="mt-3 text-ink-2">A lead edits and tries it.</p>
       <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">

@@ -50,7 +50,11 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             <span class="num font-medium">{{ data.tag }}</span> {{ data.device }}
           </h1>
           <p class="mt-1 text-ink-2">
-            {{ familyWords(data.family) }} · serial <span class="num">{{ data.serial }}</span> · {{ data.place }},
+            {{ familyWords(data.family) }}
+            <template v-if="data.serial"
+              >· serial <span class="num">{{ data.serial }}</span></template
+            >
+            · {{ data.place }},
             {{ data.site }}
           </p>
           <p class="mt-1">

@@ -103,6 +103,7 @@ const idle = computed(() => {
         />
         {{ p }}
       </label>
+      <span v-if="!can('plan others\' rounds')" class="text-ink-2">A lead plans the rounds of others.</span>
       <span v-for="c in data.closed" :key="c" class="text-ink-2">○ {{ c }}</span>
     </div>
     <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">

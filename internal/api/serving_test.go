@@ -1,0 +1,80 @@
+package api_test
+
+import (
+	"bufio"
+	"io"
+	"net/http"
+	"testing"
+
+	"northneedle/internal/api"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What a page listens to ends when the program does, and refused sign-ins that were only counted until then
+// are recorded.
+func TestStreamsEndWithTheProgram(t *testing.T) {
+	h := emptyHouse(t)
+	c := h.signedIn("Idris Vail")
+	status, _ := h.client().call("POST", "/api/session", map[string]string{"name": "Idris Vail", "password": "a wrong one"})
+	require.Equal(t, http.StatusUnauthorized, status)
+	response, err := c.http.Get(h.server.URL + "/api/changes")
+	require.NoError(t, err)
+	defer response.Body.Close()
+	reader := bufio.NewReader(response.Body)
+	_, err = reader.ReadString('\n')
+	require.NoError(t, err, "it is under way")
+	h.served.EndStreams()
+	_, err = io.ReadAll(reader)
+	assert.NoError(t, err, "it ends as a whole answer does")
+	require.NoError(t, h.served.Close())
+	told, err := h.ledger.History(5, "record/sign-ins")
+	require.NoError(t, err)
+	require.Len(t, told, 1)
+	assert.Contains(t, told[0].Why, "Idris Vail: 1")
+}
+
+func TestWhetherItServes(t *testing.T) {
+	h := emptyHouse(t)
+	response, err := http.Get(h.server.URL + "/healthz")
+	require.NoError(t, err)
+	defer response.Body.Close()
+	text, err := io.ReadAll(response.Body)
+	require.NoError(t, err)
+	assert.Equal(t, "ok\n", string(text), "without signing in")
+	assert.NotEmpty(t, response.Header.Get("X-Request-Id"), "the line in the log can be found by it")
+	require.NoError(t, h.ledger.Close())
+	again, err := http.Get(h.server.URL + "/healthz")
+	require.NoError(t, err)
+	defer again.Body.Close()
+	assert.Equal(t, http.StatusServiceUnavailable, again.StatusCode)
+}
+
+// A history is read by whoever may see the record; of people, by whoever keeps them.
+func TestHistoriesOverHTTP(t *testing.T) {
+	h := newHouse(t)
+	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
+	posted[api.HouseView](lead, "/api/house/prices", map[string]any{"currency": "cr", "hour": 70, "litre": 0.4, "certificate": 300})
+	all := get[[]api.HappenedView](lead, "/api/history/house/all")
+	require.NotEmpty(t, all)
+	assert.Equal(t, "prices set", all[0].What)
+	assert.Equal(t, "Tamsin Orrery", all[0].By)
+	assert.Contains(t, all[0].Changes[len(all[0].Changes)-1].After, `"hour":70`)
+	status, text := lead.call("POST", "/api/standards/HG-23/status", map[string]string{"status": "quarantined", "note": "it was dropped"})
+	require.Equal(t, http.StatusOK, status, string(text))
+	cylinder := get[[]api.HappenedView](technician, "/api/history/reference/HG-23")
+	assert.Equal(t, "it was dropped", cylinder[0].Why)
+	everyone := get[api.HouseView](lead, "/api/house").People
+	status, text = lead.call("POST", "/api/house/people/"+everyone[0].ID, map[string]any{"name": everyone[0].Name, "role": "technician", "active": false, "password": "a fresh password"})
+	require.Equal(t, http.StatusOK, status, string(text))
+	someone := get[[]api.HappenedView](lead, "/api/history/person/"+everyone[0].ID)
+	require.Equal(t, "person changed", someone[0].What)
+	for _, change := range someone[0].Changes {
+		assert.NotContains(t, change.Before+change.After, "argon2", "a password's hash is nobody's to read")
+	}
+	status, _ = technician.call("GET", "/api/history/person/"+everyone[0].ID, nil)
+	assert.Equal(t, http.StatusForbidden, status)
+	status, _ = lead.call("GET", "/api/history/device/nowhere", nil)
+	assert.Equal(t, http.StatusNotFound, status)
+}
