@@ -21,7 +21,8 @@ func BenchmarkOxygenUptake(b *testing.B) {
 		b.Fatal(err)
 	}
 	input := func(name string, value, u float64) uncertainty.Quantity {
-		return uncertainty.Quantity{Name: name, Value: value, Terms: []uncertainty.Term{{Distribution: uncertainty.Normal, Width: u, K: 2}}}
+		return uncertainty.Quantity{Name: name, Value: value,
+			Terms: []uncertainty.Term{{Distribution: uncertainty.Normal, Width: u, K: 2}}}
 	}
 	inputs := []uncertainty.Quantity{input("VE", 60, 1.2), input("FEO2", 0.168, 0.0006), input("FECO2", 0.037, 0.0006)}
 	b.ReportAllocs()
@@ -41,7 +42,18 @@ func BenchmarkVerdict(b *testing.B) {
 	rule := conformity.Rule{Kind: conformity.Guarded}
 	b.ReportAllocs()
 	for b.Loop() {
-		budget, err := uncertainty.Combine(uncertainty.Term{Name: "gas", Distribution: uncertainty.Normal, Width: 0.05, K: 2}, uncertainty.Resolution("display", 0.01), uncertainty.Term{Name: "readings", Distribution: uncertainty.Normal, Width: 0.004, K: 1, DOF: 4})
+		budget, err := uncertainty.Combine(uncertainty.Term{
+			Name:         "gas",
+			Distribution: uncertainty.Normal,
+			Width:        0.05,
+			K:            2,
+		}, uncertainty.Resolution("display", 0.01), uncertainty.Term{
+			Name:         "readings",
+			Distribution: uncertainty.Normal,
+			Width:        0.004,
+			K:            1,
+			DOF:          4,
+		})
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -105,7 +117,15 @@ func trimRounds(b *testing.B, own, next float64, bias []float64, learn bool) (ro
 		for i := range bias {
 			e := own*off(i) + next*(off(i-1)+off(i+1))
 			worst = math.Max(worst, math.Abs(e))
-			all = append(all, adjust.Point{ID: string(rune('a' + i)), Label: "zone", Level: 37 - e, Error: e, ErrorToLimit: e / 0.1, Limit: 0.1, U: 0.02})
+			all = append(all, adjust.Point{
+				ID:           string(rune('a' + i)),
+				Label:        "zone",
+				Level:        37 - e,
+				Error:        e,
+				ErrorToLimit: e / 0.1,
+				Limit:        0.1,
+				U:            0.02,
+			})
 		}
 		return all, worst
 	}
@@ -120,7 +140,8 @@ func trimRounds(b *testing.B, own, next float64, bias []float64, learn bool) (ro
 		if learn {
 			tried.Past = past
 		}
-		advice, err := adjust.Advise(before, adjust.Policy{School: adjust.Threshold, Threshold: 0.5, MaxRounds: 30}, control, tried)
+		advice, err := adjust.Advise(before, adjust.Policy{School: adjust.Threshold, Threshold: 0.5, MaxRounds: 30},
+			control, tried)
 		if err != nil {
 			b.Fatal(err)
 		}
@@ -144,9 +165,17 @@ func BenchmarkDayPlan(b *testing.B) {
 	over, hands := 0.0, 0
 	for n := range b.N {
 		random := rand.New(rand.NewPCG(uint64(n), 40))
-		day := dayplan.Day{People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 3000}}}, Travel: func(string, string) int { return 5 }}
+		day := dayplan.Day{People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 3000}}},
+			Travel: func(string, string) int { return 5 }}
 		for i := range 40 {
-			j := dayplan.Job{ID: fmt.Sprint(i), Place: fmt.Sprint(random.IntN(4)), Setup: 2 + random.IntN(10), Wait: random.IntN(40), Finish: 5 + random.IntN(25), Risk: 1 + random.IntN(5)}
+			j := dayplan.Job{
+				ID:     fmt.Sprint(i),
+				Place:  fmt.Sprint(random.IntN(4)),
+				Setup:  2 + random.IntN(10),
+				Wait:   random.IntN(40),
+				Finish: 5 + random.IntN(25),
+				Risk:   1 + random.IntN(5),
+			}
 			if random.IntN(3) == 0 {
 				j.References = []string{"FA-1"}
 			}

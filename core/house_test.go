@@ -26,16 +26,18 @@ var mayImport = map[string][]string{
 	"internal/capture":    {"internal/instrument", "internal/ledger"},
 	"internal/sim":        {"internal/capture", "internal/instrument"},
 	"internal/demo":       {"internal/definition", "internal/ledger", "internal/people", "internal/sim"},
-	"internal/api":        {"families", "internal/capture", "internal/definition", "internal/exchange", "internal/instrument", "internal/ledger", "internal/paper", "internal/people", "web"},
-	"web":                 {},
-	"cmd":                 {"internal"},
-	"perf":                {"internal", "web"},
-	"e2e":                 {"internal/api"},
+	"internal/api": {"families", "internal/capture", "internal/definition", "internal/exchange",
+		"internal/instrument", "internal/ledger", "internal/paper", "internal/people", "web"},
+	"web":  {},
+	"cmd":  {"internal"},
+	"perf": {"internal", "web"},
+	"e2e":  {"internal/api"},
 }
 
 // onlyIn are libraries that one room keeps to itself.
 var onlyIn = map[string]string{
-	"gorm.io/": "internal/ledger", "github.com/glebarez/": "internal/ledger", "github.com/danielgtaylor/huma": "internal/api", "github.com/go-chi/": "internal/api",
+	"gorm.io/": "internal/ledger", "github.com/glebarez/": "internal/ledger",
+	"github.com/danielgtaylor/huma": "internal/api", "github.com/go-chi/": "internal/api",
 	"github.com/alexedwards/": "internal/people",
 }
 
@@ -45,7 +47,8 @@ func TestAnArrowNeverRunsBackUp(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		if entry.IsDir() && (entry.Name() == "node_modules" || strings.HasPrefix(entry.Name(), ".") && len(entry.Name()) > 2) {
+		if entry.IsDir() && (entry.Name() == "node_modules" ||
+			strings.HasPrefix(entry.Name(), ".") && len(entry.Name()) > 2) {
 			return filepath.SkipDir
 		}
 		if entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
@@ -71,7 +74,8 @@ func TestAnArrowNeverRunsBackUp(t *testing.T) {
 			open := append([]string{"core", room}, mayImport[room]...)
 			assert.True(t, within(name, open), "%s imports %s: %s may not", path, name, room)
 			if within(name, []string{"internal/demo"}) {
-				assert.True(t, within(room, []string{"cmd", "perf", "internal/demo"}), "%s imports the demo, which is the command's alone", path)
+				assert.True(t, within(room, []string{"cmd", "perf", "internal/demo"}),
+					"%s imports the demo, which is the command's alone", path)
 			}
 		}
 		return nil

@@ -14,7 +14,8 @@ import (
 
 // forbidden are the parts of the standard library that touch the world.
 var forbidden = map[string]bool{
-	"os": true, "net": true, "net/http": true, "database/sql": true, "log": true, "log/slog": true, "sync": true, "io/fs": true,
+	"os": true, "net": true, "net/http": true, "database/sql": true, "log": true, "log/slog": true, "sync": true,
+	"io/fs": true,
 }
 
 func TestImports(t *testing.T) {
@@ -33,7 +34,8 @@ func TestImports(t *testing.T) {
 		}
 		for _, spec := range file.Imports {
 			name := strings.Trim(spec.Path.Value, `"`)
-			outside := strings.Contains(strings.SplitN(name, "/", 2)[0], ".") && !strings.HasPrefix(name, "gonum.org/v1/gonum/")
+			outside := strings.Contains(strings.SplitN(name, "/", 2)[0], ".") &&
+				!strings.HasPrefix(name, "gonum.org/v1/gonum/")
 			project := strings.HasPrefix(name, "northneedle/") && !strings.HasPrefix(name, "northneedle/core/")
 			if outside || project || forbidden[name] {
 				t.Errorf("%s imports %s: core takes only the standard library, gonum and core itself", path, name)

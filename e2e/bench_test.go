@@ -95,7 +95,8 @@ func (p *page) startBySearch(tag string) {
 // throughToMeasuring carries a capnograph's run to its first live point.
 func (p *page) throughToMeasuring() {
 	p.t.Helper()
-	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window", "seat it until it clicks", "Start the timer")
+	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window",
+		"seat it until it clicks", "Start the timer")
 	p.enter("Meanwhile")
 	p.must(p.Fill("input[name=temperature]", "21,4"))
 	p.must(p.Key("Enter"))
@@ -105,7 +106,8 @@ func (p *page) throughToMeasuring() {
 	p.must(p.Key("Enter"))
 	p.must(p.Fill("input[name=source]", "RC-01"))
 	p.must(p.Key("Enter"))
-	p.enter("Compare the unit, the convention", "zero the device by its menu", "A leak at the adapter", "Open the valves of the 5 %")
+	p.enter("Compare the unit, the convention", "zero the device by its menu", "A leak at the adapter",
+		"Open the valves of the 5 %")
 	p.see("CO₂ as found: room air")
 }
 
@@ -158,7 +160,8 @@ func capnograph(t *testing.T, s *server) {
 	p.see("MB-0417")
 	p.startBySearch("MB-0417")
 	p.throughToMeasuring()
-	p.takeSteady("CO₂ as found: room air", "CO₂ as found: 5 %", "CO₂ as found: 10 %", "Breath rate as found: 6", "Breath rate as found: 12", "Breath rate as found: 30")
+	p.takeSteady("CO₂ as found: room air", "CO₂ as found: 5 %", "CO₂ as found: 10 %", "Breath rate as found: 6",
+		"Breath rate as found: 12", "Breath rate as found: 30")
 	p.enter("Close as found")
 	p.see("The error grows with the level: a gain.", "Advised: adjust", "presses up on CO₂ span")
 	p.enter("The cell has aged.")
@@ -169,8 +172,10 @@ func capnograph(t *testing.T, s *server) {
 	p.enter("Close as left")
 	p.enter("Advised: leave as it is")
 	p.enter("Shut both valves", "This closes: Sampling adapter", "Choose the curve")
-	p.takeSteady("SpO₂ as found: 97", "SpO₂ as found: 90", "SpO₂ as found: 80", "SpO₂ as found: 70", "Pulse rate as found: 30", "Pulse rate as found: 60", "Pulse rate as found: 120", "Pulse rate as found: 200")
-	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below", "Take the probe off", "Run on battery")
+	p.takeSteady("SpO₂ as found: 97", "SpO₂ as found: 90", "SpO₂ as found: 80", "SpO₂ as found: 70",
+		"Pulse rate as found: 30", "Pulse rate as found: 60", "Pulse rate as found: 120", "Pulse rate as found: 200")
+	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
+		"Take the probe off", "Run on battery")
 	p.see("This closes: Service menu entered")
 	p.enter("This closes: Service menu entered", "Wipe down")
 	p.must(p.SeeIn("[aria-label=Work]", "Label attached, owner told")) // the rail shows it all the time
@@ -179,7 +184,8 @@ func capnograph(t *testing.T, s *server) {
 	assert.False(t, p.Has("Before it can be signed"))
 	p.must(p.Press("Sign"))
 	p.see("Next due", "Certificate (PDF)")
-	kind, err := browser.Eval[string](p.Page, "fetch([...document.querySelectorAll('a')].find(a => a.innerText.startsWith('Certificate')).href).then(r => r.status + ' ' + r.headers.get('content-type'))")
+	kind, err := browser.Eval[string](p.Page,
+		"fetch([...document.querySelectorAll('a')].find(a => a.innerText.startsWith('Certificate')).href).then(r => r.status + ' ' + r.headers.get('content-type'))")
 	require.NoError(t, err)
 	assert.Equal(t, "200 application/pdf", kind)
 	p.must(p.Go("/"))
@@ -192,13 +198,16 @@ func twoRuns(t *testing.T, s *server) {
 	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 4))
 	tag, err := p.Text("h1 a")
 	require.NoError(t, err)
-	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window", "seat it until it clicks", "Start the timer")
+	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window",
+		"seat it until it clicks", "Start the timer")
 	p.see("Meanwhile")
-	scale, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).querySelector('kbd').innerText")
+	scale, err := browser.Eval[string](p.Page,
+		"[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).querySelector('kbd').innerText")
 	require.NoError(t, err)
 	p.must(p.Key(scale))
 	p.see("Corners as found: front left", "The platform can tip")
-	expected, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('span')].find(s => s.innerText === 'Reference').nextElementSibling.innerText")
+	expected, err := browser.Eval[string](p.Page,
+		"[...document.querySelectorAll('span')].find(s => s.innerText === 'Reference').nextElementSibling.innerText")
 	require.NoError(t, err)
 	p.must(p.Fill("input[name=reading]", strings.ReplaceAll(expected, ".", ",")))
 	p.must(p.Key("Enter"))
@@ -224,7 +233,8 @@ func tagButton(t *testing.T, p *page, tag string) string {
 // tagOf finds a device by search words and status; the nth of them.
 func tagOf(t *testing.T, p *page, search, status string, n int) string {
 	t.Helper()
-	text, err := browser.Eval[string](p.Page, "fetch('/api/assets?search="+strings.ReplaceAll(search, " ", "+")+"').then(r => r.text())")
+	text, err := browser.Eval[string](p.Page, "fetch('/api/assets?search="+strings.ReplaceAll(search, " ", "+")+
+		"').then(r => r.text())")
 	require.NoError(t, err)
 	var found api.AssetPageView
 	require.NoError(t, json.Unmarshal([]byte(text), &found))
@@ -245,7 +255,8 @@ func failingLink(t *testing.T, s *server) {
 	p.throughToMeasuring()
 	p.see("Gas bench: link alive.")
 	p.must(p.Press("Simulated device"))
-	for fault, words := range map[string]string{"link drop": "the link is lost", "link silent": "connected, but silent", "link garbage": "cannot be read"} {
+	for fault, words := range map[string]string{"link drop": "the link is lost", "link silent": "connected, but silent",
+		"link garbage": "cannot be read"} {
 		p.must(p.Press(fault))
 		p.see(words)
 		assert.True(t, p.Has("The reading can be typed"), "the way out is named")
@@ -298,7 +309,12 @@ func spirometer(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
 	p.startBySearch(tagOf(t, p, "spirometer merrowby", "in use", 0))
 	p.enter("Take the first that fits", "I have read them", "Fit a new filter")
-	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+	for field, text := range map[string]string{
+		"temperature": "21,4",
+		"pressure":    "1008",
+		"humidity":    "46",
+		"source":      "RC-01",
+	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Press("Record"))
@@ -309,7 +325,8 @@ func spirometer(t *testing.T, s *server) {
 	p.see("a bang at the end stop")
 	p.see("Volume as found: medium, injected", "Volume as found: fast, withdrawn")
 	p.enter("Close as found")
-	p.see("as much as body conditions left on would give", "Advised: look for the cause", "Body conditions were left on for the syringe")
+	p.see("as much as body conditions left on would give", "Advised: look for the cause",
+		"Body conditions were left on for the syringe")
 	p.must(p.Key("Enter"))
 	p.see("Look for the cause, round 1")
 	p.simulate("body conditions left on")
@@ -318,7 +335,8 @@ func spirometer(t *testing.T, s *server) {
 	p.see("even if it was nothing")
 	p.must(p.Fill("textarea[name=found]", "Body conditions were left on; switched off."))
 	p.must(p.Key("Enter"))
-	p.see("Flow as left: at rest", "Volume as left: slow, injected", "Volume as left: medium, injected", "Volume as left: fast, withdrawn")
+	p.see("Flow as left: at rest", "Volume as left: slow, injected", "Volume as left: medium, injected",
+		"Volume as left: fast, withdrawn")
 	p.enter("Close as left")
 	p.enter("Advised: leave as it is")
 	p.enter("This closes: Sensor off", "This closes: Calibration menu", "Cleaned, label attached")
@@ -331,8 +349,14 @@ func spirometer(t *testing.T, s *server) {
 func cart(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
 	p.startBySearch(tagOf(t, p, "m9 merrowby", "in use", 0))
-	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve", "Start the timer", "Meanwhile")
-	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve", "Start the timer",
+		"Meanwhile")
+	for field, text := range map[string]string{
+		"temperature": "21,4",
+		"pressure":    "1008",
+		"humidity":    "46",
+		"source":      "RC-01",
+	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Press("Record"))
@@ -348,7 +372,8 @@ func cart(t *testing.T, s *server) {
 	p.see("In expired gas O₂ is off by", "At rest: VO₂", "At hard work: VO₂", "Advised: leave as it is")
 	p.must(p.Key("Enter"))
 	p.see("This closes: Gas valve open")
-	for _, check := range []string{"Calibration menu left", "Pump off, mouthpiece path cleaned", "Label attached"} { // with the gas still open
+	for _, check := range []string{"Calibration menu left", "Pump off, mouthpiece path cleaned",
+		"Label attached"} { // with the gas still open
 		p.must(p.Press(check))
 		p.must(p.SeeIn("[aria-label=Work] h2", check))
 		p.enter("Does not apply")
@@ -374,15 +399,27 @@ func ventilator(t *testing.T, s *server) {
 	p.see("Each reference is checked")
 	p.must(p.Press("1 cannot be used, and why"))
 	p.see("FA-2 was last zeroed on", "Prepare FA-2")
-	p.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser's inlet, then", "Note what was set before", "Start the timer")
+	p.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser's inlet, then",
+		"Note what was set before", "Start the timer")
 	p.must(p.SeeWithin("Volumes are converted with them", 2*time.Minute)) // once the ventilator is warm
-	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+	for field, text := range map[string]string{
+		"temperature": "21,4",
+		"pressure":    "1008",
+		"humidity":    "46",
+		"source":      "RC-01",
+	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Press("Record"))
 	p.see("Read them on both devices")
 	body := "BTPS: 37 °C, ambient pressure, saturated"
-	for field, choice := range map[string]string{"flowing": "air", "mixture_set": "pure oxygen", "analyser_condition": body, "ventilator_condition": body, "trigger": "adult"} {
+	for field, choice := range map[string]string{
+		"flowing":              "air",
+		"mixture_set":          "pure oxygen",
+		"analyser_condition":   body,
+		"ventilator_condition": body,
+		"trigger":              "adult",
+	} {
 		p.must(p.Choose("select[name="+field+"]", choice))
 	}
 	p.must(p.Press("Record"))
@@ -392,13 +429,15 @@ func ventilator(t *testing.T, s *server) {
 	p.see("Tidal volume as found: 50 mL")
 	p.simulate("analyser left on STPD")
 	p.seeInTime("Tidal volume as found: 300 mL", "Tidal volume 100 mL: Outside")
-	p.seeInTime("Rate as found: 30", "PEEP as found: 20", "Peak pressure as found: 40", "This opens a loose end: Oxygen supply on")
+	p.seeInTime("Rate as found: 30", "PEEP as found: 20", "Peak pressure as found: 40",
+		"This opens a loose end: Oxygen supply on")
 	p.must(p.Key("Enter"))
 	p.seeInTime("O₂ as found: 100 %", "This closes: Oxygen supply on")
 	p.must(p.Key("Enter"))
 	p.seeInTime("Time to alarm as found: oxygen")
 	p.enter("nothing starts one by itself", "Close as found")
-	p.see("Every volume is off by one factor", "the analyser set to STPD, not to BTPS as recorded", "Advised: look for the cause")
+	p.see("Every volume is off by one factor", "the analyser set to STPD, not to BTPS as recorded",
+		"Advised: look for the cause")
 	p.must(p.Key("Enter"))
 	p.see("Look for the cause, round 1")
 	p.simulate("analyser left on STPD")
@@ -408,7 +447,8 @@ func ventilator(t *testing.T, s *server) {
 	p.seeInTime("Tidal volume as left: 50 mL", "Tidal volume as left: 800 mL", "PEEP as left: 20", "O₂ as left: 100 %")
 	p.enter("Close as left")
 	p.enter("Advised: leave as it is", "Close as found", "Advised: leave as it is")
-	p.enter("Does not apply", "This closes: Test settings active", "This closes: Analyser and test lung", "Cleaned, label attached")
+	p.enter("Does not apply", "This closes: Test settings active", "This closes: Analyser and test lung",
+		"Cleaned, label attached")
 	p.see("Conforms after adjustment")
 	p.must(p.Press("Sign"))
 	p.see("Certificate (PDF)", "Next due")
@@ -433,7 +473,12 @@ func pump(t *testing.T, s *server) {
 	p.must(p.Fill("input[name=evaporation]", "0,02"))
 	p.must(p.Press("Record"))
 	p.see("Balance and cup out of any draught")
-	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+	for field, text := range map[string]string{
+		"temperature": "21,4",
+		"pressure":    "1008",
+		"humidity":    "46",
+		"source":      "RC-01",
+	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Press("Record"))
@@ -441,7 +486,8 @@ func pump(t *testing.T, s *server) {
 	p.see("Stage as found: 1, 25 mL/h")
 	p.simulate("wrong set selected")
 	p.closeWhenRead("as found")
-	p.see("The same everywhere: the wrong set is selected", "Advised: adjust", "in its form enter", "mL at Stage 2, 400 mL/h")
+	p.see("The same everywhere: the wrong set is selected", "Advised: adjust", "in its form enter",
+		"mL at Stage 2, 400 mL/h")
 	p.must(p.Key("Enter"))
 	p.see("Adjust, round 1", "multiply the factor of this set by")
 	p.must(p.Press("Make them on the simulated device"))
@@ -453,7 +499,8 @@ func pump(t *testing.T, s *server) {
 	p.see("Flow as found: 10 mL/h")
 	p.closeWhenRead("as found")
 	p.see("Delivered")
-	p.enter("Advised: leave", "Close as found", "Advised: leave", "Each alarm once", "This closes: Test set in the pump", "This closes: Calibration menu entered", "Cleaned, label attached")
+	p.enter("Advised: leave", "Close as found", "Advised: leave", "Each alarm once",
+		"This closes: Test set in the pump", "This closes: Calibration menu entered", "Cleaned, label attached")
 	p.see("Conforms after adjustment")
 }
 
@@ -462,13 +509,16 @@ func chamber(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
 	tag := tagOf(t, p, "w6 merrowby", "in use", 0)
 	// It follows quickly, and is so far off that one round of trims, each zone by itself, cannot do.
-	for _, command := range []string{"SIMulate:LAG 2", "SIMulate:DEVice " + tag, "SIMulate:PRESs TRIM,16,zone-1", "SIMulate:PRESs TRIM,-12,zone-2", "SIMulate:PRESs TRIM,14,zone-3"} {
-		said, err := browser.Eval[string](p.Page, "fetch('/api/stand-ins/chamber-probe', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({command: '"+command+"'})}).then(r => r.text())")
+	for _, command := range []string{"SIMulate:LAG 2", "SIMulate:DEVice " + tag, "SIMulate:PRESs TRIM,16,zone-1",
+		"SIMulate:PRESs TRIM,-12,zone-2", "SIMulate:PRESs TRIM,14,zone-3"} {
+		said, err := browser.Eval[string](p.Page,
+			"fetch('/api/stand-ins/chamber-probe', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({command: '"+command+"'})}).then(r => r.text())")
 		require.NoError(t, err)
 		require.Contains(t, said, "OK")
 	}
 	p.startBySearch(tag)
-	p.enter("Take the first that fits", "I have read them", "Does not apply", "Does not apply", "seated with its whole length")
+	p.enter("Take the first that fits", "I have read them", "Does not apply", "Does not apply",
+		"seated with its whole length")
 	p.see("Look in its menu, change nothing yet")
 	p.must(p.Choose("select[name=trim]", "in presses, up and down"))
 	p.must(p.Press("Record"))
@@ -493,7 +543,8 @@ func chamber(t *testing.T, s *server) {
 	require.GreaterOrEqual(t, rounds, 2, "as found and two rounds as left at least")
 	p.enter("Advised: leave")
 	p.closeWhenRead("as found")
-	p.enter("Advised: leave", "This closes: Trim menu entered", "This closes: Probe in the chamber", "Cleaned, label attached")
+	p.enter("Advised: leave", "This closes: Trim menu entered", "This closes: Probe in the chamber",
+		"Cleaned, label attached")
 	p.see("Conforms after adjustment")
 }
 
@@ -530,8 +581,14 @@ func sequence(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
 	tag := tagOf(t, p, "audiometer", "in use", 0)
 	p.startBySearch(tag)
-	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides", "Earphone centred on the coupler")
-	for field, text := range map[string]string{"temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"} {
+	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides",
+		"Earphone centred on the coupler")
+	for field, text := range map[string]string{
+		"temperature": "21,4",
+		"pressure":    "1008",
+		"humidity":    "46",
+		"source":      "RC-01",
+	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Press("Record"))
@@ -542,7 +599,8 @@ func sequence(t *testing.T, s *server) {
 	p.enter("Close as found", "Advised: leave")
 	p.see("Right as found: 250 Hz")
 	p.must(p.Press("Let it read by itself"))
-	scale, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
+	scale, err := browser.Eval[string](p.Page,
+		"[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
 	require.NoError(t, err)
 	p.must(p.Press(tagButton(t, p, scale))) // another run, in the dock
 	p.see("reads by itself: Right")
@@ -578,11 +636,13 @@ func referencesAndWorkings(t *testing.T, s *server) {
 
 	p.must(p.Go("/bench"))
 	p.must(p.Wait("[data-dock]"))
-	scale, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
+	scale, err := browser.Eval[string](p.Page,
+		"[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
 	require.NoError(t, err)
 	p.must(p.Press(scale))
 	p.must(p.Wait("[aria-label$='readings and budget']"))
-	_, err = browser.Eval[bool](p.Page, "document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
+	_, err = browser.Eval[bool](p.Page,
+		"document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
 	require.NoError(t, err)
 	p.see("Where U comes from", "from their certificate", "It conforms")
 	p.must(p.Press("Work with this budget"))
@@ -635,7 +695,8 @@ func accessible(t *testing.T, s *server) {
 	p.see("Signed by")
 	check(p, "a signed run")
 	p.must(p.Wait("[aria-label$='readings and budget']"))
-	_, err = browser.Eval[bool](p.Page, "document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
+	_, err = browser.Eval[bool](p.Page,
+		"document.querySelector('[aria-label$=\"readings and budget\"]').click() || true")
 	require.NoError(t, err)
 	p.see("Where U comes from")
 	check(p, "a point's budget")

@@ -38,7 +38,8 @@ func begun(t *testing.T, data string) {
 	l, err := ledger.Open(data)
 	require.NoError(t, err)
 	defer l.Close()
-	require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, "Idris Vail", person.Technician, "a long password"))
+	require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, "Idris Vail",
+		person.Technician, "a long password"))
 	require.NoError(t, l.Save(&ledger.Asset{ID: "d1", Tag: "MB-0417", Family: "capnograph", Status: ledger.InUse}))
 }
 
@@ -58,7 +59,8 @@ func TestWhoSignsInIsRegisteredFromTheCommandLine(t *testing.T) {
 	assert.Contains(t, out, "trainee")
 
 	s := launch(t, data, "serve")
-	response, err := http.Post(s.base+"/api/session", "application/json", strings.NewReader(`{"name":"noor bexley","password":"a long password"}`))
+	response, err := http.Post(s.base+"/api/session", "application/json",
+		strings.NewReader(`{"name":"noor bexley","password":"a long password"}`))
 	require.NoError(t, err)
 	response.Body.Close()
 	assert.Equal(t, 200, response.StatusCode)
@@ -132,7 +134,12 @@ func TestARecordThatWasChangedByHandIsNamed(t *testing.T) {
 	c.signIn(t, "Idris Vail", "a long password")
 	v, err := c.post("/api/runs", map[string]any{"id": "opening-0001", "asset": "MB-0417"})
 	require.NoError(t, err)
-	_, err = c.post("/api/runs/"+v.ID+"/commands", map[string]any{"id": "note-00001", "expect": v.Seq, "kind": "note", "note": "lid is cracked"})
+	_, err = c.post("/api/runs/"+v.ID+"/commands", map[string]any{
+		"id":     "note-00001",
+		"expect": v.Seq,
+		"kind":   "note",
+		"note":   "lid is cracked",
+	})
 	require.NoError(t, err)
 	s.kill()
 	out, ok := told(t, "", "verify", "--data", data)

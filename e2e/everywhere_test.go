@@ -20,12 +20,20 @@ const mostPressed = 9
 
 // everywhere are the pages, with a text by which each is known to be there.
 var everywhere = []struct{ path, sign string }{
-	{"/", "What to bring"}, {"/bench", "Corners"}, {"/equipment", "Show more"}, {"/equipment/MB-0417", "Fingerprint over time"}, {"/equipment/MB-0516", "Fingerprint over time"},
-	{"/references", "HG-22"}, {"/references/HG-23", "Gas book"}, {"/references/AC-1", "Certificates"}, {"/rounds", "The year ahead"}, {"/control", "Control run now"},
-	{"/look-back", "Runs that rested on it"}, {"/intervals", "What another interval would mean"}, {"/reports", "Gas used and lost"},
-	{"/workings/gas", "Water vapour:"}, {"/workings/budget", "Coverage"}, {"/workings/tolerance", "conforms"}, {"/workings/anatomy", "a gain"}, {"/workings/correction", "Dead space"}, {"/workings/cylinder", "Lasts"},
-	{"/workings/weighing", "Pump weighing"}, {"/workings/weights", "Weights and limits"}, {"/workings/dilution", "Real level"}, {"/workings/concentration", "Concentration"}, {"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
-	{"/house/people", "First password"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Who may do what"}, {"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"}, {"/house/record", "A whole copy"},
+	{"/", "What to bring"}, {"/bench", "Corners"}, {"/equipment", "Show more"},
+	{"/equipment/MB-0417", "Fingerprint over time"}, {"/equipment/MB-0516", "Fingerprint over time"},
+	{"/references", "HG-22"}, {"/references/HG-23", "Gas book"}, {"/references/AC-1", "Certificates"},
+	{"/rounds", "The year ahead"}, {"/control", "Control run now"},
+	{"/look-back", "Runs that rested on it"}, {"/intervals", "What another interval would mean"},
+	{"/reports", "Gas used and lost"},
+	{"/workings/gas", "Water vapour:"}, {"/workings/budget", "Coverage"}, {"/workings/tolerance", "conforms"},
+	{"/workings/anatomy", "a gain"}, {"/workings/correction", "Dead space"}, {"/workings/cylinder", "Lasts"},
+	{"/workings/weighing", "Pump weighing"}, {"/workings/weights", "Weights and limits"},
+	{"/workings/dilution", "Real level"}, {"/workings/concentration", "Concentration"},
+	{"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
+	{"/house/people", "First password"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Who may do what"},
+	{"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"},
+	{"/house/record", "A whole copy"},
 	{"/nowhere", "There is nothing here"},
 }
 
@@ -43,13 +51,15 @@ func TestEveryButtonOfEveryPage(t *testing.T) {
 		p.must(p.Go(page.path))
 		p.see(page.sign)
 		p.sound(t, axe, page.path)
-		names, err := browser.Eval[[]string](p.Page, `[...new Set([...document.querySelectorAll('main button, main [role=button], main summary')].filter(b => !b.disabled && b.offsetParent).map(b => b.innerText.trim() || b.getAttribute('aria-label')))].filter(Boolean)`)
+		names, err := browser.Eval[[]string](p.Page,
+			`[...new Set([...document.querySelectorAll('main button, main [role=button], main summary')].filter(b => !b.disabled && b.offsetParent).map(b => b.innerText.trim() || b.getAttribute('aria-label')))].filter(Boolean)`)
 		require.NoError(t, err)
 		for _, name := range names[:min(len(names), mostPressed)] {
 			if slices.Contains([]string{"Start"}, name) { // opens a run on the bench: that is walked elsewhere
 				continue
 			}
-			there, err := browser.Eval[bool](p.Page, fmt.Sprintf(`(() => { const b = [...document.querySelectorAll('main button, main [role=button], main summary')].find(b => !b.disabled && b.offsetParent && (b.innerText.trim() || b.getAttribute('aria-label')) === %q); b?.click(); return !!b })()`, name))
+			there, err := browser.Eval[bool](p.Page,
+				fmt.Sprintf(`(() => { const b = [...document.querySelectorAll('main button, main [role=button], main summary')].find(b => !b.disabled && b.offsetParent && (b.innerText.trim() || b.getAttribute('aria-label')) === %q); b?.click(); return !!b })()`, name))
 			require.NoError(t, err)
 			if !there {
 				continue
@@ -68,7 +78,8 @@ func TestEveryButtonOfEveryPage(t *testing.T) {
 			if dialog {
 				p.must(p.Key("Escape"))
 			}
-			left, err := browser.Eval[bool](p.Page, fmt.Sprintf(`location.pathname !== %q || !!document.querySelector('[role=dialog]')`, page.path))
+			left, err := browser.Eval[bool](p.Page,
+				fmt.Sprintf(`location.pathname !== %q || !!document.querySelector('[role=dialog]')`, page.path))
 			require.NoError(t, err)
 			if left {
 				p.must(p.Go(page.path))
@@ -99,13 +110,16 @@ func (p *page) sound(t *testing.T, axe, where string) {
 		_, err = browser.Eval[bool](p.Page, axe)
 		require.NoError(t, err)
 	}
-	found, err := browser.Eval[[]string](p.Page, `axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 120) + ' ' + n.any.map(a => a.message)).join(' | ')))`)
+	found, err := browser.Eval[[]string](p.Page,
+		`axe.run(document, {resultTypes: ['violations']}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact)).map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 120) + ' ' + n.any.map(a => a.message)).join(' | ')))`)
 	require.NoError(t, err)
 	assert.Empty(t, found, where)
-	wide, err := browser.Eval[string](p.Page, `(() => { const w = document.documentElement.clientWidth; return [...document.querySelectorAll('main *, [role=dialog] *')].filter(e => e.getBoundingClientRect().right > w + 1 && !e.closest('.overflow-x-auto, .overflow-auto, .truncate, .sr-only, svg')).slice(0, 3).map(e => e.outerHTML.slice(0, 100)).join(' | ') })()`)
+	wide, err := browser.Eval[string](p.Page,
+		`(() => { const w = document.documentElement.clientWidth; return [...document.querySelectorAll('main *, [role=dialog] *')].filter(e => e.getBoundingClientRect().right > w + 1 && !e.closest('.overflow-x-auto, .overflow-auto, .truncate, .sr-only, svg')).slice(0, 3).map(e => e.outerHTML.slice(0, 100)).join(' | ') })()`)
 	require.NoError(t, err)
 	assert.Empty(t, wide, "sticks out: "+where)
-	small, err := browser.Eval[[]string](p.Page, `[...document.querySelectorAll('main button, main input, main select, main summary, [role=dialog] button, [role=dialog] input, [role=dialog] select')].filter(e => e.offsetParent && !e.matches('.sr-only, [type=file]')).map(e => (['checkbox', 'radio'].includes(e.type) && e.closest('label')) || e).filter(e => e.getBoundingClientRect().height < 39 || e.getBoundingClientRect().width < 39).slice(0, 3).map(e => e.outerHTML.slice(0, 160))`)
+	small, err := browser.Eval[[]string](p.Page,
+		`[...document.querySelectorAll('main button, main input, main select, main summary, [role=dialog] button, [role=dialog] input, [role=dialog] select')].filter(e => e.offsetParent && !e.matches('.sr-only, [type=file]')).map(e => (['checkbox', 'radio'].includes(e.type) && e.closest('label')) || e).filter(e => e.getBoundingClientRect().height < 39 || e.getBoundingClientRect().width < 39).slice(0, 3).map(e => e.outerHTML.slice(0, 160))`)
 	require.NoError(t, err)
 	assert.Empty(t, small, "too small for a gloved finger: "+where)
 	for _, trouble := range p.Troubles() {

@@ -120,7 +120,12 @@ func noteUntilKilled(t *testing.T, c *browserless, s *server, run string, round 
 	require.NoError(t, json.NewDecoder(response.Body).Decode(&v))
 	for i := 0; ; i++ {
 		text := fmt.Sprintf("note %d of round %d", i, round)
-		next, err := c.post("/api/runs/"+run+"/commands", map[string]any{"id": fmt.Sprintf("note-%02d-%04d", round, i), "expect": v.Seq, "kind": "note", "note": text})
+		next, err := c.post("/api/runs/"+run+"/commands", map[string]any{
+			"id":     fmt.Sprintf("note-%02d-%04d", round, i),
+			"expect": v.Seq,
+			"kind":   "note",
+			"note":   text,
+		})
 		if err != nil {
 			<-s.exited
 			return acknowledged

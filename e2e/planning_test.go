@@ -47,7 +47,8 @@ func overdue(t *testing.T, s *server) {
 func intervals(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.must(p.Go("/intervals"))
-	p.see("Ostrel C2 capnograph", "Shorten to", "found out", "What another interval would mean", "Device-days a year out unnoticed")
+	p.see("Ostrel C2 capnograph", "Shorten to", "found out", "What another interval would mean",
+		"Device-days a year out unnoticed")
 	p.must(p.Press("Accept for"))
 	p.see("days are in force")
 }
@@ -69,9 +70,11 @@ func ferryDay(t *testing.T, s *server) {
 		return text
 	}
 	before := first()
-	_, err := browser.Eval[bool](p.Page, "(e => { e.focus(); e.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowDown', altKey: true, bubbles: true})); return true })(document.querySelector(\"ol[aria-label='The day in order'] li\"))")
+	_, err := browser.Eval[bool](p.Page,
+		"(e => { e.focus(); e.dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowDown', altKey: true, bubbles: true})); return true })(document.querySelector(\"ol[aria-label='The day in order'] li\"))")
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return first() != before }, 10*time.Second, 50*time.Millisecond, "it was moved: %s", before)
+	require.Eventually(t, func() bool { return first() != before }, 10*time.Second, 50*time.Millisecond,
+		"it was moved: %s", before)
 	p.must(p.Press("Order it anew"))
 	p.see("no plan of these ends before")
 }
@@ -80,7 +83,8 @@ func ferryDay(t *testing.T, s *server) {
 func inDoubt(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.must(p.Go("/look-back"))
-	p.see("HG-19 5 % CO₂ in air found out", "the statement changes for", "device-days in use since", "one statement changes", "Runs that rested on it")
+	p.see("HG-19 5 % CO₂ in air found out", "the statement changes for", "device-days in use since",
+		"one statement changes", "Runs that rested on it")
 	p.must(p.Press("The owner was told so"))
 	p.see("told, no answer yet")
 	p.must(p.Fill("textarea[name=answer]", "Nothing was decided by it alone; it is out of use."))
@@ -98,7 +102,9 @@ func house(t *testing.T, s *server) {
 	p.must(p.Go("/house/lists"))
 	p.see("Choose a CSV file")
 	list := filepath.Join(t.TempDir(), "devices.csv")
-	require.NoError(t, os.WriteFile(list, []byte("tag,maker,model,family,site\nIM-1,Ostrel,C2 capnograph,capnograph,Merrowby General\nMB-0417,Ostrel,C2,capnograph,Merrowby General\n"), 0o600))
+	require.NoError(t,
+		os.WriteFile(list,
+			[]byte("tag,maker,model,family,site\nIM-1,Ostrel,C2 capnograph,capnograph,Merrowby General\nMB-0417,Ostrel,C2,capnograph,Merrowby General\n"), 0o600))
 	p.must(p.Attach("input[type=file]", list))
 	p.see("1 rows can be taken, 1 cannot", "MB-0417 is in the register already")
 	p.must(p.Press("Take the 1 rows in"))
@@ -109,7 +115,8 @@ func house(t *testing.T, s *server) {
 	text, err := browser.Eval[string](p.Page, "document.querySelector('textarea[name=yaml]').value")
 	require.NoError(t, err)
 	require.True(t, strings.Contains(text, "months: 6"))
-	p.must(p.Paste("textarea[name=yaml]", strings.NewReplacer("months: 6", "months: 4", "revision: 2", "revision: 3").Replace(text)))
+	p.must(p.Paste("textarea[name=yaml]", strings.NewReplacer("months: 6", "months: 4", "revision: 2",
+		"revision: 3").Replace(text)))
 	p.must(p.Press("Try it"))
 	p.see("Played through from start to signature", "months: 4")
 	p.must(p.Press("Keep revision 3"))
@@ -140,7 +147,13 @@ func ownFamily(t *testing.T, s *server) {
 
 	p.must(p.Go("/equipment"))
 	p.must(p.Press("Enter a device"))
-	for field, text := range map[string]string{"tag": "GA-7", "maker": "Kestmoor", "model": "G1", "site": "Merrowby General", "place": "Plant room"} {
+	for field, text := range map[string]string{
+		"tag":   "GA-7",
+		"maker": "Kestmoor",
+		"model": "G1",
+		"site":  "Merrowby General",
+		"place": "Plant room",
+	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Choose("select[name=family]", "gas alarm"))
@@ -156,15 +169,18 @@ func ownFamily(t *testing.T, s *server) {
 func yearly(t *testing.T, s *server) {
 	p := openPage(t, s, "Odile Marsh")
 	p.must(p.Go("/reports"))
-	p.see("Done on time", "Overdue by risk, now", "As found, by model", "The weakest:", "Ostrel C2 capnograph", "Gas used and lost", "about", "hours of hands")
+	p.see("Done on time", "Overdue by risk, now", "As found, by model", "The weakest:", "Ostrel C2 capnograph",
+		"Gas used and lost", "about", "hours of hands")
 	runs := func() string {
-		text, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('dl div')].find(d => d.textContent.includes('Work')).querySelector('dd').textContent")
+		text, err := browser.Eval[string](p.Page,
+			"[...document.querySelectorAll('dl div')].find(d => d.textContent.includes('Work')).querySelector('dd').textContent")
 		require.NoError(t, err)
 		return text
 	}
 	year := runs()
 	p.must(p.Press("a month"))
-	require.Eventually(t, func() bool { return runs() != year }, 10*time.Second, 50*time.Millisecond, "a month holds less than a year")
+	require.Eventually(t, func() bool { return runs() != year }, 10*time.Second, 50*time.Millisecond,
+		"a month holds less than a year")
 	p.must(p.Go("/workings/economics?asset=MB-0516"))
 	p.see("from its record", "It is calibrated every 365 days", "smallest ratio of limit to U", "a year.")
 }
@@ -175,11 +191,13 @@ func putBack(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.must(p.Go("/equipment/MB-0516"))
 	p.see("History (PDF)")
-	run, err := browser.Eval[string](p.Page, "fetch('/api/assets/MB-0516').then(r => r.json()).then(a => a.history.find(h => h.status === 'signed').id)")
+	run, err := browser.Eval[string](p.Page,
+		"fetch('/api/assets/MB-0516').then(r => r.json()).then(a => a.history.find(h => h.status === 'signed').id)")
 	require.NoError(t, err)
 	// Whether the two files can be had at all is the server's word; they go through the page as a person's would.
 	keep := func(path, name string) string {
-		text, err := browser.Eval[string](p.Page, "fetch('"+path+"').then(r => r.arrayBuffer()).then(b => { let s = ''; for (const x of new Uint8Array(b)) s += String.fromCharCode(x); return btoa(s) })")
+		text, err := browser.Eval[string](p.Page, "fetch('"+path+
+			"').then(r => r.arrayBuffer()).then(b => { let s = ''; for (const x of new Uint8Array(b)) s += String.fromCharCode(x); return btoa(s) })")
 		require.NoError(t, err)
 		body, err := base64.StdEncoding.DecodeString(text)
 		require.NoError(t, err)

@@ -120,7 +120,8 @@ func TestAProcedureWithAMistakeStartsNothing(t *testing.T) {
 	data := t.TempDir()
 	folder := filepath.Join(data, "procedures")
 	require.NoError(t, os.MkdirAll(folder, 0o700))
-	require.NoError(t, os.WriteFile(filepath.Join(folder, "own.yaml"), []byte("id: own\nrevision: 1\ntitle: Own\nfamily: capnograph\ncautions: [c]\nsteps:\n  - wait: Warm-up\n    minutes: -3\n    why: cold\nnext: { months: 1 }\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "own.yaml"),
+		[]byte("id: own\nrevision: 1\ntitle: Own\nfamily: capnograph\ncautions: [c]\nsteps:\n  - wait: Warm-up\n    minutes: -3\n    why: cold\nnext: { months: 1 }\n"), 0o600))
 	command := exec.Command(binary, "serve", "--data", data, "--addr", "127.0.0.1:0")
 	out, err := command.CombinedOutput()
 	require.Error(t, err)

@@ -69,7 +69,8 @@ var topics = map[string]topic{
 		AccLow  float64 `json:"lower_acceptance"`
 		AccHigh float64 `json:"upper_acceptance"`
 	}) (map[string]any, error) {
-		r, err := conformity.Global(g.Prior, g.U, conformity.Limits{Low: g.TolLow, High: g.TolHigh}, conformity.Limits{Low: g.AccLow, High: g.AccHigh})
+		r, err := conformity.Global(g.Prior, g.U, conformity.Limits{Low: g.TolLow, High: g.TolHigh},
+			conformity.Limits{Low: g.AccLow, High: g.AccHigh})
 		return map[string]any{"consumer_risk": r.Consumer, "producer_risk": r.Producer}, err
 	}),
 	"tolerance_text": of(func(g struct {
@@ -93,7 +94,12 @@ var topics = map[string]topic{
 	}) (map[string]any, error) {
 		windows := []float64{1, 2, 5, 11, 19, 31} // observation windows of IEC 60601-2-24
 		t, err := infusionpump.TrumpetCurve(g.Flow, g.Sample, g.Set, windows)
-		return map[string]any{"windows_min": list(t.WindowsMin), "ep_max_percent": list(t.Max), "ep_min_percent": list(t.Min), "mean_error_percent": t.Mean}, err
+		return map[string]any{
+			"windows_min":        list(t.WindowsMin),
+			"ep_max_percent":     list(t.Max),
+			"ep_min_percent":     list(t.Min),
+			"mean_error_percent": t.Mean,
+		}, err
 	}),
 	"gravity": of(func(g struct {
 		Adjusted patientscale.Spot `json:"adjusted_at"`
@@ -164,7 +170,15 @@ func haldaneTopic(g struct {
 	CO2Error     float64 `json:"co2_error_vol_percent"`
 	VEError      float64 `json:"ve_error_percent"`
 }) (map[string]any, error) {
-	e := gas.Exchange{VE: g.VE, TemperatureC: g.TemperatureC, PressureHPa: g.PressureHPa, FIO2: g.FIO2, FICO2: g.FICO2, FEO2: g.FEO2, FECO2: g.FECO2}
+	e := gas.Exchange{
+		VE:           g.VE,
+		TemperatureC: g.TemperatureC,
+		PressureHPa:  g.PressureHPa,
+		FIO2:         g.FIO2,
+		FICO2:        g.FICO2,
+		FEO2:         g.FEO2,
+		FECO2:        g.FECO2,
+	}
 	u, err := e.Uptake()
 	if err != nil {
 		return nil, err
@@ -173,8 +187,10 @@ func haldaneTopic(g struct {
 	off.FEO2, off.FECO2, off.VE = e.FEO2+g.O2Error/100, e.FECO2+g.CO2Error/100, e.VE*(1+g.VEError/100)
 	v, err := off.Uptake()
 	change := func(a, b float64) float64 { return 100 * (b - a) / a }
-	return map[string]any{"ve_stpd_l_min": u.VE, "vi_stpd_l_min": u.VI, "vo2_l_min": u.VO2, "vco2_l_min": u.VCO2, "rer": u.RER,
-		"vo2_change_percent": change(u.VO2, v.VO2), "vco2_change_percent": change(u.VCO2, v.VCO2), "rer_change_percent": change(u.RER, v.RER)}, err
+	return map[string]any{"ve_stpd_l_min": u.VE, "vi_stpd_l_min": u.VI, "vo2_l_min": u.VO2, "vco2_l_min": u.VCO2,
+		"rer":                u.RER,
+		"vo2_change_percent": change(u.VO2, v.VO2), "vco2_change_percent": change(u.VCO2, v.VCO2),
+		"rer_change_percent": change(u.RER, v.RER)}, err
 }
 
 func budgetTopic(g struct {
@@ -190,14 +206,28 @@ func budgetTopic(g struct {
 }) (map[string]any, error) {
 	var terms []uncertainty.Term
 	for _, c := range g.Contributions {
-		terms = append(terms, uncertainty.Term{Name: c.Name, Distribution: c.Distribution, Width: c.Expanded + c.HalfWidth, K: c.K, Sensitivity: c.Sensitivity, DOF: c.DOF})
+		terms = append(terms, uncertainty.Term{
+			Name:         c.Name,
+			Distribution: c.Distribution,
+			Width:        c.Expanded + c.HalfWidth,
+			K:            c.K,
+			Sensitivity:  c.Sensitivity,
+			DOF:          c.DOF,
+		})
 	}
 	b, err := uncertainty.Combine(terms...)
 	var us, parts []float64
 	for _, line := range b.Lines {
 		us, parts = append(us, line.StandardUncertainty), append(parts, line.Contribution)
 	}
-	out := map[string]any{"standard_uncertainties": list(us), "contributions": list(parts), "combined_standard_uncertainty": b.Combined, "coverage_factor": b.K, "expanded_uncertainty": b.Expanded, "effective_dof": nil}
+	out := map[string]any{
+		"standard_uncertainties":        list(us),
+		"contributions":                 list(parts),
+		"combined_standard_uncertainty": b.Combined,
+		"coverage_factor":               b.K,
+		"expanded_uncertainty":          b.Expanded,
+		"effective_dof":                 nil,
+	}
 	if b.EffectiveDOF > 0 {
 		out["effective_dof"] = b.EffectiveDOF
 	}
@@ -213,7 +243,12 @@ func conformityTopic(g struct {
 }) (map[string]any, error) {
 	a, err := conformity.Assess(g.Error, conformity.Limits{Low: g.Low, High: g.High}, g.U, g.K)
 	simple, _ := conformity.Rule{Kind: conformity.Simple}.Accepts(a)
-	return map[string]any{"tur": a.TUR, "outcome": string(a.Zone), "simple_acceptance": simple, "conformance_probability": a.ConformanceProbability}, err
+	return map[string]any{
+		"tur":                     a.TUR,
+		"outcome":                 string(a.Zone),
+		"simple_acceptance":       simple,
+		"conformance_probability": a.ConformanceProbability,
+	}, err
 }
 
 func lineTopic(g struct {
@@ -229,8 +264,10 @@ func lineTopic(g struct {
 	if err != nil {
 		return nil, err
 	}
-	out := map[string]any{"intercept": l.Intercept, "slope": l.Slope, "u_intercept": l.UIntercept, "u_slope": l.USlope, "residual_sd": l.ResidualSD, "r_squared": l.RSquared,
-		"n": float64(l.N), "p_intercept_zero": l.PInterceptZero, "p_slope_one": l.PSlopeOne, "slope_through_origin": origin}
+	out := map[string]any{"intercept": l.Intercept, "slope": l.Slope, "u_intercept": l.UIntercept, "u_slope": l.USlope,
+		"residual_sd": l.ResidualSD, "r_squared": l.RSquared,
+		"n": float64(l.N), "p_intercept_zero": l.PInterceptZero, "p_slope_one": l.PSlopeOne,
+		"slope_through_origin": origin}
 	if g.XNew != nil {
 		low, high, err := l.Predict(*g.XNew)
 		if err != nil {
@@ -246,7 +283,12 @@ func scaleTopic(g struct {
 	Division float64 `json:"division_kg"`
 }) (map[string]any, error) {
 	out := map[string]any{}
-	for name, school := range map[string]patientscale.Regime{"r76_initial_kg": patientscale.R76Initial, "r76_in_service_kg": patientscale.R76InService, "hb44_maintenance_kg": patientscale.HB44Maintenance, "hb44_acceptance_kg": patientscale.HB44Acceptance} {
+	for name, school := range map[string]patientscale.Regime{
+		"r76_initial_kg":      patientscale.R76Initial,
+		"r76_in_service_kg":   patientscale.R76InService,
+		"hb44_maintenance_kg": patientscale.HB44Maintenance,
+		"hb44_acceptance_kg":  patientscale.HB44Acceptance,
+	} {
 		limit, err := patientscale.ScaleLimit(school, g.Load, g.Division)
 		if err != nil {
 			return nil, err
@@ -269,12 +311,28 @@ func weighingTopic(g struct {
 	Humidity    float64 `json:"relative_humidity_percent"`
 	Set         float64 `json:"set_rate_ml_h"`
 }) (map[string]any, error) {
-	d, err := infusionpump.Weighing{MassStartG: g.Start, MassEndG: g.End, Minutes: g.Minutes, EvaporationGPerMin: g.Evaporation, WaterTemperatureC: g.Water, AirTemperatureC: g.Air, PressureHPa: g.Pressure, HumidityPercent: g.Humidity}.Delivered()
+	d, err := infusionpump.Weighing{
+		MassStartG:         g.Start,
+		MassEndG:           g.End,
+		Minutes:            g.Minutes,
+		EvaporationGPerMin: g.Evaporation,
+		WaterTemperatureC:  g.Water,
+		AirTemperatureC:    g.Air,
+		PressureHPa:        g.Pressure,
+		HumidityPercent:    g.Humidity,
+	}.Delivered()
 	if err != nil {
 		return nil, err
 	}
 	e, err := infusionpump.PercentError(d.FlowMLH, g.Set)
-	return map[string]any{"mass_g": d.MassG, "air_density_kg_m3": d.AirDensity, "water_density_kg_m3": d.WaterDensity, "volume_ml": d.VolumeML, "flow_ml_h": d.FlowMLH, "error_percent": e}, err
+	return map[string]any{
+		"mass_g":              d.MassG,
+		"air_density_kg_m3":   d.AirDensity,
+		"water_density_kg_m3": d.WaterDensity,
+		"volume_ml":           d.VolumeML,
+		"flow_ml_h":           d.FlowMLH,
+		"error_percent":       e,
+	}, err
 }
 
 func strokeTopic(g struct {
@@ -284,7 +342,12 @@ func strokeTopic(g struct {
 	found, err := signal.FindStrokes(g.Flow, g.Rate, signal.Technique{})
 	var strokes []any
 	for _, s := range found.Strokes {
-		one := map[string]any{"direction": "negative", "volume_l": s.Volume, "peak_flow_lps": s.Peak, "pause_after_s": nil}
+		one := map[string]any{
+			"direction":     "negative",
+			"volume_l":      s.Volume,
+			"peak_flow_lps": s.Peak,
+			"pause_after_s": nil,
+		}
 		if s.Positive {
 			one["direction"] = "positive"
 		}
@@ -350,7 +413,8 @@ var audiometryKinds = map[string]topic{
 			levels[hz] = level
 		}
 		n, err := g.Table.Judge(levels)
-		return map[string]any{"worst_margin_db": n.MarginDB, "worst_band_hz": float64(n.BandHz), "pass": n.MarginDB >= 0}, err
+		return map[string]any{"worst_margin_db": n.MarginDB, "worst_band_hz": float64(n.BandHz),
+			"pass": n.MarginDB >= 0}, err
 	}),
 	"energy-sum": of(func(g struct {
 		Levels []float64 `json:"levels_db"`
@@ -366,7 +430,8 @@ var photometerKinds = map[string]topic{
 		Blank         float64 `json:"blank_absorbance"`
 		Sample        float64 `json:"sample_absorbance"`
 	}) (map[string]any, error) {
-		c, err := photometer.OnePoint(photometer.Calibrator{Concentration: g.Concentration, Absorbance: g.Standard}, g.Blank)
+		c, err := photometer.OnePoint(photometer.Calibrator{Concentration: g.Concentration, Absorbance: g.Standard},
+			g.Blank)
 		return map[string]any{"factor_mg_dl_per_absorbance": c.Slope, "sample_concentration_mg_dl": c.Of(g.Sample)}, err
 	}),
 	"two-point": of(func(g struct {
@@ -376,8 +441,10 @@ var photometerKinds = map[string]topic{
 		HighA  float64 `json:"high_absorbance"`
 		Sample float64 `json:"sample_absorbance"`
 	}) (map[string]any, error) {
-		c, err := photometer.TwoPoint(photometer.Calibrator{Concentration: g.LowC, Absorbance: g.LowA}, photometer.Calibrator{Concentration: g.HighC, Absorbance: g.HighA})
-		return map[string]any{"slope_mg_dl_per_absorbance": c.Slope, "intercept_mg_dl": c.Intercept, "sample_concentration_mg_dl": c.Of(g.Sample)}, err
+		c, err := photometer.TwoPoint(photometer.Calibrator{Concentration: g.LowC, Absorbance: g.LowA},
+			photometer.Calibrator{Concentration: g.HighC, Absorbance: g.HighA})
+		return map[string]any{"slope_mg_dl_per_absorbance": c.Slope, "intercept_mg_dl": c.Intercept,
+			"sample_concentration_mg_dl": c.Of(g.Sample)}, err
 	}),
 	"recovery": of(func(g struct {
 		Found    float64 `json:"found_mg_dl"`

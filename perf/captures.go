@@ -22,7 +22,8 @@ func captures() error {
 		return err
 	}
 	defer h.close()
-	bare, err := sql.Open("sqlite", "file:"+filepath.Join(path, "bare.db")+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
+	bare, err := sql.Open("sqlite", "file:"+filepath.Join(path, "bare.db")+
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
 	if err != nil {
 		return err
 	}
@@ -46,7 +47,12 @@ func captures() error {
 		for _, m := range v.Measures {
 			for _, p := range m.Points {
 				for range m.Repeats {
-					command := h.command(v, map[string]any{"kind": "capture", "measure": m.ID, "point": p.ID, "typed": fmt.Sprintf("%.1f", p.Expected.Reference)})
+					command := h.command(v, map[string]any{
+						"kind":    "capture",
+						"measure": m.ID,
+						"point":   p.ID,
+						"typed":   fmt.Sprintf("%.1f", p.Expected.Reference),
+					})
 					var text []byte
 					d, err := timed(func() error { text, err = h.send(command, v); return err })
 					if err != nil {
@@ -57,7 +63,8 @@ func captures() error {
 					}
 					ours = append(ours, d)
 					d, err = timed(func() error {
-						_, err := bare.Exec("INSERT INTO readings (text) VALUES (?)", "one reading with its envelope, as many bytes as an event has")
+						_, err := bare.Exec("INSERT INTO readings (text) VALUES (?)",
+							"one reading with its envelope, as many bytes as an event has")
 						return err
 					})
 					if err != nil {

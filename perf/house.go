@@ -53,7 +53,14 @@ func openHouse(folder string) (*house, error) {
 	if err != nil {
 		return nil, err
 	}
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: capture.NewDriver(capture.WallClock{Time: time.Now}), Procedures: all, Duties: duties, Clock: func() time.Time { return h.now }, Demo: true}))
+	h.server = httptest.NewServer(api.Handler(&api.House{
+		Ledger:     l,
+		Bench:      capture.NewDriver(capture.WallClock{Time: time.Now}),
+		Procedures: all,
+		Duties:     duties,
+		Clock:      func() time.Time { return h.now },
+		Demo:       true,
+	}))
 	return h, h.signIn()
 }
 
@@ -63,7 +70,8 @@ func (h *house) signIn() error {
 		return err
 	}
 	h.http = http.Client{Jar: jar}
-	_, err = post[json.RawMessage](h, "/api/session", map[string]string{"name": "Idris Vail", "password": api.DemoPassword})
+	_, err = post[json.RawMessage](h, "/api/session",
+		map[string]string{"name": "Idris Vail", "password": api.DemoPassword})
 	return err
 }
 
@@ -117,13 +125,15 @@ func (h *house) command(v runview.View, fields map[string]any) []byte {
 
 // send sends a command and waits for the whole answer.
 func (h *house) send(command []byte, v runview.View) ([]byte, error) {
-	return answer[json.RawMessage](h.http.Post(h.server.URL+"/api/runs/"+v.ID+"/commands", "application/json", bytes.NewReader(command)))
+	return answer[json.RawMessage](h.http.Post(h.server.URL+"/api/runs/"+v.ID+"/commands", "application/json",
+		bytes.NewReader(command)))
 }
 
 // toMeasuring opens a run on a scale and carries it to its first reading.
 func (h *house) toMeasuring(tag string) (runview.View, error) {
 	h.n++
-	v, err := post[runview.View](h, "/api/runs", map[string]string{"id": fmt.Sprintf("open-%d-%d", h.now.UnixNano(), h.n), "asset": tag})
+	v, err := post[runview.View](h, "/api/runs", map[string]string{"id": fmt.Sprintf("open-%d-%d", h.now.UnixNano(),
+		h.n), "asset": tag})
 	if err != nil {
 		return v, err
 	}

@@ -69,7 +69,13 @@ func links() error {
 		if err != nil {
 			return err
 		}
-		instruments = append(instruments, ledger.Instrument{ID: kind, Name: kind, Kind: kind, Address: server.Address(), Channels: []string{"TIME"}})
+		instruments = append(instruments, ledger.Instrument{
+			ID:       kind,
+			Name:     kind,
+			Kind:     kind,
+			Address:  server.Address(),
+			Channels: []string{"TIME"},
+		})
 		p, err := definition.Read(kind, fmt.Appendf(nil, clockProcedure, kind))
 		if err != nil {
 			return err
@@ -80,10 +86,21 @@ func links() error {
 	if err != nil {
 		return err
 	}
-	records := []any{&ledger.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician, PasswordHash: hash, Active: true}}
+	records := []any{&ledger.Person{
+		ID:           "idris",
+		Name:         "Idris Vail",
+		Role:         person.Technician,
+		PasswordHash: hash,
+		Active:       true,
+	}}
 	for i := range manyLinks {
 		kind := instruments[i].Kind
-		records = append(records, &ledger.Asset{ID: kind, Tag: strings.ToUpper(kind), Family: kind, Status: ledger.InUse})
+		records = append(records, &ledger.Asset{
+			ID:     kind,
+			Tag:    strings.ToUpper(kind),
+			Family: kind,
+			Status: ledger.InUse,
+		})
 	}
 	if err := l.Save(records...); err != nil {
 		return err
@@ -103,7 +120,8 @@ func links() error {
 	deadline := time.Now().Add(linkSeconds * time.Second)
 	for i := range manyLinks {
 		kind := instruments[i].Kind
-		v, err := post[runview.View](h, "/api/runs", map[string]string{"id": fmt.Sprintf("link-run-%d", i), "asset": kind})
+		v, err := post[runview.View](h, "/api/runs",
+			map[string]string{"id": fmt.Sprintf("link-run-%d", i), "asset": kind})
 		if err != nil {
 			return err
 		}
@@ -133,7 +151,8 @@ func links() error {
 func (h *house) listen(run string, since, deadline time.Time) (n, made int, ages []time.Duration) {
 	ctx, cancel := context.WithDeadline(context.Background(), deadline)
 	defer cancel()
-	request, err := http.NewRequestWithContext(ctx, "GET", h.server.URL+"/api/runs/"+run+"/live?measure=time&point=now", nil)
+	request, err := http.NewRequestWithContext(ctx, "GET", h.server.URL+"/api/runs/"+run+"/live?measure=time&point=now",
+		nil)
 	if err != nil {
 		return
 	}

@@ -71,9 +71,12 @@ func lists() error {
 	})
 	tag := fmt.Sprintf("GX-%06d", options.Assets/2)
 	tomorrow := h.now.AddDate(0, 0, 1).Format(time.DateOnly)
-	addresses := []string{"/api/today", "/api/assets", "/api/assets?search=merrowby%20ward", "/api/assets?family=ventilator&status=in%20use", "/api/assets?after=" + tag,
-		"/api/assets/" + tag, "/api/standards", "/api/look-backs", "/api/intervals", "/api/rounds/" + tomorrow, "/api/workload", "/api/report", "/api/lists/due?format=csv", "/api/lists/equipment?format=csv"}
-	fmt.Printf("  %-46s %4s %10s %10s %5s %10s %5s\n", "medians; the ratio's aim is 2", "SQL", "in SQL", "changed", "ratio", "again", "ratio")
+	addresses := []string{"/api/today", "/api/assets", "/api/assets?search=merrowby%20ward",
+		"/api/assets?family=ventilator&status=in%20use", "/api/assets?after=" + tag,
+		"/api/assets/" + tag, "/api/standards", "/api/look-backs", "/api/intervals", "/api/rounds/" + tomorrow,
+		"/api/workload", "/api/report", "/api/lists/due?format=csv", "/api/lists/equipment?format=csv"}
+	fmt.Printf("  %-46s %4s %10s %10s %5s %10s %5s\n", "medians; the ratio's aim is 2", "SQL", "in SQL", "changed",
+		"ratio", "again", "ratio")
 	for _, address := range addresses {
 		if !strings.HasPrefix(address, options.Address) {
 			continue
@@ -82,7 +85,8 @@ func lists() error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", address, err)
 		}
-		fmt.Printf("  %-46s %4d %7.2f ms %7.2f ms %5.2f %7.2f ms %5.2f\n", address, m.statements, ms(m.inSQL), ms(m.changed), m.changedRatio, ms(m.again), m.againRatio)
+		fmt.Printf("  %-46s %4d %7.2f ms %7.2f ms %5.2f %7.2f ms %5.2f\n", address, m.statements, ms(m.inSQL),
+			ms(m.changed), m.changedRatio, ms(m.again), m.againRatio)
 	}
 	h.ledger.OnQuery(nil)
 	return caller.memory(addresses[:8])
@@ -109,7 +113,8 @@ func (h *house) compare(address string, caller *caller, plain *sql.DB, recorded 
 	again := func() error { return caller.fetch(address) }
 	inSQL := func() error { return ask(plain, first) }
 	for begin := time.Now(); len(all[0]) < 5 || len(all[0]) < 500 && time.Since(begin) < 8*time.Second; {
-		if err = h.ledger.SetSetting(ledger.Act{Kind: "measured", By: ledger.Nobody, At: time.Now()}, "bench", len(all[0])); err != nil {
+		if err = h.ledger.SetSetting(ledger.Act{Kind: "measured", By: ledger.Nobody, At: time.Now()}, "bench",
+			len(all[0])); err != nil {
 			return
 		}
 		order := []int{0, 1, 2}
@@ -207,13 +212,15 @@ func bringIn() error {
 		return err
 	}
 	defer h.close()
-	if _, err := post[json.RawMessage](h, "/api/session", map[string]string{"name": "Tamsin Orrery", "password": api.DemoPassword}); err != nil {
+	if _, err := post[json.RawMessage](h, "/api/session",
+		map[string]string{"name": "Tamsin Orrery", "password": api.DemoPassword}); err != nil {
 		return err
 	}
 	var text bytes.Buffer
 	text.WriteString("tag,serial,maker,model,family,site,place,risk\n")
 	for i := range 50_000 {
-		fmt.Fprintf(&text, "IM-%05d,S%07d,Ostrel,C2 capnograph,capnograph,Merrowby General,Ward %d,%d\n", i, i, i%40, 1+i%5)
+		fmt.Fprintf(&text, "IM-%05d,S%07d,Ostrel,C2 capnograph,capnograph,Merrowby General,Ward %d,%d\n", i, i, i%40,
+			1+i%5)
 	}
 	var view api.ImportView
 	read, err := timed(func() error {

@@ -61,7 +61,8 @@ var commands struct {
 }
 
 func main() {
-	ctx := kong.Parse(&commands, kong.Name("northneedle"), kong.Description("Verify and calibrate medical devices against reference standards."), kong.UsageOnError())
+	ctx := kong.Parse(&commands, kong.Name("northneedle"),
+		kong.Description("Verify and calibrate medical devices against reference standards."), kong.UsageOnError())
 	ctx.FatalIfErrorf(ctx.Run())
 }
 
@@ -72,7 +73,8 @@ func (s serve) Run() error {
 	return s.run(false, capture.WallClock{Time: time.Now}, nil)
 }
 
-func (n network) run(isDemo bool, clock capture.WallClock, fill func(*ledger.Ledger, []*procedure.Procedure) error) error {
+func (n network) run(isDemo bool, clock capture.WallClock,
+	fill func(*ledger.Ledger, []*procedure.Procedure) error) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	all, err := definition.All(filepath.Join(n.Data, "procedures"))
@@ -98,7 +100,18 @@ func (n network) run(isDemo bool, clock capture.WallClock, fill func(*ledger.Led
 		return err
 	}
 	driver, links := capture.Connect(ctx, clock, instruments, instrument.DefaultTiming)
-	house := &api.House{Ledger: l, Bench: driver, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(n.Data, "procedures"), Clock: clock.Time, Speed: clock.Speed, Demo: isDemo, Version: version}
+	house := &api.House{
+		Ledger:     l,
+		Bench:      driver,
+		TryOut:     sim.TryOut,
+		Procedures: all,
+		Duties:     duties,
+		Folder:     filepath.Join(n.Data, "procedures"),
+		Clock:      clock.Time,
+		Speed:      clock.Speed,
+		Demo:       isDemo,
+		Version:    version,
+	}
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
@@ -124,7 +137,8 @@ type demoCmd struct {
 func (d demoCmd) Run() error {
 	if d.Fresh {
 		for _, suffix := range []string{"", "-wal", "-shm"} {
-			if err := os.Remove(filepath.Join(d.Data, ledger.File+suffix)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			if err := os.Remove(filepath.Join(d.Data, ledger.File+suffix)); err != nil &&
+				!errors.Is(err, os.ErrNotExist) {
 				return err
 			}
 		}
@@ -180,7 +194,13 @@ func startSimulated(ctx context.Context, first int, speed float64) ([]ledger.Ins
 			return nil, nil, err
 		}
 		servers = append(servers, s)
-		instruments = append(instruments, ledger.Instrument{ID: kind.ID, Name: kind.Name, Kind: kind.ID, Address: s.Address(), Channels: model.Channels()})
+		instruments = append(instruments, ledger.Instrument{
+			ID:       kind.ID,
+			Name:     kind.Name,
+			Kind:     kind.ID,
+			Address:  s.Address(),
+			Channels: model.Channels(),
+		})
 	}
 	return instruments, servers, nil
 }
@@ -318,7 +338,8 @@ func (p peopleAdd) Run() error {
 		return err
 	}
 	defer l.Close()
-	return people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, p.Name, person.Role(p.Role), strings.TrimRight(password, "\r\n"))
+	return people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, p.Name,
+		person.Role(p.Role), strings.TrimRight(password, "\r\n"))
 }
 
 type generate struct {
@@ -335,7 +356,8 @@ func (g generate) Run() error {
 		return err
 	}
 	defer l.Close()
-	return demo.Generate(l, g.Assets, g.Readings, g.Seed, time.Now(), func(done string) { fmt.Fprintln(os.Stderr, done) })
+	return demo.Generate(l, g.Assets, g.Readings, g.Seed, time.Now(),
+		func(done string) { fmt.Fprintln(os.Stderr, done) })
 }
 
 type openapi struct{}

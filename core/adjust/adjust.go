@@ -159,7 +159,13 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	worst := points[0]
 	significant, gross, out := false, "", ""
 	for i, p := range points {
-		found[i] = fit.ErrorAt{Level: p.Level, Error: p.Error, U: p.U / 2, Limit: finite(p.Limit), Direction: p.Direction}
+		found[i] = fit.ErrorAt{
+			Level:     p.Level,
+			Error:     p.Error,
+			U:         p.U / 2,
+			Limit:     finite(p.Limit),
+			Direction: p.Direction,
+		}
 		significant = significant || math.Abs(p.Error) > p.U
 		if math.Abs(p.ErrorToLimit) > math.Abs(worst.ErrorToLimit) {
 			worst = p
@@ -176,10 +182,13 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return Advice{}, err
 	}
 	a := Advice{Anatomy: anatomy}
-	share := fmt.Sprintf("the largest error is %.0f %% of its limit (%s)", 100*math.Abs(worst.ErrorToLimit), worst.Label)
+	share := fmt.Sprintf("the largest error is %.0f %% of its limit (%s)", 100*math.Abs(worst.ErrorToLimit),
+		worst.Label)
 	switch {
 	case gross != "":
-		return a.say(Investigate, "%s is far beyond anything an adjustment should be used for: look for a set-up mistake or a fault first", gross), nil
+		return a.say(Investigate,
+			"%s is far beyond anything an adjustment should be used for: look for a set-up mistake or a fault first",
+			gross), nil
 	case tried.SetUp != "" && !tried.Looked:
 		return a.say(Investigate, "%s Look at the set-up first, and repeat", tried.SetUp), nil
 	case policy.School == MeasureOnly && out != "":
@@ -204,9 +213,12 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	case tried.SetUp != "":
 		return a.say(Investigate, "%s Look at the set-up first, and repeat", tried.SetUp), nil
 	case tried.Rounds >= policy.MaxRounds:
-		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause", tried.Rounds), nil
+		return a.say(Investigate, "%d rounds of adjustment have not brought it in: look for another cause",
+			tried.Rounds), nil
 	case tried.Rounds > 0 && math.Abs(worst.ErrorToLimit) >= tried.Before:
-		return a.say(Investigate, "the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause", 100*tried.Before, 100*math.Abs(worst.ErrorToLimit)), nil
+		return a.say(Investigate,
+			"the last round did not help (%.0f %% of the limit before, %.0f %% after): look for another cause",
+			100*tried.Before, 100*math.Abs(worst.ErrorToLimit)), nil
 	case slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Zone }):
 		for _, c := range controls {
 			if c.Kind == Zone {
@@ -214,7 +226,8 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 			}
 		}
 	case (a.Anatomy.Shape == fit.Hysteresis || a.Anatomy.Shape == fit.Scatter) && !perPoint(controls):
-		return a.say(Investigate, "the readings do not repeat (%s): an adjustment would only move them about", a.Anatomy.Shape), nil
+		return a.say(Investigate, "the readings do not repeat (%s): an adjustment would only move them about",
+			a.Anatomy.Shape), nil
 	case a.Anatomy.Shape == fit.Bent && !perPoint(controls):
 		return a.say(Investigate, "the errors follow no straight line: an adjustment would only move them about"), nil
 	}
@@ -230,7 +243,10 @@ func finite(v float64) float64 {
 
 // perPoint reports whether a control acts on each point by itself.
 func perPoint(controls []Control) bool {
-	return slices.ContainsFunc(controls, func(c Control) bool { return c.Kind == Table || c.Kind == Zone || c.Kind == Routine })
+	return slices.ContainsFunc(controls, func(c Control) bool {
+		return c.Kind == Table || c.Kind == Zone ||
+			c.Kind == Routine
+	})
 }
 
 func (a Advice) say(d Decision, format string, args ...any) Advice {
@@ -269,7 +285,8 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 	}
 	if len(a.Moves) == 0 {
 		if out != "" {
-			return a.say(Investigate, "%s, and no control here moves an error of this kind (%s)", share, a.Anatomy.Shape)
+			return a.say(Investigate, "%s, and no control here moves an error of this kind (%s)", share,
+				a.Anatomy.Shape)
 		}
 		return a.say(Leave, "%s, less than one step of its control can mend", share)
 	}

@@ -11,13 +11,22 @@ import (
 )
 
 var policy = adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}
-var controls = []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 20}, {ID: "zero", Label: "zero", Kind: adjust.Offset, Step: 0.02, Range: 0.5}}
+var controls = []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 20},
+	{ID: "zero", Label: "zero", Kind: adjust.Offset, Step: 0.02, Range: 0.5}}
 
 // at makes points with errors at levels, limit ±0.4 and U 0.05.
 func at(levelsAndErrors ...float64) (points []adjust.Point) {
 	for i := 0; i < len(levelsAndErrors); i += 2 {
 		e := levelsAndErrors[i+1]
-		points = append(points, adjust.Point{Label: "p", Level: levelsAndErrors[i], Error: e, ErrorToLimit: e / 0.4, Limit: 0.4, U: 0.05, Gross: e > 1.2 || e < -1.2})
+		points = append(points, adjust.Point{
+			Label:        "p",
+			Level:        levelsAndErrors[i],
+			Error:        e,
+			ErrorToLimit: e / 0.4,
+			Limit:        0.4,
+			U:            0.05,
+			Gross:        e > 1.2 || e < -1.2,
+		})
 	}
 	return points
 }
@@ -42,22 +51,40 @@ func TestAdvise(t *testing.T) {
 		why      string
 	}{
 		{"fine", at(0, 0.01, 5, 0.1, 10, 0.2), policy, controls, adjust.Tried{}, adjust.Leave, "below the 70 %"},
-		{"gain", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{}, adjust.Adjust, "20 presses up on span"},
-		{"offset", at(0, 0.4, 5, 0.41, 10, 0.39), policy, controls, adjust.Tried{}, adjust.Adjust, "20 presses down on zero"},
+		{"gain", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{}, adjust.Adjust,
+			"20 presses up on span"},
+		{"offset", at(0, 0.4, 5, 0.41, 10, 0.39), policy, controls, adjust.Tried{}, adjust.Adjust,
+			"20 presses down on zero"},
 		{"gross", at(0, 0, 5, 2), policy, controls, adjust.Tried{}, adjust.Investigate, "set-up"},
 		{"bent", at(0, 0, 5, 0.5, 10, 0), policy, controls, adjust.Tried{}, adjust.Investigate, "no straight line"},
-		{"nothing to adjust, out", at(0, 0, 5, 0.5, 10, 1), policy, nil, adjust.Tried{}, adjust.Withdraw, "nothing here can be adjusted"},
-		{"out of range", at(0, 0, 2, -0.6), policy, []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 10}}, adjust.Tried{}, adjust.Withdraw, "more than"},
-		{"too many rounds", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{Rounds: 4, Before: 9}, adjust.Investigate, "4 rounds"},
-		{"no better than before", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{Rounds: 1, Before: 2.2}, adjust.Investigate, "did not help"},
-		{"better, but not in yet", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{Rounds: 1, Before: 3}, adjust.Adjust, "20 presses up"},
-		{"two points, zero and span", at(0, 0.4, 5, 0.8, 10, 1.2), policy, controls, adjust.Tried{}, adjust.Adjust, "15 presses down on span, 19 presses down on zero"},
-		{"an entry for each point", at(0, 0.1, 5, 0.5, 10, -0.3), policy, []adjust.Control{{ID: "t", Label: "table", Kind: adjust.Table, Step: 0.1}}, adjust.Tried{}, adjust.Adjust, "5 presses down on table at p"},
-		{"a factor is said as a number", at(0, 0, 5, -0.45, 10, -0.9), policy, []adjust.Control{{ID: "f", Label: "the gas factor", Kind: adjust.Factor, Step: 0.1}}, adjust.Tried{}, adjust.Adjust, "multiply the gas factor by 1.0990"},
-		{"other on the way down", down(at(2, 0, 5, 0, 5, 0.5)), policy, controls, adjust.Tried{}, adjust.Investigate, "hysteresis"},
-		{"measure only, out", at(0, 0, 5, 0.5), adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, controls, adjust.Tried{}, adjust.Withdraw, "changes nothing"},
-		{"nominal school adjusts earlier", at(0, 0, 5, 0.1, 10, 0.2), adjust.Policy{School: adjust.Nominal, MaxRounds: 4}, controls, adjust.Tried{}, adjust.Adjust, "presses down"},
-		{"not significant", at(0, 0.01, 5, 0.02), adjust.Policy{School: adjust.Nominal, MaxRounds: 4}, controls, adjust.Tried{}, adjust.Leave, "noise"},
+		{"nothing to adjust, out", at(0, 0, 5, 0.5, 10, 1), policy, nil, adjust.Tried{}, adjust.Withdraw,
+			"nothing here can be adjusted"},
+		{"out of range", at(0, 0, 2, -0.6), policy,
+			[]adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 10}}, adjust.Tried{},
+			adjust.Withdraw, "more than"},
+		{"too many rounds", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{Rounds: 4, Before: 9},
+			adjust.Investigate, "4 rounds"},
+		{"no better than before", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{Rounds: 1, Before: 2.2},
+			adjust.Investigate, "did not help"},
+		{"better, but not in yet", at(0, 0, 5, -0.45, 10, -0.9), policy, controls, adjust.Tried{Rounds: 1, Before: 3},
+			adjust.Adjust, "20 presses up"},
+		{"two points, zero and span", at(0, 0.4, 5, 0.8, 10, 1.2), policy, controls, adjust.Tried{}, adjust.Adjust,
+			"15 presses down on span, 19 presses down on zero"},
+		{"an entry for each point", at(0, 0.1, 5, 0.5, 10, -0.3), policy,
+			[]adjust.Control{{ID: "t", Label: "table", Kind: adjust.Table, Step: 0.1}}, adjust.Tried{}, adjust.Adjust,
+			"5 presses down on table at p"},
+		{"a factor is said as a number", at(0, 0, 5, -0.45, 10, -0.9), policy,
+			[]adjust.Control{{ID: "f", Label: "the gas factor", Kind: adjust.Factor, Step: 0.1}}, adjust.Tried{},
+			adjust.Adjust, "multiply the gas factor by 1.0990"},
+		{"other on the way down", down(at(2, 0, 5, 0, 5, 0.5)), policy, controls, adjust.Tried{}, adjust.Investigate,
+			"hysteresis"},
+		{"measure only, out", at(0, 0, 5, 0.5), adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, controls,
+			adjust.Tried{}, adjust.Withdraw, "changes nothing"},
+		{"nominal school adjusts earlier", at(0, 0, 5, 0.1, 10, 0.2),
+			adjust.Policy{School: adjust.Nominal, MaxRounds: 4}, controls, adjust.Tried{}, adjust.Adjust,
+			"presses down"},
+		{"not significant", at(0, 0.01, 5, 0.02), adjust.Policy{School: adjust.Nominal, MaxRounds: 4}, controls,
+			adjust.Tried{}, adjust.Leave, "noise"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			a, err := adjust.Advise(c.points, c.policy, c.controls, c.tried)

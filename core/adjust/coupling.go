@@ -165,7 +165,8 @@ func (a Advice) zonePlan(c Control, points []Point, rounds []Round, share string
 	z := byZone(points)
 	for i, p := range z.first {
 		if band := 2 * p.Limit; p.Limit > 0 && z.spread[i] > band {
-			return a.say(Investigate, "the compartments that %s serves differ by %.2f, more than the band of %.2f: no trim can fix this. Look at the lid, the probe's seat and the heater", p.zoneName(), z.spread[i], band)
+			return a.say(Investigate,
+				"the compartments that %s serves differ by %.2f, more than the band of %.2f: no trim can fix this. Look at the lid, the probe's seat and the heater", p.zoneName(), z.spread[i], band)
 		}
 	}
 	steps, left := z.trims(c, z.response(points, rounds))
@@ -177,11 +178,13 @@ func (a Advice) zonePlan(c Control, points []Point, rounds []Round, share string
 		}
 		m := Move{Control: c.ID, Label: c.Label, Point: p.id(), Steps: steps[i], Change: float64(steps[i]) * c.Step}
 		if c.Range > 0 && math.Abs(m.Change) > c.Range {
-			return a.say(Withdraw, "%s of %s would have to move by %.3g, more than the %.3g it can", c.Label, p.zoneName(), m.Change, c.Range)
+			return a.say(Withdraw, "%s of %s would have to move by %.3g, more than the %.3g it can", c.Label,
+				p.zoneName(), m.Change, c.Range)
 		}
 		m.Words = fmt.Sprintf("%s on %s of %s", Presses(steps[i]), c.Label, p.zoneName())
 		if c.Sense == "value" {
-			m.Words = fmt.Sprintf("enter %s as measured in %s", quantity.Format(p.Level+p.Error+m.Change, c.Step), p.zoneName())
+			m.Words = fmt.Sprintf("enter %s as measured in %s", quantity.Format(p.Level+p.Error+m.Change, c.Step),
+				p.zoneName())
 		}
 		if words != "" {
 			words += ", "

@@ -35,7 +35,15 @@ func (c chamber) errors() []float64 {
 func (c chamber) points() []adjust.Point {
 	var points []adjust.Point
 	for i, e := range c.errors() {
-		points = append(points, adjust.Point{ID: fmt.Sprintf("upper/zone-%d", i+1), Label: fmt.Sprintf("zone %d", i+1), Level: 37 - e, Error: e, ErrorToLimit: e / 0.1, Limit: 0.1, U: 0.02})
+		points = append(points, adjust.Point{
+			ID:           fmt.Sprintf("upper/zone-%d", i+1),
+			Label:        fmt.Sprintf("zone %d", i+1),
+			Level:        37 - e,
+			Error:        e,
+			ErrorToLimit: e / 0.1,
+			Limit:        0.1,
+			U:            0.02,
+		})
 	}
 	return points
 }
@@ -93,7 +101,8 @@ func TestCoupledZonesComeInTogether(t *testing.T) {
 	var all [2]int
 	rapid.Check(t, func(rt *rapid.T) {
 		n := rapid.IntRange(3, 8).Draw(rt, "zones")
-		c := chamber{own: rapid.Float64Range(0.7, 1).Draw(rt, "own"), next: rapid.Float64Range(0.08, 0.22).Draw(rt, "next"), trim: make([]float64, n)}
+		c := chamber{own: rapid.Float64Range(0.7, 1).Draw(rt, "own"),
+			next: rapid.Float64Range(0.08, 0.22).Draw(rt, "next"), trim: make([]float64, n)}
 		for range n {
 			c.bias = append(c.bias, rapid.Float64Range(-1, 1).Draw(rt, "bias"))
 		}
@@ -110,15 +119,26 @@ func TestCoupledZonesComeInTogether(t *testing.T) {
 
 func TestOneTrimForTwoCompartments(t *testing.T) {
 	at := func(id, zone string, e float64) adjust.Point {
-		return adjust.Point{ID: id, Label: id, Zone: zone, Level: 37 - e, Error: e, ErrorToLimit: e / 0.1, Limit: 0.1, U: 0.02}
+		return adjust.Point{
+			ID:           id,
+			Label:        id,
+			Zone:         zone,
+			Level:        37 - e,
+			Error:        e,
+			ErrorToLimit: e / 0.1,
+			Limit:        0.1,
+			U:            0.02,
+		}
 	}
 	policy := adjust.Policy{School: adjust.Threshold, Threshold: 0.5, MaxRounds: 4}
-	advice, err := adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.25), at("l1", "zone 1", 0.15), at("u2", "zone 2", 0), at("l2", "zone 2", 0)}, policy, trimControl, adjust.Tried{})
+	advice, err := adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.25), at("l1", "zone 1", 0.15),
+		at("u2", "zone 2", 0), at("l2", "zone 2", 0)}, policy, trimControl, adjust.Tried{})
 	require.NoError(t, err)
 	require.Len(t, advice.Moves, 1)
 	assert.Equal(t, -20, advice.Moves[0].Steps, "the mean of the two is centred")
 	assert.InDeltaSlice(t, []float64{0.05, -0.05, 0, 0}, advice.After, 1e-9)
-	advice, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.3), at("l1", "zone 1", -0.05)}, policy, trimControl, adjust.Tried{})
+	advice, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.3), at("l1", "zone 1", -0.05)}, policy, trimControl,
+		adjust.Tried{})
 	require.NoError(t, err)
 	assert.Equal(t, adjust.Investigate, advice.Decision)
 	assert.Contains(t, advice.Why, "no trim can fix this")
@@ -126,13 +146,16 @@ func TestOneTrimForTwoCompartments(t *testing.T) {
 	advice, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.2)}, policy, told, adjust.Tried{})
 	require.NoError(t, err)
 	assert.Contains(t, advice.Moves[0].Words, "enter 36.8 as measured in zone 1")
-	_, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.2)}, policy, []adjust.Control{{ID: "t", Label: "trim", Kind: adjust.Zone, Step: 0.1, Range: 0.1}}, adjust.Tried{})
+	_, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.2)}, policy,
+		[]adjust.Control{{ID: "t", Label: "trim", Kind: adjust.Zone, Step: 0.1, Range: 0.1}}, adjust.Tried{})
 	require.NoError(t, err)
 }
 
 func TestARoutineBringsEveryPointIn(t *testing.T) {
-	points := []adjust.Point{{ID: "a", Label: "a", Level: 20, Error: 0.4, ErrorToLimit: 1.4, Limit: 0.3, U: 0.05}, {ID: "b", Label: "b", Level: 100, Error: 1.1, ErrorToLimit: 1.1, Limit: 1, U: 0.05}}
-	advice, err := adjust.Advise(points, adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 2}, []adjust.Control{{ID: "two", Label: "two-point calibration", Kind: adjust.Routine}}, adjust.Tried{})
+	points := []adjust.Point{{ID: "a", Label: "a", Level: 20, Error: 0.4, ErrorToLimit: 1.4, Limit: 0.3, U: 0.05},
+		{ID: "b", Label: "b", Level: 100, Error: 1.1, ErrorToLimit: 1.1, Limit: 1, U: 0.05}}
+	advice, err := adjust.Advise(points, adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 2},
+		[]adjust.Control{{ID: "two", Label: "two-point calibration", Kind: adjust.Routine}}, adjust.Tried{})
 	require.NoError(t, err)
 	assert.Equal(t, adjust.Adjust, advice.Decision)
 	assert.Equal(t, []float64{0, 0}, advice.After)
@@ -144,6 +167,7 @@ func TestTheSetUpComesFirstUntilItWasLookedAt(t *testing.T) {
 	policy := adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 2}
 	advice, _ := adjust.Advise(points, policy, nil, adjust.Tried{SetUp: "All are off by one factor."})
 	assert.Equal(t, adjust.Investigate, advice.Decision, "though every point is inside")
-	advice, _ = adjust.Advise(points, policy, nil, adjust.Tried{SetUp: "All are off by one factor.", Looked: true, Rounds: 1})
+	advice, _ = adjust.Advise(points, policy, nil,
+		adjust.Tried{SetUp: "All are off by one factor.", Looked: true, Rounds: 1})
 	assert.Equal(t, adjust.Leave, advice.Decision)
 }

@@ -77,7 +77,8 @@ func TestRules(t *testing.T) {
 	assert.False(t, pass)
 	pass, _ = conformity.Rule{Kind: conformity.Risk, Probability: 0.75}.Accepts(a)
 	assert.True(t, pass)
-	for _, bad := range []conformity.Rule{{}, {Kind: "luck"}, {Kind: conformity.Risk, Probability: 1}, {Kind: conformity.Guarded, GuardFactor: -1}} {
+	for _, bad := range []conformity.Rule{{}, {Kind: "luck"}, {Kind: conformity.Risk, Probability: 1},
+		{Kind: conformity.Guarded, GuardFactor: -1}} {
 		assert.Error(t, bad.Check())
 	}
 }
@@ -88,14 +89,20 @@ func TestAssessRefusesNonsense(t *testing.T) {
 		err    float64
 		limits conformity.Limits
 		u, k   float64
-	}{{math.NaN(), ok, 1, 2}, {math.Inf(1), ok, 1, 2}, {0, conformity.Limits{Low: 1, High: -1}, 1, 2}, {0, ok, -1, 2}, {0, ok, math.Inf(1), 2}, {0, ok, 1, 0}} {
+	}{{math.NaN(), ok, 1, 2}, {math.Inf(1), ok, 1, 2}, {0, conformity.Limits{Low: 1, High: -1}, 1, 2}, {0, ok, -1, 2},
+		{0, ok, math.Inf(1), 2}, {0, ok, 1, 0}} {
 		_, err := conformity.Assess(c.err, c.limits, c.u, c.k)
 		assert.Error(t, err)
 	}
 }
 
 func TestVerdictsAreMonotoneAndGuardsNeverHelp(t *testing.T) {
-	order := map[conformity.Zone]int{conformity.Inside: 0, conformity.InsideDoubtful: 1, conformity.OutsideDoubtful: 2, conformity.Outside: 3}
+	order := map[conformity.Zone]int{
+		conformity.Inside:          0,
+		conformity.InsideDoubtful:  1,
+		conformity.OutsideDoubtful: 2,
+		conformity.Outside:         3,
+	}
 	rapid.Check(t, func(t *rapid.T) {
 		limit := rapid.Float64Range(0.1, 100).Draw(t, "limit")
 		limits := conformity.Limits{Low: -limit, High: limit}
@@ -108,14 +115,16 @@ func TestVerdictsAreMonotoneAndGuardsNeverHelp(t *testing.T) {
 		require.NoError(t, err)
 		require.LessOrEqual(t, order[a.Zone], order[b.Zone], "a larger error is never better placed")
 		require.LessOrEqual(t, b.ConformanceProbability, a.ConformanceProbability+1e-9)
-		guarded, _ := conformity.Rule{Kind: conformity.Guarded, GuardFactor: rapid.Float64Range(0.1, 2).Draw(t, "r")}.Accepts(b)
+		guarded, _ := conformity.Rule{Kind: conformity.Guarded,
+			GuardFactor: rapid.Float64Range(0.1, 2).Draw(t, "r")}.Accepts(b)
 		simple, _ := conformity.Rule{Kind: conformity.Simple}.Accepts(b)
 		require.False(t, guarded && !simple, "a guard band never turns a fail into a pass")
 	})
 }
 
 func FuzzParseTolerance(f *testing.F) {
-	for _, seed := range []string{"±2", "±(0.43 + 8 % of reading)", "max(±2, ±5 % of reading)", "-0.5/+1.0", "<= 2.5", "0..40: ±2; 40..100: ±5 % of reading", "±3 % of span 200", "1e3..1e9", "min(", "±1e400"} {
+	for _, seed := range []string{"±2", "±(0.43 + 8 % of reading)", "max(±2, ±5 % of reading)", "-0.5/+1.0", "<= 2.5",
+		"0..40: ±2; 40..100: ±5 % of reading", "±3 % of span 200", "1e3..1e9", "min(", "±1e400"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

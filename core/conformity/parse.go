@@ -198,7 +198,8 @@ func (p *parser) number(signed bool) (float64, error) {
 		if c == '.' && strings.HasPrefix(p.text[end:], "..") {
 			break
 		}
-		exponent := (c == 'e' || c == 'E') && end+1 < len(p.text) && strings.IndexByte("0123456789+-", p.text[end+1]) >= 0
+		exponent := (c == 'e' || c == 'E') && end+1 < len(p.text) &&
+			strings.IndexByte("0123456789+-", p.text[end+1]) >= 0
 		if exponent && (p.text[end+1] == '-' || p.text[end+1] == '+') {
 			end++
 		}

@@ -25,9 +25,11 @@ func Global(prior, u float64, tolerance, acceptance Limits) (GlobalRisk, error) 
 	case !(u > 0) || math.IsInf(u, 0):
 		return GlobalRisk{}, fmt.Errorf("the standard uncertainty must be above zero, it is %g", u)
 	case !(tolerance.Low < tolerance.High):
-		return GlobalRisk{}, fmt.Errorf("the tolerance limits %g and %g are reversed or not numbers", tolerance.Low, tolerance.High)
+		return GlobalRisk{}, fmt.Errorf("the tolerance limits %g and %g are reversed or not numbers", tolerance.Low,
+			tolerance.High)
 	case !(acceptance.Low < acceptance.High):
-		return GlobalRisk{}, fmt.Errorf("the acceptance limits %g and %g leave nothing to accept", acceptance.Low, acceptance.High)
+		return GlobalRisk{}, fmt.Errorf("the acceptance limits %g and %g leave nothing to accept", acceptance.Low,
+			acceptance.High)
 	}
 	n := distuv.UnitNormal
 	accepted := func(truth float64) float64 {
@@ -38,8 +40,10 @@ func Global(prior, u float64, tolerance, acceptance Limits) (GlobalRisk, error) 
 	rightly := func(truth float64) float64 { return density(truth) * (1 - accepted(truth)) }
 	reach := 12 * prior
 	var r GlobalRisk
-	r.Consumer = integrate(wrongly, -reach, math.Min(tolerance.Low, reach), math.Min(u, prior)) + integrate(wrongly, math.Max(tolerance.High, -reach), reach, math.Min(u, prior))
-	r.Producer = integrate(rightly, math.Max(tolerance.Low, -reach), math.Min(tolerance.High, reach), math.Min(u, prior))
+	r.Consumer = integrate(wrongly, -reach, math.Min(tolerance.Low, reach), math.Min(u, prior)) +
+		integrate(wrongly, math.Max(tolerance.High, -reach), reach, math.Min(u, prior))
+	r.Producer = integrate(rightly, math.Max(tolerance.Low, -reach), math.Min(tolerance.High, reach),
+		math.Min(u, prior))
 	return r, nil
 }
 

@@ -16,7 +16,13 @@ type Verdict struct {
 }
 
 // sort of error that each rule points to.
-var pointsTo = map[Rule]string{R13s: "random", R4s: "random", R22s: "systematic", R41s: "systematic", R10x: "systematic"}
+var pointsTo = map[Rule]string{
+	R13s: "random",
+	R4s:  "random",
+	R22s: "systematic",
+	R41s: "systematic",
+	R10x: "systematic",
+}
 
 // Judge says whether a run is accepted. runs are as for [Rule.First]; the run judged is
 // i. 1-2s by itself only warns; any other rule rejects. What it suggests: 1-3s and R-4s
@@ -50,7 +56,8 @@ func Judge(runs [][]float64, i int) Verdict {
 	case v.Suggestion == "systematic":
 		v.Words = fmt.Sprintf("Rejected by %s: it suggests a systematic error. Calibrator, reagent lot, temperature, lamp.", strings.Join(names, ", "))
 	case v.Rejected:
-		v.Words = fmt.Sprintf("Rejected by %s: it suggests a random error. Bubble, drop on the tip, mixing, a clot.", strings.Join(names, ", "))
+		v.Words = fmt.Sprintf("Rejected by %s: it suggests a random error. Bubble, drop on the tip, mixing, a clot.",
+			strings.Join(names, ", "))
 	case v.Warning:
 		v.Words = "Accepted, with a warning (1-2s): look at the next one."
 	default:

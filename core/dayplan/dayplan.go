@@ -122,7 +122,8 @@ func Make(d Day) (Plan, error) {
 	waits := func(a, b Job) int { return cmp.Or(cmp.Compare(b.Wait, a.Wait), cmp.Compare(a.length(), b.length())) }
 	places := func(a, b Job) int { return cmp.Or(cmp.Compare(a.Place, b.Place), cmp.Compare(b.Wait, a.Wait)) }
 	best := d.decode(oneByOne(d.by(grave)))
-	for _, order := range [][]int{oneByOne(d.by(places)), twice(d.by(waits)), twice(d.by(grave)), d.placeByPlace(d.by(places))} {
+	for _, order := range [][]int{oneByOne(d.by(places)), twice(d.by(waits)), twice(d.by(grave)),
+		d.placeByPlace(d.by(places))} {
 		if plan := d.decode(order); d.better(plan, best) {
 			best = plan
 		}

@@ -51,7 +51,13 @@ func exact(jobs []dayplan.Job, begin int) int {
 func drawn(t *rapid.T, most int) []dayplan.Job {
 	var jobs []dayplan.Job
 	for i := range rapid.IntRange(1, most).Draw(t, "jobs") {
-		jobs = append(jobs, dayplan.Job{ID: fmt.Sprint(i), Setup: rapid.IntRange(1, 15).Draw(t, "setup"), Wait: rapid.IntRange(0, 60).Draw(t, "wait"), Finish: rapid.IntRange(1, 30).Draw(t, "finish"), Risk: rapid.IntRange(1, 5).Draw(t, "risk")})
+		jobs = append(jobs, dayplan.Job{
+			ID:     fmt.Sprint(i),
+			Setup:  rapid.IntRange(1, 15).Draw(t, "setup"),
+			Wait:   rapid.IntRange(0, 60).Draw(t, "wait"),
+			Finish: rapid.IntRange(1, 30).Draw(t, "finish"),
+			Risk:   rapid.IntRange(1, 5).Draw(t, "risk"),
+		})
 	}
 	return jobs
 }
@@ -60,7 +66,8 @@ func TestSmallDaysEndAlmostAsEarlyAsAnyCould(t *testing.T) {
 	total, optimal := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		jobs := drawn(t, 4)
-		day := dayplan.Day{Jobs: jobs, People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 2000}}}}
+		day := dayplan.Day{Jobs: jobs, People: []dayplan.Person{{Name: "Idris",
+			Window: dayplan.Window{From: 480, Until: 2000}}}}
 		plan, err := dayplan.Make(day)
 		require.NoError(t, err)
 		require.Empty(t, plan.Left)
@@ -79,8 +86,11 @@ func TestSmallDaysEndAlmostAsEarlyAsAnyCould(t *testing.T) {
 // ferry is a day with two islands behind a boat, shared references, and people who cannot do all.
 func ferry(t *rapid.T) dayplan.Day {
 	places := []string{"workshop", "ward", "island", "cabin"}
-	d := dayplan.Day{Jobs: drawn(t, 12), Windows: map[string][]dayplan.Window{"island": {{From: 580, Until: 920}}, "cabin": {}},
-		People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 990}, Place: "workshop", Skills: []string{"ventilator"}}, {Name: "Noor", Window: dayplan.Window{From: 500, Until: 960}, Place: "workshop"}},
+	d := dayplan.Day{Jobs: drawn(t, 12), Windows: map[string][]dayplan.Window{"island": {{From: 580, Until: 920}},
+		"cabin": {}},
+		People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 990}, Place: "workshop",
+			Skills: []string{"ventilator"}}, {Name: "Noor", Window: dayplan.Window{From: 500, Until: 960},
+			Place: "workshop"}},
 		Travel: func(a, b string) int {
 			if a == "island" || b == "island" {
 				return 35
@@ -179,10 +189,13 @@ func TestWaitsAreFilledAndTheGravestAreNotLeftOut(t *testing.T) {
 	plan, err = dayplan.Make(dayplan.Day{Jobs: []dayplan.Job{scale, chamber, ventilator}, People: one})
 	require.NoError(t, err)
 	require.NotEmpty(t, plan.Left)
-	assert.False(t, slices.ContainsFunc(plan.Left, func(l dayplan.Left) bool { return l.Job == "ventilator" }), "%+v", plan.Left)
+	assert.False(t, slices.ContainsFunc(plan.Left, func(l dayplan.Left) bool { return l.Job == "ventilator" }), "%+v",
+		plan.Left)
 	assert.Contains(t, plan.Left[0].Why, "no room")
 
-	for _, bad := range []dayplan.Day{{Jobs: []dayplan.Job{scale}}, {Jobs: []dayplan.Job{scale, scale}, People: one}, {Jobs: []dayplan.Job{{ID: "x", Risk: 1}}, People: one}, {Jobs: []dayplan.Job{scale}, People: one, Order: []string{"other"}}} {
+	for _, bad := range []dayplan.Day{{Jobs: []dayplan.Job{scale}}, {Jobs: []dayplan.Job{scale, scale}, People: one},
+		{Jobs: []dayplan.Job{{ID: "x", Risk: 1}}, People: one},
+		{Jobs: []dayplan.Job{scale}, People: one, Order: []string{"other"}}} {
 		_, err := dayplan.Make(bad)
 		assert.Error(t, err)
 	}
@@ -194,7 +207,12 @@ func TestLevellingBringsForwardAndNeverPutsOff(t *testing.T) {
 		var loads []dayplan.Load
 		for i := range rapid.IntRange(0, 60).Draw(t, "n") {
 			month := rapid.IntRange(0, 11).Draw(t, "month")
-			loads = append(loads, dayplan.Load{ID: fmt.Sprint(i), Month: month, Earliest: max(0, month-rapid.IntRange(0, 3).Draw(t, "early")), Hours: float64(rapid.IntRange(1, 6).Draw(t, "half hours")) / 2})
+			loads = append(loads, dayplan.Load{
+				ID:       fmt.Sprint(i),
+				Month:    month,
+				Earliest: max(0, month-rapid.IntRange(0, 3).Draw(t, "early")),
+				Hours:    float64(rapid.IntRange(1, 6).Draw(t, "half hours")) / 2,
+			})
 		}
 		before, after, moves, err := dayplan.Level(loads, 12)
 		require.NoError(t, err)
@@ -222,7 +240,8 @@ func TestLevellingBringsForwardAndNeverPutsOff(t *testing.T) {
 				month = l.Month
 			}
 			for to := l.Earliest; to < month; to++ {
-				require.LessOrEqual(t, after[month]-after[to]-l.Hours, 1e-6, "load %s could go from %d to %d", l.ID, month, to)
+				require.LessOrEqual(t, after[month]-after[to]-l.Hours, 1e-6, "load %s could go from %d to %d", l.ID,
+					month, to)
 			}
 		}
 	})
@@ -231,7 +250,9 @@ func TestLevellingBringsForwardAndNeverPutsOff(t *testing.T) {
 }
 
 func TestAPartThatIsMovedByHandStaysWhereItWasPut(t *testing.T) {
-	day := dayplan.Day{People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 900}}}, Jobs: []dayplan.Job{{ID: "a", Setup: 10, Risk: 1}, {ID: "b", Setup: 20, Risk: 1}, {ID: "c", Setup: 5, Wait: 30, Finish: 5, Risk: 1}}}
+	day := dayplan.Day{People: []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 900}}},
+		Jobs: []dayplan.Job{{ID: "a", Setup: 10, Risk: 1}, {ID: "b", Setup: 20, Risk: 1},
+			{ID: "c", Setup: 5, Wait: 30, Finish: 5, Risk: 1}}}
 	day.Order = []string{"c", "b", "b", "c", "a", "a"}
 	plan, err := dayplan.Make(day)
 	require.NoError(t, err)

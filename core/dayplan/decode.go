@@ -23,7 +23,15 @@ func (d Day) decode(order []int) Plan { return d.fill(order, false) }
 // fill puts parts into the day: by hand, each comes after the one before it in the order,
 // with the person it was given to; otherwise where it first fits.
 func (d Day) fill(order []int, byHand bool) Plan {
-	s := &sheet{day: d, byHand: byHand, hands: make([][]Block, len(d.People)), engaged: map[string][]Window{}, holds: map[string]int{}, begun: make([]*begun, len(d.Jobs)), plan: Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}}}
+	s := &sheet{
+		day:     d,
+		byHand:  byHand,
+		hands:   make([][]Block, len(d.People)),
+		engaged: map[string][]Window{},
+		holds:   map[string]int{},
+		begun:   make([]*begun, len(d.Jobs)),
+		plan:    Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}},
+	}
 	for tag, away := range d.Busy {
 		s.engaged[tag] = slices.Clone(away)
 	}
@@ -78,7 +86,8 @@ func (s *sheet) part(i int) {
 // given reports whether a job is a person's where it was given to someone who works.
 func (s *sheet) given(j Job, person Person) bool {
 	to := s.day.Who[j.ID]
-	return to == "" || to == person.Name || !slices.ContainsFunc(s.day.People, func(p Person) bool { return p.Name == to })
+	return to == "" || to == person.Name || !slices.ContainsFunc(s.day.People,
+		func(p Person) bool { return p.Name == to })
 }
 
 func (s *sheet) leave(i int, why string) {
@@ -110,7 +119,8 @@ func (s *sheet) begin(i int) {
 		if !person.can(j.Skill) || s.byHand && !s.given(j, person) {
 			continue
 		}
-		b := begun{person: p, first: Block{Job: j.ID, Part: SetUp, Person: person.Name, Place: j.Place, From: max(from, person.From), Until: max(from, person.From)}}
+		b := begun{person: p, first: Block{Job: j.ID, Part: SetUp, Person: person.Name, Place: j.Place,
+			From: max(from, person.From), Until: max(from, person.From)}}
 		if b.ready = b.first.Until; !j.Started {
 			at, ok := s.gap(p, j.Place, b.first.From, j.Setup)
 			if !ok {

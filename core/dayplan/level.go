@@ -29,7 +29,8 @@ func Level(loads []Load, months int) (before, after []float64, moves []Move, err
 	at := make([]int, len(loads))
 	for i, l := range loads {
 		if l.Month < 0 || l.Month >= months || l.Earliest > l.Month || !(l.Hours >= 0) {
-			return nil, nil, nil, fmt.Errorf("load %s: month %d, from %d on, %g h: it must lie within the %d months", l.ID, l.Month, l.Earliest, l.Hours, months)
+			return nil, nil, nil, fmt.Errorf("load %s: month %d, from %d on, %g h: it must lie within the %d months",
+				l.ID, l.Month, l.Earliest, l.Hours, months)
 		}
 		before[l.Month] += l.Hours
 		at[i] = l.Month

@@ -141,7 +141,8 @@ func (d Duty) Stands(s State, now time.Time) Standing {
 	case s.LastOn == nil:
 		return Standing{Expired, "Never done; it was due on " + day(s.DueOn) + suffix}
 	case d.Uses > 0 && s.Used >= d.Uses:
-		return Standing{Expired, fmt.Sprintf("Used up: %g of %g %s since %s", s.Used, d.Uses, d.Unit, day(*s.LastOn)) + suffix}
+		return Standing{Expired, fmt.Sprintf("Used up: %g of %g %s since %s", s.Used, d.Uses, d.Unit, day(*s.LastOn)) +
+			suffix}
 	case calendar && over:
 		return Standing{Expired, "Expired on " + day(s.DueOn) + suffix}
 	case calendar && !now.Before(s.DueOn.Add(-warning(d))):

@@ -16,7 +16,13 @@ var monday = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
 func on(days int) time.Time { return time.Date(2026, 3, 2+days, 0, 0, 0, 0, time.UTC) }
 
 func TestHowAnActivityStands(t *testing.T) {
-	yearly := duty.Duty{ID: "verification", Title: "Verification", Months: 12, On: []duty.Event{duty.Moved}, Blocks: true}
+	yearly := duty.Duty{
+		ID:     "verification",
+		Title:  "Verification",
+		Months: 12,
+		On:     []duty.Event{duty.Moved},
+		Blocks: true,
+	}
 	pump := duty.Duty{ID: "pump", Title: "Pump", Uses: 2000, Unit: "samples"}
 	seal := duty.Duty{ID: "legal", Title: "Legal verification", On: []duty.Event{duty.SealBroken}, Outside: true}
 	last := on(-100)
@@ -27,16 +33,25 @@ func TestHowAnActivityStands(t *testing.T) {
 		words string
 		stops bool
 	}{
-		"in date":            {yearly, duty.State{LastOn: &last, DueOn: on(265)}, duty.Valid, "Valid until 2026-11-22", false},
-		"its last day":       {yearly, duty.State{LastOn: &last, DueOn: on(0)}, duty.Expiring, "Valid until 2026-03-02", false},
-		"a day late":         {yearly, duty.State{LastOn: &last, DueOn: on(-1)}, duty.Expired, "Expired on 2026-03-01", true},
-		"moved":              {yearly, duty.State{LastOn: &last, DueOn: on(265), Undone: duty.Undone{At: &last, What: "moved"}}, duty.Invalid, "moved", true},
-		"new":                {yearly, duty.State{DueOn: on(30)}, duty.Never, "first due on 2026-04-01", false},
-		"never, and late":    {yearly, duty.State{DueOn: on(-3)}, duty.Expired, "Never done", true},
-		"deferred":           {yearly, duty.State{LastOn: &last, DueOn: on(200), Deferred: duty.Deferral{To: &last, By: "Tamsin Orrery", Why: "ward closed"}}, duty.Valid, "ward closed", false},
-		"used a little":      {pump, duty.State{LastOn: &last, DueOn: on(0), Used: 900}, duty.Valid, "Valid since", false},
-		"nearly used up":     {pump, duty.State{LastOn: &last, DueOn: on(0), Used: 1900}, duty.Expiring, "1900 of 2000 samples", false},
-		"used up":            {pump, duty.State{LastOn: &last, DueOn: on(0), Used: 2001}, duty.Expired, "Used up", false},
+		"in date": {yearly, duty.State{LastOn: &last, DueOn: on(265)}, duty.Valid, "Valid until 2026-11-22",
+			false},
+		"its last day": {yearly, duty.State{LastOn: &last, DueOn: on(0)}, duty.Expiring, "Valid until 2026-03-02",
+			false},
+		"a day late": {yearly, duty.State{LastOn: &last, DueOn: on(-1)}, duty.Expired, "Expired on 2026-03-01",
+			true},
+		"moved": {yearly, duty.State{LastOn: &last, DueOn: on(265),
+			Undone: duty.Undone{At: &last, What: "moved"}}, duty.Invalid, "moved", true},
+		"new":             {yearly, duty.State{DueOn: on(30)}, duty.Never, "first due on 2026-04-01", false},
+		"never, and late": {yearly, duty.State{DueOn: on(-3)}, duty.Expired, "Never done", true},
+		"deferred": {yearly, duty.State{LastOn: &last, DueOn: on(200),
+			Deferred: duty.Deferral{To: &last, By: "Tamsin Orrery", Why: "ward closed"}}, duty.Valid, "ward closed",
+			false},
+		"used a little": {pump, duty.State{LastOn: &last, DueOn: on(0), Used: 900}, duty.Valid, "Valid since",
+			false},
+		"nearly used up": {pump, duty.State{LastOn: &last, DueOn: on(0), Used: 1900}, duty.Expiring,
+			"1900 of 2000 samples", false},
+		"used up": {pump, duty.State{LastOn: &last, DueOn: on(0), Used: 2001}, duty.Expired, "Used up",
+			false},
 		"waits for an event": {seal, duty.State{LastOn: &last, DueOn: on(900)}, duty.Valid, "Valid since", false},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -52,7 +67,13 @@ func TestHowAnActivityStands(t *testing.T) {
 func TestAnActivityNeverGetsBetterByItself(t *testing.T) {
 	order := map[duty.Status]int{duty.Valid: 0, duty.Never: 0, duty.Expiring: 1, duty.Expired: 2, duty.Invalid: 3}
 	rapid.Check(t, func(t *rapid.T) {
-		d := duty.Duty{ID: "a", Title: "a", Months: rapid.IntRange(0, 24).Draw(t, "months"), Uses: rapid.Float64Range(0, 100).Draw(t, "uses"), Unit: "hours"}
+		d := duty.Duty{
+			ID:     "a",
+			Title:  "a",
+			Months: rapid.IntRange(0, 24).Draw(t, "months"),
+			Uses:   rapid.Float64Range(0, 100).Draw(t, "uses"),
+			Unit:   "hours",
+		}
 		if d.Months == 0 {
 			d.Days = rapid.IntRange(1, 400).Draw(t, "days")
 		}
@@ -87,7 +108,8 @@ func TestDutiesThatNothingMakesDue(t *testing.T) {
 	waiting := duty.Duty{ID: "b", Title: "b", IfFailed: []string{"oxygen-cell"}}
 	require.NoError(t, waiting.Check())
 	assert.Equal(t, "when oxygen cell fails", waiting.Triggers())
-	of := []duty.Template{{Family: "scale", Duties: []duty.Duty{{ID: "family"}}}, {Family: "scale", Model: "Kestmoor column", Duties: []duty.Duty{{ID: "model"}}}}
+	of := []duty.Template{{Family: "scale", Duties: []duty.Duty{{ID: "family"}}},
+		{Family: "scale", Model: "Kestmoor column", Duties: []duty.Duty{{ID: "model"}}}}
 	assert.Equal(t, "model", duty.DutiesOf(of, "scale", "Kestmoor column")[0].ID)
 	assert.Equal(t, "family", duty.DutiesOf(of, "scale", "other")[0].ID)
 	assert.Empty(t, duty.DutiesOf(of, "pump", ""))

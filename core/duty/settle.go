@@ -82,7 +82,8 @@ func (r *Recurring) PutOff(to time.Time, by, why string) {
 // for its failure. Next is the day that the run itself set, where it set one. It returns the
 // changed duties and the place, among all, of the one that was done; −1 where the procedure is
 // none of theirs, or the run is older than what is known.
-func Settle(all []Recurring, procedure string, at time.Time, passed bool, next *interval.Due) (changed []Recurring, done int, err error) {
+func Settle(all []Recurring, procedure string, at time.Time, passed bool,
+	next *interval.Due) (changed []Recurring, done int, err error) {
 	done = slices.IndexFunc(all, func(r Recurring) bool { return r.Procedure != "" && r.Procedure == procedure })
 	if done < 0 || all[done].LastOn != nil && at.Before(*all[done].LastOn) {
 		return nil, -1, nil

@@ -36,7 +36,17 @@ type Case struct {
 
 // Check reports what is wrong with a case, if anything.
 func (c Case) Check() error {
-	for name, v := range map[string]float64{"tur": c.TUR, "least_tur": c.LeastTUR, "per_year": c.PerYear, "accredited": c.Accredited, "in_house": c.InHouse, "failures": c.Failures, "repair": c.Repair, "replacement": c.Replacement, "remaining": c.Remaining} {
+	for name, v := range map[string]float64{
+		"tur":         c.TUR,
+		"least_tur":   c.LeastTUR,
+		"per_year":    c.PerYear,
+		"accredited":  c.Accredited,
+		"in_house":    c.InHouse,
+		"failures":    c.Failures,
+		"repair":      c.Repair,
+		"replacement": c.Replacement,
+		"remaining":   c.Remaining,
+	} {
 		if !(v >= 0) || math.IsInf(v, 0) {
 			return fmt.Errorf("%s must not be negative, it is %g", strings.ReplaceAll(name, "_", " "), v)
 		}
@@ -86,7 +96,8 @@ func Weigh(c Case) (Weighed, error) {
 	putBy := c.Replacement / until
 	keep := func(name string, each float64) Way {
 		cal, repairs := c.PerYear*each, c.Failures*c.Repair
-		return Way{Name: name, Yearly: cal + repairs + putBy, Parts: fmt.Sprintf("calibration %.0f, repairs %.0f, put by for the next %.0f", cal, repairs, putBy)}
+		return Way{Name: name, Yearly: cal + repairs + putBy,
+			Parts: fmt.Sprintf("calibration %.0f, repairs %.0f, put by for the next %.0f", cal, repairs, putBy)}
 	}
 	accredited, inHouse := keep("accredited", c.Accredited), keep("in house", c.InHouse)
 	each, by := c.InHouse, "in house"
@@ -102,7 +113,9 @@ func Weigh(c Case) (Weighed, error) {
 		each, by = c.Accredited, "accredited"
 	}
 	cal, repairs, price := c.PerYear*each, newFails*c.Failures*c.Repair, c.Replacement/c.Life
-	replace := Way{Name: "replace", Yearly: cal + repairs + price, Parts: fmt.Sprintf("calibration (%s) %.0f, repairs %.0f, its price over %g years %.0f", by, cal, repairs, c.Life, price)}
+	replace := Way{Name: "replace", Yearly: cal + repairs + price,
+		Parts: fmt.Sprintf("calibration (%s) %.0f, repairs %.0f, its price over %g years %.0f", by, cal, repairs,
+			c.Life, price)}
 	a := Weighed{Options: []Way{accredited, inHouse, replace}}
 	if c.Remaining == 0 {
 		for i := range a.Options[:2] {
@@ -117,7 +130,8 @@ func Weigh(c Case) (Weighed, error) {
 	}
 	take := a.Options[best] // to replace is always possible
 	a.Take = take.Name
-	words := map[string]string{"accredited": "Have it calibrated by an accredited laboratory", "in house": "Calibrate it in house", "replace": "Replace it"}[take.Name]
+	words := map[string]string{"accredited": "Have it calibrated by an accredited laboratory",
+		"in house": "Calibrate it in house", "replace": "Replace it"}[take.Name]
 	a.Sentence = fmt.Sprintf("%s: %.0f a year.", words, take.Yearly)
 	for _, o := range a.Options {
 		switch {

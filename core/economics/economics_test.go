@@ -10,7 +10,19 @@ import (
 	"pgregory.net/rapid"
 )
 
-var capnograph = economics.Case{Use: economics.Decision, TUR: 4, LeastTUR: 3, PerYear: 1, Accredited: 380, InHouse: 90, Failures: 0.3, Repair: 400, Replacement: 3200, Remaining: 5, Life: 8}
+var capnograph = economics.Case{
+	Use:         economics.Decision,
+	TUR:         4,
+	LeastTUR:    3,
+	PerYear:     1,
+	Accredited:  380,
+	InHouse:     90,
+	Failures:    0.3,
+	Repair:      400,
+	Replacement: 3200,
+	Remaining:   5,
+	Life:        8,
+}
 
 func TestWhatToDoWithADevice(t *testing.T) {
 	for name, c := range map[string]struct {
@@ -18,11 +30,14 @@ func TestWhatToDoWithADevice(t *testing.T) {
 		take   string
 		says   string
 	}{
-		"in house is enough":   {func(*economics.Case) {}, "in house", "Accredited would cost"},
-		"a customer demands":   {func(c *economics.Case) { c.Demanded = true }, "accredited", "In house will not do: an accredited certificate is demanded"},
-		"others rest on it":    {func(c *economics.Case) { c.Use = economics.Reference }, "accredited", "itself a reference"},
+		"in house is enough": {func(*economics.Case) {}, "in house", "Accredited would cost"},
+		"a customer demands": {func(c *economics.Case) { c.Demanded = true }, "accredited",
+			"In house will not do: an accredited certificate is demanded"},
+		"others rest on it": {func(c *economics.Case) { c.Use = economics.Reference }, "accredited",
+			"itself a reference"},
 		"the ratio is too low": {func(c *economics.Case) { c.TUR = 2 }, "accredited", "2.0; 3.0 are wanted"},
-		"it only shows":        {func(c *economics.Case) { c.TUR, c.Use = 1, economics.Indication }, "in house", "worth asking"},
+		"it only shows": {func(c *economics.Case) { c.TUR, c.Use = 1, economics.Indication }, "in house",
+			"worth asking"},
 		"it fails every month": {func(c *economics.Case) { c.Failures = 12 }, "replace", "Replace it"},
 		"its life is over":     {func(c *economics.Case) { c.Remaining = 0 }, "replace", "its life is over"},
 	} {
@@ -35,7 +50,8 @@ func TestWhatToDoWithADevice(t *testing.T) {
 			assert.Contains(t, a.Sentence, c.says)
 		})
 	}
-	for _, bad := range []func(*economics.Case){func(c *economics.Case) { c.Life = 0 }, func(c *economics.Case) { c.Repair = -1 }, func(c *economics.Case) { c.Use = "" }} {
+	for _, bad := range []func(*economics.Case){func(c *economics.Case) { c.Life = 0 },
+		func(c *economics.Case) { c.Repair = -1 }, func(c *economics.Case) { c.Use = "" }} {
 		it := capnograph
 		bad(&it)
 		_, err := economics.Weigh(it)
@@ -46,8 +62,14 @@ func TestWhatToDoWithADevice(t *testing.T) {
 func TestWhatIsTakenIsNeverDearerThanWhatWouldDo(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		price := func(name string) float64 { return rapid.Float64Range(0, 5000).Draw(t, name) }
-		c := economics.Case{Use: rapid.SampledFrom([]economics.Use{economics.Reference, economics.Decision, economics.Indication}).Draw(t, "use"), Demanded: rapid.Bool().Draw(t, "demanded"), TUR: rapid.Float64Range(0, 10).Draw(t, "tur"), LeastTUR: 3, PerYear: rapid.Float64Range(0, 4).Draw(t, "per year"),
-			Accredited: price("accredited"), InHouse: price("in house"), Failures: rapid.Float64Range(0, 5).Draw(t, "failures"), Repair: price("repair"), Replacement: price("replacement"), Remaining: rapid.Float64Range(0, 10).Draw(t, "remaining"), Life: rapid.Float64Range(1, 15).Draw(t, "life")}
+		c := economics.Case{Use: rapid.SampledFrom([]economics.Use{economics.Reference, economics.Decision,
+			economics.Indication}).Draw(t, "use"), Demanded: rapid.Bool().Draw(t, "demanded"),
+			TUR: rapid.Float64Range(0, 10).Draw(t, "tur"), LeastTUR: 3,
+			PerYear:    rapid.Float64Range(0, 4).Draw(t, "per year"),
+			Accredited: price("accredited"), InHouse: price("in house"),
+			Failures: rapid.Float64Range(0, 5).Draw(t, "failures"), Repair: price("repair"),
+			Replacement: price("replacement"), Remaining: rapid.Float64Range(0, 10).Draw(t, "remaining"),
+			Life: rapid.Float64Range(1, 15).Draw(t, "life")}
 		a, err := economics.Weigh(c)
 		require.NoError(t, err)
 		taken := 0.0
@@ -64,7 +86,17 @@ func TestWhatIsTakenIsNeverDearerThanWhatWouldDo(t *testing.T) {
 }
 
 func TestARecordFillsInWhatItKnowsAndSaysFromWhere(t *testing.T) {
-	c, from := economics.Record{Risk: 4, Days: 365, TUR: 4.2, LeastTUR: 3, Failures: 3, Years: 2, Hours: 1.5, Hour: 60, Outside: 380}.Case()
+	c, from := economics.Record{
+		Risk:     4,
+		Days:     365,
+		TUR:      4.2,
+		LeastTUR: 3,
+		Failures: 3,
+		Years:    2,
+		Hours:    1.5,
+		Hour:     60,
+		Outside:  380,
+	}.Case()
 	require.Equal(t, economics.Decision, c.Use)
 	require.InDelta(t, 1.0007, c.PerYear, 1e-4)
 	require.InDelta(t, 1.5, c.Failures, 1e-12)

@@ -51,7 +51,13 @@ func Deming(x, y []float64, ratio float64) (Comparison, error) {
 		half := t * stat.StdErr(stat.StdDev(pseudo, nil), float64(n))
 		return [2]float64{value - half, value + half}
 	}
-	c := Comparison{N: n, Slope: slope, Intercept: intercept, SlopeCI: around(slope, slopes), InterceptCI: around(intercept, intercepts)}
+	c := Comparison{
+		N:           n,
+		Slope:       slope,
+		Intercept:   intercept,
+		SlopeCI:     around(slope, slopes),
+		InterceptCI: around(intercept, intercepts),
+	}
 	c.SlopeDiffers = c.SlopeCI[0] > 1 || c.SlopeCI[1] < 1
 	c.OffsetDiffers = c.InterceptCI[0] > 0 || c.InterceptCI[1] < 0
 	return c, nil

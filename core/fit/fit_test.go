@@ -32,14 +32,17 @@ func TestDissect(t *testing.T) {
 		points []fit.ErrorAt
 		shape  fit.Shape
 	}{
-		"nothing":             {errorsAt(func(float64) float64 { return 0.04 }, levels...), fit.NoError},
-		"an offset":           {errorsAt(func(float64) float64 { return 0.3 }, levels...), fit.Offset},
-		"a gain":              {errorsAt(func(x float64) float64 { return -0.06 * x }, levels...), fit.Gain},
-		"both":                {errorsAt(func(x float64) float64 { return 0.5 - 0.08*x }, levels...), fit.Both},
-		"a bend":              {errorsAt(func(x float64) float64 { return 0.03 * (x - 5) * (x - 5) }, levels...), fit.Bent},
-		"one level":           {errorsAt(func(float64) float64 { return 0.3 }, 5), fit.Unknown},
-		"scatter at a level":  {append(errorsAt(func(float64) float64 { return 0.3 }, 5), errorsAt(func(float64) float64 { return -0.3 }, 5)...), fit.Scatter},
-		"other on the way up": {ways(append(errorsAt(func(float64) float64 { return 0.3 }, 5), errorsAt(func(float64) float64 { return 0 }, 5, 0)...), "falling", "rising", "rising"), fit.Hysteresis},
+		"nothing":   {errorsAt(func(float64) float64 { return 0.04 }, levels...), fit.NoError},
+		"an offset": {errorsAt(func(float64) float64 { return 0.3 }, levels...), fit.Offset},
+		"a gain":    {errorsAt(func(x float64) float64 { return -0.06 * x }, levels...), fit.Gain},
+		"both":      {errorsAt(func(x float64) float64 { return 0.5 - 0.08*x }, levels...), fit.Both},
+		"a bend": {errorsAt(func(x float64) float64 { return 0.03 * (x - 5) * (x - 5) }, levels...),
+			fit.Bent},
+		"one level": {errorsAt(func(float64) float64 { return 0.3 }, 5), fit.Unknown},
+		"scatter at a level": {append(errorsAt(func(float64) float64 { return 0.3 }, 5),
+			errorsAt(func(float64) float64 { return -0.3 }, 5)...), fit.Scatter},
+		"other on the way up": {ways(append(errorsAt(func(float64) float64 { return 0.3 }, 5),
+			errorsAt(func(float64) float64 { return 0 }, 5, 0)...), "falling", "rising", "rising"), fit.Hysteresis},
 	} {
 		t.Run(name, func(t *testing.T) {
 			a, err := fit.Dissect(c.points)
@@ -66,7 +69,8 @@ func TestPartsHaveTheirSizes(t *testing.T) {
 }
 
 func TestDissectRefusesNonsense(t *testing.T) {
-	for _, bad := range []fit.ErrorAt{{Error: math.NaN(), U: 1}, {Level: math.Inf(1), U: 1}, {U: 0}, {U: -1}, {U: math.NaN()}, {U: 1, Limit: -1}} {
+	for _, bad := range []fit.ErrorAt{{Error: math.NaN(), U: 1}, {Level: math.Inf(1), U: 1}, {U: 0}, {U: -1},
+		{U: math.NaN()}, {U: 1, Limit: -1}} {
 		_, err := fit.Dissect([]fit.ErrorAt{{Level: 1, U: 1}, bad})
 		assert.ErrorContains(t, err, "point 2")
 	}
@@ -80,7 +84,8 @@ func TestAnatomyDoesNotDependOnTheUnit(t *testing.T) {
 		scale := math.Pow(2, float64(rapid.IntRange(-20, 20).Draw(t, "scale"))) // exact in binary
 		points, other := make([]fit.ErrorAt, n), make([]fit.ErrorAt, n)
 		for i := range points {
-			p := fit.ErrorAt{Level: float64(rapid.IntRange(0, 5).Draw(t, "level")), Error: rapid.Float64Range(-1, 1).Draw(t, "error"), U: rapid.Float64Range(0.01, 0.5).Draw(t, "u"),
+			p := fit.ErrorAt{Level: float64(rapid.IntRange(0, 5).Draw(t, "level")),
+				Error: rapid.Float64Range(-1, 1).Draw(t, "error"), U: rapid.Float64Range(0.01, 0.5).Draw(t, "u"),
 				Limit: 0.4, Direction: rapid.SampledFrom([]string{"", "rising", "falling"}).Draw(t, "way")}
 			points[i] = p
 			p.Level, p.Error, p.U, p.Limit = p.Level*scale, p.Error*scale, p.U*scale, p.Limit*scale

@@ -27,7 +27,8 @@ func Fit(x, y, weights []float64, degree int) (Polynomial, error) {
 	case n != len(y) || weights != nil && len(weights) != n:
 		return Polynomial{}, fmt.Errorf("there are %d x values, %d y values and %d weights", n, len(y), len(weights))
 	case n < degree+1:
-		return Polynomial{}, fmt.Errorf("a curve of degree %d needs %d points at least, there are %d", degree, degree+1, n)
+		return Polynomial{}, fmt.Errorf("a curve of degree %d needs %d points at least, there are %d", degree,
+			degree+1, n)
 	}
 	low, high := math.Inf(1), math.Inf(-1)
 	for i := range x {
@@ -121,7 +122,16 @@ func Weighted(x, y, weights []float64) (Line, error) {
 		rss += weights[i] * r * r
 	}
 	c := p.Coefficients()
-	l := Line{N: len(x), Intercept: c[0], Slope: c[1], meanX: mean, sxx: sxx, PInterceptZero: 1, PSlopeOne: 1, RSquared: 1}
+	l := Line{
+		N:              len(x),
+		Intercept:      c[0],
+		Slope:          c[1],
+		meanX:          mean,
+		sxx:            sxx,
+		PInterceptZero: 1,
+		PSlopeOne:      1,
+		RSquared:       1,
+	}
 	if syy > 0 {
 		l.RSquared = 1 - rss/syy
 	}

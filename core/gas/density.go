@@ -11,7 +11,8 @@ import (
 // Tanaka et al., Metrologia 38 (2001) 301, equation (1).
 func WaterDensity(celsius float64) (float64, error) {
 	if !(celsius >= 15 && celsius <= 35) {
-		return 0, fmt.Errorf("water temperature %g °C is outside 15 to 35 °C, where the density formula is used", celsius)
+		return 0, fmt.Errorf("water temperature %g °C is outside 15 to 35 °C, where the density formula is used",
+			celsius)
 	}
 	const a1, a2, a3, a4, a5 = -3.983035, 301.797, 522528.9, 69.34881, 999.974950
 	return a5 * (1 - (celsius+a1)*(celsius+a1)*(celsius+a2)/(a3*(celsius+a4))), nil

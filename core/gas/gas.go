@@ -157,7 +157,8 @@ func (c Cylinder) Losses(book []Gauged, stepBar float64) []Loss {
 	for i := 1; i < len(book); i++ {
 		before := c
 		before.GaugeBar = book[i-1].Bar
-		l := Loss{LostL: before.Loss(book[i].Bar, book[i].MeteredL), ReadingL: c.WaterVolumeL * stepBar / (StandardPressureHPa / 1000)}
+		l := Loss{LostL: before.Loss(book[i].Bar, book[i].MeteredL),
+			ReadingL: c.WaterVolumeL * stepBar / (StandardPressureHPa / 1000)}
 		l.UsedL = l.LostL + book[i].MeteredL
 		l.Flagged = l.LostL > l.ReadingL
 		losses = append(losses, l)

@@ -14,7 +14,8 @@ import (
 var names = []string{"ATP", "ATPS", "ATPD", "BTPS", "STPD", "STPD20", "STPD21", "ATPD20", "ATPD21"}
 
 func condition(t *rapid.T, label string) gas.Condition {
-	c, err := gas.Named(rapid.SampledFrom(names).Draw(t, label), rapid.Float64Range(5, 40).Draw(t, "celsius"), rapid.Float64Range(500, 1100).Draw(t, "hPa"), rapid.Float64Range(0, 1).Draw(t, "humidity"))
+	c, err := gas.Named(rapid.SampledFrom(names).Draw(t, label), rapid.Float64Range(5, 40).Draw(t, "celsius"),
+		rapid.Float64Range(500, 1100).Draw(t, "hPa"), rapid.Float64Range(0, 1).Draw(t, "humidity"))
 	require.NoError(t, err)
 	return c
 }
@@ -59,7 +60,8 @@ func TestBodySaturatedIsAlwaysTheLess(t *testing.T) {
 
 func TestLossesOfACylinder(t *testing.T) {
 	c := gas.Cylinder{WaterVolumeL: 2, GaugeBar: 60, ReserveBar: 5}
-	losses := c.Losses([]gas.Gauged{{Bar: 60}, {Bar: 50, MeteredL: 19}, {Bar: 30, MeteredL: 10}, {Bar: 29.5, MeteredL: 3}}, 1)
+	losses := c.Losses([]gas.Gauged{{Bar: 60}, {Bar: 50, MeteredL: 19}, {Bar: 30, MeteredL: 10},
+		{Bar: 29.5, MeteredL: 3}}, 1)
 	require.Len(t, losses, 3)
 	assert.False(t, losses[0].Flagged, "within one reading of the gauge")
 	assert.True(t, losses[1].Flagged)
@@ -73,7 +75,13 @@ func TestLossesOfACylinder(t *testing.T) {
 
 func TestGasRefusesNonsense(t *testing.T) {
 	good := gas.Condition{TemperatureC: 20, PressureHPa: 1000, RelativeHumidity: 0.5}
-	for name, bad := range map[string]gas.Condition{"kPa": {20, 100, 0.5}, "percent": {20, 1000, 50}, "hot": {60, 1000, 0.5}, "no number": {math.NaN(), 1000, 0.5}, "no pressure": {20, math.NaN(), 0.5}} {
+	for name, bad := range map[string]gas.Condition{
+		"kPa":         {20, 100, 0.5},
+		"percent":     {20, 1000, 50},
+		"hot":         {60, 1000, 0.5},
+		"no number":   {math.NaN(), 1000, 0.5},
+		"no pressure": {20, math.NaN(), 0.5},
+	} {
 		_, err := gas.Factor(bad, good)
 		assert.ErrorContains(t, err, "from:", name)
 		_, err = gas.Factor(good, bad)

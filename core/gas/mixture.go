@@ -14,7 +14,8 @@ var pure = map[string]struct{ viscosity, molar float64 }{
 
 // mixtures by the name an instrument gives them, as fractions of the pure gases.
 var mixtures = map[string]map[string]float64{
-	"air": {"N2": 0.79, "O2": 0.21}, "O2": {"O2": 1}, "N2O/O2": {"N2O": 0.5, "O2": 0.5}, "heliox": {"He": 0.79, "O2": 0.21},
+	"air": {"N2": 0.79, "O2": 0.21}, "O2": {"O2": 1}, "N2O/O2": {"N2O": 0.5, "O2": 0.5},
+	"heliox": {"He": 0.79, "O2": 0.21},
 }
 
 // Mixtures are the names of the gas mixtures a flow sensor can be set to.

@@ -19,7 +19,12 @@ func TestAFixedIntervalKeepsTheDayOfTheMonth(t *testing.T) {
 		require.NoError(t, err)
 		return d
 	}
-	for done, want := range map[string]string{"2026-03-02": "2026-09-02", "2026-08-31": "2027-02-28", "2027-08-31": "2028-02-29", "2026-12-15": "2027-06-15"} {
+	for done, want := range map[string]string{
+		"2026-03-02": "2026-09-02",
+		"2026-08-31": "2027-02-28",
+		"2027-08-31": "2028-02-29",
+		"2026-12-15": "2027-06-15",
+	} {
 		due, err := interval.Fixed(day(done).Add(15*time.Hour), 6, "half-yearly")
 		require.NoError(t, err)
 		assert.Equal(t, want, due.On.Format(time.DateOnly))
@@ -38,9 +43,11 @@ func TestAMoreReliableModelIsSeenLess(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var records []interval.Record
 		for range rapid.IntRange(2, 30).Draw(t, "in") {
-			records = append(records, interval.Record{Days: rapid.Float64Range(30, 800).Draw(t, "days"), InTolerance: true})
+			records = append(records, interval.Record{Days: rapid.Float64Range(30, 800).Draw(t, "days"),
+				InTolerance: true})
 		}
-		records = append(records, interval.Record{Days: rapid.Float64Range(30, 800).Draw(t, "days"), InTolerance: false})
+		records = append(records, interval.Record{Days: rapid.Float64Range(30, 800).Draw(t, "days"),
+			InTolerance: false})
 		target := rapid.Float64Range(0.6, 0.97).Draw(t, "target")
 		a, err := interval.Reliable(records, target)
 		require.NoError(t, err)
@@ -98,7 +105,8 @@ func TestATrendSaysWhenItsLimitIsReached(t *testing.T) {
 	start := time.Date(2025, 1, 1, 0, 0, 0, 0, time.UTC)
 	high, low := 5.0, -5.0
 	rapid.Check(t, func(rt *rapid.T) {
-		perDay := rapid.Float64Range(0.002, 0.05).Draw(rt, "per day") * rapid.SampledFrom([]float64{-1, 1}).Draw(rt, "sign")
+		perDay := rapid.Float64Range(0.002, 0.05).Draw(rt, "per day") *
+			rapid.SampledFrom([]float64{-1, 1}).Draw(rt, "sign")
 		var shown []interval.Shown
 		for i := range 6 {
 			wiggle := 0.001 * float64(i%2*2-1)
@@ -113,7 +121,8 @@ func TestATrendSaysWhenItsLimitIsReached(t *testing.T) {
 		require.NotNil(rt, trend.From)
 		assert.False(rt, trend.From.After(trend.About.AddDate(0, 0, 1)), "the bound comes first")
 	})
-	still, err := interval.TrendOf([]interval.Shown{{At: start, Error: 0.1}, {At: start.AddDate(0, 1, 0), Error: -0.1}, {At: start.AddDate(0, 2, 0), Error: 0.1}}, &low, &high, "1")
+	still, err := interval.TrendOf([]interval.Shown{{At: start, Error: 0.1}, {At: start.AddDate(0, 1, 0), Error: -0.1},
+		{At: start.AddDate(0, 2, 0), Error: 0.1}}, &low, &high, "1")
 	require.NoError(t, err)
 	assert.Contains(t, still.Words, "not to be told from standing still")
 	assert.Nil(t, still.About)
@@ -146,18 +155,26 @@ func TestRecommendation(t *testing.T) {
 		way    string
 		says   string
 	}{
-		"too little known":  {func(h *interval.History) {}, 365, interval.ByStaircase, "Keep 365 days"},
-		"three in a row":    {func(h *interval.History) { h.Own = append(h.Own, true) }, 540, interval.ByStaircase, "Lengthen to 540 days"},
-		"the last was out":  {func(h *interval.History) { h.Own = append(h.Own, false) }, 180, interval.ByStaircase, "Shorten to 180 days"},
-		"an unsteady model": {func(h *interval.History) { h.Model = model(20, 4, 365) }, 120, interval.ByReliability, "4 found out"},
-		"a steady model":    {func(h *interval.History) { h.Model = model(200, 2, 365) }, 540, interval.ByReliability, "the ceiling is 548 days"},
-		"life support":      {func(h *interval.History) { h.Model, h.Risk = model(200, 2, 365), 5 }, 365, interval.ByReliability, "the ceiling is 365 days"},
-		"a rule binds it":   {func(h *interval.History) { h.Model, h.Fixed = model(200, 2, 365), true }, 365, interval.ByReliability, "Keep 365 days"},
+		"too little known": {func(h *interval.History) {}, 365, interval.ByStaircase, "Keep 365 days"},
+		"three in a row": {func(h *interval.History) { h.Own = append(h.Own, true) }, 540, interval.ByStaircase,
+			"Lengthen to 540 days"},
+		"the last was out": {func(h *interval.History) { h.Own = append(h.Own, false) }, 180, interval.ByStaircase,
+			"Shorten to 180 days"},
+		"an unsteady model": {func(h *interval.History) { h.Model = model(20, 4, 365) }, 120, interval.ByReliability,
+			"4 found out"},
+		"a steady model": {func(h *interval.History) { h.Model = model(200, 2, 365) }, 540, interval.ByReliability,
+			"the ceiling is 548 days"},
+		"life support": {func(h *interval.History) { h.Model, h.Risk = model(200, 2, 365), 5 }, 365,
+			interval.ByReliability, "the ceiling is 365 days"},
+		"a rule binds it": {func(h *interval.History) { h.Model, h.Fixed = model(200, 2, 365), true }, 365,
+			interval.ByReliability, "Keep 365 days"},
 		"its own drift": {func(h *interval.History) {
 			h.Model = model(200, 2, 365)
-			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 120, 240, 360}, Errors: []float64{0, 0.05, 0.1, 0.15}, Low: -inf, High: 0.1}}
+			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 120, 240, 360},
+				Errors: []float64{0, 0.05, 0.1, 0.15}, Low: -inf, High: 0.1}}
 		}, 240, interval.ByDrift, "By its own drift (5 %, 4 times as found)"},
-		"a wreck": {func(h *interval.History) { h.Model = model(20, 19, 60) }, 30, interval.ByReliability, "look whether it should be replaced"},
+		"a wreck": {func(h *interval.History) { h.Model = model(20, 19, 60) }, 30, interval.ByReliability,
+			"look whether it should be replaced"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			h := base
@@ -180,8 +197,10 @@ func TestRecommendation(t *testing.T) {
 
 func TestALongerIntervalCostsLessWorkAndMoreExposure(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		h := interval.History{Current: rapid.IntRange(30, 800).Draw(t, "current"), Risk: rapid.IntRange(1, 5).Draw(t, "risk"), Devices: rapid.IntRange(1, 50).Draw(t, "devices"), Hours: 1,
-			Model: model(rapid.IntRange(5, 60).Draw(t, "n"), rapid.IntRange(0, 4).Draw(t, "out"), rapid.Float64Range(50, 700).Draw(t, "days"))}
+		h := interval.History{Current: rapid.IntRange(30, 800).Draw(t, "current"),
+			Risk: rapid.IntRange(1, 5).Draw(t, "risk"), Devices: rapid.IntRange(1, 50).Draw(t, "devices"), Hours: 1,
+			Model: model(rapid.IntRange(5, 60).Draw(t, "n"), rapid.IntRange(0, 4).Draw(t, "out"),
+				rapid.Float64Range(50, 700).Draw(t, "days"))}
 		r, err := interval.Recommend(h, interval.DefaultRules)
 		require.NoError(t, err)
 		require.LessOrEqual(t, r.Days, max(h.Current, interval.DefaultRules.Ceilings[h.Risk-1]))

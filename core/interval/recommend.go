@@ -30,7 +30,17 @@ type Rules struct {
 
 // DefaultRules are where a lab begins: 90 % in tolerance at the end, 95 % for life
 // support; a year for the gravest, three for the least; half-yearly steps of a month.
-var DefaultRules = Rules{Targets: [5]float64{0.85, 0.88, 0.90, 0.92, 0.95}, Ceilings: [5]int{1095, 730, 730, 548, 365}, Floor: 30, Rhythm: 30, InARow: 3, Up: 1.5, Down: 0.5, LeastOut: 2, LeastSeen: 8}
+var DefaultRules = Rules{
+	Targets:   [5]float64{0.85, 0.88, 0.90, 0.92, 0.95},
+	Ceilings:  [5]int{1095, 730, 730, 548, 365},
+	Floor:     30,
+	Rhythm:    30,
+	InARow:    3,
+	Up:        1.5,
+	Down:      0.5,
+	LeastOut:  2,
+	LeastSeen: 8,
+}
 
 // Check reports what is wrong with the rules, if anything.
 func (r Rules) Check() error {
@@ -39,7 +49,8 @@ func (r Rules) Check() error {
 			return fmt.Errorf("targets: the share for risk %d must lie between 0 and 1, it is %g", i+1, t)
 		}
 		if r.Ceilings[i] < r.Floor || r.Ceilings[i] > 3650 {
-			return fmt.Errorf("ceilings: for risk %d it must lie between the floor and 3650 days, it is %d", i+1, r.Ceilings[i])
+			return fmt.Errorf("ceilings: for risk %d it must lie between the floor and 3650 days, it is %d", i+1,
+				r.Ceilings[i])
 		}
 	}
 	switch {
@@ -121,15 +132,18 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 		}
 	}
 	if h.Current < rules.Rhythm {
-		r.Days, r.Way, r.Found, r.Curve = h.Current, ByRule, []Found{{ByRule, h.Current, "A check between visits"}}, []Choice{}
+		r.Days, r.Way, r.Found, r.Curve = h.Current, ByRule, []Found{{ByRule, h.Current,
+			"A check between visits"}}, []Choice{}
 		r.Sentence = fmt.Sprintf("Keep %s. It is a check between visits, shorter than the lab's rhythm of %s: it goes by use, not by the record.", InDays(h.Current), InDays(rules.Rhythm))
 		return r, nil
 	}
 	target := rules.Targets[h.Risk-1]
 	ceiling := rules.Ceilings[h.Risk-1]
-	r.Found = append(r.Found, Found{ByRisk, ceiling, fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %s at most", h.Risk, 100*target, InDays(ceiling))})
+	r.Found = append(r.Found, Found{ByRisk, ceiling,
+		fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %s at most", h.Risk, 100*target, InDays(ceiling))})
 	if h.Fixed {
-		r.Found = append(r.Found, Found{ByRule, h.Current, fmt.Sprintf("A rule binds it: %s at most", InDays(h.Current))})
+		r.Found = append(r.Found, Found{ByRule, h.Current,
+			fmt.Sprintf("A rule binds it: %s at most", InDays(h.Current))})
 		ceiling = min(ceiling, h.Current)
 	}
 	stair := staircase(h, rules)
@@ -155,7 +169,8 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	case r.Days > ceiling:
 		limited, r.Days = fmt.Sprintf("; the ceiling is %s", InDays(ceiling)), ceiling
 	case r.Days < rules.Floor:
-		limited, r.Days = fmt.Sprintf("; below the floor of %s: look whether it should be replaced", InDays(rules.Floor)), rules.Floor
+		limited, r.Days = fmt.Sprintf("; below the floor of %s: look whether it should be replaced",
+			InDays(rules.Floor)), rules.Floor
 	}
 	r.Days = rounded(r.Days, rules)
 	word := "Keep"
@@ -274,7 +289,12 @@ func curve(h History, r Recommendation, theta float64) ([]Choice, bool) {
 		}
 		t := float64(d)
 		perYear := 365.25 / t * float64(max(1, h.Devices))
-		all = append(all, Choice{Days: d, Out: -math.Expm1(-t / theta), Exposure: perYear * (t + theta*math.Expm1(-t/theta)), Hours: perYear * h.Hours})
+		all = append(all, Choice{
+			Days:     d,
+			Out:      -math.Expm1(-t / theta),
+			Exposure: perYear * (t + theta*math.Expm1(-t/theta)),
+			Hours:    perYear * h.Hours,
+		})
 	}
 	return all, bound
 }

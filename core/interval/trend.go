@@ -54,7 +54,8 @@ func TrendOf(shown []Shown, low, high *float64, unit string) (Trend, error) {
 	last := shown[len(shown)-1].At
 	reach := func(limit float64, errors []float64, slope, intercept float64) {
 		if slope > 0 {
-			t.About = earlier(t.About, shown[0].At.Add(time.Duration(math.Min(lastDay, (limit-intercept)/slope)*24)*time.Hour))
+			t.About = earlier(t.About, shown[0].At.Add(time.Duration(math.Min(lastDay, (limit-intercept)/slope)*24)*
+				time.Hour))
 		}
 		if day, ok, err := DriftTo(days, errors, limit); err == nil && ok {
 			t.From = earlier(t.From, shown[0].At.AddDate(0, 0, day))
@@ -73,7 +74,8 @@ func TrendOf(shown []Shown, low, high *float64, unit string) (Trend, error) {
 		t.Words += ": not to be told from standing still."
 		t.About, t.From = nil, nil
 	case t.About != nil && t.About.After(last):
-		t.Words += fmt.Sprintf(": at this rate its limit is reached about %s, an estimate.", t.About.Format("January 2006"))
+		t.Words += fmt.Sprintf(": at this rate its limit is reached about %s, an estimate.",
+			t.About.Format("January 2006"))
 	default:
 		t.Words += "."
 	}

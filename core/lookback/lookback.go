@@ -62,7 +62,8 @@ func (w Window) Words() string {
 	if w.From.IsZero() {
 		return "from the first use here until " + w.Until.Format(time.DateOnly) + ": it was not found good before"
 	}
-	return fmt.Sprintf("from %s, when it was last found good, until %s: %d days", w.From.Format(time.DateOnly), w.Until.Format(time.DateOnly), w.Days())
+	return fmt.Sprintf("from %s, when it was last found good, until %s: %d days", w.From.Format(time.DateOnly),
+		w.Until.Format(time.DateOnly), w.Days())
 }
 
 // UseOf says what a device of a family is relied on for, by how grave a wrong value is.
@@ -111,7 +112,8 @@ func DeviceNotice(s Subject, w Window, found []Level, mended string) string {
 func ReferenceNotice(s Subject, reference, found string, at time.Time, changed []string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s (%s), %s\n\n", s.Device, s.Tag, s.Place)
-	fmt.Fprintf(&b, "It was verified on %s with %s, which has since been found out: %s.\n", at.Format(time.DateOnly), reference, found)
+	fmt.Fprintf(&b, "It was verified on %s with %s, which has since been found out: %s.\n", at.Format(time.DateOnly),
+		reference, found)
 	b.WriteString("Seen with what is known now, the statement for these points changes:\n")
 	for _, c := range changed {
 		fmt.Fprintf(&b, "  %s\n", c)
@@ -130,7 +132,8 @@ func ControlNotice(s Subject, w Window, analyte, verdict string, off []string) s
 	for _, o := range off {
 		fmt.Fprintf(&b, "  %s\n", o)
 	}
-	fmt.Fprintf(&b, "\nIn doubt are results of %s from %s, when its control was last accepted, until %s.\n", analyte, moment(w.From), moment(w.Until))
+	fmt.Fprintf(&b, "\nIn doubt are results of %s from %s, when its control was last accepted, until %s.\n", analyte,
+		moment(w.From), moment(w.Until))
 	b.WriteString("Repeat samples of that time once the controls are accepted again, where a difference like this would have changed what was done; and tell us what you found.\n\n")
 	b.WriteString(s.Lab + "\n")
 	return b.String()

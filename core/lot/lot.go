@@ -22,7 +22,14 @@ const separator = "\x1d"
 
 // fields are the application identifiers that are read here: how long what follows is, 0
 // where a separator ends it, and up to how many characters then.
-var fields = map[string]struct{ fixed, most int }{"01": {14, 14}, "11": {6, 6}, "17": {6, 6}, "10": {0, 20}, "21": {0, 20}, "30": {0, 8}}
+var fields = map[string]struct{ fixed, most int }{
+	"01": {14, 14},
+	"11": {6, 6},
+	"17": {6, 6},
+	"10": {0, 20},
+	"21": {0, 20},
+	"30": {0, 8},
+}
 
 // ReadLabel reads a label's element string, as a scanner types it: with the identifiers in
 // brackets, "(01)0…(17)271130(10)A4471", or bare with FNC1 between fields. A lot and an
@@ -58,7 +65,8 @@ func elements(text string) (map[string]string, error) {
 	for text != "" {
 		if bracketed {
 			if !strings.HasPrefix(text, "(") || len(text) < 4 || text[3] != ')' {
-				return nil, fmt.Errorf("this is no label that can be read here: after %d fields comes %q", len(found), clip(text))
+				return nil, fmt.Errorf("this is no label that can be read here: after %d fields comes %q", len(found),
+					clip(text))
 			}
 			text = text[1:3] + text[4:]
 		}

@@ -13,7 +13,8 @@ import (
 
 func TestLabels(t *testing.T) {
 	want := lot.Label{Item: "09999999000010", Lot: "C-4471", Expires: time.Date(2027, 11, 30, 0, 0, 0, 0, time.UTC)}
-	for _, text := range []string{"(01)09999999000010(17)271130(10)C-4471", "010999999900001017271130" + "10C-4471", "]d2010999999900001010C-4471\x1d17271130", " (10)C-4471(17)271100(01)09999999000010 "} {
+	for _, text := range []string{"(01)09999999000010(17)271130(10)C-4471", "010999999900001017271130" + "10C-4471",
+		"]d2010999999900001010C-4471\x1d17271130", " (10)C-4471(17)271100(01)09999999000010 "} {
 		got, err := lot.ReadLabel(text)
 		require.NoError(t, err, text)
 		assert.Equal(t, want, got, text)

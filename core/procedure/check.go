@@ -286,7 +286,8 @@ func (c *checker) when(at, text string, when Condition, among Steps) {
 			continue
 		}
 		for _, f := range record.Fields {
-			if f.ID == when.Field && slices.ContainsFunc(f.Options, func(o Option) bool { return o.ID == when.Option }) {
+			if f.ID == when.Field && slices.ContainsFunc(f.Options,
+				func(o Option) bool { return o.ID == when.Option }) {
 				return
 			}
 		}

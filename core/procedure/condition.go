@@ -50,7 +50,8 @@ func parseTarget(text string) (Target, error) {
 	}
 	role, name, ok := strings.Cut(clean, ".")
 	if !ok || role == "" || name == "" {
-		return Target{}, fmt.Errorf("%q is not understood: use a number, \"role.quantity\" or \"25 %% of capacity\"", text)
+		return Target{}, fmt.Errorf("%q is not understood: use a number, \"role.quantity\" or \"25 %% of capacity\"",
+			text)
 	}
 	return Target{Role: role, Quantity: name}, nil
 }

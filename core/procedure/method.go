@@ -25,7 +25,12 @@ type Catalogue struct {
 
 // Join returns one catalogue with everything of all of them; of two things of one name the later counts.
 func Join(all ...Catalogue) Catalogue {
-	joined := Catalogue{Methods: map[string]Method{}, Captures: map[string]CaptureMethod{}, Patterns: map[string]Pattern{}, Tables: map[string]LimitsFunc{}}
+	joined := Catalogue{
+		Methods:  map[string]Method{},
+		Captures: map[string]CaptureMethod{},
+		Patterns: map[string]Pattern{},
+		Tables:   map[string]LimitsFunc{},
+	}
 	for _, c := range all {
 		maps.Copy(joined.Methods, c.Methods)
 		maps.Copy(joined.Captures, c.Captures)

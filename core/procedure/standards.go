@@ -48,7 +48,14 @@ func (p *Procedure) StandardFor(role reference.Role, at time.Time) reference.Sta
 		s.Values = append(s.Values, line)
 	}
 	for _, done := range role.Prepared {
-		s.Prepared = append(s.Prepared, reference.Done{Procedure: done.By, Finding: done.Finding, Run: "try-out", At: at.Add(-time.Hour), By: "Try-out", Passed: true})
+		s.Prepared = append(s.Prepared, reference.Done{
+			Procedure: done.By,
+			Finding:   done.Finding,
+			Run:       "try-out",
+			At:        at.Add(-time.Hour),
+			By:        "Try-out",
+			Passed:    true,
+		})
 	}
 	return s
 }
@@ -56,7 +63,8 @@ func (p *Procedure) StandardFor(role reference.Role, at time.Time) reference.Sta
 // readsValue reports whether a point takes a role's certified value of a quantity.
 func (p *Procedure) readsValue(role, quantity string) bool {
 	return p.anyPoint(func(m *Measure, point *Point) bool {
-		return point.Target.Role == role && point.Target.Quantity == quantity || point.Role == role && m.Quantity == quantity && m.Method.Value
+		return point.Target.Role == role && point.Target.Quantity == quantity ||
+			point.Role == role && m.Quantity == quantity && m.Method.Value
 	})
 }
 

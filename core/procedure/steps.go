@@ -19,7 +19,8 @@ const (
 )
 
 // StepKinds lists every StepKind, in the order of a run.
-var StepKinds = []StepKind{StepBring, StepCautions, StepCheck, StepAct, StepWait, StepAmbient, StepRecord, StepMeasure, StepFinding, StepSign}
+var StepKinds = []StepKind{StepBring, StepCautions, StepCheck, StepAct, StepWait, StepAmbient, StepRecord, StepMeasure,
+	StepFinding, StepSign}
 
 // Step is one step of a run: a pointer to one of the types below.
 type Step interface {

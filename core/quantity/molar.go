@@ -8,7 +8,15 @@ import (
 
 // molar are molar masses in g/mol of what clinical laboratories state both by mass and by
 // amount, from the standard atomic weights (IUPAC 2021).
-var molar = map[string]float64{"glucose": 180.156, "creatinine": 113.118, "urea": 60.056, "cholesterol": 386.65, "triglycerides": 885.4, "uric acid": 168.11, "bilirubin": 584.67}
+var molar = map[string]float64{
+	"glucose":       180.156,
+	"creatinine":    113.118,
+	"urea":          60.056,
+	"cholesterol":   386.65,
+	"triglycerides": 885.4,
+	"uric acid":     168.11,
+	"bilirubin":     584.67,
+}
 
 // Analytes are those with a known molar mass, by name.
 func Analytes() []string { return slices.Sorted(maps.Keys(molar)) }

@@ -16,7 +16,8 @@ type Quantity struct {
 // Convert returns the quantity in another unit of the same dimension, and an error that names both units otherwise.
 func (q Quantity) Convert(to Unit) (Quantity, error) {
 	if !q.Unit.Same(to) {
-		return Quantity{}, fmt.Errorf("%s cannot be converted to %s: they measure different things", named(q.Unit), named(to))
+		return Quantity{}, fmt.Errorf("%s cannot be converted to %s: they measure different things", named(q.Unit),
+			named(to))
 	}
 	if q.Unit.factor == to.factor && q.Unit.offset == to.offset {
 		return Quantity{q.Value, to}, nil
@@ -85,7 +86,8 @@ func Parse(text string) (Quantity, error) {
 	for end < len(clean) {
 		r := clean[end]
 		number := (r >= '0' && r <= '9') || r == '+' || r == '-' || r == '.' || r == ','
-		exponent := (r == 'e' || r == 'E') && end > 0 && end+1 < len(clean) && strings.IndexByte("0123456789+-", clean[end+1]) >= 0
+		exponent := (r == 'e' || r == 'E') && end > 0 && end+1 < len(clean) &&
+			strings.IndexByte("0123456789+-", clean[end+1]) >= 0
 		if !number && !exponent && !strings.HasPrefix(clean[end:], "−") {
 			break
 		}

@@ -35,14 +35,22 @@ func TestConvert(t *testing.T) {
 }
 
 func TestConvertRefusesOtherDimensions(t *testing.T) {
-	for _, c := range [][2]string{{"kg", "L"}, {"mm[Hg]", "%"}, {"dB", "%"}, {"dB[SPL]", "dB"}, {"[pH]", "1"}, {"Cel", "Pa"}} {
+	for _, c := range [][2]string{{"kg", "L"}, {"mm[Hg]", "%"}, {"dB", "%"}, {"dB[SPL]", "dB"}, {"[pH]", "1"},
+		{"Cel", "Pa"}} {
 		_, err := quantity.Convert(1, c[0], c[1])
 		assert.ErrorContains(t, err, "different things", "%v", c)
 	}
 }
 
 func TestUnitErrorsNameThePart(t *testing.T) {
-	for code, part := range map[string]string{"": "empty", "furlong/h": "furlong", "mL{x": "not closed", "m[Hg": "m[Hg", "/": "names no unit", "s99": "exponent"} {
+	for code, part := range map[string]string{
+		"":          "empty",
+		"furlong/h": "furlong",
+		"mL{x":      "not closed",
+		"m[Hg":      "m[Hg",
+		"/":         "names no unit",
+		"s99":       "exponent",
+	} {
 		_, err := quantity.ParseUnit(code)
 		assert.ErrorContains(t, err, part, code)
 	}
@@ -54,7 +62,15 @@ func TestParseNumber(t *testing.T) {
 		require.NoError(t, err, text)
 		assert.Equal(t, want, got, text)
 	}
-	for text, words := range map[string]string{"": "nothing was typed", "4,7.1": "both a comma and a point", "1.2.3": "more than one decimal mark", "abc": "not a number", "Inf": "not a number", "1e999": "not a number", "0x10": "not a number"} {
+	for text, words := range map[string]string{
+		"":      "nothing was typed",
+		"4,7.1": "both a comma and a point",
+		"1.2.3": "more than one decimal mark",
+		"abc":   "not a number",
+		"Inf":   "not a number",
+		"1e999": "not a number",
+		"0x10":  "not a number",
+	} {
 		_, err := quantity.ParseNumber(text)
 		assert.ErrorContains(t, err, words, text)
 	}
@@ -71,7 +87,8 @@ func TestFormat(t *testing.T) {
 }
 
 func TestConversionRoundTrips(t *testing.T) {
-	groups := [][]string{{"mm[Hg]", "kPa", "hPa", "cm[H2O]", "bar", "[psi]"}, {"kg", "g", "[lb_av]"}, {"Cel", "K", "[degF]"}, {"%{vol}", "[ppm]", "1"}, {"L/min", "mL/h", "L/s"}}
+	groups := [][]string{{"mm[Hg]", "kPa", "hPa", "cm[H2O]", "bar", "[psi]"}, {"kg", "g", "[lb_av]"},
+		{"Cel", "K", "[degF]"}, {"%{vol}", "[ppm]", "1"}, {"L/min", "mL/h", "L/s"}}
 	rapid.Check(t, func(t *rapid.T) {
 		group := rapid.SampledFrom(groups).Draw(t, "group")
 		a, b := rapid.SampledFrom(group).Draw(t, "from"), rapid.SampledFrom(group).Draw(t, "to")
@@ -85,7 +102,8 @@ func TestConversionRoundTrips(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	for _, seed := range []string{"5,02 %{vol}", "0.5 L/min", "-3", "1e5 m[Hg]", "7 s-2", "−1 [", "1 {", "..", "9 k", "1 m.[x]/{y}2"} {
+	for _, seed := range []string{"5,02 %{vol}", "0.5 L/min", "-3", "1e5 m[Hg]", "7 s-2", "−1 [", "1 {", "..", "9 k",
+		"1 m.[x]/{y}2"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -114,7 +114,8 @@ var prefixes = map[string]float64{
 // shown gives the way a code is written for a person where the code itself is not it.
 var shown = map[string]string{
 	"%{vol}": "vol%", "Cel": "°C", "[ppm]": "ppm", "mm[Hg]": "mmHg", "cm[H2O]": "cmH₂O", "[lb_av]": "lb", "1": "",
-	"/min": "/min", "{breath}/min": "/min", "{beat}/min": "/min", "[degF]": "°F", "[pH]": "", "dB[SPL]": "dB SPL", "{press}": "presses",
+	"/min": "/min", "{breath}/min": "/min", "{beat}/min": "/min", "[degF]": "°F", "[pH]": "", "dB[SPL]": "dB SPL",
+	"{press}": "presses",
 }
 
 // ParseUnit reads a UCUM code such as "mL/h", "cm[H2O]", "%{vol}" or "/min".

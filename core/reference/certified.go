@@ -29,7 +29,8 @@ func (c Certified) Check() error {
 	case c.Quantity == "":
 		return fmt.Errorf("the certificate line has no quantity")
 	case !(c.U > 0) || math.IsInf(c.U, 0):
-		return fmt.Errorf("%s: the certificate states no uncertainty U: a reference without one cannot be used", c.Quantity)
+		return fmt.Errorf("%s: the certificate states no uncertainty U: a reference without one cannot be used",
+			c.Quantity)
 	case !(c.K > 0):
 		return fmt.Errorf("%s: the certificate states no coverage factor k", c.Quantity)
 	case math.IsNaN(c.Value) || math.IsInf(c.Value, 0):
@@ -57,7 +58,8 @@ func (c Certified) Covers(value float64) bool {
 // its unit into the result's: its uncertainty, its drift over the years since the
 // certificate, and its own resolution.
 func (c Certified) Terms(name string, sensitivity, years float64) []uncertainty.Term {
-	all := []uncertainty.Term{{Name: name + ", from its certificate", Distribution: uncertainty.Normal, Width: c.U, K: c.K, Sensitivity: sensitivity}}
+	all := []uncertainty.Term{{Name: name + ", from its certificate", Distribution: uncertainty.Normal, Width: c.U,
+		K: c.K, Sensitivity: sensitivity}}
 	if c.DriftPerYear > 0 && years > 0 {
 		t := uncertainty.Drift(name+", drift since its certificate", c.DriftPerYear, years)
 		t.Sensitivity = sensitivity

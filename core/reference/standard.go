@@ -71,9 +71,11 @@ func (p Preparation) missing(s Standard, now time.Time) string {
 		age := now.Sub(d.At)
 		switch {
 		case !d.Passed:
-			return fmt.Sprintf("%s was to be %s on %s, and that failed.", s.Tag, p.Title, d.At.Format("2006-01-02 15:04"))
+			return fmt.Sprintf("%s was to be %s on %s, and that failed.", s.Tag, p.Title,
+				d.At.Format("2006-01-02 15:04"))
 		case age.Hours() > p.Hours:
-			return fmt.Sprintf("%s was last %s on %s; it counts for %s. Prepare it again.", s.Tag, p.Title, d.At.Format("2006-01-02 15:04"), span(p.Hours))
+			return fmt.Sprintf("%s was last %s on %s; it counts for %s. Prepare it again.", s.Tag, p.Title,
+				d.At.Format("2006-01-02 15:04"), span(p.Hours))
 		}
 		return ""
 	}
@@ -110,7 +112,8 @@ func (s Standard) Check() []field.Error {
 	case c.DueOn.IsZero():
 		say("certificate.due_on", "is missing: say until when that counts")
 	case !c.On.Before(c.DueOn):
-		say("certificate.due_on", "%s is not after the day of the certificate, %s", c.DueOn.Format(time.DateOnly), c.On.Format(time.DateOnly))
+		say("certificate.due_on", "%s is not after the day of the certificate, %s", c.DueOn.Format(time.DateOnly),
+			c.On.Format(time.DateOnly))
 	}
 	if len(s.Values) == 0 && s.Lot == "" { // a consumable has a lot and a last day, and no value
 		say("values", "is missing: enter at least one certified value or range with its uncertainty")
@@ -157,7 +160,8 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 	case interval.Past(due, on):
 		block("The certificate of %s ran out on %s.", s.Tag, due.Format(time.DateOnly))
 	case on.AddDate(0, 1, 0).After(due):
-		f.Warnings = append(f.Warnings, fmt.Sprintf("The certificate of %s runs out on %s.", s.Tag, due.Format(time.DateOnly)))
+		f.Warnings = append(f.Warnings, fmt.Sprintf("The certificate of %s runs out on %s.", s.Tag,
+			due.Format(time.DateOnly)))
 	}
 	for _, need := range r.Needs {
 		if problem := need.unmet(s); problem != "" {
@@ -205,7 +209,8 @@ func (n Need) unmet(s Standard) string {
 		a, err := quantity.Convert(from, v.Unit, n.Unit)
 		b, err2 := quantity.Convert(to, v.Unit, n.Unit)
 		if err != nil || err2 != nil {
-			return fmt.Sprintf("%s states %s in %s, which is not a %s.", s.Tag, n.Quantity, quantity.ShowUnit(v.Unit), quantity.ShowUnit(n.Unit))
+			return fmt.Sprintf("%s states %s in %s, which is not a %s.", s.Tag, n.Quantity, quantity.ShowUnit(v.Unit),
+				quantity.ShowUnit(n.Unit))
 		}
 		found, low, high = true, math.Min(low, a), math.Max(high, b)
 	}
@@ -214,9 +219,11 @@ func (n Need) unmet(s Standard) string {
 	case !found:
 		return fmt.Sprintf("%s has no certified value for %s.", s.Tag, n.Quantity)
 	case n.single(s) && (low < n.From || high > n.To):
-		return strings.TrimSpace(fmt.Sprintf("%s is certified at %g %s; this role needs %g to %g %s.", s.Tag, low, unit, n.From, n.To, unit))
+		return strings.TrimSpace(fmt.Sprintf("%s is certified at %g %s; this role needs %g to %g %s.", s.Tag, low, unit,
+			n.From, n.To, unit))
 	case !n.single(s) && (low > n.From || high < n.To):
-		return strings.TrimSpace(fmt.Sprintf("%s covers %g to %g %s; this role needs %g to %g %s.", s.Tag, low, high, unit, n.From, n.To, unit))
+		return strings.TrimSpace(fmt.Sprintf("%s covers %g to %g %s; this role needs %g to %g %s.", s.Tag, low, high,
+			unit, n.From, n.To, unit))
 	}
 	return ""
 }

@@ -125,7 +125,8 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 		if err != nil {
 			return adjust.Advice{}, err
 		}
-		if most := largest(points); !found || moreSerious(advice.Decision, chosen.Decision) || advice.Decision == chosen.Decision && most > worst {
+		if most := largest(points); !found || moreSerious(advice.Decision, chosen.Decision) ||
+			advice.Decision == chosen.Decision && most > worst {
 			chosen, worst, found = advice, most, true
 		}
 	}
@@ -239,5 +240,10 @@ func (r Run) Diagnose(f *procedure.Finding, round int) (procedure.Diagnosis, boo
 			}
 		}
 	}
-	return f.Pattern.Diagnose(procedure.FindingInput{Points: points, Ambient: r.room(f, round), Choices: r.Choices, Plate: r.Plate})
+	return f.Pattern.Diagnose(procedure.FindingInput{
+		Points:  points,
+		Ambient: r.room(f, round),
+		Choices: r.Choices,
+		Plate:   r.Plate,
+	})
 }

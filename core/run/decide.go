@@ -88,7 +88,8 @@ func (r Run) stillOpen(c Command) error {
 		return nil
 	case ReviseCertificate:
 		if r.Status != Signed {
-			return refuse(Conflict, "not-signed", "", "There is no certificate of this run to issue anew: it is %s.", r.Status)
+			return refuse(Conflict, "not-signed", "", "There is no certificate of this run to issue anew: it is %s.",
+				r.Status)
 		}
 		return nil
 	case CloseLooseEnd:
@@ -100,9 +101,11 @@ func (r Run) stillOpen(c Command) error {
 	case Open:
 		return nil
 	case InReview:
-		return refuse(Conflict, "in-review", "", "This run is signed and waits for review by the lead; it can be returned to change something.")
+		return refuse(Conflict, "in-review", "",
+			"This run is signed and waits for review by the lead; it can be returned to change something.")
 	case Signed:
-		return refuse(Conflict, "signed", "", "This run is signed and does not change any more. A correction is a new run that replaces it.")
+		return refuse(Conflict, "signed", "",
+			"This run is signed and does not change any more. A correction is a new run that replaces it.")
 	}
 	return refuse(Conflict, "abandoned", "", "This run was abandoned. Open a new one for the device.")
 }
@@ -113,7 +116,8 @@ type OpenRun struct{ RunOpened }
 func (c OpenRun) decide(r Run, o Order) ([]Fact, error) {
 	p := r.Procedure
 	if c.Device.Family != p.Family {
-		return nil, refuse(Invalid, "wrong-family", "procedure", "%s is a %s; the procedure %q is for a %s.", c.Device.Tag, c.Device.Family, p.Title, p.Family)
+		return nil, refuse(Invalid, "wrong-family", "procedure", "%s is a %s; the procedure %q is for a %s.",
+			c.Device.Tag, c.Device.Family, p.Title, p.Family)
 	}
 	if err := c.Lab.Rule.Check(); err != nil {
 		return nil, refuse(Invalid, "lab-rule", "rule", "The lab's settings: %s.", err)
@@ -122,7 +126,8 @@ func (c OpenRun) decide(r Run, o Order) ([]Fact, error) {
 		return nil, refuse(Invalid, "lab-policy", "policy", "The lab's settings: %s.", err)
 	}
 	if c.Replaces != "" && strings.TrimSpace(c.Reason) == "" {
-		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the signed run is replaced: it stands in the record of both.")
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"Say why the signed run is replaced: it stands in the record of both.")
 	}
 	return []Fact{c.RunOpened}, nil
 }
@@ -141,15 +146,20 @@ func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
 		return nil, refuse(Invalid, "no-such-role", "role", "This procedure has no role %q.", c.Role)
 	}
 	if _, bound := r.Bound[c.Role]; bound && r.usedIn(c.Role) {
-		return nil, refuse(Conflict, "role-in-use", "role", "%s: readings were taken with %s. Withdraw them before changing it.", role.Title, r.Bound[c.Role].Standard.Tag)
+		return nil, refuse(Conflict, "role-in-use", "role",
+			"%s: readings were taken with %s. Withdraw them before changing it.", role.Title,
+			r.Bound[c.Role].Standard.Tag)
 	}
 	fitness := role.Fits(c.Standard, o.At)
 	if len(fitness.Blocks) > 0 {
 		if strings.TrimSpace(c.Override) == "" {
-			return nil, refuse(Conflict, "unfit-standard", "standard", "%s Choose another one, or ask the lead to allow it for as-found readings only, with a reason.", strings.Join(fitness.Blocks, " "))
+			return nil, refuse(Conflict, "unfit-standard", "standard",
+				"%s Choose another one, or ask the lead to allow it for as-found readings only, with a reason.",
+				strings.Join(fitness.Blocks, " "))
 		}
 		if !person.Can(o.By.Role, person.UseUnfit) {
-			return nil, refuse(Forbidden, "lead-only", "override", "%s %s", strings.Join(fitness.Blocks, " "), person.RefusalOf(person.UseUnfit))
+			return nil, refuse(Forbidden, "lead-only", "override", "%s %s", strings.Join(fitness.Blocks, " "),
+				person.RefusalOf(person.UseUnfit))
 		}
 		if c.Standard.Kind != role.Kind {
 			return nil, refuse(Invalid, "wrong-kind", "standard", "%s", strings.Join(fitness.Blocks, " "))
@@ -157,7 +167,8 @@ func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
 	} else {
 		c.Override = ""
 	}
-	return []Fact{StandardBound{Role: c.Role, Standard: c.Standard, Override: strings.TrimSpace(c.Override), Problems: fitness.Blocks}}, nil
+	return []Fact{StandardBound{Role: c.Role, Standard: c.Standard, Override: strings.TrimSpace(c.Override),
+		Problems: fitness.Blocks}}, nil
 }
 
 // usedIn reports whether readings that stand were taken with a role's standard.
@@ -189,7 +200,8 @@ func (c AnswerCheck) decide(r Run, o Order) ([]Fact, error) {
 	case Fine:
 	case NotFine, NA:
 		if found.Kind() == procedure.StepCautions {
-			return nil, refuse(Invalid, "cautions", "answer", "The cautions are acknowledged as a whole, or the run does not go on.")
+			return nil, refuse(Invalid, "cautions", "answer",
+				"The cautions are acknowledged as a whole, or the run does not go on.")
 		}
 		if c.Answer == NotFine && strings.TrimSpace(c.Note) == "" {
 			return nil, refuse(Invalid, "note-needed", "note", "%s: say in a note what is not fine.", step.Title)
@@ -244,13 +256,15 @@ func (r Run) isOpen(what string) bool {
 type SkipStep struct{ Step, Reason string }
 
 func (c SkipStep) decide(r Run, o Order) ([]Fact, error) {
-	found, err := r.step(c.Step, procedure.StepCheck, procedure.StepAct, procedure.StepWait, procedure.StepAmbient, procedure.StepRecord, procedure.StepMeasure, procedure.StepFinding)
+	found, err := r.step(c.Step, procedure.StepCheck, procedure.StepAct, procedure.StepWait, procedure.StepAmbient,
+		procedure.StepRecord, procedure.StepMeasure, procedure.StepFinding)
 	if err != nil {
 		return nil, err
 	}
 	step := found.Base()
 	if strings.TrimSpace(c.Reason) == "" {
-		return nil, refuse(Invalid, "reason-needed", "reason", "%s: say why it is left out. The certificate will state it.", step.Title)
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"%s: say why it is left out. The certificate will state it.", step.Title)
 	}
 	if mark, done := r.Marks[c.Step]; done && mark.Skipped == "" {
 		return nil, refuse(Conflict, "done", "step", "%s is done already.", step.Title)
@@ -259,7 +273,8 @@ func (c SkipStep) decide(r Run, o Order) ([]Fact, error) {
 		return nil, err
 	}
 	if slices.ContainsFunc(step.Closes, r.isOpen) {
-		return nil, refuse(Conflict, "loose-end", "step", "%s closes a loose end that is open: do it, or close the loose end by hand first.", step.Title)
+		return nil, refuse(Conflict, "loose-end", "step",
+			"%s closes a loose end that is open: do it, or close the loose end by hand first.", step.Title)
 	}
 	return r.skip(found, strings.TrimSpace(c.Reason))
 }
@@ -267,7 +282,8 @@ func (c SkipStep) decide(r Run, o Order) ([]Fact, error) {
 // onlyLead refuses leaving out what only a lead may leave out.
 func onlyLead(s procedure.Step, o Order) error {
 	if step := s.Base(); step.LeadOnly() && !person.Can(o.By.Role, person.SkipLeadSteps) {
-		return refuse(Forbidden, "lead-only", "step", "%s comes first here. %s", step.Title, person.RefusalOf(person.SkipLeadSteps))
+		return refuse(Forbidden, "lead-only", "step", "%s comes first here. %s", step.Title,
+			person.RefusalOf(person.SkipLeadSteps))
 	}
 	return nil
 }
@@ -280,7 +296,8 @@ func (r Run) skip(step procedure.Step, reason string) ([]Fact, error) {
 		for _, m := range s.Measures {
 			for _, p := range m.Points {
 				if len(r.taken(m.ID, p.ID, 0)) > 0 {
-					return nil, refuse(Conflict, "measured", "step", "%s has readings to judge: decide on them.", s.Title)
+					return nil, refuse(Conflict, "measured", "step", "%s has readings to judge: decide on them.",
+						s.Title)
 				}
 			}
 		}
@@ -296,7 +313,8 @@ func stepOf[S procedure.Step](r Run, id string) (step S, err error) {
 	}
 	step, ok := found.(S)
 	if !ok {
-		return step, refuse(Invalid, "wrong-step", "step", "%s is a step of another kind (%s).", found.Base().Title, found.Kind())
+		return step, refuse(Invalid, "wrong-step", "step", "%s is a step of another kind (%s).", found.Base().Title,
+			found.Kind())
 	}
 	return step, nil
 }
@@ -308,7 +326,8 @@ func (r Run) step(id string, kinds ...procedure.StepKind) (procedure.Step, error
 		return nil, refuse(Invalid, "no-such-step", "step", "This procedure has no step %q.", id)
 	}
 	if len(kinds) > 0 && !slices.Contains(kinds, step.Kind()) {
-		return nil, refuse(Invalid, "wrong-step", "step", "%s is a step of another kind (%s).", step.Base().Title, step.Kind())
+		return nil, refuse(Invalid, "wrong-step", "step", "%s is a step of another kind (%s).", step.Base().Title,
+			step.Kind())
 	}
 	return step, nil
 }
@@ -328,9 +347,11 @@ func (r Run) InOrder(s procedure.Step, now time.Time) error {
 			continue
 		}
 		if timer, running := r.Timers[earlier.ID]; running {
-			return refuse(Conflict, "waiting", "step", "%s runs until %s: wait for it, or cut it short with a reason.", earlier.Title, timer.Until.Format("15:04:05"))
+			return refuse(Conflict, "waiting", "step", "%s runs until %s: wait for it, or cut it short with a reason.",
+				earlier.Title, timer.Until.Format("15:04:05"))
 		}
-		return refuse(Conflict, "out-of-order", "step", "%s comes before %s: finish it, or leave it out with a reason.", earlier.Title, step.Title)
+		return refuse(Conflict, "out-of-order", "step", "%s comes before %s: finish it, or leave it out with a reason.",
+			earlier.Title, step.Title)
 	}
 	return nil
 }
@@ -364,7 +385,8 @@ func (c CutWait) decide(r Run, o Order) ([]Fact, error) {
 	case timer.Over(o.At):
 		return nil, refuse(Conflict, "over", "step", "%s: the wait is over already.", step.Title)
 	case strings.TrimSpace(c.Reason) == "":
-		return nil, refuse(Invalid, "reason-needed", "reason", "%s: say why it is cut short (%s). The certificate will state it.", step.Title, step.Why)
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"%s: say why it is cut short (%s). The certificate will state it.", step.Title, step.Why)
 	}
 	return []Fact{WaitCutShort{c.Step, strings.TrimSpace(c.Reason)}}, nil
 }

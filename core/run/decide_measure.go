@@ -40,11 +40,23 @@ func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
 	}
 	switch {
 	case r.Complete(m, p, round) && r.Omitted[PointKey{m.ID, p.ID, round}] == "":
-		return nil, refuse(Conflict, "complete", "point", "%s, %s has its readings. Withdraw one with a reason to take it again.", m.Title, p.Label)
+		return nil, refuse(Conflict, "complete", "point",
+			"%s, %s has its readings. Withdraw one with a reason to take it again.", m.Title, p.Label)
 	case r.GrossOpen(m, p, round) && !r.SetUpChecked(m, p, round):
-		return nil, refuse(Conflict, "gross", "point", "%s, %s is far out. Look at the set-up first, and note what you saw; then repeat the point.", m.Title, p.Label)
+		return nil, refuse(Conflict, "gross", "point",
+			"%s, %s is far out. Look at the set-up first, and note what you saw; then repeat the point.", m.Title,
+			p.Label)
 	}
-	fact := ReadingCaptured{Reading: c.Reading, Measure: m.ID, Point: p.ID, Phase: PhaseOf(round), Round: round, Source: Typed, Typed: c.Typed, Early: r.cutShortBefore(m)}
+	fact := ReadingCaptured{
+		Reading: c.Reading,
+		Measure: m.ID,
+		Point:   p.ID,
+		Phase:   PhaseOf(round),
+		Round:   round,
+		Source:  Typed,
+		Typed:   c.Typed,
+		Early:   r.cutShortBefore(m),
+	}
 	if err := c.values(r, m, p, &fact); err != nil {
 		return nil, err
 	}
@@ -59,10 +71,12 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 	}
 	if c.Link != "" {
 		if len(c.Values) == 0 {
-			return refuse(Conflict, "no-reading", "link", "There is no reading on the link yet. Wait for it, or type what the device shows.")
+			return refuse(Conflict, "no-reading", "link",
+				"There is no reading on the link yet. Wait for it, or type what the device shows.")
 		}
 		if !c.Steady && strings.TrimSpace(c.Early) == "" {
-			return refuse(Question, "not-steady", "early", "The reading is not steady yet. Wait, or say why it is taken now; it will be marked.")
+			return refuse(Question, "not-steady", "early",
+				"The reading is not steady yet. Wait, or say why it is taken now; it will be marked.")
 		}
 		fact.Source, fact.Link, fact.Values, fact.Trace, fact.Detail = Linked, c.Link, c.Values, c.Trace, c.Detail
 		if !c.Steady {
@@ -76,11 +90,14 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			}
 		}
 		if err != nil {
-			return refuse(Invalid, "number", "typed", "%s. Nothing was recorded.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+			return refuse(Invalid, "number", "typed", "%s. Nothing was recorded.",
+				strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 		}
 		if likelier := slipped(v, expected, m.Gross); likelier != "" && !c.Confirmed {
-			return refuse(Question, "magnitude", "typed", "%s %s expected, %s typed: is that what the device shows? %s would fit.",
-				quantity.Format(expected.Reference, r.Resolution(m)), strings.TrimSpace(quantity.ShowUnit(expected.Unit)), c.Typed, likelier)
+			return refuse(Question, "magnitude", "typed",
+				"%s %s expected, %s typed: is that what the device shows? %s would fit.",
+				quantity.Format(expected.Reference, r.Resolution(m)),
+				strings.TrimSpace(quantity.ShowUnit(expected.Unit)), c.Typed, likelier)
 		}
 		fact.Values = []float64{v}
 	}
@@ -158,9 +175,11 @@ func (r Run) OpenRound(finding *procedure.Finding) (int, error) {
 	case state.Closed == 0:
 		return 0, nil
 	case !state.Adjusting():
-		return 0, refuse(Conflict, "closed", "point", "As found is closed and does not change any more. Decide in %q what to do next.", finding.Title)
+		return 0, refuse(Conflict, "closed", "point",
+			"As found is closed and does not change any more. Decide in %q what to do next.", finding.Title)
 	case !r.Adjusted(finding, state.Closed):
-		return 0, refuse(Conflict, "not-adjusted", "point", "%s: note the adjustment first, then take the points as left.", finding.Title)
+		return 0, refuse(Conflict, "not-adjusted", "point",
+			"%s: note the adjustment first, then take the points as left.", finding.Title)
 	}
 	return state.Closed, nil
 }
@@ -169,13 +188,15 @@ func (r Run) OpenRound(finding *procedure.Finding) (int, error) {
 func (r Run) PointRound(m *procedure.Measure) (int, error) {
 	round, err := r.OpenRound(m.Judge)
 	if err == nil && !slices.Contains(r.Affected(m.Judge, round), m) {
-		return 0, refuse(Conflict, "not-affected", "point", "%s is not touched by the adjustment: its readings as found stand.", m.Title)
+		return 0, refuse(Conflict, "not-affected", "point",
+			"%s is not touched by the adjustment: its readings as found stand.", m.Title)
 	}
 	return round, err
 }
 
 func (r Run) Adjusted(finding *procedure.Finding, round int) bool {
-	return slices.ContainsFunc(r.Findings[finding.ID].Adjustments, func(a AdjustmentMade) bool { return a.Round == round })
+	return slices.ContainsFunc(r.Findings[finding.ID].Adjustments,
+		func(a AdjustmentMade) bool { return a.Round == round })
 }
 
 // WithdrawReading takes a reading out of the count. It stays in the record.
@@ -193,11 +214,13 @@ func (c WithdrawReading) decide(r Run, o Order) ([]Fact, error) {
 		round, err := r.OpenRound(m.Judge)
 		switch {
 		case err != nil || round != reading.Round:
-			return nil, refuse(Conflict, "closed", "reading", "The readings %s are closed and do not change any more.", reading.Phase)
+			return nil, refuse(Conflict, "closed", "reading", "The readings %s are closed and do not change any more.",
+				reading.Phase)
 		case reading.Withdrawn != "":
 			return nil, refuse(Conflict, "withdrawn", "reading", "This reading was withdrawn already.")
 		case strings.TrimSpace(c.Reason) == "":
-			return nil, refuse(Invalid, "reason-needed", "reason", "Say why the reading is withdrawn. It stays visible in the record.")
+			return nil, refuse(Invalid, "reason-needed", "reason",
+				"Say why the reading is withdrawn. It stays visible in the record.")
 		}
 		return []Fact{ReadingWithdrawn{c.Reading, strings.TrimSpace(c.Reason)}}, nil
 	}
@@ -216,7 +239,8 @@ func (c OmitPoint) decide(r Run, o Order) ([]Fact, error) {
 	case onlyLead(m, o) != nil:
 		return nil, onlyLead(m, o)
 	case strings.TrimSpace(c.Reason) == "":
-		return nil, refuse(Invalid, "reason-needed", "reason", "%s, %s: say why it is left out. The certificate will state it.", m.Title, p.Label)
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"%s, %s: say why it is left out. The certificate will state it.", m.Title, p.Label)
 	case len(r.taken(m.ID, p.ID, round)) > 0:
 		return nil, refuse(Conflict, "measured", "point", "%s, %s has readings: withdraw them first.", m.Title, p.Label)
 	}
@@ -252,9 +276,11 @@ func (c CheckSetUp) decide(r Run, o Order) ([]Fact, error) {
 	}
 	switch {
 	case !r.GrossOpen(m, p, round):
-		return nil, refuse(Conflict, "not-gross", "point", "%s, %s is not far out: there is nothing to look for.", m.Title, p.Label)
+		return nil, refuse(Conflict, "not-gross", "point", "%s, %s is not far out: there is nothing to look for.",
+			m.Title, p.Label)
 	case strings.TrimSpace(c.Note) == "":
-		return nil, refuse(Invalid, "note-needed", "note", "Note what you looked at and what you found, even if it was nothing.")
+		return nil, refuse(Invalid, "note-needed", "note",
+			"Note what you looked at and what you found, even if it was nothing.")
 	}
 	return []Fact{SetUpChecked{m.ID, p.ID, round, strings.TrimSpace(c.Note)}}, nil
 }
@@ -277,15 +303,19 @@ func (c ClosePhase) decide(r Run, o Order) ([]Fact, error) {
 			p := &m.Points[i]
 			switch {
 			case r.GrossOpen(m, p, round):
-				return nil, refuse(Conflict, "gross", "point", "%s, %s is far out: look at the set-up, note what you saw, and repeat the point before closing.", m.Title, p.Label)
+				return nil, refuse(Conflict, "gross", "point",
+					"%s, %s is far out: look at the set-up, note what you saw, and repeat the point before closing.",
+					m.Title, p.Label)
 			case !r.Complete(m, p, round):
-				return nil, refuse(Conflict, "incomplete", "point", "%s, %s is still to be read, or left out with a reason.", m.Title, p.Label)
+				return nil, refuse(Conflict, "incomplete", "point",
+					"%s, %s is still to be read, or left out with a reason.", m.Title, p.Label)
 			}
 			read += len(r.taken(m.ID, p.ID, round))
 		}
 	}
 	if read == 0 {
-		return nil, refuse(Conflict, "nothing-read", "finding", "Every point was left out: leave %q out too, with a reason.", finding.Title)
+		return nil, refuse(Conflict, "nothing-read", "finding",
+			"Every point was left out: leave %q out too, with a reason.", finding.Title)
 	}
 	return []Fact{PhaseClosed{finding.ID, PhaseOf(round), round}}, nil
 }
@@ -307,9 +337,11 @@ func (c DecideFinding) decide(r Run, o Order) ([]Fact, error) {
 	case !c.Decision.Valid():
 		return nil, refuse(Invalid, "decision", "decision", "The decision is leave, adjust, investigate or withdraw.")
 	case state.Closed == 0:
-		return nil, refuse(Conflict, "as-found-open", "finding", "Close as found first: nothing is judged before all its points are read.")
+		return nil, refuse(Conflict, "as-found-open", "finding",
+			"Close as found first: nothing is judged before all its points are read.")
 	case state.Adjusting():
-		return nil, refuse(Conflict, "adjusting", "finding", "Round %d is under way: adjust, take the points as left and close it first.", state.Closed)
+		return nil, refuse(Conflict, "adjusting", "finding",
+			"Round %d is under way: adjust, take the points as left and close it first.", state.Closed)
 	case state.Done():
 		return nil, refuse(Conflict, "decided", "finding", "%s is decided already.", finding.Title)
 	}
@@ -319,7 +351,8 @@ func (c DecideFinding) decide(r Run, o Order) ([]Fact, error) {
 	}
 	reason := strings.TrimSpace(c.Reason)
 	if c.Decision != advice.Decision && reason == "" {
-		return nil, refuse(Invalid, "reason-needed", "reason", "The advice is to %s. To %s instead, say why; the record keeps both.", advice.Decision, c.Decision)
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"The advice is to %s. To %s instead, say why; the record keeps both.", advice.Decision, c.Decision)
 	}
 	round := state.Closed - 1
 	var facts []Fact
@@ -335,7 +368,13 @@ func (c DecideFinding) decide(r Run, o Order) ([]Fact, error) {
 			facts = append(facts, LooseEndOpened{finding.Opens, finding.ID})
 		}
 	}
-	decided := FindingDecided{Finding: finding.ID, Decision: c.Decision, Advised: advice.Decision, Why: advice.Why, Round: round}
+	decided := FindingDecided{
+		Finding:  finding.ID,
+		Decision: c.Decision,
+		Advised:  advice.Decision,
+		Why:      advice.Why,
+		Round:    round,
+	}
 	if c.Decision != advice.Decision {
 		decided.Reason = reason
 	}
@@ -348,7 +387,8 @@ func (r Run) mayAdjust(finding *procedure.Finding) error {
 	}
 	for _, b := range r.Bound {
 		if b.Override != "" {
-			return refuse(Conflict, "as-found-only", "decision", "%s was allowed for as-found readings only: adjust with a standard that is in order.", b.Standard.Tag)
+			return refuse(Conflict, "as-found-only", "decision",
+				"%s was allowed for as-found readings only: adjust with a standard that is in order.", b.Standard.Tag)
 		}
 	}
 	return nil
@@ -369,7 +409,8 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 	}
 	state := r.Findings[finding.ID]
 	if !state.Adjusting() {
-		return nil, refuse(Conflict, "not-adjusting", "finding", "Nothing is adjusted before as found is closed and the decision is to adjust.")
+		return nil, refuse(Conflict, "not-adjusting", "finding",
+			"Nothing is adjusted before as found is closed and the decision is to adjust.")
 	}
 	if err := r.roundUnread(finding); err != nil {
 		return nil, err
@@ -395,9 +436,11 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 func (c MakeAdjustment) mended(finding *procedure.Finding, state Finding) ([]Fact, error) {
 	switch {
 	case c.Control != "" || c.Steps != 0:
-		return nil, refuse(Conflict, "investigating", "control", "The decision was to look for the cause: nothing is adjusted in this round. Note what was found and done.")
+		return nil, refuse(Conflict, "investigating", "control",
+			"The decision was to look for the cause: nothing is adjusted in this round. Note what was found and done.")
 	case strings.TrimSpace(c.Note) == "":
-		return nil, refuse(Invalid, "note-needed", "note", "Note what you looked at, what you found and what you did, even if it was nothing.")
+		return nil, refuse(Invalid, "note-needed", "note",
+			"Note what you looked at, what you found and what you did, even if it was nothing.")
 	}
 	return []Fact{AdjustmentMade{Finding: finding.ID, Round: state.Closed, Note: strings.TrimSpace(c.Note)}}, nil
 }
@@ -405,8 +448,10 @@ func (c MakeAdjustment) mended(finding *procedure.Finding, state Finding) ([]Fac
 // roundUnread refuses a change of the device once points of the round were read.
 func (r Run) roundUnread(finding *procedure.Finding) error {
 	for _, reading := range r.Readings {
-		if m := r.Procedure.Measure(reading.Measure); m != nil && m.Judge == finding && reading.Round == r.Findings[finding.ID].Closed && reading.Withdrawn == "" {
-			return refuse(Conflict, "round-read", "finding", "Points were read in this round. Close it and decide on another round.")
+		if m := r.Procedure.Measure(reading.Measure); m != nil && m.Judge == finding &&
+			reading.Round == r.Findings[finding.ID].Closed && reading.Withdrawn == "" {
+			return refuse(Conflict, "round-read", "finding",
+				"Points were read in this round. Close it and decide on another round.")
 		}
 	}
 	return nil
@@ -416,7 +461,8 @@ func (r Run) roundUnread(finding *procedure.Finding) error {
 func (r Run) hasEntry(finding *procedure.Finding, control adjust.Control, point string) error {
 	if control.Kind != adjust.Table && control.Kind != adjust.Zone {
 		if point != "" {
-			return refuse(Invalid, "no-entry", "point", "%s acts on every point alike: leave the point out.", control.Label)
+			return refuse(Invalid, "no-entry", "point", "%s acts on every point alike: leave the point out.",
+				control.Label)
 		}
 		return nil
 	}
@@ -430,5 +476,6 @@ func (r Run) hasEntry(finding *procedure.Finding, control adjust.Control, point 
 // CanClose reports whether every point of a finding's open round is complete.
 func (r Run) CanClose(f *procedure.Finding) bool {
 	round, err := r.OpenRound(f)
-	return err == nil && !slices.ContainsFunc(r.Affected(f, round), func(m *procedure.Measure) bool { return r.open(m, round) != nil })
+	return err == nil && !slices.ContainsFunc(r.Affected(f, round),
+		func(m *procedure.Measure) bool { return r.open(m, round) != nil })
 }

@@ -22,7 +22,14 @@ func (r Run) Done() []reference.Done {
 				passed = passed && v.Pass
 			}
 		}
-		all = append(all, reference.Done{Procedure: r.Procedure.ID, Finding: s.ID, Run: r.ID, At: r.Signature.At, By: r.Signature.By.Name, Passed: passed})
+		all = append(all, reference.Done{
+			Procedure: r.Procedure.ID,
+			Finding:   s.ID,
+			Run:       r.ID,
+			At:        r.Signature.At,
+			By:        r.Signature.By.Name,
+			Passed:    passed,
+		})
 	}
 	return all
 }

@@ -35,16 +35,20 @@ func small() procedure.Definition {
 	step := func(title string) procedure.StepBase { return procedure.StepBase{Title: title} }
 	return procedure.Definition{
 		ID: "small", Revision: 1, Title: "Small check", Family: "gas-monitor", Cautions: []string{"Ventilate."},
-		Roles: []reference.Role{{ID: "mixture", Title: "Mixture", Kind: "gas", Litres: 5, Needs: []reference.Need{{Quantity: "CO2", From: 4, To: 6, Unit: "%{vol}"}}}},
+		Roles: []reference.Role{{ID: "mixture", Title: "Mixture", Kind: "gas", Litres: 5,
+			Needs: []reference.Need{{Quantity: "CO2", From: 4, To: 6, Unit: "%{vol}"}}}},
 		Steps: procedure.Steps{
 			&procedure.CheckStep{Check: "Casing", StepBase: procedure.StepBase{Symptom: "cracks"}},
 			&procedure.WaitStep{Wait: "Warm-up", Minutes: 5, Why: "it is cold"},
 			&procedure.AmbientStep{Ambient: "Room"},
 			&procedure.ActStep{Act: "Open the gas", StepBase: procedure.StepBase{Opens: "Gas open"}},
-			&procedure.Measure{Measure: "response", StepBase: step("Response"), MethodName: "co2", Unit: "%{vol}", Resolution: 0.01, Tolerance: "±0.4", Gross: 3, SetUp: []string{"tight?"},
+			&procedure.Measure{Measure: "response", StepBase: step("Response"), MethodName: "co2", Unit: "%{vol}",
+				Resolution: 0.01, Tolerance: "±0.4", Gross: 3, SetUp: []string{"tight?"},
 				Points: []procedure.Point{{Label: "zero", At: "0.04", U: 0.02}, {Label: "gas", At: "mixture.CO2"}}},
-			&procedure.Finding{Finding: "verdict", StepBase: procedure.StepBase{Title: "Verdict", Opens: "Menu entered"}, Judges: []string{"response"},
-				Controls: []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 20}}, Causes: map[string][]string{"gain": {"aged"}}},
+			&procedure.Finding{Finding: "verdict",
+				StepBase: procedure.StepBase{Title: "Verdict", Opens: "Menu entered"}, Judges: []string{"response"},
+				Controls: []adjust.Control{{ID: "span", Label: "span", Kind: adjust.Gain, Step: 0.5, Range: 20}},
+				Causes:   map[string][]string{"gain": {"aged"}}},
 			&procedure.ActStep{Act: "Close the gas", StepBase: procedure.StepBase{Closes: []string{"Gas open"}}},
 			&procedure.CheckStep{Check: "Menu left", StepBase: procedure.StepBase{Closes: []string{"Menu entered"}}},
 		},
@@ -68,9 +72,10 @@ func mistakes(d procedure.Definition) []field.Error {
 
 func mixture() reference.Standard {
 	return reference.Standard{ID: "s1", Tag: "HG-22", Name: "5 % CO₂", Kind: "gas", Status: reference.Usable,
-		Certificate: reference.Certificate{Number: "K-1", Issuer: "lab", On: start.AddDate(0, -6, 0), DueOn: start.AddDate(0, 6, 0)},
-		Values:      []reference.Certified{{Quantity: "CO2", Value: 5, Unit: "%{vol}", U: 0.05, K: 2}},
-		Cylinder:    &gas.Cylinder{WaterVolumeL: 2, GaugeBar: 60, ReserveBar: 5}}
+		Certificate: reference.Certificate{Number: "K-1", Issuer: "lab", On: start.AddDate(0, -6, 0),
+			DueOn: start.AddDate(0, 6, 0)},
+		Values:   []reference.Certified{{Quantity: "CO2", Value: 5, Unit: "%{vol}", U: 0.05, K: 2}},
+		Cylinder: &gas.Cylinder{WaterVolumeL: 2, GaugeBar: 60, ReserveBar: 5}}
 }
 
 // bench drives a run in a test, a second at a time.
@@ -88,8 +93,18 @@ func open(t *testing.T, d procedure.Definition, change ...func(*run.RunOpened)) 
 	p := compiled(t, d)
 	b := &bench{t: t, run: run.NewRun(p), now: start, who: idris}
 	b.run.ID = "run-1"
-	lab := run.Lab{Name: "Workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3}, Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
-	opened := run.RunOpened{Procedure: p.ID, Revision: 1, Device: run.Device{ID: "d1", Tag: "MB-0417", Family: "gas-monitor"}, Lab: lab}
+	lab := run.Lab{
+		Name:   "Workshop",
+		Rule:   conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
+		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4},
+		Review: procedure.ReviewOnFailure,
+	}
+	opened := run.RunOpened{
+		Procedure: p.ID,
+		Revision:  1,
+		Device:    run.Device{ID: "d1", Tag: "MB-0417", Family: "gas-monitor"},
+		Lab:       lab,
+	}
 	for _, f := range change {
 		f(&opened)
 	}

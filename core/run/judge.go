@@ -104,7 +104,8 @@ func (r Run) Tolerance(m *procedure.Measure) string {
 
 // chosen is the place of the alternative that the lab's choice makes decide; −1 where the measure's own does.
 func (r Run) chosen(m *procedure.Measure) int {
-	return slices.IndexFunc(m.Alternatives, func(a procedure.AlternativeTolerance) bool { return slices.Contains(r.Lab.Schools, a.Title) })
+	return slices.IndexFunc(m.Alternatives,
+		func(a procedure.AlternativeTolerance) bool { return slices.Contains(r.Lab.Schools, a.Title) })
 }
 
 // Alternatives are the criteria in use for a measure besides the one that decides.
@@ -112,7 +113,8 @@ func (r Run) Alternatives(m *procedure.Measure) []procedure.AlternativeTolerance
 	var others []procedure.AlternativeTolerance
 	decides := r.Tolerance(m)
 	if m.School != "" {
-		others = append(others, procedure.AlternativeTolerance{Title: m.School, Tolerance: m.Tolerance, Limits: m.Limits})
+		others = append(others, procedure.AlternativeTolerance{Title: m.School, Tolerance: m.Tolerance,
+			Limits: m.Limits})
 	}
 	others = append(others, m.Alternatives...)
 	return slices.DeleteFunc(others, func(a procedure.AlternativeTolerance) bool { return a.Tolerance == decides })
@@ -409,7 +411,8 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 }
 
 // alternatives judges a point by the other criteria of its measure.
-func (r Run) alternatives(m *procedure.Measure, out procedure.Outcome, a conformity.Assessment, budget uncertainty.Budget) ([]AlternativeVerdict, error) {
+func (r Run) alternatives(m *procedure.Measure, out procedure.Outcome, a conformity.Assessment,
+	budget uncertainty.Budget) ([]AlternativeVerdict, error) {
 	var all []AlternativeVerdict
 	for _, other := range r.Alternatives(m) {
 		limits, err := r.limitsAt(other.Limits, out)

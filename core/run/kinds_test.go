@@ -20,22 +20,26 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 	t.Helper()
 	reading := b.run.Readings[len(b.run.Readings)-1].Reading
 	return map[string]run.Fact{
-		"RunOpened":          run.RunOpened{Procedure: "small", Device: run.Device{ID: "d2", Tag: "MB-0419"}},
-		"StandardBound":      run.StandardBound{Role: "mixture", Standard: mixture(), Override: "none other is there"},
-		"CheckAnswered":      run.CheckAnswered{Step: "menu-left", Answer: run.Fine},
-		"StepDone":           run.StepDone{Step: "close-the-gas"},
-		"StepSkipped":        run.StepSkipped{Step: "close-the-gas", Reason: "it is shut"},
-		"AmbientRecorded":    run.AmbientRecorded{Step: "room", Ambient: procedure.Ambient{TemperatureC: 25, PressureHPa: 1001, HumidityPercent: 40, Recorded: true}},
-		"PlateRecorded":      run.PlateRecorded{Step: "casing", Values: map[string]float64{"drops": 20}},
-		"PartChanged":        run.PartChanged{Part: "mixture", Steps: []string{"room"}, Reason: "another room"},
-		"WaitStarted":        run.WaitStarted{Step: "warm-up", Until: start.Add(9 * time.Hour)},
-		"WaitCutShort":       run.WaitCutShort{Step: "warm-up", Reason: "it is warm"},
-		"ReadingCaptured":    run.ReadingCaptured{Reading: "r-9", Measure: "response", Point: "gas", Phase: run.AsFound, Values: []float64{4.9}, Source: run.Typed},
-		"ReadingWithdrawn":   run.ReadingWithdrawn{Reading: reading, Reason: "a wrong cylinder"},
-		"PointOmitted":       run.PointOmitted{Measure: "response", Point: "gas", Phase: run.AsFound, Reason: "the cylinder is empty"},
-		"SetUpChecked":       run.SetUpChecked{Measure: "response", Point: "gas", Note: "tight"},
-		"PhaseClosed":        run.PhaseClosed{Finding: "verdict", Phase: run.AsFound},
-		"FindingDecided":     run.FindingDecided{Finding: "verdict", Decision: adjust.Leave, Advised: adjust.Leave, Why: "inside"},
+		"RunOpened":     run.RunOpened{Procedure: "small", Device: run.Device{ID: "d2", Tag: "MB-0419"}},
+		"StandardBound": run.StandardBound{Role: "mixture", Standard: mixture(), Override: "none other is there"},
+		"CheckAnswered": run.CheckAnswered{Step: "menu-left", Answer: run.Fine},
+		"StepDone":      run.StepDone{Step: "close-the-gas"},
+		"StepSkipped":   run.StepSkipped{Step: "close-the-gas", Reason: "it is shut"},
+		"AmbientRecorded": run.AmbientRecorded{Step: "room",
+			Ambient: procedure.Ambient{TemperatureC: 25, PressureHPa: 1001, HumidityPercent: 40, Recorded: true}},
+		"PlateRecorded": run.PlateRecorded{Step: "casing", Values: map[string]float64{"drops": 20}},
+		"PartChanged":   run.PartChanged{Part: "mixture", Steps: []string{"room"}, Reason: "another room"},
+		"WaitStarted":   run.WaitStarted{Step: "warm-up", Until: start.Add(9 * time.Hour)},
+		"WaitCutShort":  run.WaitCutShort{Step: "warm-up", Reason: "it is warm"},
+		"ReadingCaptured": run.ReadingCaptured{Reading: "r-9", Measure: "response", Point: "gas", Phase: run.AsFound,
+			Values: []float64{4.9}, Source: run.Typed},
+		"ReadingWithdrawn": run.ReadingWithdrawn{Reading: reading, Reason: "a wrong cylinder"},
+		"PointOmitted": run.PointOmitted{Measure: "response", Point: "gas", Phase: run.AsFound,
+			Reason: "the cylinder is empty"},
+		"SetUpChecked": run.SetUpChecked{Measure: "response", Point: "gas", Note: "tight"},
+		"PhaseClosed":  run.PhaseClosed{Finding: "verdict", Phase: run.AsFound},
+		"FindingDecided": run.FindingDecided{Finding: "verdict", Decision: adjust.Leave, Advised: adjust.Leave,
+			Why: "inside"},
 		"AdjustmentMade":     run.AdjustmentMade{Finding: "verdict", Round: 1, Control: "span", Steps: 3},
 		"CertificateRevised": run.CertificateRevised{Revision: 2, Reason: "a wrong serial number"},
 		"LooseEndOpened":     run.LooseEndOpened{What: "Lid open"},
@@ -60,7 +64,14 @@ func TestEveryKindOfFactChangesARun(t *testing.T) {
 			assert.Equal(t, kind.Name, run.KindOf(fact))
 			at := start.Add(time.Hour)
 			if kind.Name == "RunReviewed" || kind.Name == "RunReturned" { // they follow a signature
-				b.run = b.run.Apply(run.Event{Run: "run-1", Seq: b.run.Seq + 1, ID: "s", At: at, By: idris, Fact: facts(t, b)["RunSigned"]})
+				b.run = b.run.Apply(run.Event{
+					Run:  "run-1",
+					Seq:  b.run.Seq + 1,
+					ID:   "s",
+					At:   at,
+					By:   idris,
+					Fact: facts(t, b)["RunSigned"],
+				})
 			}
 			before, was := b.run, shown(t, b.run)
 			e := run.Event{Run: "run-1", Seq: b.run.Seq + 1, ID: "x", At: at, By: tamsin, Fact: fact}

@@ -42,12 +42,14 @@ func (c RecordPlate) decide(r Run, o Order) ([]Fact, error) {
 			return nil, refuse(Invalid, "number", field.ID, "%s: %s.", field.Label, err)
 		}
 		if (field.Min != 0 || field.Max != 0) && (v < field.Min || v > field.Max) {
-			return nil, refuse(Invalid, "range", field.ID, "%s: %g is outside %g to %g %s.", field.Label, v, field.Min, field.Max, quantity.ShowUnit(field.Unit))
+			return nil, refuse(Invalid, "range", field.ID, "%s: %g is outside %g to %g %s.", field.Label, v, field.Min,
+				field.Max, quantity.ShowUnit(field.Unit))
 		}
 		values[field.ID] = v
 	}
 	if len(r.Readings) > 0 && r.usedPlate(step) {
-		return nil, refuse(Conflict, "plate-in-use", "step", "%s: readings were taken on these figures. Withdraw them before changing it.", step.Title)
+		return nil, refuse(Conflict, "plate-in-use", "step",
+			"%s: readings were taken on these figures. Withdraw them before changing it.", step.Title)
 	}
 	fact := PlateRecorded{Step: c.Step, Values: values}
 	if len(choices) > 0 {
@@ -63,7 +65,8 @@ func choose(f procedure.Field, chosen string, before map[string]string) (string,
 		return "", refuse(Invalid, "choice", f.ID, "%s: choose what is set.", f.Label)
 	}
 	if other := before[f.SameAs]; other != "" && other != chosen {
-		return "", refuse(Invalid, "mismatch", f.ID, "%s: set to %s, but %s is needed. %s Set it right, and choose it here.", f.Label, chosen, other, f.Symptom)
+		return "", refuse(Invalid, "mismatch", f.ID,
+			"%s: set to %s, but %s is needed. %s Set it right, and choose it here.", f.Label, chosen, other, f.Symptom)
 	}
 	return chosen, nil
 }
@@ -85,15 +88,18 @@ func (c ChangePart) decide(r Run, _ Order) ([]Fact, error) {
 	fact := PartChanged{Part: part.ID, Reason: part.Title + ": " + reason}
 	for _, id := range part.Invalidates {
 		if m := r.Procedure.Measure(id); m != nil && r.Findings[m.Judge.ID].Closed > 0 {
-			return nil, refuse(Conflict, "judged", "part", "%s is judged already, and does not change any more: abandon this run and begin a new one.", m.Title)
+			return nil, refuse(Conflict, "judged", "part",
+				"%s is judged already, and does not change any more: abandon this run and begin a new one.", m.Title)
 		}
 		_, marked := r.Marks[id]
-		if marked || slices.ContainsFunc(r.Readings, func(x Reading) bool { return x.Measure == id && x.Withdrawn == "" }) {
+		if marked || slices.ContainsFunc(r.Readings,
+			func(x Reading) bool { return x.Measure == id && x.Withdrawn == "" }) {
 			fact.Steps = append(fact.Steps, id)
 		}
 	}
 	if len(fact.Steps) == 0 {
-		return nil, refuse(Conflict, "nothing-touched", "part", "%s: nothing that was done so far depends on it.", part.Title)
+		return nil, refuse(Conflict, "nothing-touched", "part", "%s: nothing that was done so far depends on it.",
+			part.Title)
 	}
 	return []Fact{fact}, nil
 }

@@ -47,7 +47,15 @@ func (r Run) Reassess(k reference.KnownError) ([]Reassessment, error) {
 				if after.Reference == before.Reference && after.U == before.U {
 					continue
 				}
-				c := Reassessment{Measure: m.ID, Point: p.ID, Label: m.Title + " " + p.Label, Phase: PhaseOf(round), Before: before, After: after, Changed: before.Pass != after.Pass}
+				c := Reassessment{
+					Measure: m.ID,
+					Point:   p.ID,
+					Label:   m.Title + " " + p.Label,
+					Phase:   PhaseOf(round),
+					Before:  before,
+					After:   after,
+					Changed: before.Pass != after.Pass,
+				}
 				all = append(all, c)
 			}
 		}

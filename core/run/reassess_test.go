@@ -53,11 +53,19 @@ func TestAReferenceThatWasOffChangesWhatRestedOnIt(t *testing.T) {
 
 func TestAsLeftIsReconsideredToo(t *testing.T) {
 	b := open(t, small()).prepared().found("5.45")
-	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: -16})
+	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust},
+		run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: -16})
 	b.do(b.read("zero", "0.04"))
 	b.do(b.read("gas", "5.01"))
 	b.do(run.ClosePhase{Finding: "verdict"})
-	seen, err := b.run.Reassess(reference.KnownError{Standard: "s1", Quantity: "CO2", Error: 0.3, U: 0.05, Unit: "%{vol}", Remove: true})
+	seen, err := b.run.Reassess(reference.KnownError{
+		Standard: "s1",
+		Quantity: "CO2",
+		Error:    0.3,
+		U:        0.05,
+		Unit:     "%{vol}",
+		Remove:   true,
+	})
 	require.NoError(t, err)
 	require.Len(t, seen, 2)
 	assert.Equal(t, []run.Phase{run.AsFound, run.AsLeft}, []run.Phase{seen[0].Phase, seen[1].Phase})
@@ -68,8 +76,12 @@ func TestWhatIsKnownMustBeSomething(t *testing.T) {
 	good := reference.KnownError{Standard: "s", Quantity: "CO2", Error: 0.1, U: 0.1, Unit: "%{vol}"}
 	require.NoError(t, good.Check())
 	for name, spoil := range map[string]func(*reference.KnownError){
-		"no reference": func(k *reference.KnownError) { k.Standard = "" }, "no quantity": func(k *reference.KnownError) { k.Quantity = "" }, "no error": func(k *reference.KnownError) { k.Error = 0 },
-		"no number": func(k *reference.KnownError) { k.Error = math.NaN() }, "no uncertainty": func(k *reference.KnownError) { k.U = 0 }, "no unit": func(k *reference.KnownError) { k.Unit = "furlong per" },
+		"no reference":   func(k *reference.KnownError) { k.Standard = "" },
+		"no quantity":    func(k *reference.KnownError) { k.Quantity = "" },
+		"no error":       func(k *reference.KnownError) { k.Error = 0 },
+		"no number":      func(k *reference.KnownError) { k.Error = math.NaN() },
+		"no uncertainty": func(k *reference.KnownError) { k.U = 0 },
+		"no unit":        func(k *reference.KnownError) { k.Unit = "furlong per" },
 	} {
 		k := good
 		spoil(&k)
@@ -86,7 +98,14 @@ func TestTakingAnErrorOutMovesEveryPointByIt(t *testing.T) {
 		if e == 0 {
 			return
 		}
-		seen, err := r.Reassess(reference.KnownError{Standard: "s1", Quantity: "CO2", Error: e, U: 0.05, Unit: "%{vol}", Remove: true})
+		seen, err := r.Reassess(reference.KnownError{
+			Standard: "s1",
+			Quantity: "CO2",
+			Error:    e,
+			U:        0.05,
+			Unit:     "%{vol}",
+			Remove:   true,
+		})
 		require.NoError(t, err)
 		for _, p := range seen {
 			require.InDelta(t, p.Before.Error-e, p.After.Error, 1e-9)

@@ -14,7 +14,12 @@ import (
 )
 
 func TestAPreparationCountsForItsTime(t *testing.T) {
-	role := reference.Role{ID: "analyser", Title: "Analyser", Kind: "gas", Prepared: []reference.Preparation{{By: "prep", Finding: "zero", Title: "zeroed", Hours: 12}}}
+	role := reference.Role{
+		ID:       "analyser",
+		Title:    "Analyser",
+		Kind:     "gas",
+		Prepared: []reference.Preparation{{By: "prep", Finding: "zero", Title: "zeroed", Hours: 12}},
+	}
 	blocks := func(done ...reference.Done) []string {
 		s := mixture()
 		s.Prepared = done
@@ -41,7 +46,8 @@ func TestAPreparationCountsForItsTime(t *testing.T) {
 
 func TestAChangedPartMakesEarlierStepsVoid(t *testing.T) {
 	p := small()
-	p.Parts = []procedure.ReplaceablePart{{ID: "circuit", Title: "Another circuit", Invalidates: []string{"casing", "response"}}}
+	p.Parts = []procedure.ReplaceablePart{{ID: "circuit", Title: "Another circuit",
+		Invalidates: []string{"casing", "response"}}}
 	b := open(t, p).prepared()
 	b.do(b.read("zero", "0.04"))
 	b.refused(run.ChangePart{Part: "hose", Reason: "x"}, "no-such-part", "hose")
@@ -50,7 +56,8 @@ func TestAChangedPartMakesEarlierStepsVoid(t *testing.T) {
 	v := b.view()
 	assert.Equal(t, "casing", v.Current, "it is to be looked at again")
 	assert.Contains(t, v.Measures[0].Points[0].Readings[0].Withdrawn, "Another circuit: cracked")
-	assert.Contains(t, v.Remarks[0], "Another circuit: cracked. What was done before counts no more, and was done again: Casing, Response.")
+	assert.Contains(t, v.Remarks[0],
+		"Another circuit: cracked. What was done before counts no more, and was done again: Casing, Response.")
 	b.refused(run.ChangePart{Part: "circuit", Reason: "again"}, "nothing-touched", "depends on it")
 	b.do(run.AnswerCheck{Step: "casing", Answer: run.Fine})
 	b.found("5.01")
@@ -60,7 +67,8 @@ func TestAChangedPartMakesEarlierStepsVoid(t *testing.T) {
 func TestAnAdjustmentCanBeTakenBack(t *testing.T) {
 	b := open(t, small()).prepared().found("4.45")
 	b.refused(run.TakeBack{Finding: "verdict", Reason: "x"}, "nothing-to-undo", "no adjustment")
-	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 24})
+	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust},
+		run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 24})
 	undo := b.view().Findings[0].Undo
 	require.Len(t, undo, 1)
 	assert.Equal(t, -24, undo[0].Steps)
@@ -73,7 +81,8 @@ func TestAnAdjustmentCanBeTakenBack(t *testing.T) {
 	assert.True(t, f.Adjusting && f.Adjusted)
 	assert.Equal(t, -24, f.Adjustments[1].Steps)
 	assert.Contains(t, f.Decisions[1].Reason, "leaking adapter")
-	b.do(b.read("zero", "0.04"), b.read("gas", "4.99"), run.ClosePhase{Finding: "verdict"}, run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
+	b.do(b.read("zero", "0.04"), b.read("gas", "4.99"), run.ClosePhase{Finding: "verdict"},
+		run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
 }
 
 func TestByTheCalendarItIsAdjustedThoughItPasses(t *testing.T) {
@@ -82,7 +91,8 @@ func TestByTheCalendarItIsAdjustedThoughItPasses(t *testing.T) {
 	b.prepared().found("4.90")
 	assert.Equal(t, adjust.Adjust, b.view().Findings[0].Advice.Decision)
 	assert.Contains(t, b.view().Findings[0].Advice.Why, "due by the calendar")
-	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 4})
+	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust},
+		run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 4})
 	b.do(b.read("zero", "0.04"), b.read("gas", "5.00"), run.ClosePhase{Finding: "verdict"})
 	assert.Equal(t, adjust.Leave, b.view().Findings[0].Advice.Decision, "once")
 }
@@ -90,10 +100,15 @@ func TestByTheCalendarItIsAdjustedThoughItPasses(t *testing.T) {
 func TestARecordOfChoices(t *testing.T) {
 	p := small()
 	both := []procedure.Option{{ID: "air", Title: "air"}, {ID: "O2", Title: "oxygen"}}
-	p.Steps[0] = &procedure.RecordStep{Record: "Settings", Fields: []procedure.Field{{ID: "flowing", Label: "Gas", Options: both}, {ID: "set", Label: "Set", Options: both, SameAs: "flowing", Symptom: "One factor."}, {ID: "bias", Label: "Bias", Unit: "L/min", Max: 10}}}
+	p.Steps[0] = &procedure.RecordStep{Record: "Settings",
+		Fields: []procedure.Field{{ID: "flowing", Label: "Gas", Options: both},
+			{ID: "set", Label: "Set", Options: both, SameAs: "flowing", Symptom: "One factor."},
+			{ID: "bias", Label: "Bias", Unit: "L/min", Max: 10}}}
 	b := open(t, p)
-	b.refused(run.RecordPlate{Step: "settings", Values: map[string]string{"set": "air"}}, "choice", "choose what is set")
-	b.refused(run.RecordPlate{Step: "settings", Values: map[string]string{"flowing": "air", "set": "O2", "bias": "1"}}, "mismatch", "air is needed. One factor.")
+	b.refused(run.RecordPlate{Step: "settings", Values: map[string]string{"set": "air"}}, "choice",
+		"choose what is set")
+	b.refused(run.RecordPlate{Step: "settings", Values: map[string]string{"flowing": "air", "set": "O2", "bias": "1"}},
+		"mismatch", "air is needed. One factor.")
 	b.do(run.RecordPlate{Step: "settings", Values: map[string]string{"flowing": "air", "set": "air", "bias": "2"}})
 	s := b.view().Steps[2]
 	assert.Equal(t, "air · air · 2 L/min", s.Summary)
@@ -102,7 +117,13 @@ func TestARecordOfChoices(t *testing.T) {
 
 func TestAnOptionalRoleLeavesItsPointsOut(t *testing.T) {
 	p := small()
-	p.Roles = append(p.Roles, reference.Role{ID: "second", Title: "Second", Kind: "gas", Optional: true, Needs: p.Roles[0].Needs})
+	p.Roles = append(p.Roles, reference.Role{
+		ID:       "second",
+		Title:    "Second",
+		Kind:     "gas",
+		Optional: true,
+		Needs:    p.Roles[0].Needs,
+	})
 	m := p.Steps[4].(*procedure.Measure)
 	m.Points = append(m.Points, procedure.Point{Label: "second", At: "second.CO2", When: "second"})
 	p.Steps[6].Base().When = "second"
@@ -118,7 +139,8 @@ func TestAStepThatMayBeLeftOutTakesNothingFromTheStatement(t *testing.T) {
 	p := small()
 	p.Steps[4].Base().Optional, p.Steps[5].Base().Optional = true, true
 	b := open(t, p).prepared()
-	b.do(run.SkipStep{Step: "response", Reason: "Monday's still counts"}, run.SkipStep{Step: "verdict", Reason: "Monday's still counts"})
+	b.do(run.SkipStep{Step: "response", Reason: "Monday's still counts"},
+		run.SkipStep{Step: "verdict", Reason: "Monday's still counts"})
 	b.finished()
 	assert.Equal(t, run.Conforms, b.view().Result)
 	assert.False(t, b.view().NeedsReview)

@@ -23,7 +23,8 @@ func (c Corrected) On(d Device) (Device, []string) {
 		name string
 		was  *string
 		now  string
-	}{{"serial", &d.Serial, c.Serial}, {"maker", &d.Maker, c.Maker}, {"model", &d.Model, c.Model}, {"site", &d.Site, c.Site}, {"place", &d.Place, c.Place}} {
+	}{{"serial", &d.Serial, c.Serial}, {"maker", &d.Maker, c.Maker}, {"model", &d.Model, c.Model},
+		{"site", &d.Site, c.Site}, {"place", &d.Place, c.Place}} {
 		if now := strings.TrimSpace(field.now); now != "" && now != *field.was {
 			changes = append(changes, field.name+" "+now+", it said "+said(*field.was))
 			*field.was = now
@@ -59,14 +60,21 @@ type ReviseCertificate struct {
 func (c ReviseCertificate) decide(r Run, o Order) ([]Fact, error) {
 	device, _ := r.Certified()
 	_, changes := c.Device.On(device)
-	fact := CertificateRevised{Revision: len(r.Revisions) + 2, Reason: strings.TrimSpace(c.Reason), Device: c.Device, Remark: strings.TrimSpace(c.Remark)}
+	fact := CertificateRevised{
+		Revision: len(r.Revisions) + 2,
+		Reason:   strings.TrimSpace(c.Reason),
+		Device:   c.Device,
+		Remark:   strings.TrimSpace(c.Remark),
+	}
 	switch {
 	case !person.Can(o.By.Role, person.ReviseCertificate):
 		return nil, refuse(Forbidden, "lead-only", "", "%s", person.RefusalOf(person.ReviseCertificate))
 	case fact.Reason == "":
-		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the certificate is issued anew: it stands on the new one.")
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"Say why the certificate is issued anew: it stands on the new one.")
 	case len(changes) == 0 && fact.Remark == "":
-		return nil, refuse(Invalid, "nothing-changed", "device", "Nothing would change: correct what it says of the device, or add a remark. A wrong reading is mended by a new run that replaces this one.")
+		return nil, refuse(Invalid, "nothing-changed", "device",
+			"Nothing would change: correct what it says of the device, or add a remark. A wrong reading is mended by a new run that replaces this one.")
 	}
 	return []Fact{fact}, nil
 }

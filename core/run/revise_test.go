@@ -20,12 +20,14 @@ func TestACertificateIsIssuedAnewWithOtherWordsOnly(t *testing.T) {
 	b.refused(run.ReviseCertificate{Remark: "y"}, "reason-needed", "why")
 	b.refused(run.ReviseCertificate{Reason: "again"}, "nothing-changed", "a new run that replaces this one")
 	b.do(run.ReviseCertificate{Reason: "misread", Device: run.Corrected{Serial: "S-2", Place: "Ward 4"}})
-	b.do(run.ReviseCertificate{Reason: "asked for", Device: run.Corrected{Place: "Ward 5"}, Remark: "Seen by the owner."})
+	b.do(run.ReviseCertificate{Reason: "asked for", Device: run.Corrected{Place: "Ward 5"},
+		Remark: "Seen by the owner."})
 	v := b.view()
 	assert.Equal(t, 3, v.Revision)
 	assert.Equal(t, "S-2", v.Device.Serial)
 	assert.Equal(t, "Ward 5", v.Device.Place)
-	assert.Equal(t, []string{"place Ward 5, it said Ward 4", "remark added: Seen by the owner."}, v.Revisions[1].Changes)
+	assert.Equal(t, []string{"place Ward 5, it said Ward 4", "remark added: Seen by the owner."},
+		v.Revisions[1].Changes)
 	assert.Equal(t, []string{"serial S-2, it said nothing", "place Ward 4, it said nothing"}, v.Revisions[0].Changes)
 	for revision, serial := range map[int]string{1: "", 2: "S-2", 3: "S-2"} {
 		seq, err := b.run.Issued(revision)
@@ -53,7 +55,8 @@ func TestARevisionMovesNothingThatWasMeasured(t *testing.T) {
 		words := rapid.StringOfN(rapid.RuneFrom([]rune("AB 9é\"<")), 0, 6, -1)
 		for i := range rapid.IntRange(1, 4).Draw(rt, "revisions") {
 			c := run.ReviseCertificate{Reason: words.Draw(rt, "reason"), Remark: words.Draw(rt, "remark"),
-				Device: run.Corrected{Serial: words.Draw(rt, "serial"), Maker: words.Draw(rt, "maker"), Model: words.Draw(rt, "model"), Site: words.Draw(rt, "site"), Place: words.Draw(rt, "place")}}
+				Device: run.Corrected{Serial: words.Draw(rt, "serial"), Maker: words.Draw(rt, "maker"),
+					Model: words.Draw(rt, "model"), Site: words.Draw(rt, "site"), Place: words.Draw(rt, "place")}}
 			events, err := r.Decide(string(rune('a'+i)), c, run.Order{At: plain.now, By: tamsin})
 			if err != nil {
 				continue

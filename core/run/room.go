@@ -52,7 +52,17 @@ func roomValue(field, text, typedIn, unit string, low, high float64) (float64, e
 	text = strings.TrimSpace(text)
 	number := strings.TrimRight(text, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ°%[] ")
 	if behind := strings.TrimSpace(text[len(number):]); behind != "" {
-		known := map[string]string{"mmhg": "mm[Hg]", "hpa": "hPa", "kpa": "kPa", "mbar": "hPa", "°c": "Cel", "c": "Cel", "°f": "[degF]", "f": "[degF]", "%": "%"}
+		known := map[string]string{
+			"mmhg": "mm[Hg]",
+			"hpa":  "hPa",
+			"kpa":  "kPa",
+			"mbar": "hPa",
+			"°c":   "Cel",
+			"c":    "Cel",
+			"°f":   "[degF]",
+			"f":    "[degF]",
+			"%":    "%",
+		}
 		code, ok := known[strings.ToLower(behind)]
 		if !ok {
 			code = behind
@@ -65,11 +75,13 @@ func roomValue(field, text, typedIn, unit string, low, high float64) (float64, e
 	}
 	if typedIn != unit {
 		if v, err = quantity.Convert(v, typedIn, unit); err != nil {
-			return 0, refuse(Invalid, "unit", field, "%s: %s. Type it in %s, or with its unit behind it.", field, err, shown)
+			return 0, refuse(Invalid, "unit", field, "%s: %s. Type it in %s, or with its unit behind it.", field, err,
+				shown)
 		}
 	}
 	if v < low || v > high {
-		return 0, refuse(Invalid, "range", field, "%s: %.4g %s is outside %g to %g %s. Is the unit right?", field, v, shown, low, high, shown)
+		return 0, refuse(Invalid, "range", field, "%s: %.4g %s is outside %g to %g %s. Is the unit right?", field, v,
+			shown, low, high, shown)
 	}
 	return v, nil
 }
@@ -92,7 +104,8 @@ func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 		return nil, err
 	}
 	if w := step.Temperature; w != nil && (a.TemperatureC < w.From || a.TemperatureC > w.To) {
-		return nil, refuse(Invalid, "too-cold-or-warm", "temperature", "%g °C is outside %g to %g °C: %s. Come back when the device has another temperature; this is no failure of it.", a.TemperatureC, w.From, w.To, w.Why)
+		return nil, refuse(Invalid, "too-cold-or-warm", "temperature",
+			"%g °C is outside %g to %g °C: %s. Come back when the device has another temperature; this is no failure of it.", a.TemperatureC, w.From, w.To, w.Why)
 	}
 	if a.PressureHPa, err = roomValue("pressure", c.Pressure, units.Pressure, "hPa", 500, 1100); err != nil {
 		return nil, err
@@ -101,7 +114,8 @@ func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 		return nil, err
 	}
 	if a.Source = strings.TrimSpace(c.Source); a.Source == "" {
-		return nil, refuse(Invalid, "source", "source", "source: say where the room conditions come from, for instance the tag of the room instrument.")
+		return nil, refuse(Invalid, "source", "source",
+			"source: say where the room conditions come from, for instance the tag of the room instrument.")
 	}
 	return []Fact{AmbientRecorded{c.Step, a}}, nil
 }

@@ -33,7 +33,8 @@ func TestARunFromOutToSigned(t *testing.T) {
 	assert.Equal(t, []string{"aged"}, v.Findings[0].Causes)
 	require.Equal(t, 25, advice.Moves[0].Steps, "5/4.45 is 12.4 %: 25 presses of 0.5 %")
 
-	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 25})
+	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust},
+		run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 25})
 	b.do(b.read("zero", "0.05"))
 	b.do(b.read("gas", "5.01"))
 	b.do(run.ClosePhase{Finding: "verdict"}, run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
@@ -55,16 +56,19 @@ func TestOrderIsKept(t *testing.T) {
 	b := open(t, small())
 	b.refused(b.read("gas", "5"), "out-of-order", "Bring together comes before Response")
 	b.refused(run.DoStep{Step: "open-the-gas"}, "out-of-order", "Bring together")
-	b.do(run.BindStandard{Role: "mixture", Standard: mixture()}, run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AnswerCheck{Step: "casing", Answer: run.Fine}, run.StartWait{Step: "warm-up"},
+	b.do(run.BindStandard{Role: "mixture", Standard: mixture()}, run.AnswerCheck{Step: "cautions", Answer: run.Fine},
+		run.AnswerCheck{Step: "casing", Answer: run.Fine}, run.StartWait{Step: "warm-up"},
 		run.RecordAmbient{Step: "room", Temperature: "21", Pressure: "1008", Humidity: "46", Source: "RC"})
 	b.refused(run.DoStep{Step: "open-the-gas"}, "waiting", "Warm-up runs until")
 	b.refused(run.CutWait{Step: "warm-up"}, "reason-needed", "it is cold")
 	b.do(run.CutWait{Step: "warm-up", Reason: "was warm"}, run.DoStep{Step: "open-the-gas"})
 	b.do(b.read("zero", "0.04"))
-	assert.Equal(t, "Warm-up cut short: was warm", b.view().Measures[0].Points[0].Readings[0].Early, "an early reading is marked")
+	assert.Equal(t, "Warm-up cut short: was warm", b.view().Measures[0].Points[0].Readings[0].Early,
+		"an early reading is marked")
 	assert.Contains(t, b.view().Remarks, "Warm-up was cut short: was warm.")
 	b.refused(run.DecideFinding{Finding: "verdict", Decision: adjust.Leave}, "as-found-open", "Close as found first")
-	b.refused(run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 1}, "not-adjusting", "before as found is closed")
+	b.refused(run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 1}, "not-adjusting",
+		"before as found is closed")
 	b.refused(run.ClosePhase{Finding: "verdict"}, "incomplete", "Response, gas is still to be read")
 	b.refused(run.SignRun{Statement: "x"}, "not-finished", "Verdict is not decided yet")
 	b.do(run.DoStep{Step: "close-the-gas"}) // closing is never out of order
@@ -82,8 +86,20 @@ func TestEntriesThatCannotBeRight(t *testing.T) {
 	yes.Confirmed = true
 	b.do(yes)
 	assert.True(t, b.view().Measures[0].Points[1].GrossOpen)
-	b.refused(run.RecordAmbient{Step: "room", Temperature: "21", Pressure: "10080", Humidity: "46", Source: "x"}, "range", "Is the unit right?")
-	b.refused(run.RecordAmbient{Step: "room", Temperature: "warm", Pressure: "1008", Humidity: "46", Source: "x"}, "number", "temperature")
+	b.refused(run.RecordAmbient{
+		Step:        "room",
+		Temperature: "21",
+		Pressure:    "10080",
+		Humidity:    "46",
+		Source:      "x",
+	}, "range", "Is the unit right?")
+	b.refused(run.RecordAmbient{
+		Step:        "room",
+		Temperature: "warm",
+		Pressure:    "1008",
+		Humidity:    "46",
+		Source:      "x",
+	}, "number", "temperature")
 	b.refused(run.AnswerCheck{Step: "casing", Answer: run.NotFine}, "note-needed", "what is not fine")
 	b.refused(run.AnswerCheck{Step: "casing", Answer: "perhaps"}, "answer", "fine, not fine or does not apply")
 }
@@ -99,7 +115,8 @@ func TestAGrossErrorAsksForTheSetUp(t *testing.T) {
 	b.do(b.read("gas", "4.98"))
 	b.do(run.ClosePhase{Finding: "verdict"})
 	v := b.view()
-	assert.Equal(t, 4.98, v.Measures[0].Points[1].Found.Indicated, "the reading before the set-up was mended does not count")
+	assert.Equal(t, 4.98, v.Measures[0].Points[1].Found.Indicated,
+		"the reading before the set-up was mended does not count")
 	assert.Len(t, v.Measures[0].Points[1].Readings, 2, "and stays in the record")
 	assert.Equal(t, adjust.Leave, v.Findings[0].Advice.Decision)
 
@@ -109,8 +126,10 @@ func TestAGrossErrorAsksForTheSetUp(t *testing.T) {
 	again.do(run.CheckSetUp{Measure: "response", Point: "gas", Note: "all in order"})
 	again.do(again.read("gas", "3.1"))
 	again.do(run.ClosePhase{Finding: "verdict"})
-	assert.Equal(t, adjust.Investigate, again.view().Findings[0].Advice.Decision, "a gross error is never adjusted away silently")
-	again.refused(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, "reason-needed", "The advice is to investigate")
+	assert.Equal(t, adjust.Investigate, again.view().Findings[0].Advice.Decision,
+		"a gross error is never adjusted away silently")
+	again.refused(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, "reason-needed",
+		"The advice is to investigate")
 }
 
 func TestWithdrawingAndAsFoundForGood(t *testing.T) {
@@ -126,7 +145,8 @@ func TestWithdrawingAndAsFoundForGood(t *testing.T) {
 	b.refused(run.WithdrawReading{Reading: last.Reading, Reason: "regret"}, "closed", "do not change any more")
 	b.refused(b.read("gas", "5.0"), "closed", "As found is closed")
 	assert.Contains(t, fmt.Sprint(b.view().Remarks), "a reading was withdrawn: mistyped")
-	b.refused(run.DecideFinding{Finding: "verdict", Decision: adjust.Withdraw}, "reason-needed", "the record keeps both")
+	b.refused(run.DecideFinding{Finding: "verdict", Decision: adjust.Withdraw}, "reason-needed",
+		"the record keeps both")
 	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
 	b.finished().do(run.SignRun{Statement: "Fine."})
 	assert.Equal(t, run.Conforms, b.view().Result)
@@ -167,7 +187,9 @@ func TestStandardsMustFit(t *testing.T) {
 	late := change(func(s *reference.Standard) { s.Certificate.DueOn = start.AddDate(0, 0, -3) })
 	b.who = tamsin
 	b.do(run.BindStandard{Role: "mixture", Standard: late, Override: "as found before transport"})
-	b.do(run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AnswerCheck{Step: "casing", Answer: run.NA}, run.SkipStep{Step: "warm-up", Reason: "warm"}, run.SkipStep{Step: "room", Reason: "no barometer"}, run.DoStep{Step: "open-the-gas"})
+	b.do(run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AnswerCheck{Step: "casing", Answer: run.NA},
+		run.SkipStep{Step: "warm-up", Reason: "warm"}, run.SkipStep{Step: "room", Reason: "no barometer"},
+		run.DoStep{Step: "open-the-gas"})
 	b.found("4.4")
 	b.refused(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust}, "as-found-only", "as-found readings only")
 	b.refused(run.BindStandard{Role: "mixture", Standard: mixture()}, "role-in-use", "readings were taken with HG-22")
@@ -210,7 +232,8 @@ func TestLeavingOutIsSaid(t *testing.T) {
 	b := open(t, small()).prepared()
 	b.do(b.read("zero", "0.04"))
 	b.refused(run.OmitPoint{Measure: "response", Point: "gas"}, "reason-needed", "The certificate will state it")
-	b.do(run.OmitPoint{Measure: "response", Point: "gas", Reason: "cylinder empty"}, run.ClosePhase{Finding: "verdict"}, run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
+	b.do(run.OmitPoint{Measure: "response", Point: "gas", Reason: "cylinder empty"}, run.ClosePhase{Finding: "verdict"},
+		run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
 	b.finished()
 	b.refused(run.SignRun{Statement: "Zero only."}, "reviewer-missing", "lead")
 	b.do(run.SignRun{Statement: "Zero only.", Reviewer: &tamsin})
@@ -252,21 +275,33 @@ func TestFactsTravelAsJSON(t *testing.T) {
 
 // anyCommand draws a command that may or may not make sense.
 func anyCommand(t *rapid.T, n int) run.Command {
-	step := rapid.SampledFrom([]string{"cautions", "casing", "warm-up", "room", "open-the-gas", "response", "verdict", "close-the-gas", "menu-left", "sign", "bring-together", "x"}).Draw(t, "step")
+	step := rapid.SampledFrom([]string{"cautions", "casing", "warm-up", "room", "open-the-gas", "response", "verdict",
+		"close-the-gas", "menu-left", "sign", "bring-together", "x"}).Draw(t, "step")
 	point := rapid.SampledFrom([]string{"zero", "gas", "x"}).Draw(t, "point")
 	words := rapid.SampledFrom([]string{"", "because"}).Draw(t, "words")
 	typed := rapid.SampledFrom([]string{"5.01", "0.04", "4,4", "49", "3", "x", "", "-1e300"}).Draw(t, "typed")
 	reading := fmt.Sprintf("r-%d", rapid.IntRange(0, n).Draw(t, "reading"))
-	decision := rapid.SampledFrom([]adjust.Decision{adjust.Leave, adjust.Adjust, adjust.Investigate, adjust.Withdraw, "x"}).Draw(t, "decision")
+	decision := rapid.SampledFrom([]adjust.Decision{adjust.Leave, adjust.Adjust, adjust.Investigate, adjust.Withdraw,
+		"x"}).Draw(t, "decision")
 	return rapid.SampledFrom([]run.Command{
-		run.BindStandard{Role: "mixture", Standard: mixture(), Override: words}, run.AnswerCheck{Step: step, Answer: run.Fine}, run.AnswerCheck{Step: step, Answer: run.NotFine, Note: words},
-		run.DoStep{Step: step}, run.SkipStep{Step: step, Reason: words}, run.StartWait{Step: step}, run.CutWait{Step: step, Reason: words},
-		run.RecordAmbient{Step: step, Temperature: "21", Pressure: "1008", Humidity: "40", Source: "r"}, run.RecordPlate{Step: step},
-		run.CaptureReading{Reading: fmt.Sprintf("r-%d", n), Measure: "response", Point: point, Typed: typed, Confirmed: true},
-		run.WithdrawReading{Reading: reading, Reason: words}, run.OmitPoint{Measure: "response", Point: point, Reason: words}, run.CheckSetUp{Measure: "response", Point: point, Note: words},
-		run.ClosePhase{Finding: step}, run.DecideFinding{Finding: step, Decision: decision, Reason: words}, run.MakeAdjustment{Finding: step, Control: "span", Steps: rapid.IntRange(-3, 3).Draw(t, "steps")},
-		run.OpenLooseEnd{What: words}, run.CloseLooseEnd{What: "Gas open"}, run.AddNote{Text: words}, run.SignRun{Statement: words, Reviewer: &tamsin},
-		run.TakeBack{Finding: step, Reason: words}, run.ReviseCertificate{Reason: words, Remark: words}, run.ReviewRun{}, run.ReturnRun{Reason: words}, run.AbandonRun{Reason: rapid.SampledFrom([]string{"", "", "", "end"}).Draw(t, "end")},
+		run.BindStandard{Role: "mixture", Standard: mixture(), Override: words},
+		run.AnswerCheck{Step: step, Answer: run.Fine}, run.AnswerCheck{Step: step, Answer: run.NotFine, Note: words},
+		run.DoStep{Step: step}, run.SkipStep{Step: step, Reason: words}, run.StartWait{Step: step},
+		run.CutWait{Step: step, Reason: words},
+		run.RecordAmbient{Step: step, Temperature: "21", Pressure: "1008", Humidity: "40", Source: "r"},
+		run.RecordPlate{Step: step},
+		run.CaptureReading{Reading: fmt.Sprintf("r-%d", n), Measure: "response", Point: point, Typed: typed,
+			Confirmed: true},
+		run.WithdrawReading{Reading: reading, Reason: words},
+		run.OmitPoint{Measure: "response", Point: point, Reason: words},
+		run.CheckSetUp{Measure: "response", Point: point, Note: words},
+		run.ClosePhase{Finding: step}, run.DecideFinding{Finding: step, Decision: decision, Reason: words},
+		run.MakeAdjustment{Finding: step, Control: "span", Steps: rapid.IntRange(-3, 3).Draw(t, "steps")},
+		run.OpenLooseEnd{What: words}, run.CloseLooseEnd{What: "Gas open"}, run.AddNote{Text: words},
+		run.SignRun{Statement: words, Reviewer: &tamsin},
+		run.TakeBack{Finding: step, Reason: words}, run.ReviseCertificate{Reason: words, Remark: words},
+		run.ReviewRun{}, run.ReturnRun{Reason: words},
+		run.AbandonRun{Reason: rapid.SampledFrom([]string{"", "", "", "end"}).Draw(t, "end")},
 	}).Draw(t, "command")
 }
 
@@ -298,16 +333,19 @@ func TestAFoldNeverPanicsAndNeverLooksBack(t *testing.T) {
 
 func TestLookingForTheCauseReadsEverythingAgain(t *testing.T) {
 	b := open(t, small()).prepared()
-	b.do(b.read("zero", "0.04"), b.read("gas", "3.1"), run.CheckSetUp{Measure: "response", Point: "gas", Note: "nothing seen"})
+	b.do(b.read("zero", "0.04"), b.read("gas", "3.1"),
+		run.CheckSetUp{Measure: "response", Point: "gas", Note: "nothing seen"})
 	b.do(b.read("gas", "3.1"), run.ClosePhase{Finding: "verdict"})
 	stretch := b.run.TraceOf(b.run.Procedure.Measure("response"))
 	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Investigate})
 	assert.True(t, b.view().Findings[0].Looking)
 	b.refused(b.read("gas", "5"), "not-adjusted", "first")
-	b.refused(run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 2, Note: "x"}, "investigating", "nothing is adjusted in this round")
+	b.refused(run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 2, Note: "x"}, "investigating",
+		"nothing is adjusted in this round")
 	b.refused(run.MakeAdjustment{Finding: "verdict", Note: " "}, "note-needed", "even if it was nothing")
 	b.do(run.MakeAdjustment{Finding: "verdict", Note: "the adapter was cracked; a new one fitted"})
-	assert.NotEqual(t, stretch, b.run.TraceOf(b.run.Procedure.Measure("response")), "what an instrument sent before says nothing any more")
+	assert.NotEqual(t, stretch, b.run.TraceOf(b.run.Procedure.Measure("response")),
+		"what an instrument sent before says nothing any more")
 	b.do(b.read("zero", "0.04"), b.read("gas", "5.01"), run.ClosePhase{Finding: "verdict"})
 	assert.Equal(t, 3.1, b.view().Measures[0].Points[1].Found.Indicated, "as found stays as it was")
 	assert.Equal(t, adjust.Leave, b.view().Findings[0].Advice.Decision)
@@ -318,33 +356,52 @@ func TestLookingForTheCauseReadsEverythingAgain(t *testing.T) {
 
 func TestATableHasAnEntryForEachPoint(t *testing.T) {
 	p := small()
-	p.Steps[5].(*procedure.Finding).Controls = []adjust.Control{{ID: "table", Label: "table", Kind: adjust.Table, Step: 0.1}}
+	p.Steps[5].(*procedure.Finding).Controls = []adjust.Control{{ID: "table", Label: "table", Kind: adjust.Table,
+		Step: 0.1}}
 	b := open(t, p).prepared().found("5.45")
 	moves := b.view().Findings[0].Advice.Moves
 	require.Len(t, moves, 1)
 	assert.Equal(t, "response/gas", moves[0].Point)
 	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust})
 	b.refused(run.MakeAdjustment{Finding: "verdict", Control: "table", Steps: -4}, "no-entry", "say which")
-	b.refused(run.MakeAdjustment{Finding: "verdict", Control: "table", Point: "response/nowhere", Steps: -4}, "no-entry", "say which")
+	b.refused(run.MakeAdjustment{
+		Finding: "verdict",
+		Control: "table",
+		Point:   "response/nowhere",
+		Steps:   -4,
+	}, "no-entry", "say which")
 	b.do(run.MakeAdjustment{Finding: "verdict", Control: "table", Point: moves[0].Point, Steps: moves[0].Steps})
 
 	span := open(t, small()).prepared().found("5.45")
 	span.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust})
-	span.refused(run.MakeAdjustment{Finding: "verdict", Control: "span", Point: "response/gas", Steps: -4}, "no-entry", "every point alike")
+	span.refused(run.MakeAdjustment{
+		Finding: "verdict",
+		Control: "span",
+		Point:   "response/gas",
+		Steps:   -4,
+	}, "no-entry", "every point alike")
 }
 
 func TestTooColdIsNoFailure(t *testing.T) {
 	p := small()
-	p.Steps[2].(*procedure.AmbientStep).Temperature = &procedure.Window{From: 15, To: 30, Why: "the cell reads low when cold"}
+	p.Steps[2].(*procedure.AmbientStep).Temperature = &procedure.Window{From: 15, To: 30,
+		Why: "the cell reads low when cold"}
 	b := open(t, p)
-	b.refused(run.RecordAmbient{Step: "room", Temperature: "12", Pressure: "1008", Humidity: "46", Source: "RC-01"}, "too-cold-or-warm", "no failure")
+	b.refused(run.RecordAmbient{
+		Step:        "room",
+		Temperature: "12",
+		Pressure:    "1008",
+		Humidity:    "46",
+		Source:      "RC-01",
+	}, "too-cold-or-warm", "no failure")
 	b.do(run.RecordAmbient{Step: "room", Temperature: "15", Pressure: "1008", Humidity: "46", Source: "RC-01"})
 }
 
 func TestOtherSchoolsAreShownBesideTheOneThatDecides(t *testing.T) {
 	p := small()
 	p.Steps[4].(*procedure.Measure).School = "ours"
-	p.Steps[4].(*procedure.Measure).Alternatives = []procedure.AlternativeTolerance{{Title: "tight", Tolerance: "±0.1"}, {Title: "wide", Tolerance: "±10 % of reading"}}
+	p.Steps[4].(*procedure.Measure).Alternatives = []procedure.AlternativeTolerance{{Title: "tight", Tolerance: "±0.1"},
+		{Title: "wide", Tolerance: "±10 % of reading"}}
 	b := open(t, p).prepared().found("5.25")
 	v := b.view().Measures[0].Points[1].Found
 	require.Len(t, v.Alternatives, 2)
@@ -352,7 +409,8 @@ func TestOtherSchoolsAreShownBesideTheOneThatDecides(t *testing.T) {
 	assert.Equal(t, []bool{false, true}, []bool{v.Alternatives[0].Pass, v.Alternatives[1].Pass})
 	assert.InDelta(t, 2.5, v.Alternatives[0].ErrorToLimit, 1e-9)
 
-	b = open(t, p, func(o *run.RunOpened) { o.Lab.Schools = []string{"tight"} }).prepared().found("5.25") // the lab may choose another
+	b = open(t, p,
+		func(o *run.RunOpened) { o.Lab.Schools = []string{"tight"} }).prepared().found("5.25") // the lab may choose another
 	v = b.view().Measures[0].Points[1].Found
 	assert.False(t, v.Pass)
 	require.Len(t, v.Alternatives, 2)
@@ -364,11 +422,19 @@ func TestOtherSchoolsAreShownBesideTheOneThatDecides(t *testing.T) {
 
 func TestWhatIsChosenDecidesWhichPointsAndControlsThereAre(t *testing.T) {
 	p := small()
-	choice := &procedure.RecordStep{Record: "Mode", Fields: []procedure.Field{{ID: "mode", Label: "Mode", Options: []procedure.Option{{ID: "long", Title: "long"}, {ID: "short", Title: "short"}}}}}
+	choice := &procedure.RecordStep{Record: "Mode",
+		Fields: []procedure.Field{{ID: "mode", Label: "Mode",
+			Options: []procedure.Option{{ID: "long", Title: "long"}, {ID: "short", Title: "short"}}}}}
 	p.Steps = slices.Insert(p.Steps, 4, procedure.Step(choice))
 	m, f := p.Steps[5].(*procedure.Measure), p.Steps[6].(*procedure.Finding)
 	m.Points[0].When = "mode = long"
-	f.Controls = append(f.Controls, adjust.Control{ID: "offset", Label: "offset", Kind: adjust.Offset, Step: 0.1, When: "mode = long"})
+	f.Controls = append(f.Controls, adjust.Control{
+		ID:    "offset",
+		Label: "offset",
+		Kind:  adjust.Offset,
+		Step:  0.1,
+		When:  "mode = long",
+	})
 	for mode, points := range map[string]int{"long": 2, "short": 1} {
 		b := open(t, p).prepared()
 		assert.Len(t, b.view().Measures[0].Points, 1, "nothing is chosen yet")
@@ -417,13 +483,23 @@ func TestAFoldOfAnyEventsDoesNotPanic(t *testing.T) {
 				facts = append(facts, e.Fact)
 			}
 		}
-		facts = append(facts, run.CertificateRevised{Revision: 7}, run.FindingDecided{Finding: "none", Round: -1}, run.AdjustmentMade{Finding: "verdict", Control: "none", Round: 9},
-			run.ReadingCaptured{Measure: "response", Point: "gas", Round: -2}, run.ReadingCaptured{Measure: "none", Values: []float64{math.MaxFloat64}}, run.PhaseClosed{Finding: "verdict", Round: -5},
+		facts = append(facts, run.CertificateRevised{Revision: 7}, run.FindingDecided{Finding: "none", Round: -1},
+			run.AdjustmentMade{Finding: "verdict", Control: "none", Round: 9},
+			run.ReadingCaptured{Measure: "response", Point: "gas", Round: -2},
+			run.ReadingCaptured{Measure: "none", Values: []float64{math.MaxFloat64}},
+			run.PhaseClosed{Finding: "verdict", Round: -5},
 			run.RunReviewed{}, run.PartChanged{Steps: []string{"none"}}, run.WaitStarted{Step: "none"})
 		order := rapid.Permutation(facts).Draw(rt, "order")
 		events := make([]run.Event, len(order))
 		for i, f := range order {
-			events[i] = run.Event{Run: "r", Seq: i + 1, ID: fmt.Sprint(i), At: start.Add(time.Duration(i) * time.Second), By: idris, Fact: f}
+			events[i] = run.Event{
+				Run:  "r",
+				Seq:  i + 1,
+				ID:   fmt.Sprint(i),
+				At:   start.Add(time.Duration(i) * time.Second),
+				By:   idris,
+				Fact: f,
+			}
 		}
 		run := run.Fold(compiled(t, small()), events)
 		_ = runview.Of(run, start.Add(time.Hour))

@@ -60,7 +60,8 @@ func (r Run) Blockers(now time.Time) []string {
 	}
 	for _, end := range r.LooseEnds {
 		if end.ClosedAt.IsZero() {
-			blockers = append(blockers, fmt.Sprintf("%s: still a loose end, open since %s.", end.What, end.OpenedAt.Format("15:04")))
+			blockers = append(blockers, fmt.Sprintf("%s: still a loose end, open since %s.", end.What,
+				end.OpenedAt.Format("15:04")))
 		}
 	}
 	return blockers
@@ -150,11 +151,13 @@ func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
 	if r.NeedsReview(o.By) {
 		switch {
 		case c.Reviewer == nil:
-			return nil, refuse(Invalid, "reviewer-missing", "reviewer", "This run needs a reviewer: name the lead who will countersign it.")
+			return nil, refuse(Invalid, "reviewer-missing", "reviewer",
+				"This run needs a reviewer: name the lead who will countersign it.")
 		case c.Reviewer.ID == o.By.ID:
 			return nil, refuse(Invalid, "reviewer-self", "reviewer", "Nobody reviews their own run: name another lead.")
 		case !person.Can(c.Reviewer.Role, person.Review):
-			return nil, refuse(Invalid, "reviewer-role", "reviewer", "%s cannot countersign. %s", c.Reviewer.Name, person.RefusalOf(person.Review))
+			return nil, refuse(Invalid, "reviewer-role", "reviewer", "%s cannot countersign. %s", c.Reviewer.Name,
+				person.RefusalOf(person.Review))
 		}
 		signed.Reviewer = c.Reviewer.ID
 	}
@@ -175,7 +178,9 @@ func (r Run) within(next *interval.Due) *interval.Due {
 		return next
 	}
 	if last := bound.Standard.Certificate.DueOn; last.Before(next.On) {
-		return &interval.Due{On: last, Reason: fmt.Sprintf("%s, which it was made with, is good until %s; by the calendar it would be %s", bound.Standard.Named(), last.Format(time.DateOnly), next.On.Format(time.DateOnly))}
+		return &interval.Due{On: last,
+			Reason: fmt.Sprintf("%s, which it was made with, is good until %s; by the calendar it would be %s",
+				bound.Standard.Named(), last.Format(time.DateOnly), next.On.Format(time.DateOnly))}
 	}
 	return next
 }

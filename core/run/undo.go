@@ -22,9 +22,11 @@ func (c TakeBack) decide(r Run, _ Order) ([]Fact, error) {
 	moves := r.Undo(finding)
 	switch {
 	case len(moves) == 0:
-		return nil, refuse(Conflict, "nothing-to-undo", "finding", "%s: there is no adjustment that could be taken back now.", finding.Title)
+		return nil, refuse(Conflict, "nothing-to-undo", "finding",
+			"%s: there is no adjustment that could be taken back now.", finding.Title)
 	case reason == "":
-		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the adjustment is taken back. The record keeps both.")
+		return nil, refuse(Invalid, "reason-needed", "reason",
+			"Say why the adjustment is taken back. The record keeps both.")
 	}
 	state := r.Findings[finding.ID]
 	var facts []Fact
@@ -33,10 +35,18 @@ func (c TakeBack) decide(r Run, _ Order) ([]Fact, error) {
 		if err != nil {
 			return nil, refuse(Conflict, "no-advice", "finding", "%s: %s.", finding.Title, err)
 		}
-		facts = append(facts, FindingDecided{Finding: finding.ID, Decision: adjust.Adjust, Advised: advice.Decision, Why: advice.Why, Reason: "the last adjustment is taken back: " + reason, Round: state.Closed})
+		facts = append(facts, FindingDecided{
+			Finding:  finding.ID,
+			Decision: adjust.Adjust,
+			Advised:  advice.Decision,
+			Why:      advice.Why,
+			Reason:   "the last adjustment is taken back: " + reason,
+			Round:    state.Closed,
+		})
 	}
 	for _, m := range moves {
-		facts = append(facts, AdjustmentMade{finding.ID, state.Closed, m.Control, m.Point, m.Steps, "taken back: " + reason})
+		facts = append(facts, AdjustmentMade{finding.ID, state.Closed, m.Control, m.Point, m.Steps,
+			"taken back: " + reason})
 	}
 	return facts, nil
 }
@@ -76,7 +86,13 @@ func (r Run) Undo(finding *procedure.Finding) []adjust.Move {
 		if !known || a.Steps == 0 || control.Kind == adjust.Routine {
 			continue
 		}
-		move := adjust.Move{Control: a.Control, Label: control.Label, Point: a.Point, Steps: -a.Steps, Change: -float64(a.Steps) * control.Step}
+		move := adjust.Move{
+			Control: a.Control,
+			Label:   control.Label,
+			Point:   a.Point,
+			Steps:   -a.Steps,
+			Change:  -float64(a.Steps) * control.Step,
+		}
 		move.Words = adjust.Presses(move.Steps) + " on " + control.Label
 		if measure, id, ok := strings.Cut(a.Point, "/"); ok {
 			m := r.Procedure.Measure(measure)

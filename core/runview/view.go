@@ -218,7 +218,14 @@ func chosen(r run.Run, s *procedure.RecordStep) string {
 }
 
 func viewTimer(s procedure.Step, t run.Timer, now time.Time) *TimerView {
-	return &TimerView{Step: s.Base().ID, Title: s.Base().Title, Started: t.Started, Until: t.Until, Cut: t.Cut, Over: t.Over(now)}
+	return &TimerView{
+		Step:    s.Base().ID,
+		Title:   s.Base().Title,
+		Started: t.Started,
+		Until:   t.Until,
+		Cut:     t.Cut,
+		Over:    t.Over(now),
+	}
 }
 
 // viewNextTimer is the running timer that ends first; without one, none.
@@ -306,8 +313,10 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	}
 	for _, reading := range r.Readings {
 		if reading.Measure == m.ID && reading.Point == p.ID {
-			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round, Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
-				Link: reading.Link, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn, At: reading.At, By: reading.By.Name})
+			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
+				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
+				Link: reading.Link, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn,
+				At: reading.At, By: reading.By.Name})
 		}
 	}
 	return v
@@ -362,7 +371,8 @@ func viewLooseEnds(r run.Run) []LooseEndView {
 }
 
 func roomWords(a procedure.Ambient) string {
-	return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
+	return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1),
+		quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
 }
 
 // remarks are what a certificate must not keep silent.
@@ -397,7 +407,8 @@ func remarks(r run.Run) []string {
 		case *procedure.Finding:
 			state := r.Findings[s.ID]
 			if rooms := state.Rooms; len(rooms) > 0 && rooms[0].Recorded && rooms[0] != r.Ambient {
-				say("%s: as found was read at %s; the room conditions were recorded again later.", s.Title, roomWords(rooms[0]))
+				say("%s: as found was read at %s; the room conditions were recorded again later.", s.Title,
+					roomWords(rooms[0]))
 			}
 			for _, d := range state.Decisions {
 				if d.Reason != "" {
@@ -419,12 +430,14 @@ func remarksOnPoints(r run.Run, m *procedure.Measure) (said []string) {
 	for _, p := range m.Points {
 		for round := range r.Findings[m.Judge.ID].Closed + 1 {
 			if reason, omitted := r.Omitted[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]; omitted {
-				said = append(said, fmt.Sprintf("%s, %s (%s) was left out: %s.", m.Title, p.Label, run.PhaseOf(round), reason))
+				said = append(said, fmt.Sprintf("%s, %s (%s) was left out: %s.", m.Title, p.Label, run.PhaseOf(round),
+					reason))
 			}
 		}
 		for _, reading := range r.Readings {
 			if reading.Measure == m.ID && reading.Point == p.ID && reading.Withdrawn != "" {
-				said = append(said, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", m.Title, p.Label, reading.Phase, reading.Withdrawn))
+				said = append(said, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", m.Title, p.Label,
+					reading.Phase, reading.Withdrawn))
 			}
 		}
 	}

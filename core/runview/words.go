@@ -34,7 +34,8 @@ func ReassessedWords(a run.Reassessment) string {
 		}
 		return "not accepted"
 	}
-	return fmt.Sprintf("%s, %s: was %s, is %s. %s", a.Label, a.Phase, accepted(a.Before.Pass), accepted(a.After.Pass), Sentence(*a.After))
+	return fmt.Sprintf("%s, %s: was %s, is %s. %s", a.Label, a.Phase, accepted(a.Before.Pass), accepted(a.After.Pass),
+		Sentence(*a.After))
 }
 
 // Sentence is a verdict with its numbers, one digit finer than the display.
@@ -52,7 +53,8 @@ func Sentence(v run.Verdict) string {
 	case v.Low != nil:
 		limit = "limit " + quantity.FormatSigned(*v.Low, fine)
 	}
-	text := fmt.Sprintf("%s. Error %s, %s, U %s", strings.ToUpper(words[:1])+words[1:], quantity.FormatSigned(v.Error, fine), limit, quantity.Format(v.U, fine))
+	text := fmt.Sprintf("%s. Error %s, %s, U %s", strings.ToUpper(words[:1])+words[1:],
+		quantity.FormatSigned(v.Error, fine), limit, quantity.Format(v.U, fine))
 	if shown := quantity.ShowUnit(v.Unit); shown != "" {
 		text += " " + shown
 	}

@@ -140,7 +140,12 @@ func measure(trace []Sample, from, to int, low float64) Breath {
 	t10 := level(trace, begin, low+0.1*(plateau-low))
 	t90 := level(trace, full-1, low+0.9*(plateau-low))
 	half := low + 0.5*(plateau-low)
-	return Breath{Start: level(trace, crossing(trace, from, half), half), End: trace[to].T, Plateau: plateau, Rise: math.Max(0, t90-t10)}
+	return Breath{
+		Start:   level(trace, crossing(trace, from, half), half),
+		End:     trace[to].T,
+		Plateau: plateau,
+		Rise:    math.Max(0, t90-t10),
+	}
 }
 
 // crossing steps back from sample i to the last one at or below a value.

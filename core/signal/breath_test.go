@@ -29,7 +29,8 @@ func capnogram(level, perMinute, lag, noise, seconds float64) []signal.Sample {
 }
 
 func TestBreaths(t *testing.T) {
-	for _, c := range []struct{ level, rate, lag float64 }{{5.02, 12, 0.16}, {10.04, 12, 0.2}, {5, 30, 0.12}, {38, 6, 0.3}} {
+	for _, c := range []struct{ level, rate, lag float64 }{{5.02, 12, 0.16}, {10.04, 12, 0.2}, {5, 30, 0.12},
+		{38, 6, 0.3}} {
 		s := signal.Breaths(capnogram(c.level, c.rate, c.lag, 0.004*c.level/5, 55), 5, 0.02*c.level, 0.1*c.level)
 		require.True(t, s.Steady, s.Why)
 		assert.InEpsilon(t, c.level, s.Plateau, 0.003)

@@ -109,7 +109,9 @@ func Settle(trace []Sample, band float64) (Settling, error) {
 			best, at = c, math.Log(span)+k
 		}
 	}
-	result, err := optimize.Minimize(optimize.Problem{Func: cost}, []float64{at}, &optimize.Settings{Converger: &optimize.FunctionConverge{Absolute: 0, Relative: 1e-14, Iterations: 60}}, &optimize.NelderMead{SimplexSize: 0.1})
+	result, err := optimize.Minimize(optimize.Problem{Func: cost}, []float64{at},
+		&optimize.Settings{Converger: &optimize.FunctionConverge{Absolute: 0, Relative: 1e-14, Iterations: 60}},
+		&optimize.NelderMead{SimplexSize: 0.1})
 	if err == nil || result != nil {
 		at = result.X[0]
 	}

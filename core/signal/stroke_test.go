@@ -83,7 +83,8 @@ func TestStrokesRefuseNonsense(t *testing.T) {
 	for _, c := range []struct {
 		flow []float64
 		rate float64
-	}{{nil, 100}, {make([]float64, 200), 0}, {make([]float64, 100), 100}, {append(make([]float64, 200), math.NaN()), 100}} {
+	}{{nil, 100}, {make([]float64, 200), 0}, {make([]float64, 100), 100},
+		{append(make([]float64, 200), math.NaN()), 100}} {
 		_, err := signal.FindStrokes(c.flow, c.rate, signal.Technique{})
 		assert.Error(t, err)
 	}

@@ -59,7 +59,12 @@ func AnalyseTone(samples []float64, rate float64) (Tone, error) {
 	frequency := refine(samples, mean, rate, (float64(best)+shift)*rate/float64(n), rate/float64(n)/4)
 	count := min(10, int(0.48*rate/frequency))
 	amplitudes, _ := harmonics(samples, mean, rate, frequency, count)
-	t := Tone{Frequency: frequency, Amplitude: amplitudes[0], RMS: amplitudes[0] / math.Sqrt2, Harmonics: amplitudes[1:]}
+	t := Tone{
+		Frequency: frequency,
+		Amplitude: amplitudes[0],
+		RMS:       amplitudes[0] / math.Sqrt2,
+		Harmonics: amplitudes[1:],
+	}
 	if len(amplitudes) > 1 {
 		distortion, err := Distortion(amplitudes)
 		if err != nil {

@@ -154,9 +154,11 @@ func covariance(lines []Line, together []Correlation) (sum float64, _ error) {
 	for _, c := range together {
 		switch {
 		case c.A < 0 || c.B < 0 || c.A >= len(lines) || c.B >= len(lines) || c.A == c.B:
-			return 0, fmt.Errorf("a correlation names two different terms of the budget; %d and %d are not", c.A+1, c.B+1)
+			return 0, fmt.Errorf("a correlation names two different terms of the budget; %d and %d are not", c.A+1,
+				c.B+1)
 		case !(c.Coefficient >= -1 && c.Coefficient <= 1):
-			return 0, fmt.Errorf("the correlation of %s and %s must lie from -1 to 1, it is %g", lines[c.A].Name, lines[c.B].Name, c.Coefficient)
+			return 0, fmt.Errorf("the correlation of %s and %s must lie from -1 to 1, it is %g", lines[c.A].Name,
+				lines[c.B].Name, c.Coefficient)
 		}
 		a, b := lines[c.A], lines[c.B]
 		sum += 2 * c.Coefficient * a.sensitivity() * a.StandardUncertainty * b.sensitivity() * b.StandardUncertainty
@@ -224,5 +226,11 @@ func Repeatability(readings []float64) (Term, bool) {
 	for _, r := range readings {
 		sum += (r - mean) * (r - mean)
 	}
-	return Term{Name: "Repeatability of the readings", Distribution: Normal, Width: math.Sqrt(sum / (n - 1) / n), K: 1, DOF: n - 1}, true
+	return Term{
+		Name:         "Repeatability of the readings",
+		Distribution: Normal,
+		Width:        math.Sqrt(sum / (n - 1) / n),
+		K:            1,
+		DOF:          n - 1,
+	}, true
 }

@@ -13,8 +13,11 @@ import (
 )
 
 func TestCombineRefusesNonsense(t *testing.T) {
-	for _, terms := range [][]uncertainty.Term{nil, {{Name: "x", Distribution: uncertainty.Normal, Width: -1}}, {{Name: "x", Distribution: "guess", Width: 1}},
-		{{Name: "x", Distribution: uncertainty.Normal, Width: 1, K: -2}}, {{Name: "x", Distribution: uncertainty.Rectangular, Width: math.NaN()}}, {{Name: "x", Distribution: uncertainty.Rectangular, Width: 1, DOF: -1}}} {
+	for _, terms := range [][]uncertainty.Term{nil, {{Name: "x", Distribution: uncertainty.Normal, Width: -1}},
+		{{Name: "x", Distribution: "guess", Width: 1}},
+		{{Name: "x", Distribution: uncertainty.Normal, Width: 1, K: -2}},
+		{{Name: "x", Distribution: uncertainty.Rectangular, Width: math.NaN()}},
+		{{Name: "x", Distribution: uncertainty.Rectangular, Width: 1, DOF: -1}}} {
 		_, err := uncertainty.Combine(terms...)
 		assert.Error(t, err)
 	}
@@ -40,12 +43,18 @@ func TestManyDegreesOfFreedomMeetTheExactFactor(t *testing.T) {
 }
 
 func TestUncertaintyNeverShrinksWhenATermGrows(t *testing.T) {
-	kinds := []uncertainty.Distribution{uncertainty.Normal, uncertainty.Rectangular, uncertainty.Triangular, uncertainty.UShaped}
+	kinds := []uncertainty.Distribution{uncertainty.Normal, uncertainty.Rectangular, uncertainty.Triangular,
+		uncertainty.UShaped}
 	rapid.Check(t, func(t *rapid.T) {
 		n := rapid.IntRange(1, 5).Draw(t, "n")
 		terms := make([]uncertainty.Term, n)
 		for i := range terms {
-			terms[i] = uncertainty.Term{Name: "t", Distribution: rapid.SampledFrom(kinds).Draw(t, "kind"), Width: rapid.Float64Range(0, 10).Draw(t, "width"), K: 2}
+			terms[i] = uncertainty.Term{
+				Name:         "t",
+				Distribution: rapid.SampledFrom(kinds).Draw(t, "kind"),
+				Width:        rapid.Float64Range(0, 10).Draw(t, "width"),
+				K:            2,
+			}
 		}
 		before, err := uncertainty.Combine(terms...)
 		require.NoError(t, err)

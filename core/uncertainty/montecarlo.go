@@ -31,7 +31,8 @@ const maxTrials = 20_000_000
 // mean, the standard deviation and the shortest interval of the stated coverage
 // (above 0, below 1). The same seed gives the same result. A model may give NaN where
 // a draw has no result; more than one in a thousand is an error. JCGM 101:2008, 7.
-func Propagate(model func(x []float64) float64, inputs []Quantity, coverage float64, trials int, seed uint64) (Propagated, error) {
+func Propagate(model func(x []float64) float64, inputs []Quantity, coverage float64, trials int,
+	seed uint64) (Propagated, error) {
 	draws, err := samplers(inputs)
 	switch {
 	case err != nil:

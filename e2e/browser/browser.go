@@ -69,8 +69,10 @@ func Open(base string) (*Page, error) {
 	if err != nil {
 		return nil, fmt.Errorf("chromium is not installed: run sh ci/debian.sh: %w", err)
 	}
-	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
-		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
+	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless,
+		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
+		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
 	p := &Page{base: base}
 	ctx, cancel := chromedp.NewContext(allocator, chromedp.WithListener(p.hear))
@@ -117,7 +119,8 @@ func (p *Page) until(expression, what string, patience time.Duration) error {
 		}
 		if time.Now().After(end) {
 			text, _ := p.Text("body")
-			return fmt.Errorf("%s was not there after %s (%v); the page shows:\n%s", what, patience, err, strings.TrimSpace(text))
+			return fmt.Errorf("%s was not there after %s (%v); the page shows:\n%s", what, patience, err,
+				strings.TrimSpace(text))
 		}
 		time.Sleep(60 * time.Millisecond)
 	}
@@ -139,12 +142,14 @@ func (p *Page) SeeNow(text string, patience time.Duration) error {
 
 // SeeIn waits until the first element that matches a selector shows a text.
 func (p *Page) SeeIn(selector, text string) error {
-	return p.until("document.querySelector("+quoted(selector)+")?.innerText.includes("+quoted(text)+")", fmt.Sprintf("the text %q in %s", text, selector), 2*Patience)
+	return p.until("document.querySelector("+quoted(selector)+")?.innerText.includes("+quoted(text)+")",
+		fmt.Sprintf("the text %q in %s", text, selector), 2*Patience)
 }
 
 // Gone waits until the page no longer shows a text.
 func (p *Page) Gone(text string) error {
-	return p.until("!document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the end of the text %q", text), Patience)
+	return p.until("!document.body.innerText.includes("+quoted(text)+")", fmt.Sprintf("the end of the text %q", text),
+		Patience)
 }
 
 // Wait waits until something matches a CSS selector.
@@ -178,7 +183,13 @@ func (p *Page) Press(words string) error {
 
 // Key presses a key: a character, or Enter, Escape, Backspace.
 func (p *Page) Key(key string) error {
-	if named := map[string]string{"Enter": kb.Enter, "Escape": kb.Escape, "Backspace": kb.Backspace, "Tab": kb.Tab, "ArrowDown": kb.ArrowDown}[key]; named != "" {
+	if named := map[string]string{
+		"Enter":     kb.Enter,
+		"Escape":    kb.Escape,
+		"Backspace": kb.Backspace,
+		"Tab":       kb.Tab,
+		"ArrowDown": kb.ArrowDown,
+	}[key]; named != "" {
 		key = named
 	}
 	time.Sleep(60 * time.Millisecond) // a person, not a scanner
@@ -213,16 +224,19 @@ func (p *Page) Paste(selector, text string) error {
 	if err := p.Wait(selector); err != nil {
 		return err
 	}
-	_, err := Eval[bool](p, "(e => { e.value = "+quoted(text)+"; e.dispatchEvent(new Event('input')); return true })(document.querySelector("+quoted(selector)+"))")
+	_, err := Eval[bool](p, "(e => { e.value = "+quoted(text)+
+		"; e.dispatchEvent(new Event('input')); return true })(document.querySelector("+quoted(selector)+"))")
 	return err
 }
 
 // Choose picks an option of a select element.
 func (p *Page) Choose(selector, text string) error {
-	if err := p.until("[...(document.querySelector("+quoted(selector)+")?.options ?? [])].some(o => o.text === "+quoted(text)+")", "the option "+text, Patience); err != nil {
+	if err := p.until("[...(document.querySelector("+quoted(selector)+")?.options ?? [])].some(o => o.text === "+
+		quoted(text)+")", "the option "+text, Patience); err != nil {
 		return err
 	}
-	_, err := Eval[bool](p, "(e => { e.value = [...e.options].find(o => o.text === "+quoted(text)+").value; e.dispatchEvent(new Event('change')); return true })(document.querySelector("+quoted(selector)+"))")
+	_, err := Eval[bool](p, "(e => { e.value = [...e.options].find(o => o.text === "+quoted(text)+
+		").value; e.dispatchEvent(new Event('change')); return true })(document.querySelector("+quoted(selector)+"))")
 	return err
 }
 

@@ -148,13 +148,15 @@ func (s shooter) write(selector, text string) func() error {
 // take takes a point when its trace is steady.
 func (s shooter) take(point string) func() error {
 	return func() error {
-		return browser.All(func() error { return s.SeeWithin(point, 2*time.Minute) }, s.enter("● Steady"), func() error { return s.Gone(point) })
+		return browser.All(func() error { return s.SeeWithin(point, 2*time.Minute) }, s.enter("● Steady"),
+			func() error { return s.Gone(point) })
 	}
 }
 
 // certificate takes the first page of the certificate that the device's page links to.
 func (s shooter) certificate() error {
-	text, err := browser.Eval[string](s.Page, `fetch([...document.querySelectorAll('a')].find(a => a.innerText.trim() === 'certificate').href).then(r => r.arrayBuffer()).then(b => btoa(String.fromCharCode(...new Uint8Array(b))))`)
+	text, err := browser.Eval[string](s.Page,
+		`fetch([...document.querySelectorAll('a')].find(a => a.innerText.trim() === 'certificate').href).then(r => r.arrayBuffer()).then(b => btoa(String.fromCharCode(...new Uint8Array(b))))`)
 	if err != nil {
 		return err
 	}
@@ -166,15 +168,18 @@ func (s shooter) certificate() error {
 	if err := os.WriteFile(file, pdf, 0o600); err != nil {
 		return err
 	}
-	return exec.Command("pdftoppm", "-r", "80", "-png", "-singlefile", file, filepath.Join(options.Into, "certificate")).Run()
+	return exec.Command("pdftoppm", "-r", "80", "-png", "-singlefile", file,
+		filepath.Join(options.Into, "certificate")).Run()
 }
 
 // run works through the first half of a capnograph's run.
 func (s shooter) run() error {
 	return browser.All(
 		func() error { return s.Go("/equipment/MB-0417") },
-		s.enter("Start verification", "Take the first that fits", "I have read them", "Look for cracks", "Open a window", "seat it until it clicks", "Start the timer", "Meanwhile"),
-		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"), s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
+		s.enter("Start verification", "Take the first that fits", "I have read them", "Look for cracks",
+			"Open a window", "seat it until it clicks", "Start the timer", "Meanwhile"),
+		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"),
+		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
 		s.enter("Compare the unit"),
 		func() error { return s.Key("t") },
 		s.write("textarea", "The device was warm already"),
@@ -182,11 +187,13 @@ func (s shooter) run() error {
 		s.take("CO₂ as found: room air"),
 		func() error { return s.SeeWithin("● Steady", 2*time.Minute) },
 		s.see("CO₂ as found: 5 %", "bench-live"),
-		s.take("CO₂ as found: 5 %"), s.take("CO₂ as found: 10 %"), s.take("Breath rate as found: 6"), s.take("Breath rate as found: 12"), s.take("Breath rate as found: 30"),
+		s.take("CO₂ as found: 5 %"), s.take("CO₂ as found: 10 %"), s.take("Breath rate as found: 6"),
+		s.take("Breath rate as found: 12"), s.take("Breath rate as found: 30"),
 		s.enter("Close as found"),
 		s.see("Advised: adjust", "bench-finding"),
 		func() error {
-			_, err := browser.Eval[bool](s.Page, "document.querySelector('[aria-label=\"CO₂ 5 %: readings and budget\"]').click() || true")
+			_, err := browser.Eval[bool](s.Page,
+				"document.querySelector('[aria-label=\"CO₂ 5 %: readings and budget\"]').click() || true")
 			return err
 		},
 		s.see("Where U comes from", "point-budget"),
@@ -195,7 +202,8 @@ func (s shooter) run() error {
 
 // device goes to the first device that a search finds.
 func (s shooter) device(search string) error {
-	tag, err := browser.Eval[string](s.Page, "fetch('/api/assets?status=in%20use&search='+encodeURIComponent('"+search+"')).then(r => r.json()).then(p => p.assets[0].tag)")
+	tag, err := browser.Eval[string](s.Page, "fetch('/api/assets?status=in%20use&search='+encodeURIComponent('"+search+
+		"')).then(r => r.json()).then(p => p.assets[0].tag)")
 	if err != nil {
 		return err
 	}
@@ -212,10 +220,13 @@ func (s shooter) breaths() error {
 		func() error { return s.device("ventilator merrowby") },
 		func() error { return s.SeeWithin("Fingerprint over time", time.Minute) },
 		func() error { return s.Press("Ventilator, performance verification") },
-		s.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser", "Note what was set before", "Start the timer", "Meanwhile"),
+		s.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser",
+			"Note what was set before", "Start the timer", "Meanwhile"),
 		func() error { return s.SeeWithin("Room conditions", time.Minute) },
-		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"), s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
-		choose("flowing", "air"), choose("mixture_set", "air"), choose("analyser_condition", body), choose("ventilator_condition", body), choose("trigger", "adult"),
+		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"),
+		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
+		choose("flowing", "air"), choose("mixture_set", "air"), choose("analyser_condition", body),
+		choose("ventilator_condition", body), choose("trigger", "adult"),
 		func() error { return s.Press("Record") },
 		func() error { return s.SeeWithin("Warm-up of the ventilator", time.Minute) },
 		func() error { return s.Key("t") },
@@ -231,7 +242,8 @@ func (s shooter) strokes() error {
 	return browser.All(
 		func() error { return s.device("spirometer merrowby") },
 		s.enter("Start verification", "Take the first that fits", "I have read them", "Fit a new filter"),
-		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"), s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
+		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"),
+		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
 		s.enter("Left on, every stroke reads", "Use the right adapter", "Hold the sensor still"),
 		func() error { return s.SeeWithin("Volume as found: slow, injected", 2*time.Minute) },
 		func() error { return s.Press("Simulated device") },

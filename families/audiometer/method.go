@@ -38,7 +38,8 @@ func toneLevel(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	threshold := in.With["retspl"]
-	return procedure.Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, ReadingOffset: -threshold, Terms: c.Terms("Coupler and analyser", 1, in.Years),
+	return procedure.Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, ReadingOffset: -threshold,
+		Terms:   c.Terms("Coupler and analyser", 1, in.Years),
 		Formula: fmt.Sprintf("error = SPL − (dial + %g dB)", threshold)}, nil
 }
 
@@ -50,7 +51,9 @@ func attenuatorStep(in procedure.Input) (procedure.Outcome, error) {
 	if err != nil {
 		return procedure.Outcome{}, err
 	}
-	out := procedure.Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, Terms: []uncertainty.Term{{Name: "Step of the analyser, a quarter of its level's", Distribution: uncertainty.Normal, Width: c.U / 4, K: c.K}},
+	out := procedure.Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor,
+		Terms: []uncertainty.Term{{Name: "Step of the analyser, a quarter of its level's",
+			Distribution: uncertainty.Normal, Width: c.U / 4, K: c.K}},
 		Formula: "error = (level − level before) − (dial − dial before)"}
 	switch {
 	case in.Before != nil:
@@ -79,7 +82,8 @@ func toneTimes(in procedure.CaptureInput) procedure.LiveReading {
 	var times []float64
 	for i := 1; i < len(trace); i++ {
 		passed := func(level float64) bool {
-			return !fall && trace[i-1].V < level && trace[i].V >= level || fall && trace[i-1].V > level && trace[i].V <= level
+			return !fall && trace[i-1].V < level && trace[i].V >= level ||
+				fall && trace[i-1].V > level && trace[i].V <= level
 		}
 		if passed(first) {
 			from = cross(i, first)
@@ -121,14 +125,17 @@ func earphones(c procedure.FindingInput) procedure.Diagnosis {
 	}
 	for ear, name := range map[float64]string{1: "right", 2: "left"} {
 		if n := count[ear]; n > 2 && float64(out[ear]) > n/2 && out[3-ear] == 0 {
-			return procedure.Diagnosis{Shape: "ear", Words: fmt.Sprintf("Nearly every frequency of the %s ear is off, by %s dB on average: its cable, its driver, or the coupler’s seat.", name, quantity.FormatSigned(mean[ear]/n, 0.1)), Investigate: true}
+			return procedure.Diagnosis{Shape: "ear",
+				Words: fmt.Sprintf("Nearly every frequency of the %s ear is off, by %s dB on average: its cable, its driver, or the coupler’s seat.", name, quantity.FormatSigned(mean[ear]/n, 0.1)), Investigate: true}
 		}
 	}
 	switch len(off) {
 	case 0:
 		return procedure.Diagnosis{Shape: "none", Words: "Every level is inside its limit."}
 	case 1:
-		return procedure.Diagnosis{Shape: "frequency", Words: fmt.Sprintf("Only %s is off, by %s dB: the earphone’s resonance, or its entry.", off[0].Label, quantity.FormatSigned(off[0].Error, 0.1))}
+		return procedure.Diagnosis{Shape: "frequency",
+			Words: fmt.Sprintf("Only %s is off, by %s dB: the earphone’s resonance, or its entry.", off[0].Label,
+				quantity.FormatSigned(off[0].Error, 0.1))}
 	}
 	return procedure.Diagnosis{Shape: "several", Words: fmt.Sprintf("%d levels are off in both ears.", len(off))}
 }
@@ -161,9 +168,11 @@ func attenuator(c procedure.FindingInput) procedure.Diagnosis {
 	}
 	switch {
 	case acoustic+electric == 0:
-		return procedure.Diagnosis{Shape: "none", Words: "Every step is within its limit, joined where the two series overlap."}
+		return procedure.Diagnosis{Shape: "none",
+			Words: "Every step is within its limit, joined where the two series overlap."}
 	case electric == 0 && high == 0:
-		return procedure.Diagnosis{Shape: "floor", Investigate: true, Words: "Only the lowest acoustic steps fail, and electrically the same steps are right: room noise, not the attenuator."}
+		return procedure.Diagnosis{Shape: "floor", Investigate: true,
+			Words: "Only the lowest acoustic steps fail, and electrically the same steps are right: room noise, not the attenuator."}
 	}
 	count := "1 step is"
 	if n := acoustic + electric; n > 1 {
@@ -184,7 +193,8 @@ func testRoom(c procedure.FindingInput) procedure.Diagnosis {
 	for _, table := range []struct {
 		of    RoomTable
 		words string
-	}{{OSHATableD1, "For occupational programmes (29 CFR 1910.95, table D-1)"}, {EarsCovered, "For thresholds down to 0 dB (ANSI/ASA S3.1, ears covered)"}} {
+	}{{OSHATableD1, "For occupational programmes (29 CFR 1910.95, table D-1)"},
+		{EarsCovered, "For thresholds down to 0 dB (ANSI/ASA S3.1, ears covered)"}} {
 		r, err := table.of.Judge(levels)
 		if err != nil {
 			seen.Lines = append(seen.Lines, table.words+": "+err.Error())
@@ -194,7 +204,8 @@ func testRoom(c procedure.FindingInput) procedure.Diagnosis {
 		if r.MarginDB < 0 {
 			verdict = "too loud"
 		}
-		seen.Lines = append(seen.Lines, fmt.Sprintf("%s: %s, the worst band is %d Hz with %s dB in hand", table.words, verdict, r.BandHz, quantity.FormatSigned(r.MarginDB, 0.1)))
+		seen.Lines = append(seen.Lines, fmt.Sprintf("%s: %s, the worst band is %d Hz with %s dB in hand", table.words,
+			verdict, r.BandHz, quantity.FormatSigned(r.MarginDB, 0.1)))
 		if table.of == EarsCovered {
 			lowest = math.Max(0, 5*math.Ceil(-r.MarginDB/5))
 		}
@@ -211,7 +222,8 @@ func LevelError(measuredSPL, dialHL, retspl float64) float64 { return measuredSP
 // magnitude; both series have the same length, two at least, whichever way the dial runs.
 func StepErrors(dial, measured []float64) ([]float64, float64, error) {
 	if len(dial) != len(measured) || len(dial) < 2 {
-		return nil, 0, fmt.Errorf("steps need two levels at least, as many measured as dialled: there are %d and %d", len(measured), len(dial))
+		return nil, 0, fmt.Errorf("steps need two levels at least, as many measured as dialled: there are %d and %d",
+			len(measured), len(dial))
 	}
 	var steps []float64
 	worst := 0.0

@@ -63,7 +63,9 @@ func bloodGas(c procedure.FindingInput) procedure.Diagnosis {
 	for level := 1.0; level <= 3; level++ {
 		pair := liquid[level]
 		if b, err := Bicarbonate(pair[0], pair[1]); err == nil {
-			seen.Lines = append(seen.Lines, fmt.Sprintf("Level %.0f: pH %.2f and pCO₂ %.0f mmHg go with %.1f mmol/L bicarbonate", level, pair[0], pair[1], b))
+			seen.Lines = append(seen.Lines,
+				fmt.Sprintf("Level %.0f: pH %.2f and pCO₂ %.0f mmHg go with %.1f mmol/L bicarbonate", level, pair[0],
+					pair[1], b))
 		}
 	}
 	switch {

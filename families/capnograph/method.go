@@ -74,7 +74,8 @@ func breaths(c signal.Capnogram, want int) procedure.LiveReading {
 // Dalton's law; ISO 80601-2-55.
 func co2(in procedure.Input) (procedure.Outcome, error) {
 	if len(in.Certified) != 1 {
-		return procedure.Outcome{}, fmt.Errorf("exactly one gas is needed for this point, there are %d", len(in.Certified))
+		return procedure.Outcome{}, fmt.Errorf("exactly one gas is needed for this point, there are %d",
+			len(in.Certified))
 	}
 	c := in.Certified[0]
 	percent, err := quantity.Convert(c.Value, c.Unit, "%{vol}")
@@ -84,7 +85,13 @@ func co2(in procedure.Input) (procedure.Outcome, error) {
 	perCertificate, _ := quantity.Scale(c.Unit, "%{vol}")
 	if _, err := quantity.Convert(1, "%{vol}", in.Shown); err == nil {
 		factor, _ := quantity.Scale("%{vol}", in.Shown)
-		return procedure.Outcome{Reference: percent * factor, Unit: in.Shown, Factor: factor, Terms: c.Terms("Gas", perCertificate*factor, in.Years), Formula: "error = plateau − certified fraction"}, nil
+		return procedure.Outcome{
+			Reference: percent * factor,
+			Unit:      in.Shown,
+			Factor:    factor,
+			Terms:     c.Terms("Gas", perCertificate*factor, in.Years),
+			Formula:   "error = plateau − certified fraction",
+		}, nil
 	}
 	return partialPressure(in, percent, perCertificate)
 }
@@ -111,11 +118,23 @@ func partialPressure(in procedure.Input, percent, perCertificate float64) (proce
 	}
 	terms := in.Certified[0].Terms("Gas", perCertificate*perPercent*shown, in.Years)
 	if in.Ambient.UPressureHPa > 0 && percent > 0 {
-		terms = append(terms, uncertainty.Term{Name: "Room pressure", Distribution: uncertainty.Normal, Width: in.Ambient.UPressureHPa, K: 2, Sensitivity: percent / 100 * shown})
+		terms = append(terms, uncertainty.Term{
+			Name:         "Room pressure",
+			Distribution: uncertainty.Normal,
+			Width:        in.Ambient.UPressureHPa,
+			K:            2,
+			Sensitivity:  percent / 100 * shown,
+		})
 	}
 	formula := "p = F · PB"
 	if basis == gas.BodySaturated {
 		formula = "p = F · (PB − pH₂O at 37 °C)"
 	}
-	return procedure.Outcome{Reference: hpa * shown, Unit: in.Shown, Factor: perPercent * shown, Terms: terms, Formula: formula + "; error = plateau − p"}, nil
+	return procedure.Outcome{
+		Reference: hpa * shown,
+		Unit:      in.Shown,
+		Factor:    perPercent * shown,
+		Terms:     terms,
+		Formula:   formula + "; error = plateau − p",
+	}, nil
 }

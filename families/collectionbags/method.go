@@ -27,10 +27,13 @@ func syringeFills(in procedure.Input) (procedure.Outcome, error) {
 	stroke, target := c.Value*per, in.Target*factor
 	n := math.Round(target / stroke)
 	if n < 1 {
-		return procedure.Outcome{}, fmt.Errorf("%g %s is less than one stroke of the syringe", target, quantity.ShowUnit(in.Shown))
+		return procedure.Outcome{}, fmt.Errorf("%g %s is less than one stroke of the syringe", target,
+			quantity.ShowUnit(in.Shown))
 	}
-	return procedure.Outcome{Reference: n * stroke, Unit: in.Shown, Factor: factor, Terms: c.Terms(fmt.Sprintf("Syringe, %.0f strokes", n), n*per, in.Years),
-		Formula: "error = shown − strokes · volume of the syringe", Do: fmt.Sprintf("Fill the bag with %.0f strokes", n)}, nil
+	return procedure.Outcome{Reference: n * stroke, Unit: in.Shown, Factor: factor,
+		Terms:   c.Terms(fmt.Sprintf("Syringe, %.0f strokes", n), n*per, in.Years),
+		Formula: "error = shown − strokes · volume of the syringe",
+		Do:      fmt.Sprintf("Fill the bag with %.0f strokes", n)}, nil
 }
 
 // Correction takes a meter's dead space and gain out of a reading.
@@ -53,7 +56,15 @@ func MeterCorrection(delivered, shown []float64) (Correction, error) {
 	if line.N < 3 {
 		return Correction{}, fmt.Errorf("three volumes at least tell dead space from gain, there are %d", line.N)
 	}
-	c := Correction{DeadSpace: line.Intercept, Gain: line.Slope, UDeadSpace: line.UIntercept, UGain: line.USlope, ResidualSD: line.ResidualSD, DeadSpaceFound: line.PInterceptZero < 0.05, GainFound: line.PSlopeOne < 0.05}
+	c := Correction{
+		DeadSpace:      line.Intercept,
+		Gain:           line.Slope,
+		UDeadSpace:     line.UIntercept,
+		UGain:          line.USlope,
+		ResidualSD:     line.ResidualSD,
+		DeadSpaceFound: line.PInterceptZero < 0.05,
+		GainFound:      line.PSlopeOne < 0.05,
+	}
 	switch {
 	case !c.GainFound:
 		sum := 0.0
@@ -88,17 +99,22 @@ func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 	}
 	c, err := MeterCorrection(delivered, shown)
 	if err != nil {
-		return procedure.Diagnosis{Shape: "unknown", Words: "Too few volumes: several levels are needed to tell dead space from gain."}
+		return procedure.Diagnosis{Shape: "unknown",
+			Words: "Too few volumes: several levels are needed to tell dead space from gain."}
 	}
 	_, u := c.Apply(shown[len(shown)-1])
 	correction := fmt.Sprintf("Corrected volume = (shown − %.3f L) ÷ %.4f, U %.3f L.", c.DeadSpace, c.Gain, 2*u)
 	switch {
 	case c.ResidualSD > 2*limit && c.ResidualSD > 0.03:
-		return procedure.Diagnosis{Shape: "scatter", Words: fmt.Sprintf("The volumes scatter by %.2f L about any line: taps, leaks, or strokes drawn with a bag open.", c.ResidualSD), Investigate: true}
+		return procedure.Diagnosis{Shape: "scatter",
+			Words: fmt.Sprintf("The volumes scatter by %.2f L about any line: taps, leaks, or strokes drawn with a bag open.", c.ResidualSD), Investigate: true}
 	case c.GainFound:
-		return procedure.Diagnosis{Shape: "gain", Words: fmt.Sprintf("The meter is off by %+.1f %%. %s", 100*(c.Gain-1), correction)}
+		return procedure.Diagnosis{Shape: "gain", Words: fmt.Sprintf("The meter is off by %+.1f %%. %s", 100*(c.Gain-1),
+			correction)}
 	case c.DeadSpaceFound || math.Abs(c.DeadSpace) > 2*c.UDeadSpace:
-		return procedure.Diagnosis{Shape: "offset", Words: fmt.Sprintf("Dead space %.3f L (± %.3f), the gain cannot be told from 1: subtract it, do not adjust the meter. %s", c.DeadSpace, 2*c.UDeadSpace, correction)}
+		return procedure.Diagnosis{Shape: "offset",
+			Words: fmt.Sprintf("Dead space %.3f L (± %.3f), the gain cannot be told from 1: subtract it, do not adjust the meter. %s", c.DeadSpace, 2*c.UDeadSpace, correction)}
 	}
-	return procedure.Diagnosis{Shape: "none", Words: "Neither a dead space nor an error of the meter can be told from none."}
+	return procedure.Diagnosis{Shape: "none",
+		Words: "Neither a dead space nor an error of the meter can be told from none."}
 }

@@ -36,13 +36,29 @@ func TestAMetersCorrectionGivesTheDeliveredVolumeBack(t *testing.T) {
 
 func TestFillsOfASyringe(t *testing.T) {
 	syringe := reference.Certified{Quantity: "volume", Value: 3.001, Unit: "L", U: 0.012, K: 2}
-	out, err := collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{Target: 9, Unit: "L", Shown: "L", Certified: []reference.Certified{syringe}, Readings: []float64{9.2}})
+	out, err := collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{
+		Target:    9,
+		Unit:      "L",
+		Shown:     "L",
+		Certified: []reference.Certified{syringe},
+		Readings:  []float64{9.2},
+	})
 	require.NoError(t, err)
 	assert.InDelta(t, 9.003, out.Reference, 1e-9)
 	assert.InDelta(t, 3, out.Terms[0].Sensitivity, 1e-9, "every stroke carries the same error")
-	_, err = collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{Target: 1, Unit: "L", Shown: "L", Certified: []reference.Certified{syringe}})
+	_, err = collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{
+		Target:    1,
+		Unit:      "L",
+		Shown:     "L",
+		Certified: []reference.Certified{syringe},
+	})
 	assert.ErrorContains(t, err, "less than one stroke")
 	syringe.U = 0
-	_, err = collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{Target: 9, Unit: "L", Shown: "L", Certified: []reference.Certified{syringe}})
+	_, err = collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{
+		Target:    9,
+		Unit:      "L",
+		Shown:     "L",
+		Certified: []reference.Certified{syringe},
+	})
 	assert.ErrorContains(t, err, "no uncertainty")
 }

@@ -39,7 +39,8 @@ func flushed(in procedure.CaptureInput) procedure.LiveReading {
 	live.Say("flushed", "%.0f of %.0f s", min(passed, seconds), seconds)
 	switch {
 	case now.V < need:
-		live.Steady, live.Why = false, fmt.Sprintf("flow too low: %.1f L/min, %g are needed: the cell is not flushed", now.V, need)
+		live.Steady, live.Why = false, fmt.Sprintf("flow too low: %.1f L/min, %g are needed: the cell is not flushed",
+			now.V, need)
 	case passed < seconds:
 		live.Steady, live.Why = false, fmt.Sprintf("flushing: %.0f s more", seconds-passed)
 	}

@@ -39,7 +39,8 @@ const (
 // by the water's density, with the buoyancy of air. ISO 4787; IEC 60601-2-24.
 func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 	if len(in.Certified) != 1 {
-		return procedure.Outcome{}, fmt.Errorf("exactly one balance is needed for this point, there are %d", len(in.Certified))
+		return procedure.Outcome{}, fmt.Errorf("exactly one balance is needed for this point, there are %d",
+			len(in.Certified))
 	}
 	c := in.Certified[0]
 	factor, err := quantity.Scale(in.Unit, in.Shown)
@@ -62,29 +63,49 @@ func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	set := in.Target * factor
-	out := procedure.Outcome{Reference: set, Indicated: set, Unit: in.Shown, Factor: factor, ReadsReference: true, ReadingOffset: in.Plate[evaporation], UnitsPerReading: per * factor,
+	out := procedure.Outcome{Reference: set, Indicated: set, Unit: in.Shown, Factor: factor, ReadsReference: true,
+		ReadingOffset: in.Plate[evaporation], UnitsPerReading: per * factor,
 		Formula: fmt.Sprintf("error = set − (g/h + %.3g evaporated) · %.5f mL/g", in.Plate[evaporation], per)}
 	if minutes := in.With["minutes"]; minutes > 0 && len(in.Readings) > 0 {
-		out.DeviceEntry = fmt.Sprintf("%s mL", quantity.Format((stat.Mean(in.Readings, nil)+out.ReadingOffset)*per*minutes/60, 0.01))
+		out.DeviceEntry = fmt.Sprintf("%s mL", quantity.Format((stat.Mean(in.Readings, nil)+out.ReadingOffset)*per*
+			minutes/60, 0.01))
 	}
 	hours := in.With["minutes"] / 60
 	if hours == 0 {
 		hours = 1
 	}
 	u := c.U / c.K * grams * math.Sqrt2 / hours // of a difference of two weighings
-	out.Terms = []uncertainty.Term{{Name: "Balance, difference of two weighings", Distribution: uncertainty.Normal, Width: u, K: 1, Sensitivity: out.UnitsPerReading}}
+	out.Terms = []uncertainty.Term{{Name: "Balance, difference of two weighings", Distribution: uncertainty.Normal,
+		Width: u, K: 1, Sensitivity: out.UnitsPerReading}}
 	if e := in.Plate[evaporation]; e > 0 {
-		out.Terms = append(out.Terms, uncertainty.Term{Name: "Evaporation, half of the figure", Distribution: uncertainty.Rectangular, Width: e / 2, Sensitivity: out.UnitsPerReading})
+		out.Terms = append(out.Terms, uncertainty.Term{
+			Name:         "Evaporation, half of the figure",
+			Distribution: uncertainty.Rectangular,
+			Width:        e / 2,
+			Sensitivity:  out.UnitsPerReading,
+		})
 	}
 	if warmer, err := volumePerGram(min(35, celsius+1), in.Ambient); err == nil {
-		out.Terms = append(out.Terms, uncertainty.Term{Name: "Water temperature, within 1 K", Distribution: uncertainty.Rectangular, Width: 1, Sensitivity: set * (warmer - per) / per})
+		out.Terms = append(out.Terms, uncertainty.Term{
+			Name:         "Water temperature, within 1 K",
+			Distribution: uncertainty.Rectangular,
+			Width:        1,
+			Sensitivity:  set * (warmer - per) / per,
+		})
 	}
 	return out, nil
 }
 
 // volumePerGram is mL of water for one gram of balance reading.
 func volumePerGram(celsius float64, room procedure.Ambient) (float64, error) {
-	w := Weighing{MassEndG: 1, Minutes: 1, WaterTemperatureC: celsius, AirTemperatureC: room.TemperatureC, PressureHPa: room.PressureHPa, HumidityPercent: room.HumidityPercent}
+	w := Weighing{
+		MassEndG:          1,
+		Minutes:           1,
+		WaterTemperatureC: celsius,
+		AirTemperatureC:   room.TemperatureC,
+		PressureHPa:       room.PressureHPa,
+		HumidityPercent:   room.HumidityPercent,
+	}
 	d, err := w.Delivered()
 	return d.VolumeML, err
 }
@@ -259,7 +280,8 @@ func massGain(in procedure.CaptureInput) procedure.LiveReading {
 func delivery(c procedure.FindingInput) procedure.Diagnosis {
 	low, high := procedure.Marked(c.Points, "low"), procedure.Marked(c.Points, "high")
 	if len(low) == 0 || len(high) == 0 {
-		return procedure.Diagnosis{Shape: "unknown", Words: "Slow and fast rates are both needed to tell the set from the weighing."}
+		return procedure.Diagnosis{Shape: "unknown",
+			Words: "Slow and fast rates are both needed to tell the set from the weighing."}
 	}
 	share := func(points []procedure.JudgedPoint) (m float64) {
 		for _, p := range points {
@@ -268,15 +290,22 @@ func delivery(c procedure.FindingInput) procedure.Diagnosis {
 		return -m
 	}
 	a, b := share(low), share(high)
-	out := slices.ContainsFunc(c.Points, func(p procedure.JudgedPoint) bool { return p.Significant() && math.Abs(p.ErrorToLimit) > 0.5 })
-	words := fmt.Sprintf("Delivered %s %% at low and %s %% at high rates of what was set.", quantity.FormatSigned(a, 0.1), quantity.FormatSigned(b, 0.1))
+	out := slices.ContainsFunc(c.Points, func(p procedure.JudgedPoint) bool {
+		return p.Significant() &&
+			math.Abs(p.ErrorToLimit) > 0.5
+	})
+	words := fmt.Sprintf("Delivered %s %% at low and %s %% at high rates of what was set.",
+		quantity.FormatSigned(a, 0.1), quantity.FormatSigned(b, 0.1))
 	switch {
 	case !out:
 		return procedure.Diagnosis{Shape: "none", Words: words}
 	case math.Abs(a-b) < 2.5:
-		return procedure.Diagnosis{Shape: "set", Words: words + " The same everywhere: the wrong set is selected, or this set is worn."}
+		return procedure.Diagnosis{Shape: "set", Words: words +
+			" The same everywhere: the wrong set is selected, or this set is worn."}
 	case math.Abs(a) > math.Abs(b)+2.5:
-		return procedure.Diagnosis{Shape: "low", Investigate: true, Words: words + " Only low rates are off: evaporation, drops on the cup’s rim, or a draught."}
+		return procedure.Diagnosis{Shape: "low", Investigate: true,
+			Words: words + " Only low rates are off: evaporation, drops on the cup’s rim, or a draught."}
 	}
-	return procedure.Diagnosis{Shape: "mixed", Words: words + " Only high rates are off: the supply line or its check valve."}
+	return procedure.Diagnosis{Shape: "mixed", Words: words +
+		" Only high rates are off: the supply line or its check valve."}
 }

@@ -32,12 +32,21 @@ func TestATrumpetNarrows(t *testing.T) {
 
 func TestAGramIsNotAMillilitre(t *testing.T) {
 	flow := func(plate map[string]float64, readings ...float64) (procedure.Outcome, error) {
-		return infusionpump.Catalogue.Methods["delivered-flow"].Evaluate(procedure.Input{Target: 100, Unit: "mL/h", Shown: "mL/h", Readings: readings, Resolution: 0.01, Ambient: room, Plate: plate, With: map[string]float64{"minutes": 10},
+		return infusionpump.Catalogue.Methods["delivered-flow"].Evaluate(procedure.Input{Target: 100, Unit: "mL/h",
+			Shown: "mL/h", Readings: readings, Resolution: 0.01, Ambient: room, Plate: plate,
+			With:      map[string]float64{"minutes": 10},
 			Certified: []reference.Certified{{Quantity: "mass", From: 0, To: 2, Unit: "kg", U: 5e-6, K: 2}}})
 	}
 	out, err := flow(map[string]float64{"water_temperature": 24, "evaporation": 0.1}, 99.5)
 	require.NoError(t, err)
-	want, err := infusionpump.Weighing{MassEndG: 99.6, Minutes: 60, WaterTemperatureC: 24, AirTemperatureC: 21.4, PressureHPa: 1008, HumidityPercent: 46}.Delivered()
+	want, err := infusionpump.Weighing{
+		MassEndG:          99.6,
+		Minutes:           60,
+		WaterTemperatureC: 24,
+		AirTemperatureC:   21.4,
+		PressureHPa:       1008,
+		HumidityPercent:   46,
+	}.Delivered()
 	require.NoError(t, err)
 	assert.InDelta(t, want.VolumeML, out.Reference, 1e-9, "evaporation added back, then density and buoyancy")
 	assert.InDelta(t, 1.004, out.UnitsPerReading, 0.0006, "about 0.4 % at 24 °C")
@@ -62,7 +71,12 @@ func TestWeighing(t *testing.T) {
 	with := map[string]float64{"minutes": 5, "settle": 20, "jump": 0.3}
 	weigh := func(trace []signal.Sample) procedure.LiveReading {
 		r := infusionpump.Catalogue.Captures["weighing"]
-		return r.Look(procedure.CaptureInput{Channels: []string{"M"}, Traces: map[string][]signal.Sample{"M": trace}, Reference: 100, With: with}, 1)
+		return r.Look(procedure.CaptureInput{
+			Channels:  []string{"M"},
+			Traces:    map[string][]signal.Sample{"M": trace},
+			Reference: 100,
+			With:      with,
+		}, 1)
 	}
 	even := weigh(mass(98, 0, 330))
 	require.True(t, even.Steady, even.Why)
@@ -91,7 +105,14 @@ func TestWeighing(t *testing.T) {
 func TestWhatDeliveryLooksLike(t *testing.T) {
 	c := func(low, high float64) procedure.FindingInput {
 		at := func(name string, set, percent float64) procedure.JudgedPoint {
-			return procedure.JudgedPoint{Label: name, With: map[string]float64{name: 1}, Reference: set * (1 + percent/100), Error: -set * percent / 100, U: 0.01 * set, ErrorToLimit: -percent / 5}
+			return procedure.JudgedPoint{
+				Label:        name,
+				With:         map[string]float64{name: 1},
+				Reference:    set * (1 + percent/100),
+				Error:        -set * percent / 100,
+				U:            0.01 * set,
+				ErrorToLimit: -percent / 5,
+			}
 		}
 		return procedure.FindingInput{Points: []procedure.JudgedPoint{at("low", 25, low), at("high", 400, high)}}
 	}

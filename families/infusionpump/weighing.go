@@ -38,7 +38,8 @@ func (w Weighing) Delivered() (Delivered, error) {
 	if err != nil {
 		return Delivered{}, err
 	}
-	d := Delivered{MassG: w.MassEndG - w.MassStartG + w.EvaporationGPerMin*w.Minutes, WaterDensity: water, AirDensity: air}
+	d := Delivered{MassG: w.MassEndG - w.MassStartG + w.EvaporationGPerMin*w.Minutes, WaterDensity: water,
+		AirDensity: air}
 	d.VolumeML = 1000 * d.MassG * (1 - air/8000) / (water - air)
 	d.FlowMLH = d.VolumeML / (w.Minutes / 60)
 	return d, nil

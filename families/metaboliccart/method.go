@@ -34,11 +34,20 @@ func uptake(c procedure.FindingInput) procedure.Diagnosis {
 	points := c.Points
 	flow, o2, co2 := procedure.Marked(points, "flow"), procedure.Marked(points, "o2"), procedure.Marked(points, "co2")
 	if len(flow) == 0 || len(o2) == 0 || len(co2) == 0 {
-		return procedure.Diagnosis{Shape: "unknown", Words: "Flow and both gases are needed to say what the errors mean."}
+		return procedure.Diagnosis{Shape: "unknown",
+			Words: "Flow and both gases are needed to say what the errors mean."}
 	}
 	seen := procedure.Diagnosis{Shape: "means"}
 	for _, w := range workLevels {
-		line, err := meaning(w.name, gas.Exchange{VE: w.ve, TemperatureC: 22, PressureHPa: 1013, FIO2: 0.2093, FICO2: 0.0004, FEO2: w.feo2, FECO2: w.feco2}, flow, o2, co2)
+		line, err := meaning(w.name, gas.Exchange{
+			VE:           w.ve,
+			TemperatureC: 22,
+			PressureHPa:  1013,
+			FIO2:         0.2093,
+			FICO2:        0.0004,
+			FEO2:         w.feo2,
+			FECO2:        w.feco2,
+		}, flow, o2, co2)
 		if err != nil {
 			return procedure.Diagnosis{Shape: "unknown", Words: err.Error()}
 		}
@@ -47,12 +56,14 @@ func uptake(c procedure.FindingInput) procedure.Diagnosis {
 	eO2, _ := errorAt(o2, 100*workLevels[0].feo2)
 	eCO2, _ := errorAt(co2, 100*workLevels[0].feco2)
 	mean, _ := flowError(flow)
-	seen.Words = fmt.Sprintf("In expired gas O₂ is off by %s vol%%, CO₂ by %s vol%%, and the flow by %s %%.", quantity.FormatSigned(eO2, 0.01), quantity.FormatSigned(eCO2, 0.01), quantity.FormatSigned(mean, 0.1))
+	seen.Words = fmt.Sprintf("In expired gas O₂ is off by %s vol%%, CO₂ by %s vol%%, and the flow by %s %%.",
+		quantity.FormatSigned(eO2, 0.01), quantity.FormatSigned(eCO2, 0.01), quantity.FormatSigned(mean, 0.1))
 	spanO2, spanCO2 := share(o2), share(co2)
 	switch {
 	case significantShare(o2) && significantShare(co2) && math.Abs(spanO2-spanCO2) < 2 && math.Abs(spanO2) > 2:
 		seen.Shape, seen.Investigate = "proportion", true
-		seen.Words = fmt.Sprintf("Both gases are off in the same proportion (%s and %s %%): pressure or humidity.", quantity.FormatSigned(spanO2, 0.1), quantity.FormatSigned(spanCO2, 0.1))
+		seen.Words = fmt.Sprintf("Both gases are off in the same proportion (%s and %s %%): pressure or humidity.",
+			quantity.FormatSigned(spanO2, 0.1), quantity.FormatSigned(spanCO2, 0.1))
 	case airOnly(append(o2, co2...)):
 		seen.Shape, seen.Investigate = "room-air", true
 		seen.Words = "Only room air is off: somebody breathed near the inlet, or the room is badly ventilated."
@@ -100,7 +111,8 @@ func airOnly(points []procedure.JudgedPoint) bool {
 
 // errorAt is a gas's error, in vol%, at a level between its points, with the larger of their uncertainties.
 func errorAt(points []procedure.JudgedPoint, percent float64) (e, u float64) {
-	sorted := slices.SortedFunc(slices.Values(points), func(a, b procedure.JudgedPoint) int { return cmp.Compare(a.Reference, b.Reference) })
+	sorted := slices.SortedFunc(slices.Values(points),
+		func(a, b procedure.JudgedPoint) int { return cmp.Compare(a.Reference, b.Reference) })
 	low, high := sorted[0], sorted[len(sorted)-1]
 	for i, p := range sorted {
 		u = math.Max(u, p.U)
@@ -140,13 +152,17 @@ func meaning(name string, actual gas.Exchange, flow, o2, co2 []procedure.JudgedP
 		return "", err
 	}
 	input := func(value, u float64) uncertainty.Quantity {
-		return uncertainty.Quantity{Value: value, Terms: []uncertainty.Term{{Distribution: uncertainty.Normal, Width: u, K: 2}}}
+		return uncertainty.Quantity{Value: value, Terms: []uncertainty.Term{{Distribution: uncertainty.Normal, Width: u,
+			K: 2}}}
 	}
-	spread, err := uncertainty.Propagate(model, []uncertainty.Quantity{input(off.VE, off.VE*uFlow), input(off.FEO2, uO2/100), input(off.FECO2, uCO2/100)}, 0.95, uptakeTrials, 1)
+	spread, err := uncertainty.Propagate(model, []uncertainty.Quantity{input(off.VE, off.VE*uFlow),
+		input(off.FEO2, uO2/100), input(off.FECO2, uCO2/100)}, 0.95, uptakeTrials, 1)
 	if err != nil {
 		return "", err
 	}
 	change := func(a, b float64) float64 { return 100 * (b - a) / a }
 	part := func(a, b float64) string { return quantity.FormatSigned(change(a, b), 0.1) }
-	return fmt.Sprintf("%s: VO₂ %s %% (U %s %%), VCO₂ %s %%, RER %s %%", name, part(before.VO2, after.VO2), quantity.Format(200*spread.Standard/before.VO2, 0.1), part(before.VCO2, after.VCO2), part(before.RER, after.RER)), nil
+	return fmt.Sprintf("%s: VO₂ %s %% (U %s %%), VCO₂ %s %%, RER %s %%", name, part(before.VO2, after.VO2),
+		quantity.Format(200*spread.Standard/before.VO2, 0.1), part(before.VCO2, after.VCO2),
+		part(before.RER, after.RER)), nil
 }

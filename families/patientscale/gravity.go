@@ -15,7 +15,8 @@ type Spot struct {
 // correction; OIML R 76-1 practice.
 func (s Spot) Gravity() (float64, error) {
 	if !(math.Abs(s.LatitudeDeg) <= 90) || !(s.HeightM >= -500 && s.HeightM <= 9000) {
-		return 0, fmt.Errorf("latitude %g° and height %g m are no place for a scale: use −90 to 90° and −500 to 9000 m", s.LatitudeDeg, s.HeightM)
+		return 0, fmt.Errorf("latitude %g° and height %g m are no place for a scale: use −90 to 90° and −500 to 9000 m",
+			s.LatitudeDeg, s.HeightM)
 	}
 	phi := s.LatitudeDeg * math.Pi / 180
 	one, two := math.Sin(phi), math.Sin(2*phi)

@@ -57,7 +57,13 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 	if err != nil {
 		return procedure.Outcome{}, err
 	}
-	out := procedure.Outcome{Reference: load, Unit: in.Shown, Factor: factor, Formula: "error = shown − sum of the weights", Do: "Nothing on the platform"}
+	out := procedure.Outcome{
+		Reference: load,
+		Unit:      in.Shown,
+		Factor:    factor,
+		Formula:   "error = shown − sum of the weights",
+		Do:        "Nothing on the platform",
+	}
 	total, drift := 0.0, 0.0
 	names := make([]string, 0, len(pieces))
 	for _, p := range pieces {
@@ -66,7 +72,8 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 		drift += p.DriftPerYear * per
 		names = append(names, p.Piece)
 	}
-	out.Terms = []uncertainty.Term{{Name: "Weights, from their certificate", Distribution: uncertainty.Normal, Width: total, K: 1}}
+	out.Terms = []uncertainty.Term{{Name: "Weights, from their certificate", Distribution: uncertainty.Normal,
+		Width: total, K: 1}}
 	if drift > 0 && in.Years > 0 {
 		out.Terms = append(out.Terms, uncertainty.Drift("Weights, drift since their certificate", drift, in.Years))
 	}
@@ -121,12 +128,16 @@ func loadPattern(c procedure.FindingInput) procedure.Diagnosis {
 	if len(corners) > 2 && math.Abs(corners[worst].ErrorToLimit) > 1 {
 		others := (sum - corners[worst].Error) / float64(len(corners)-1)
 		if p := corners[worst]; math.Abs(p.Error-others) > 2*math.Abs(others) {
-			return procedure.Diagnosis{Shape: "corner", Investigate: true, Words: fmt.Sprintf("Only %s is off, by %s more than the other corners: its cell, or its foot.", p.Label, quantity.FormatSigned(p.Error-others, 0.01))}
+			return procedure.Diagnosis{Shape: "corner", Investigate: true,
+				Words: fmt.Sprintf("Only %s is off, by %s more than the other corners: its cell, or its foot.", p.Label,
+					quantity.FormatSigned(p.Error-others, 0.01))}
 		}
 	}
 	for _, p := range procedure.Marked(c.Points, "empty") {
 		if math.Abs(p.ErrorToLimit) > 1 {
-			return procedure.Diagnosis{Shape: "zero", Investigate: true, Words: fmt.Sprintf("It does not come back to zero (%s): something touches the platform.", quantity.FormatSigned(p.Error, 0.01))}
+			return procedure.Diagnosis{Shape: "zero", Investigate: true,
+				Words: fmt.Sprintf("It does not come back to zero (%s): something touches the platform.",
+					quantity.FormatSigned(p.Error, 0.01))}
 		}
 	}
 	share, n, least, most := 0.0, 0.0, math.Inf(1), math.Inf(-1)
@@ -141,14 +152,17 @@ func loadPattern(c procedure.FindingInput) procedure.Diagnosis {
 	}
 	share /= n
 	words := fmt.Sprintf("The same share at every load: %s %%.", quantity.FormatSigned(share, 0.001))
-	adjusted, used := Spot{c.Plate[adjustedLatitude], c.Plate[adjustedHeight]}, Spot{c.Plate[usedLatitude], c.Plate[usedHeight]}
+	adjusted, used := Spot{c.Plate[adjustedLatitude], c.Plate[adjustedHeight]}, Spot{c.Plate[usedLatitude],
+		c.Plate[usedHeight]}
 	if moved, err := Moved(adjusted, used); err == nil && adjusted != used {
 		words += fmt.Sprintf(" The gravity of this place makes %s %%.", quantity.FormatSigned(moved, 0.001))
 		if math.Abs(moved-share) < 0.02 {
-			return procedure.Diagnosis{Shape: "gravity", Words: words + " It was adjusted elsewhere: that is the whole of it. Adjust the span here."}
+			return procedure.Diagnosis{Shape: "gravity",
+				Words: words + " It was adjusted elsewhere: that is the whole of it. Adjust the span here."}
 		}
 	}
-	return procedure.Diagnosis{Shape: "span", Words: words + " The span, a wrong unit, or a wrong weight entered when it was last adjusted."}
+	return procedure.Diagnosis{Shape: "span", Words: words +
+		" The span, a wrong unit, or a wrong weight entered when it was last adjusted."}
 }
 
 // manyPieces is up to how many pieces every subset of a kit is looked at; of a larger kit

@@ -16,9 +16,17 @@ import (
 // loads are a scale's points, with an error in kg by the load, and by corner.
 func loads(e func(load float64) float64, corners [4]float64, empty float64) procedure.FindingInput {
 	at := func(label string, load, err float64, with map[string]float64) procedure.JudgedPoint {
-		return procedure.JudgedPoint{Label: label, Reference: load, Error: err, U: 0.01, ErrorToLimit: err / 0.1, With: with}
+		return procedure.JudgedPoint{
+			Label:        label,
+			Reference:    load,
+			Error:        err,
+			U:            0.01,
+			ErrorToLimit: err / 0.1,
+			With:         with,
+		}
 	}
-	c := procedure.FindingInput{Points: []procedure.JudgedPoint{at("10 %", 20, e(20), nil), at("25 %", 50, e(50), nil), at("50 %", 100, e(100), nil), at("empty", 0, empty, map[string]float64{"empty": 1})}}
+	c := procedure.FindingInput{Points: []procedure.JudgedPoint{at("10 %", 20, e(20), nil), at("25 %", 50, e(50), nil),
+		at("50 %", 100, e(100), nil), at("empty", 0, empty, map[string]float64{"empty": 1})}}
 	for i, name := range []string{"front left", "front right", "rear right", "rear left"} {
 		c.Points = append(c.Points, at(name, 66, corners[i]+e(66), map[string]float64{"corner": 1}))
 	}
@@ -29,8 +37,14 @@ func TestWhatLoadsLookLike(t *testing.T) {
 	share := func(percent float64) func(float64) float64 {
 		return func(load float64) float64 { return load * percent / 100 }
 	}
-	ridge := map[string]float64{"adjusted_latitude": 56.2, "adjusted_height": 10, "used_latitude": 56.2, "used_height": 1240}
-	moved, err := patientscale.Moved(patientscale.Spot{LatitudeDeg: 56.2, HeightM: 10}, patientscale.Spot{LatitudeDeg: 56.2, HeightM: 1240})
+	ridge := map[string]float64{
+		"adjusted_latitude": 56.2,
+		"adjusted_height":   10,
+		"used_latitude":     56.2,
+		"used_height":       1240,
+	}
+	moved, err := patientscale.Moved(patientscale.Spot{LatitudeDeg: 56.2, HeightM: 10},
+		patientscale.Spot{LatitudeDeg: 56.2, HeightM: 1240})
 	require.NoError(t, err)
 	for name, x := range map[string]struct {
 		c           procedure.FindingInput
@@ -38,11 +52,12 @@ func TestWhatLoadsLookLike(t *testing.T) {
 		shape       string
 		investigate bool
 	}{
-		"a corner":  {loads(share(0), [4]float64{0, 0, 0.4, 0.01}, 0), nil, "corner", true},
-		"zero":      {loads(share(0), [4]float64{}, 0.2), nil, "zero", true},
-		"gravity":   {loads(share(moved), [4]float64{}, 0), ridge, "gravity", false},
-		"span":      {loads(share(0.3), [4]float64{}, 0), ridge, "span", false},
-		"no reason": {loads(func(load float64) float64 { return 0.03 * (load/50 - 1) }, [4]float64{}, 0), nil, "load", false},
+		"a corner": {loads(share(0), [4]float64{0, 0, 0.4, 0.01}, 0), nil, "corner", true},
+		"zero":     {loads(share(0), [4]float64{}, 0.2), nil, "zero", true},
+		"gravity":  {loads(share(moved), [4]float64{}, 0), ridge, "gravity", false},
+		"span":     {loads(share(0.3), [4]float64{}, 0), ridge, "span", false},
+		"no reason": {loads(func(load float64) float64 { return 0.03 * (load/50 - 1) }, [4]float64{}, 0), nil, "load",
+			false},
 	} {
 		t.Run(name, func(t *testing.T) {
 			x.c.Plate = x.plate
@@ -57,18 +72,31 @@ func TestWhatLoadsLookLike(t *testing.T) {
 func TestTheBestWeightsOfAKitAreTaken(t *testing.T) {
 	kit := func(masses ...float64) (all []reference.Certified) {
 		for _, m := range masses {
-			all = append(all, reference.Certified{Quantity: "mass", Piece: fmt.Sprintf("%g kg", m), Value: m, Unit: "kg", U: 1e-5, K: 2})
+			all = append(all, reference.Certified{
+				Quantity: "mass",
+				Piece:    fmt.Sprintf("%g kg", m),
+				Value:    m,
+				Unit:     "kg",
+				U:        1e-5,
+				K:        2,
+			})
 		}
 		return all
 	}
 	load := func(target float64, masses ...float64) procedure.Outcome {
-		out, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{Target: target, Unit: "kg", Shown: "kg", Certified: kit(masses...)})
+		out, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{
+			Target:    target,
+			Unit:      "kg",
+			Shown:     "kg",
+			Certified: kit(masses...),
+		})
 		require.NoError(t, err)
 		return out
 	}
 	assert.Equal(t, "Load 2 × 5 kg", load(10, 6, 5, 5).Do, "the heaviest first would end at 11 kg")
 	assert.Equal(t, "Load 20 kg + 5 kg", load(25, 20, 10, 10, 5, 5).Do)
-	assert.Equal(t, "Load 2 × 20 kg + 10 kg", load(50, 20, 20, 20, 20, 20, 10, 5, 5, 2, 2, 1).Do, "no more pieces than it takes")
+	assert.Equal(t, "Load 2 × 20 kg + 10 kg", load(50, 20, 20, 20, 20, 20, 10, 5, 5, 2, 2, 1).Do,
+		"no more pieces than it takes")
 	rapid.Check(t, func(rt *rapid.T) {
 		masses := rapid.SliceOfN(rapid.SampledFrom([]float64{0.5, 1, 2, 3, 5, 7, 10, 20}), 1, 8).Draw(rt, "kit")
 		target := rapid.Float64Range(0, 60).Draw(rt, "target")

@@ -31,7 +31,8 @@ type Cuvette struct {
 // usual volume, with the best pipette for each, the level that is really there, and how
 // much of a tolerance (percent, above zero) the pipetting takes. Volumes in µL, above
 // zero. Conservation of mass; ISO 8655-2 for the pipettes; JCGM 100.
-func DilutionPlan(assigned, reagent, sample, tolerance float64, multiples []float64, pipettes []Pipette) ([]Cuvette, error) {
+func DilutionPlan(assigned, reagent, sample, tolerance float64, multiples []float64,
+	pipettes []Pipette) ([]Cuvette, error) {
 	switch {
 	case !(assigned > 0):
 		return nil, fmt.Errorf("the assigned value must be above zero, it is %g", assigned)
@@ -55,7 +56,16 @@ func DilutionPlan(assigned, reagent, sample, tolerance float64, multiples []floa
 		if err != nil {
 			return nil, fmt.Errorf("level %g: %w", k, err)
 		}
-		c := Cuvette{Multiple: k, SampleUL: volume, ReagentUL: reagent, SampleBy: by, ReagentBy: reagentBy, Strokes: strokes, Share: share, Level: assigned * share}
+		c := Cuvette{
+			Multiple:  k,
+			SampleUL:  volume,
+			ReagentUL: reagent,
+			SampleBy:  by,
+			ReagentBy: reagentBy,
+			Strokes:   strokes,
+			Share:     share,
+			Level:     assigned * share,
+		}
 		c.UPercent = 100 * math.Hypot(reagent/(reagent+volume)*u/volume, uReagent/(reagent+volume))
 		c.OfTolerance = c.UPercent / tolerance
 		plan = append(plan, c)

@@ -10,7 +10,8 @@ import (
 )
 
 func TestADilutionPlanChoosesPipettesAndKnowsTheRealLevel(t *testing.T) {
-	pipettes := []photometer.Pipette{{Tag: "PP-1", From: 10, To: 100, U: 0.8}, {Tag: "PP-2", From: 100, To: 1000, U: 4}, {Tag: "PP-0", From: 2, To: 20, U: 0.2}}
+	pipettes := []photometer.Pipette{{Tag: "PP-1", From: 10, To: 100, U: 0.8}, {Tag: "PP-2", From: 100, To: 1000, U: 4},
+		{Tag: "PP-0", From: 2, To: 20, U: 0.2}}
 	plan, err := photometer.DilutionPlan(5.61, 1000, 10, 5, []float64{1, 2, 4, 6}, pipettes)
 	require.NoError(t, err)
 	require.Len(t, plan, 5)
@@ -24,7 +25,8 @@ func TestADilutionPlanChoosesPipettesAndKnowsTheRealLevel(t *testing.T) {
 	}
 	assert.InDelta(t, 100*math.Hypot(1000./1010*0.2/10, 4./1010), plan[1].UPercent, 1e-9)
 	assert.Less(t, plan[4].UPercent, plan[3].UPercent, "a larger volume is pipetted better")
-	for words, bad := range map[string][]photometer.Pipette{"no pipette covers": {{Tag: "PP-2", From: 100, To: 1000, U: 4}}, "needs a range": {{Tag: "PP-9"}}} {
+	for words, bad := range map[string][]photometer.Pipette{"no pipette covers": {{Tag: "PP-2", From: 100, To: 1000,
+		U: 4}}, "needs a range": {{Tag: "PP-9"}}} {
 		_, err := photometer.DilutionPlan(5.61, 1000, 10, 5, []float64{1}, bad)
 		assert.ErrorContains(t, err, words)
 	}

@@ -39,8 +39,14 @@ func effectiveLevel(in procedure.Input) (procedure.Outcome, error) {
 	level := c.Value * per * share
 	terms := c.Terms("Calibrator", per*share, in.Years)
 	// What a pipette of one per cent at this volume does to the level.
-	terms = append(terms, uncertainty.Term{Name: "Pipetting, one per cent of the volume", Distribution: uncertainty.Normal, Width: level * 0.01 * reagent / (reagent + multiple*sample), K: 1})
-	return procedure.Outcome{Reference: level, Unit: in.Shown, Factor: factor, Terms: terms, Do: fmt.Sprintf("Pipette %g µL of the calibrator into %g µL of reagent", multiple*sample, reagent),
+	terms = append(terms, uncertainty.Term{
+		Name:         "Pipetting, one per cent of the volume",
+		Distribution: uncertainty.Normal,
+		Width:        level * 0.01 * reagent / (reagent + multiple*sample),
+		K:            1,
+	})
+	return procedure.Outcome{Reference: level, Unit: in.Shown, Factor: factor, Terms: terms,
+		Do:      fmt.Sprintf("Pipette %g µL of the calibrator into %g µL of reagent", multiple*sample, reagent),
 		Formula: fmt.Sprintf("level = assigned · k·(R+v) ÷ (R+k·v) = assigned · %.4f", share)}, nil
 }
 
@@ -50,17 +56,22 @@ const calibration = "calibration"
 // photometry tells a curve that bends at its top from levels that are all low, and from
 // scatter. Points of filters say filter (1), levels their multiple.
 func photometry(c procedure.FindingInput) procedure.Diagnosis {
-	levels := slices.DeleteFunc(slices.Clone(c.Points), func(p procedure.JudgedPoint) bool { return p.With["multiple"] == 0 })
+	levels := slices.DeleteFunc(slices.Clone(c.Points),
+		func(p procedure.JudgedPoint) bool { return p.With["multiple"] == 0 })
 	filters := procedure.Marked(c.Points, "filter")
 	for _, p := range filters {
 		if math.Abs(p.ErrorToLimit) > 1 {
-			return procedure.Diagnosis{Shape: "lamp", Investigate: true, Words: fmt.Sprintf("%s is outside its limit by itself, without any reagent: the lamp, the filter wheel, or dirt in the light’s way.", p.Label)}
+			return procedure.Diagnosis{Shape: "lamp", Investigate: true,
+				Words: fmt.Sprintf("%s is outside its limit by itself, without any reagent: the lamp, the filter wheel, or dirt in the light’s way.", p.Label)}
 		}
 	}
 	if len(levels) < 3 {
 		return procedure.Diagnosis{Shape: "unknown", Words: "Three levels at least tell a bend from a wrong factor."}
 	}
-	slices.SortFunc(levels, func(a, b procedure.JudgedPoint) int { return int(a.With["multiple"] - b.With["multiple"]) })
+	slices.SortFunc(levels, func(a, b procedure.JudgedPoint) int {
+		return int(a.With["multiple"] -
+			b.With["multiple"])
+	})
 	lowest, mid, top := levels[0].Percent(), 0.0, levels[len(levels)-1].Percent()
 	least, most := math.Inf(1), math.Inf(-1)
 	falling := true
@@ -76,13 +87,18 @@ func photometry(c procedure.FindingInput) procedure.Diagnosis {
 	switch {
 	case err == nil && math.Abs(line.Intercept) > 0.03*at[0] && math.Abs(line.Slope) < 0.025:
 		return procedure.Diagnosis{Shape: "offset", Investigate: c.Choices[calibration] == "one-point",
-			Words: words + " The same amount at every level: the blank, or the reagent’s own colour. A one-point calibration does not mend it; two points do."}
+			Words: words +
+				" The same amount at every level: the blank, or the reagent’s own colour. A one-point calibration does not mend it; two points do."}
 	case falling && top < lowest-4 && mid > top+2:
-		return procedure.Diagnosis{Shape: "bend", Investigate: true, Words: words + " The curve bends at the top: the volume was not taken into account, the reagent is used up, or light strays."}
+		return procedure.Diagnosis{Shape: "bend", Investigate: true,
+			Words: words +
+				" The curve bends at the top: the volume was not taken into account, the reagent is used up, or light strays."}
 	case most-least < 3 && math.Abs(most+least)/2 > 3:
-		return procedure.Diagnosis{Shape: "factor", Words: words + " Every level alike: the calibrator has aged, the temperature is wrong, or the factor."}
+		return procedure.Diagnosis{Shape: "factor",
+			Words: words + " Every level alike: the calibrator has aged, the temperature is wrong, or the factor."}
 	case most-least > 8:
-		return procedure.Diagnosis{Shape: "scatter", Investigate: true, Words: words + " The levels scatter: drops on the tip, bubbles, or not mixed."}
+		return procedure.Diagnosis{Shape: "scatter", Investigate: true,
+			Words: words + " The levels scatter: drops on the tip, bubbles, or not mixed."}
 	}
 	return procedure.Diagnosis{Shape: "none", Words: words}
 }
@@ -105,7 +121,8 @@ func OnePoint(standard Calibrator, blank float64) (Curve, error) {
 func TwoPoint(low, high Calibrator) (Curve, error) {
 	rise := high.Absorbance - low.Absorbance
 	if rise == 0 || math.IsNaN(rise) || math.IsInf(rise, 0) {
-		return Curve{}, fmt.Errorf("blank or calibrators have the same absorbance (%g): no curve goes through them", low.Absorbance)
+		return Curve{}, fmt.Errorf("blank or calibrators have the same absorbance (%g): no curve goes through them",
+			low.Absorbance)
 	}
 	slope := (high.Concentration - low.Concentration) / rise
 	return Curve{Intercept: low.Concentration - slope*low.Absorbance, Slope: slope}, nil
@@ -122,7 +139,8 @@ func Recovery(found, assigned float64) (float64, error) {
 // zero). Conservation of mass.
 func EffectiveLevel(multiple, reagent, sample float64) (float64, error) {
 	if !(multiple > 0 && reagent > 0 && sample > 0) {
-		return 0, fmt.Errorf("the multiple (%g), the reagent volume (%g) and the sample volume (%g) must be above zero", multiple, reagent, sample)
+		return 0, fmt.Errorf("the multiple (%g), the reagent volume (%g) and the sample volume (%g) must be above zero",
+			multiple, reagent, sample)
 	}
 	return multiple * (reagent + sample) / (reagent + multiple*sample), nil
 }

@@ -10,5 +10,13 @@ func Setting(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	set := in.Target * factor
-	return procedure.Outcome{Reference: set, Indicated: set, Unit: in.Shown, Factor: factor, Terms: c.Terms("Reference instrument", per, in.Years), ReadsReference: true, Formula: "error = set − measured"}, nil
+	return procedure.Outcome{
+		Reference:      set,
+		Indicated:      set,
+		Unit:           in.Shown,
+		Factor:         factor,
+		Terms:          c.Terms("Reference instrument", per, in.Years),
+		ReadsReference: true,
+		Formula:        "error = set − measured",
+	}, nil
 }

@@ -29,7 +29,13 @@ func syringe(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	volume := c.Value * per
-	return procedure.Outcome{Reference: volume, Unit: in.Shown, Factor: factor, Terms: c.Terms("Syringe", per, in.Years), Formula: "error = mean volume of the strokes that count − volume of the syringe"}, nil
+	return procedure.Outcome{
+		Reference: volume,
+		Unit:      in.Shown,
+		Factor:    factor,
+		Terms:     c.Terms("Syringe", per, in.Years),
+		Formula:   "error = mean volume of the strokes that count − volume of the syringe",
+	}, nil
 }
 
 // strokes takes the last whole strokes of a point's direction that count: in their
@@ -45,7 +51,13 @@ func strokes(in procedure.CaptureInput) procedure.LiveReading {
 	for i, s := range trace {
 		flow[i] = s.V
 	}
-	want := signal.Technique{Low: in.With["low"], High: in.With["high"], Pause: in.With["pause"], Impact: in.With["impact"], LeastVolume: in.With["least"]}
+	want := signal.Technique{
+		Low:         in.With["low"],
+		High:        in.With["high"],
+		Pause:       in.With["pause"],
+		Impact:      in.With["impact"],
+		LeastVolume: in.With["least"],
+	}
 	found := signal.StrokesAbout(flow, in.Rate, signal.RestLevel(flow), want)
 	made := ofDirection(found, in.With["direction"])
 	live := procedure.LiveReading{Figures: map[string]any{"strokes": made}}
@@ -79,7 +91,8 @@ func ofDirection(found []signal.Stroke, direction float64) []signal.Stroke {
 }
 
 // judgeStrokes says whether the strokes that count are enough, and alike.
-func judgeStrokes(l procedure.LiveReading, made int, volumes []float64, in procedure.CaptureInput) procedure.LiveReading {
+func judgeStrokes(l procedure.LiveReading, made int, volumes []float64,
+	in procedure.CaptureInput) procedure.LiveReading {
 	if len(volumes) == 0 {
 		l.Why = "no stroke that counts yet"
 		return l
@@ -112,10 +125,13 @@ const bodyConditionsLow, bodyConditionsHigh = 6, 12
 
 // strokePattern tells a common error from one of a direction or of the fast strokes.
 func strokePattern(c procedure.FindingInput) procedure.Diagnosis {
-	points := slices.DeleteFunc(slices.Clone(c.Points), func(p procedure.JudgedPoint) bool { return p.With["direction"] == 0 })
+	points := slices.DeleteFunc(slices.Clone(c.Points),
+		func(p procedure.JudgedPoint) bool { return p.With["direction"] == 0 })
 	for _, p := range c.Points {
 		if p.With["direction"] == 0 && math.Abs(p.ErrorToLimit) > 1 {
-			return procedure.Diagnosis{Shape: "zero", Words: fmt.Sprintf("Flow at rest stands at %s: it was not zeroed, and every volume carries it.", quantity.FormatSigned(p.Error, 0.01))}
+			return procedure.Diagnosis{Shape: "zero",
+				Words: fmt.Sprintf("Flow at rest stands at %s: it was not zeroed, and every volume carries it.",
+					quantity.FormatSigned(p.Error, 0.01))}
 		}
 	}
 	if !slices.ContainsFunc(points, procedure.JudgedPoint.Significant) {
@@ -132,13 +148,21 @@ func strokePattern(c procedure.FindingInput) procedure.Diagnosis {
 	rest := spreadOf(points, func(p procedure.JudgedPoint) bool { return p.With["low"] < top })
 	switch {
 	case all.width < 2 && all.mean > bodyConditionsLow && all.mean < bodyConditionsHigh:
-		return procedure.Diagnosis{Shape: "conditions", Words: fmt.Sprintf("Every stroke reads about %.1f %% too much: as much as body conditions left on would give.", all.mean), Investigate: true}
+		return procedure.Diagnosis{Shape: "conditions",
+			Words: fmt.Sprintf("Every stroke reads about %.1f %% too much: as much as body conditions left on would give.", all.mean), Investigate: true}
 	case all.width < 2:
-		return procedure.Diagnosis{Shape: "alike", Words: fmt.Sprintf("Every stroke is off by about the same: %+.1f %%.", all.mean)}
+		return procedure.Diagnosis{Shape: "alike",
+			Words: fmt.Sprintf("Every stroke is off by about the same: %+.1f %%.", all.mean)}
 	case out.n > 0 && back.n > 0 && math.Max(out.width, back.width) < 2 && math.Abs(out.mean-back.mean) > 2:
-		return procedure.Diagnosis{Shape: "direction", Words: fmt.Sprintf("One direction is off: injected %+.1f %%, withdrawn %+.1f %%.", out.mean, back.mean), Investigate: true}
+		return procedure.Diagnosis{Shape: "direction",
+			Words: fmt.Sprintf("One direction is off: injected %+.1f %%, withdrawn %+.1f %%.", out.mean,
+				back.mean),
+			Investigate: true}
 	case rest.n > 0 && math.Max(fast.width, rest.width) < 2 && math.Abs(fast.mean-rest.mean) > 2:
-		return procedure.Diagnosis{Shape: "fast", Words: fmt.Sprintf("Only the fast strokes are off: %+.1f %%, the others %+.1f %%.", fast.mean, rest.mean), Investigate: true}
+		return procedure.Diagnosis{Shape: "fast",
+			Words: fmt.Sprintf("Only the fast strokes are off: %+.1f %%, the others %+.1f %%.", fast.mean,
+				rest.mean),
+			Investigate: true}
 	}
 	return procedure.Diagnosis{Shape: "mixed", Words: "The strokes are off by different amounts."}
 }

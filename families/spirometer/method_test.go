@@ -15,7 +15,13 @@ import (
 // strokes are six points of a spirometer with errors in percent: slow, medium and fast, injected and withdrawn in turn.
 func strokes(percent ...float64) (points []procedure.JudgedPoint) {
 	for i, e := range percent {
-		points = append(points, procedure.JudgedPoint{Label: "p", Reference: 3, Error: 0.03 * e, U: 0.015, With: map[string]float64{"low": []float64{0.5, 1.5, 5}[i/2], "direction": []float64{1, -1}[i%2]}})
+		points = append(points, procedure.JudgedPoint{
+			Label:     "p",
+			Reference: 3,
+			Error:     0.03 * e,
+			U:         0.015,
+			With:      map[string]float64{"low": []float64{0.5, 1.5, 5}[i/2], "direction": []float64{1, -1}[i%2]},
+		})
 	}
 	return points
 }
@@ -55,7 +61,14 @@ func TestAStrokeWithAGapIsNoStroke(t *testing.T) {
 		add(1, rest)
 	}
 	reader := spirometer.Catalogue.Captures["strokes"]
-	in := procedure.CaptureInput{Channels: []string{"FLOW"}, Traces: map[string][]signal.Sample{"FLOW": trace}, Rate: 100, Count: 3, Limit: 0.045, With: map[string]float64{"low": 0.5, "high": 1.5, "direction": 1, "pause": 0.5}}
+	in := procedure.CaptureInput{
+		Channels: []string{"FLOW"},
+		Traces:   map[string][]signal.Sample{"FLOW": trace},
+		Rate:     100,
+		Count:    3,
+		Limit:    0.045,
+		With:     map[string]float64{"low": 0.5, "high": 1.5, "direction": 1, "pause": 0.5},
+	}
 	whole := reader.Read(in)
 	require.True(t, whole.Steady, whole.Why)
 	assert.InDelta(t, 3, *whole.Value, 0.01)

@@ -57,7 +57,8 @@ func ventilatedVolume(in procedure.Input) (procedure.Outcome, error) {
 	if !in.Ambient.Recorded {
 		return out, fmt.Errorf("the room conditions are not recorded yet")
 	}
-	if out.UnitsPerReading, err = conditionFactor(in.Choices[analyserCondition], in.Choices[ventilatorCondition], in.Ambient); err != nil {
+	if out.UnitsPerReading, err = conditionFactor(in.Choices[analyserCondition], in.Choices[ventilatorCondition],
+		in.Ambient); err != nil {
 		return out, err
 	}
 	for i := range out.Terms {
@@ -65,10 +66,17 @@ func ventilatedVolume(in procedure.Input) (procedure.Outcome, error) {
 	}
 	warmer := in.Ambient
 	warmer.TemperatureC++
-	if other, err := conditionFactor(in.Choices[analyserCondition], in.Choices[ventilatorCondition], warmer); err == nil && other != out.UnitsPerReading {
-		out.Terms = append(out.Terms, uncertainty.Term{Name: "Gas temperature, within 1 K", Distribution: uncertainty.Rectangular, Width: 1, Sensitivity: out.Indicated * (other - out.UnitsPerReading) / out.UnitsPerReading})
+	if other, err := conditionFactor(in.Choices[analyserCondition], in.Choices[ventilatorCondition], warmer); err ==
+		nil && other != out.UnitsPerReading {
+		out.Terms = append(out.Terms, uncertainty.Term{
+			Name:         "Gas temperature, within 1 K",
+			Distribution: uncertainty.Rectangular,
+			Width:        1,
+			Sensitivity:  out.Indicated * (other - out.UnitsPerReading) / out.UnitsPerReading,
+		})
 	}
-	out.Formula = fmt.Sprintf("error = set − measured · %.4f, from %s to %s", out.UnitsPerReading, in.Choices[analyserCondition], in.Choices[ventilatorCondition])
+	out.Formula = fmt.Sprintf("error = set − measured · %.4f, from %s to %s", out.UnitsPerReading,
+		in.Choices[analyserCondition], in.Choices[ventilatorCondition])
 	return out, nil
 }
 
@@ -95,7 +103,12 @@ func ventilation(in procedure.CaptureInput, of func(signal.Ventilated) float64) 
 		return procedure.LiveReading{Why: "flow and pressure are needed"}
 	}
 	flow := signal.Unbroken(in.Trace(), in.Rate)
-	trigger := signal.Trigger{Start: in.With["start"], End: in.With["end"], Delay: in.With["delay"], Bias: in.With["bias"]}
+	trigger := signal.Trigger{
+		Start: in.With["start"],
+		End:   in.With["end"],
+		Delay: in.With["delay"],
+		Bias:  in.With["bias"],
+	}
 	breaths := signal.Ventilation(flow, in.Traces[in.Channels[1]], trigger)
 	if len(breaths) > 0 {
 		breaths = breaths[1:] // the first after a change of settings is still on its way
@@ -146,13 +159,19 @@ func timeToAlarm(in procedure.CaptureInput) procedure.LiveReading {
 	for _, s := range trace {
 		if s.V > 0.5 {
 			after := s.T - trace[0].T
-			live := procedure.LiveReading{Value: &after, Values: []float64{after}, Steady: true, Why: fmt.Sprintf("the alarm came after %.1f s", after)}
+			live := procedure.LiveReading{
+				Value:  &after,
+				Values: []float64{after},
+				Steady: true,
+				Why:    fmt.Sprintf("the alarm came after %.1f s", after),
+			}
 			live.Detail = live.Why
 			return live
 		}
 	}
 	waited := trace[len(trace)-1].T - trace[0].T
-	live := procedure.LiveReading{Value: &waited, Values: []float64{waited}, Why: fmt.Sprintf("no alarm for %.1f s", waited)}
+	live := procedure.LiveReading{Value: &waited, Values: []float64{waited},
+		Why: fmt.Sprintf("no alarm for %.1f s", waited)}
 	if patience := in.With["patience"]; patience > 0 && waited >= patience {
 		live.Steady, live.Detail = true, fmt.Sprintf("no alarm within %.0f s", patience)
 	}
@@ -184,7 +203,8 @@ func pressureHold(in procedure.CaptureInput) procedure.LiveReading {
 		return live
 	}
 	live.Steady, live.Why = true, fmt.Sprintf("held for %.0f s", hold)
-	live.Detail = fmt.Sprintf("pressure fell by %.2f cmH2O/s at %.1f mL/cmH2O", math.Max(0, -s.Slope), in.With["compliance"])
+	live.Detail = fmt.Sprintf("pressure fell by %.2f cmH2O/s at %.1f mL/cmH2O", math.Max(0, -s.Slope),
+		in.With["compliance"])
 	return live
 }
 
@@ -199,20 +219,25 @@ func ventilationPattern(c procedure.FindingInput) procedure.Diagnosis {
 	volumes := ofMeasure(c.Points, "vt")
 	pressures := append(ofMeasure(c.Points, "peep"), ofMeasure(c.Points, "peak")...)
 	if low, high, ok := lostWithPressure(volumes); ok {
-		return procedure.Diagnosis{Shape: "leak", Investigate: true, Words: fmt.Sprintf("More is lost the higher the pressure: of the same volume %s %% at low and %s %% at high PEEP. A leak, or the compressible volume of the circuit.", quantity.Format(100*low, 0.1), quantity.Format(100*high, 0.1))}
+		return procedure.Diagnosis{Shape: "leak", Investigate: true,
+			Words: fmt.Sprintf("More is lost the higher the pressure: of the same volume %s %% at low and %s %% at high PEEP. A leak, or the compressible volume of the circuit.", quantity.Format(100*low, 0.1), quantity.Format(100*high, 0.1))}
 	}
 	switch shape, size := volumeShape(volumes); shape {
 	case "factor":
 		return explain(c, size)
 	case "offset":
-		return procedure.Diagnosis{Shape: "offset", Investigate: true, Words: fmt.Sprintf("Every volume is off by about the same %s mL, whatever is set: the analyser was not zeroed.", quantity.FormatSigned(size, 1))}
+		return procedure.Diagnosis{Shape: "offset", Investigate: true,
+			Words: fmt.Sprintf("Every volume is off by about the same %s mL, whatever is set: the analyser was not zeroed.", quantity.FormatSigned(size, 1))}
 	}
 	if offset, ok := common(pressures); ok {
-		return procedure.Diagnosis{Shape: "offset", Investigate: true, Words: fmt.Sprintf("Every pressure reads %s cmH₂O off, whatever is set: the analyser was not zeroed.", quantity.FormatSigned(-offset, 0.1))}
+		return procedure.Diagnosis{Shape: "offset", Investigate: true,
+			Words: fmt.Sprintf("Every pressure reads %s cmH₂O off, whatever is set: the analyser was not zeroed.",
+				quantity.FormatSigned(-offset, 0.1))}
 	}
 	for _, p := range c.Points {
 		if math.Abs(p.ErrorToLimit) > 1 {
-			return procedure.Diagnosis{Shape: "ventilator", Words: p.Label + " is off by itself: nothing in the set-up explains it."}
+			return procedure.Diagnosis{Shape: "ventilator",
+				Words: p.Label + " is off by itself: nothing in the set-up explains it."}
 		}
 	}
 	return procedure.Diagnosis{Shape: "none", Words: "Nothing in the errors points to the set-up."}
@@ -296,12 +321,18 @@ func common(points []procedure.JudgedPoint) (float64, bool) {
 	return mean, math.Abs(mean) > u && high-low < math.Abs(mean)
 }
 
-var mixtureWords = map[string]string{"air": "air", "O2": "pure oxygen", "N2O/O2": "nitrous oxide and oxygen", "heliox": "helium and oxygen"}
+var mixtureWords = map[string]string{
+	"air":    "air",
+	"O2":     "pure oxygen",
+	"N2O/O2": "nitrous oxide and oxygen",
+	"heliox": "helium and oxygen",
+}
 
 // explain names what would make every volume read as much of what is set as they do.
 func explain(c procedure.FindingInput, factor float64) procedure.Diagnosis {
 	seen := procedure.Diagnosis{Shape: "condition", Investigate: true}
-	words := fmt.Sprintf("Every volume is off by one factor: %s %% of what is set is measured.", quantity.Format(100*factor, 0.1))
+	words := fmt.Sprintf("Every volume is off by one factor: %s %% of what is set is measured.",
+		quantity.Format(100*factor, 0.1))
 	type candidate struct {
 		words string
 		makes float64
@@ -311,19 +342,23 @@ func explain(c procedure.FindingInput, factor float64) procedure.Diagnosis {
 	for _, name := range []string{"ATP", "ATPD", "ATPS", "BTPS", "STPD", "STPD20", "STPD21"} {
 		// Read at another condition than recorded, the analyser shows less or more of it.
 		if makes, err := conditionFactor(recorded, name, c.Ambient); err == nil && name != recorded {
-			all = append(all, candidate{fmt.Sprintf("the analyser set to %s, not to %s as recorded", name, recorded), makes})
+			all = append(all, candidate{fmt.Sprintf("the analyser set to %s, not to %s as recorded", name, recorded),
+				makes})
 		}
 		if makes, err := conditionFactor(name, ventilator, c.Ambient); err == nil && name != ventilator {
-			all = append(all, candidate{fmt.Sprintf("the ventilator stating volumes in %s, not in %s as recorded", name, ventilator), makes})
+			all = append(all, candidate{fmt.Sprintf("the ventilator stating volumes in %s, not in %s as recorded", name,
+				ventilator), makes})
 		}
 	}
 	set := c.Choices[mixtureSet]
 	for _, name := range gas.Mixtures() {
 		if makes, err := gas.Misread(set, name); err == nil && name != set {
-			all = append(all, candidate{fmt.Sprintf("the analyser set to %s while %s flows", mixtureWords[name], mixtureWords[set]), makes})
+			all = append(all, candidate{fmt.Sprintf("the analyser set to %s while %s flows", mixtureWords[name],
+				mixtureWords[set]), makes})
 		}
 		if makes, err := gas.Misread(name, set); err == nil && name != set {
-			all = append(all, candidate{fmt.Sprintf("%s flowing, not %s as recorded", mixtureWords[name], mixtureWords[set]), makes})
+			all = append(all, candidate{fmt.Sprintf("%s flowing, not %s as recorded", mixtureWords[name],
+				mixtureWords[set]), makes})
 		}
 	}
 	slices.SortStableFunc(all, func(a, b candidate) int {
@@ -331,12 +366,14 @@ func explain(c procedure.FindingInput, factor float64) procedure.Diagnosis {
 	})
 	for _, k := range all {
 		if math.Abs(k.makes-factor) < 0.012 && len(seen.Lines) < 4 {
-			seen.Lines = append(seen.Lines, fmt.Sprintf("%s would give %s %%", k.words, quantity.Format(100*k.makes, 0.1)))
+			seen.Lines = append(seen.Lines, fmt.Sprintf("%s would give %s %%", k.words,
+				quantity.Format(100*k.makes, 0.1)))
 		}
 	}
 	if len(seen.Lines) == 0 {
 		seen.Shape, seen.Investigate = "factor", false
-		seen.Words = words + " No gas condition or mixture explains it: look at the ventilator’s own flow sensor, and at the analyser’s."
+		seen.Words = words +
+			" No gas condition or mixture explains it: look at the ventilator’s own flow sensor, and at the analyser’s."
 		return seen
 	}
 	first, _, _ := strings.Cut(seen.Lines[0], " would give")

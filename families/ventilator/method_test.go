@@ -18,8 +18,10 @@ import (
 var Room = procedure.Ambient{TemperatureC: 21.4, PressureHPa: 1008, HumidityPercent: 46, Recorded: true}
 
 func volumeAt(target, analyser string, readings ...float64) (procedure.Outcome, error) {
-	return ventilator.Catalogue.Methods["ventilated-volume"].Evaluate(procedure.Input{Target: 500, Unit: "mL", Shown: "mL", Readings: readings, Resolution: 1, Ambient: Room,
-		Certified: []reference.Certified{{Quantity: "volume", From: 20, To: 2000, Unit: "mL", U: 10, K: 2}}, Choices: map[string]string{"analyser_condition": analyser, "ventilator_condition": target}})
+	return ventilator.Catalogue.Methods["ventilated-volume"].Evaluate(procedure.Input{Target: 500, Unit: "mL",
+		Shown: "mL", Readings: readings, Resolution: 1, Ambient: Room,
+		Certified: []reference.Certified{{Quantity: "volume", From: 20, To: 2000, Unit: "mL", U: 10, K: 2}},
+		Choices:   map[string]string{"analyser_condition": analyser, "ventilator_condition": target}})
 }
 
 func TestAVolumeIsStatedWhereTheVentilatorStatesIt(t *testing.T) {
@@ -44,10 +46,19 @@ func TestAVolumeIsStatedWhereTheVentilatorStatesIt(t *testing.T) {
 
 // volumes are what an analyser read of 100 to 800 mL, by a function of what was set.
 func volumes(read func(set, peep float64) float64) procedure.FindingInput {
-	c := procedure.FindingInput{Ambient: Room, Choices: map[string]string{"analyser_condition": "BTPS", "ventilator_condition": "BTPS", "mixture_set": "air"}}
+	c := procedure.FindingInput{Ambient: Room, Choices: map[string]string{"analyser_condition": "BTPS",
+		"ventilator_condition": "BTPS", "mixture_set": "air"}}
 	for _, p := range [][2]float64{{100, 5}, {300, 5}, {500, 5}, {500, 15}, {800, 5}} {
 		measured := read(p[0], p[1])
-		c.Points = append(c.Points, procedure.JudgedPoint{Label: fmt.Sprintf("%g mL", p[0]), Measure: "vt", With: map[string]float64{"peep": p[1]}, Reference: measured, Error: p[0] - measured, U: 4, ErrorToLimit: (p[0] - measured) / (4 + 0.15*p[0])})
+		c.Points = append(c.Points, procedure.JudgedPoint{
+			Label:        fmt.Sprintf("%g mL", p[0]),
+			Measure:      "vt",
+			With:         map[string]float64{"peep": p[1]},
+			Reference:    measured,
+			Error:        p[0] - measured,
+			U:            4,
+			ErrorToLimit: (p[0] - measured) / (4 + 0.15*p[0]),
+		})
 	}
 	return c
 }
@@ -60,12 +71,15 @@ func TestWhatExplainsTheVolumes(t *testing.T) {
 		shape string
 		words string
 	}{
-		"right":     {func(set, _ float64) float64 { return set }, "none", "Nothing"},
-		"condition": {func(set, _ float64) float64 { return 0.826 * set }, "condition", "the analyser set to STPD, not to BTPS as recorded"},
-		"mixture":   {func(set, _ float64) float64 { return misread * set }, "condition", "helium"},
-		"factor":    {func(set, _ float64) float64 { return 0.7 * set }, "factor", "No gas condition or mixture explains it"},
-		"offset":    {func(set, _ float64) float64 { return set + 20 }, "offset", "not zeroed"},
-		"leak":      {func(set, peep float64) float64 { return set - 0.008*set*(peep+set/100) }, "leak", "the higher the pressure"},
+		"right": {func(set, _ float64) float64 { return set }, "none", "Nothing"},
+		"condition": {func(set, _ float64) float64 { return 0.826 * set }, "condition",
+			"the analyser set to STPD, not to BTPS as recorded"},
+		"mixture": {func(set, _ float64) float64 { return misread * set }, "condition", "helium"},
+		"factor": {func(set, _ float64) float64 { return 0.7 * set }, "factor",
+			"No gas condition or mixture explains it"},
+		"offset": {func(set, _ float64) float64 { return set + 20 }, "offset", "not zeroed"},
+		"leak": {func(set, peep float64) float64 { return set - 0.008*set*(peep+set/100) }, "leak",
+			"the higher the pressure"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			seen, ok := ventilator.Catalogue.Patterns["ventilation"].Diagnose(volumes(c.read))
@@ -77,15 +91,31 @@ func TestWhatExplainsTheVolumes(t *testing.T) {
 	}
 	c := procedure.FindingInput{Ambient: Room}
 	for i, set := range []float64{0, 5, 10, 20} {
-		c.Points = append(c.Points, procedure.JudgedPoint{Label: fmt.Sprint("PEEP ", set), Measure: "peep", Reference: set + 1.5, Error: -1.5 + 0.01*float64(i), U: 0.3, ErrorToLimit: -0.7})
+		c.Points = append(c.Points, procedure.JudgedPoint{
+			Label:        fmt.Sprint("PEEP ", set),
+			Measure:      "peep",
+			Reference:    set + 1.5,
+			Error:        -1.5 + 0.01*float64(i),
+			U:            0.3,
+			ErrorToLimit: -0.7,
+		})
 	}
 	seen, _ := ventilator.Catalogue.Patterns["ventilation"].Diagnose(c)
 	assert.Equal(t, "offset", seen.Shape, seen.Words)
 }
 
-func look(kind string, with map[string]float64, traces map[string][]signal.Sample, channels ...string) procedure.LiveReading {
+func look(kind string, with map[string]float64, traces map[string][]signal.Sample,
+	channels ...string) procedure.LiveReading {
 	r := families.Catalogue().Captures[kind]
-	return r.Look(procedure.CaptureInput{Channels: channels, Traces: traces, Rate: 10, Limit: 1, Count: 1, Seconds: 3, With: with}, 1)
+	return r.Look(procedure.CaptureInput{
+		Channels: channels,
+		Traces:   traces,
+		Rate:     10,
+		Limit:    1,
+		Count:    1,
+		Seconds:  3,
+		With:     with,
+	}, 1)
 }
 
 func level(from, to, value float64) (trace []signal.Sample) {
@@ -100,20 +130,24 @@ func TestReadersOfTheFlowAnalyser(t *testing.T) {
 	live := look("time-to-alarm", nil, map[string][]signal.Sample{"ALARM": alarm}, "ALARM")
 	require.True(t, live.Steady)
 	assert.InDelta(t, 6, *live.Value, 0.11)
-	mute := look("time-to-alarm", map[string]float64{"patience": 30}, map[string][]signal.Sample{"ALARM": level(0, 20, 0)}, "ALARM")
+	mute := look("time-to-alarm", map[string]float64{"patience": 30},
+		map[string][]signal.Sample{"ALARM": level(0, 20, 0)}, "ALARM")
 	assert.False(t, mute.Steady)
 	assert.Contains(t, mute.Why, "no alarm for 19.9 s")
-	gone := look("time-to-alarm", map[string]float64{"patience": 30}, map[string][]signal.Sample{"ALARM": level(0, 31, 0)}, "ALARM")
+	gone := look("time-to-alarm", map[string]float64{"patience": 30},
+		map[string][]signal.Sample{"ALARM": level(0, 31, 0)}, "ALARM")
 	assert.True(t, gone.Steady, "none is a reading too, once the patience is over")
 
 	var falling []signal.Sample
 	for t := 0.0; t < 12; t += 0.1 {
 		falling = append(falling, signal.Sample{T: t, V: 40 - 0.5*t})
 	}
-	leak := look("pressure-hold", map[string]float64{"compliance": 2, "hold": 8}, map[string][]signal.Sample{"P": falling}, "P")
+	leak := look("pressure-hold", map[string]float64{"compliance": 2, "hold": 8},
+		map[string][]signal.Sample{"P": falling}, "P")
 	require.True(t, leak.Steady, leak.Why)
 	assert.InDelta(t, 2*0.5*60/1000, *leak.Value, 1e-6, "C · Δp ÷ Δt")
-	early := look("pressure-hold", map[string]float64{"compliance": 2, "hold": 8}, map[string][]signal.Sample{"P": falling[:50]}, "P")
+	early := look("pressure-hold", map[string]float64{"compliance": 2, "hold": 8},
+		map[string][]signal.Sample{"P": falling[:50]}, "P")
 	assert.False(t, early.Steady)
 
 	with := map[string]float64{"flow": 8, "seconds": 10}
@@ -131,6 +165,7 @@ func TestReadersOfTheFlowAnalyser(t *testing.T) {
 
 func TestAReaderOfItsOwnUnitsGivesTheDevices(t *testing.T) {
 	r := ventilator.Catalogue.Captures["time-to-alarm"]
-	live := r.Look(procedure.CaptureInput{Channels: []string{"A"}, Traces: map[string][]signal.Sample{"A": append(level(0, 6, 0), level(6, 7, 1)...)}}, 1000)
+	live := r.Look(procedure.CaptureInput{Channels: []string{"A"},
+		Traces: map[string][]signal.Sample{"A": append(level(0, 6, 0), level(6, 7, 1)...)}}, 1000)
 	assert.InDelta(t, 6000, live.Values[0], 110, "seconds in, milliseconds out")
 }

@@ -109,13 +109,16 @@ func zoneMap(c procedure.FindingInput) procedure.Diagnosis {
 			right = append(right, p.Reference)
 		}
 	}
-	seen := procedure.Diagnosis{Shape: "map", Words: fmt.Sprintf("The compartments lie between %s and %s; the furthest off is %s.", quantity.Format(low, 0.01), quantity.Format(high, 0.01), worst.Label)}
+	seen := procedure.Diagnosis{Shape: "map",
+		Words: fmt.Sprintf("The compartments lie between %s and %s; the furthest off is %s.",
+			quantity.Format(low, 0.01), quantity.Format(high, 0.01), worst.Label)}
 	if d := stat.Mean(left, nil) - stat.Mean(right, nil); len(right) > 0 && math.Abs(d) > 0.25 {
 		side := "right"
 		if d < 0 {
 			side = "left"
 		}
-		seen.Shape, seen.Words = "side", seen.Words+fmt.Sprintf(" The %s side is lower by %s: a draught or the lid.", side, quantity.Format(math.Abs(d), 0.01))
+		seen.Shape, seen.Words = "side", seen.Words+
+			fmt.Sprintf(" The %s side is lower by %s: a draught or the lid.", side, quantity.Format(math.Abs(d), 0.01))
 	}
 	return seen
 }

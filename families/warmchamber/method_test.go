@@ -25,7 +25,12 @@ func TestStabilityAndRecovery(t *testing.T) {
 	}
 	look := func(kind string, trace []signal.Sample, with map[string]float64) procedure.LiveReading {
 		r := warmchamber.Catalogue.Captures[kind]
-		return r.Look(procedure.CaptureInput{Channels: []string{"T"}, Traces: map[string][]signal.Sample{"T": trace}, Seconds: 60, With: with}, 1)
+		return r.Look(procedure.CaptureInput{
+			Channels: []string{"T"},
+			Traces:   map[string][]signal.Sample{"T": trace},
+			Seconds:  60,
+			With:     with,
+		}, 1)
 	}
 	live := look("stability", wavy, nil)
 	require.True(t, live.Steady)

@@ -61,10 +61,17 @@ type AssetEvent struct {
 }
 
 // actionOf is what one needs to be allowed for each kind of order.
-var actionOf = map[string]person.Action{"done": person.NoteDone, "failed": person.NoteDone, "use": person.CountUse, "defer": person.PutOff, "re-plan": person.Replan}
+var actionOf = map[string]person.Action{
+	"done":    person.NoteDone,
+	"failed":  person.NoteDone,
+	"use":     person.CountUse,
+	"defer":   person.PutOff,
+	"re-plan": person.Replan,
+}
 
 func registerActivities(api huma.API, h *House) {
-	serve(api, operation{"change-activity", http.MethodPost, "/api/activities/{id}", "An activity is done, put off, moved, or its use counted", person.Look, 0, nil},
+	serve(api, operation{"change-activity", http.MethodPost, "/api/activities/{id}",
+		"An activity is done, put off, moved, or its use counted", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body ActivityOrder
@@ -79,7 +86,8 @@ func registerActivities(api huma.API, h *House) {
 			view, err := h.asset(a.AssetID, who(ctx))
 			return view, err
 		})
-	serve(api, operation{"asset-event", http.MethodPost, "/api/assets/{id}/events", "Something happened to a device", person.NoteEvents, 0, nil},
+	serve(api, operation{"asset-event", http.MethodPost, "/api/assets/{id}/events", "Something happened to a device",
+		person.NoteEvents, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body AssetEvent
@@ -94,7 +102,8 @@ func registerActivities(api huma.API, h *House) {
 
 func (h *House) activityView(a ledger.Activity) ActivityView {
 	now := h.Clock()
-	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn, Reason: a.Reason, Interval: a.Accepted.Words(), Outside: a.Duty.Outside,
+	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn,
+		Reason: a.Reason, Interval: a.Accepted.Words(), Outside: a.Duty.Outside,
 		Uses: a.Duty.Uses, Used: a.Used, Unit: a.Duty.Unit, Standing: a.Duty.Stands(a.State(), now)}
 	if duty.HasDay(a.DueOn) {
 		v.DueOn, v.Days = &a.DueOn, h.days(a.DueOn)
@@ -129,7 +138,15 @@ func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (l
 		return a, err
 	}
 	o.Reason = strings.TrimSpace(o.Reason)
-	note := ledger.ActivityNote{ID: o.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Text: o.Reason, Amount: o.Amount}
+	note := ledger.ActivityNote{
+		ID:         o.ID,
+		ActivityID: a.ID,
+		AssetID:    a.AssetID,
+		At:         h.Clock(),
+		By:         who.Name,
+		Text:       o.Reason,
+		Amount:     o.Amount,
+	}
 	changed := []*ledger.Activity{&a}
 	switch o.Kind {
 	case "done":
@@ -156,7 +173,8 @@ func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (l
 	if err != nil {
 		return a, err
 	}
-	if err := h.Ledger.ChangeActivities(h.act(o.ID, "activity "+note.Kind, who, o.Reason), []ledger.ActivityNote{note}, changed...); err != nil {
+	if err := h.Ledger.ChangeActivities(h.act(o.ID, "activity "+note.Kind, who, o.Reason), []ledger.ActivityNote{note},
+		changed...); err != nil {
 		return a, err
 	}
 	h.changes.tell("", 0)
@@ -197,7 +215,8 @@ func (h *House) byHand(a ledger.Activity, o ActivityOrder) error {
 	case on.IsZero() || on.After(h.Clock()):
 		return invalid("on", "Say on which day it was done: today or before.")
 	case o.Reason == "" && a.Duty.Outside:
-		return invalid("reason", "Name the body that verified it, and the number of its document. It is recorded here, not issued.")
+		return invalid("reason",
+			"Name the body that verified it, and the number of its document. It is recorded here, not issued.")
 	case o.Reason == "":
 		return invalid("reason", "Say what was done, and by whom.")
 	}
@@ -244,7 +263,8 @@ func (h *House) assetEvent(id string, e AssetEvent, who person.Person) error {
 }
 
 // undone makes the activities of a device count no more that an event undoes.
-func (h *House) undone(asset, id string, kind duty.Event, text string, who person.Person, which func(ledger.Activity) bool) error {
+func (h *House) undone(asset, id string, kind duty.Event, text string, who person.Person,
+	which func(ledger.Activity) bool) error {
 	all, err := h.Ledger.Activities(asset)
 	if err != nil {
 		return err
@@ -252,11 +272,20 @@ func (h *House) undone(asset, id string, kind duty.Event, text string, who perso
 	all = slices.DeleteFunc(all, func(a ledger.Activity) bool { return !which(a) })
 	now, text := h.Clock(), strings.TrimSpace(text)
 	changed := ledger.Adopted(all, duty.Happened(ledger.Recurrings(all), kind, text, now))
-	note := ledger.ActivityNote{ID: id, AssetID: asset, At: now, By: who.Name, Kind: ledger.NoteEvent, Event: string(kind), Text: text}
+	note := ledger.ActivityNote{
+		ID:      id,
+		AssetID: asset,
+		At:      now,
+		By:      who.Name,
+		Kind:    ledger.NoteEvent,
+		Event:   string(kind),
+		Text:    text,
+	}
 	if len(changed) > 0 {
 		note.ActivityID = changed[0].ID
 	}
-	if err := h.Ledger.ChangeActivities(h.act(id, string(kind)+" noted", who, text), []ledger.ActivityNote{note}, changed...); err != nil {
+	if err := h.Ledger.ChangeActivities(h.act(id, string(kind)+" noted", who, text), []ledger.ActivityNote{note},
+		changed...); err != nil {
 		return err
 	}
 	h.changes.tell("", 0)

@@ -33,59 +33,115 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 	path := "/api/activities/" + check.ID
 	on := func(days int) string { return h.now.AddDate(0, 0, days).Format(time.DateOnly) }
 
-	assert.Equal(t, "reason", idris.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(20)}, 422).Field)
-	assert.Equal(t, "on", idris.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(-2), "reason": "ward closed"}, 422).Field)
+	assert.Equal(t, "reason", idris.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(20)},
+		422).Field)
+	assert.Equal(t, "on", idris.problem(path, map[string]any{
+		"id":     "order-0001",
+		"kind":   "defer",
+		"on":     on(-2),
+		"reason": "ward closed",
+	}, 422).Field)
 	fenn.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(20), "reason": "ward closed"}, 403)
-	put := posted[api.AssetView](idris, path, map[string]any{"id": "order-0002", "kind": "defer", "on": on(20), "reason": "ward closed"})
+	put := posted[api.AssetView](idris, path, map[string]any{
+		"id":     "order-0002",
+		"kind":   "defer",
+		"on":     on(20),
+		"reason": "ward closed",
+	})
 	deferred := recurring(t, put, check.Title)
 	assert.Contains(t, deferred.Words, "by Idris Vail: ward closed")
 	assert.Equal(t, 20, deferred.Days)
-	again := posted[api.AssetView](idris, path, map[string]any{"id": "order-0002", "kind": "defer", "on": on(90), "reason": "sent again"})
+	again := posted[api.AssetView](idris, path, map[string]any{
+		"id":     "order-0002",
+		"kind":   "defer",
+		"on":     on(90),
+		"reason": "sent again",
+	})
 	assert.Equal(t, 20, recurring(t, again, check.Title).Days, "sent again it changes nothing")
 
 	h.now = h.now.Add(time.Minute)
-	idris.problem(path, map[string]any{"id": "order-0003", "kind": "re-plan", "on": on(9), "reason": "with the ferry"}, 403)
-	moved := posted[api.AssetView](odile, path, map[string]any{"id": "order-0003", "kind": "re-plan", "on": on(9), "reason": "with the ferry"})
+	idris.problem(path, map[string]any{
+		"id":     "order-0003",
+		"kind":   "re-plan",
+		"on":     on(9),
+		"reason": "with the ferry",
+	}, 403)
+	moved := posted[api.AssetView](odile, path, map[string]any{
+		"id":     "order-0003",
+		"kind":   "re-plan",
+		"on":     on(9),
+		"reason": "with the ferry",
+	})
 	assert.Contains(t, recurring(t, moved, check.Title).Reason, "re-planned by Odile Marsh")
 
 	h.now = h.now.Add(time.Minute)
-	assert.Equal(t, "reason", tamsin.problem(path, map[string]any{"id": "order-0004", "kind": "done", "on": on(0)}, 422).Field)
-	done := posted[api.AssetView](tamsin, path, map[string]any{"id": "order-0004", "kind": "done", "on": on(-1), "reason": "objective check by the meter, in the booth"})
+	assert.Equal(t, "reason", tamsin.problem(path, map[string]any{"id": "order-0004", "kind": "done", "on": on(0)},
+		422).Field)
+	done := posted[api.AssetView](tamsin, path, map[string]any{
+		"id":     "order-0004",
+		"kind":   "done",
+		"on":     on(-1),
+		"reason": "objective check by the meter, in the booth",
+	})
 	assert.Equal(t, duty.Valid, recurring(t, done, check.Title).Status)
-	assert.Equal(t, []string{"done", "re-planned", "deferred"}, []string{done.Notes[0].What, done.Notes[1].What, done.Notes[2].What})
+	assert.Equal(t, []string{"done", "re-planned", "deferred"},
+		[]string{done.Notes[0].What, done.Notes[1].What, done.Notes[2].What})
 	whole := recurring(t, done, "Audiometer, exhaustive calibration")
-	assert.Equal(t, "kind", tamsin.problem("/api/activities/"+whole.ID, map[string]any{"id": "order-0005", "kind": "done", "on": on(0), "reason": "by heart"}, 422).Field)
+	assert.Equal(t, "kind", tamsin.problem("/api/activities/"+whole.ID, map[string]any{
+		"id":     "order-0005",
+		"kind":   "done",
+		"on":     on(0),
+		"reason": "by heart",
+	}, 422).Field)
 }
 
 func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Noor Bexley")
 	scale := firstOf(t, c, "patient-scale", 2)
-	v := posted[api.AssetView](c, "/api/assets/"+scale+"/events", map[string]any{"id": "event-0001", "kind": "seal broken", "text": "span adjusted at the workshop"})
+	v := posted[api.AssetView](c, "/api/assets/"+scale+"/events",
+		map[string]any{"id": "event-0001", "kind": "seal broken", "text": "span adjusted at the workshop"})
 	legal := recurring(t, v, "Legal re-verification")
 	assert.Equal(t, duty.Invalid, legal.Status)
 	assert.True(t, legal.Outside && legal.Stops)
 	assert.Contains(t, v.Blocked[len(v.Blocked)-1].Words, "Legal re-verification: Invalid: seal broken")
-	assert.NotEqual(t, duty.Invalid, recurring(t, v, "Patient scale, verification").Status, "the seal has no part in it")
-	assert.Contains(t, c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly)}, 422).Detail, "Name the body")
-	v = posted[api.AssetView](c, "/api/activities/"+legal.ID, map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly), "reason": "Office of Weights, Merrowby, no. 112"})
+	assert.NotEqual(t, duty.Invalid, recurring(t, v, "Patient scale, verification").Status,
+		"the seal has no part in it")
+	assert.Contains(t, c.problem("/api/activities/"+legal.ID,
+		map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly)}, 422).Detail,
+		"Name the body")
+	v = posted[api.AssetView](c, "/api/activities/"+legal.ID, map[string]any{
+		"id":     "order-0011",
+		"kind":   "done",
+		"on":     h.now.Format(time.DateOnly),
+		"reason": "Office of Weights, Merrowby, no. 112",
+	})
 	assert.Equal(t, duty.Valid, recurring(t, v, "Legal re-verification").Status)
 
 	gas := firstOf(t, c, "blood-gas-analyser", 0)
 	pump := recurring(t, get[api.AssetView](c, "/api/assets/"+gas), "Peristaltic pump")
-	v = posted[api.AssetView](c, "/api/activities/"+pump.ID, map[string]any{"id": "order-0012", "kind": "use", "amount": 6001})
+	v = posted[api.AssetView](c, "/api/activities/"+pump.ID,
+		map[string]any{"id": "order-0012", "kind": "use", "amount": 6001})
 	assert.Equal(t, duty.Expired, recurring(t, v, "Peristaltic pump").Status)
-	assert.Equal(t, "amount", c.problem("/api/activities/"+legal.ID, map[string]any{"id": "order-0013", "kind": "use", "amount": 5}, 422).Field)
+	assert.Equal(t, "amount", c.problem("/api/activities/"+legal.ID,
+		map[string]any{"id": "order-0013", "kind": "use", "amount": 5}, 422).Field)
 	late := h.now.AddDate(3, 0, 0).Format(time.DateOnly)
-	assert.Contains(t, c.problem("/api/activities/"+pump.ID, map[string]any{"id": "order-0014", "kind": "defer", "on": late, "reason": "no part"}, 422).Detail, "A rule binds this one")
+	assert.Contains(t, c.problem("/api/activities/"+pump.ID, map[string]any{
+		"id":     "order-0014",
+		"kind":   "defer",
+		"on":     late,
+		"reason": "no part",
+	}, 422).Detail, "A rule binds this one")
 }
 
 func TestAStrongerActivityDoesTheWeakerToo(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
 	tag := firstOf(t, c, "blood-gas-analyser", 0)
-	v := posted[api.AssetView](c, "/api/assets/"+tag+"/events", map[string]any{"id": "event-0021", "kind": "repair", "text": "sensor block"})
-	assert.True(t, recurring(t, v, "Electronic reference").Stops && recurring(t, v, "Liquid controls, three levels").Stops)
+	v := posted[api.AssetView](c, "/api/assets/"+tag+"/events",
+		map[string]any{"id": "event-0021", "kind": "repair", "text": "sensor block"})
+	assert.True(t, recurring(t, v, "Electronic reference").Stops &&
+		recurring(t, v, "Liquid controls, three levels").Stops)
 	a, err := h.ledger.Asset(tag)
 	require.NoError(t, err)
 	h.work(t, a, "blood-gas-checks")
@@ -110,13 +166,15 @@ func TestARejectedControlPutsTheCalibrationInDoubt(t *testing.T) {
 	h.work(t, a, "photometer-calibration")
 	chart = get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
 	assert.False(t, chart.Calibration.Stops, chart.Calibration.Words)
-	assert.Nil(t, get[api.ControlChart](c, "/api/controls/"+asset+"?analyte="+url.QueryEscape("cholesterol")).Calibration, "it is calibrated elsewhere")
+	assert.Nil(t, get[api.ControlChart](c, "/api/controls/"+asset+"?analyte="+
+		url.QueryEscape("cholesterol")).Calibration, "it is calibrated elsewhere")
 
 	values := []map[string]string{}
 	for _, l := range chart.Levels {
 		values = append(values, map[string]string{"lot_id": l.LotID, "text": "99"})
 	}
-	posted[api.ControlChart](c, "/api/controls/"+asset, map[string]any{"id": "control-far-off", "analyte": "glucose", "values": values})
+	posted[api.ControlChart](c, "/api/controls/"+asset,
+		map[string]any{"id": "control-far-off", "analyte": "glucose", "values": values})
 	chart = get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
 	assert.Equal(t, duty.Invalid, chart.Calibration.Status, "the next rejected one undoes it again")
 }
@@ -125,7 +183,13 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Noor Bexley")
 	label := "(01)09999999000010(17)" + h.now.AddDate(0, 5, 0).Format("060102") + "(10)C-9001"
-	lot := map[string]any{"id": "lot-00001", "tag": "ct-40", "name": "Blood-gas cartridges", "kind": "cartridge", "label": label}
+	lot := map[string]any{
+		"id":    "lot-00001",
+		"tag":   "ct-40",
+		"name":  "Blood-gas cartridges",
+		"kind":  "cartridge",
+		"label": label,
+	}
 	v := posted[api.ReferenceView](c, "/api/lots", lot)
 	assert.Equal(t, "C-9001", v.Lot)
 	posted[api.ReferenceView](c, "/api/lots", lot)
@@ -144,11 +208,22 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 	offers := get[[]api.CandidateView](c, "/api/runs/"+run.ID+"/roles/cartridge")
 	require.GreaterOrEqual(t, len(offers), 3)
 	for i := range offers[1:] {
-		assert.False(t, offers[i+1].Standard.Certificate.DueOn.Before(offers[i].Standard.Certificate.DueOn), "what expires first is offered first")
+		assert.False(t, offers[i+1].Standard.Certificate.DueOn.Before(offers[i].Standard.Certificate.DueOn),
+			"what expires first is offered first")
 	}
 
 	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset
-	open := map[string]any{"id": "clot-0001", "analyte": "glucose", "level": 1, "lot": "C1-NEW", "unit": "mmol/L", "mean": "5,1", "sd": "0.1", "allowed": "10", "expires": h.now.AddDate(0, 6, 0).Format(time.DateOnly)}
+	open := map[string]any{
+		"id":      "clot-0001",
+		"analyte": "glucose",
+		"level":   1,
+		"lot":     "C1-NEW",
+		"unit":    "mmol/L",
+		"mean":    "5,1",
+		"sd":      "0.1",
+		"allowed": "10",
+		"expires": h.now.AddDate(0, 6, 0).Format(time.DateOnly),
+	}
 	assert.Equal(t, "sd", c.problem("/api/controls/"+asset+"/lots", with(open, "sd", "0"), 422).Field)
 	assert.Equal(t, "mean", c.problem("/api/controls/"+asset+"/lots", with(open, "mean", "x"), 422).Field)
 	chart := posted[api.ControlChart](c, "/api/controls/"+asset+"/lots", open)

@@ -37,7 +37,8 @@ func described(t *testing.T) (all []operation, schemas map[string]any) {
 	for path, verbs := range d.Paths {
 		for verb, o := range verbs {
 			one := operation{id: o["operationId"].(string), verb: strings.ToUpper(verb), path: path}
-			if slices.Contains([]string{"changes", "live", "sign-out", "sign-in"}, one.id) { // streams, and what ends the test
+			if slices.Contains([]string{"changes", "live", "sign-out", "sign-in"},
+				one.id) { // streams, and what ends the test
 				continue
 			}
 			one.parameters, _ = o["parameters"].([]any)
@@ -62,7 +63,9 @@ type anything struct {
 	names   []string // that stand for something in the house
 }
 
-var odd = []any{nil, "", " ", "0", "-1", "1e308", "NaN", "5,02", "±5 %", "ß₂µ°\u0000", "../../etc", "'; DROP TABLE runs; --", strings.Repeat("9", 400), 0, -1, 1e308, -1e-308, 1 << 53, true, []any{}, map[string]any{}, "2026-02-30", "9999-12-31T23:59:59Z", "0001-01-01T00:00:00Z"}
+var odd = []any{nil, "", " ", "0", "-1", "1e308", "NaN", "5,02", "±5 %", "ß₂µ°\u0000", "../../etc",
+	"'; DROP TABLE runs; --", strings.Repeat("9", 400), 0, -1, 1e308, -1e-308, 1 << 53, true, []any{}, map[string]any{},
+	"2026-02-30", "9999-12-31T23:59:59Z", "0001-01-01T00:00:00Z"}
 
 func (a anything) value(t *rapid.T, schema map[string]any, depth int) any {
 	if ref, ok := schema["$ref"].(string); ok {
@@ -84,7 +87,8 @@ func (a anything) value(t *rapid.T, schema map[string]any, depth int) any {
 		properties, _ := schema["properties"].(map[string]any)
 		required, _ := schema["required"].([]any)
 		for name, s := range properties {
-			if slices.Contains(required, any(name)) && rapid.IntRange(0, 30).Draw(t, "left out") > 0 || rapid.Bool().Draw(t, "given") {
+			if slices.Contains(required, any(name)) && rapid.IntRange(0, 30).Draw(t, "left out") > 0 ||
+				rapid.Bool().Draw(t, "given") {
 				made[name] = a.value(t, s.(map[string]any), depth+1)
 			}
 		}
@@ -113,14 +117,17 @@ func (a anything) value(t *rapid.T, schema map[string]any, depth int) any {
 
 func (a anything) text(t *rapid.T, schema map[string]any) string {
 	if schema["format"] == "date-time" {
-		return rapid.SampledFrom([]string{"2026-11-24T09:00:00Z", "2027-02-01T00:00:00+01:00", "1999-12-31T23:59:59Z"}).Draw(t, "time")
+		return rapid.SampledFrom([]string{"2026-11-24T09:00:00Z", "2027-02-01T00:00:00+01:00",
+			"1999-12-31T23:59:59Z"}).Draw(t, "time")
 	}
 	if schema["format"] == "date" {
-		return rapid.SampledFrom([]string{"2026-11-24", "2027-02-28", "1999-12-31", "0000-01-01", "2026-02-30", "24.11.2026", ""}).Draw(t, "day")
+		return rapid.SampledFrom([]string{"2026-11-24", "2027-02-28", "1999-12-31", "0000-01-01", "2026-02-30",
+			"24.11.2026", ""}).Draw(t, "day")
 	}
 	switch rapid.IntRange(0, 5).Draw(t, "text") {
 	case 0:
-		return rapid.SampledFrom([]string{"5", "5.02", "0,04", "21,4", "1008", "46", "101.3", "±2 %", "2026-11-25", "08:00", "% CO2", "mL/min"}).Draw(t, "typed")
+		return rapid.SampledFrom([]string{"5", "5.02", "0,04", "21,4", "1008", "46", "101.3", "±2 %", "2026-11-25",
+			"08:00", "% CO2", "mL/min"}).Draw(t, "typed")
 	case 1:
 		return rapid.StringN(0, 60, 200).Draw(t, "words")
 	}

@@ -49,7 +49,9 @@ func TestAPI(t *testing.T) {
 
 func nobodyGetsPast(t *testing.T, h *house) {
 	c := h.client()
-	for _, path := range []string{"/api/today", "/api/assets", "/api/assets/MB-0417", "/api/standards", "/api/bench", "/api/changes", "/api/runs/x", "/api/runs/x/certificate.pdf", "/api/runs/x/record.json", "/api/runs/x/live", "/api/reviewers", "/openapi.json", "/openapi.yaml", "/schemas/procedure.json", "/api/nothing"} {
+	for _, path := range []string{"/api/today", "/api/assets", "/api/assets/MB-0417", "/api/standards", "/api/bench",
+		"/api/changes", "/api/runs/x", "/api/runs/x/certificate.pdf", "/api/runs/x/record.json", "/api/runs/x/live",
+		"/api/reviewers", "/openapi.json", "/openapi.yaml", "/schemas/procedure.json", "/api/nothing"} {
 		status, body := c.call("GET", path, nil)
 		assert.Equal(t, 401, status, path)
 		assert.Contains(t, string(body), "Sign in first")
@@ -82,7 +84,16 @@ func whoMayDoWhat(t *testing.T, h *house) {
 	manager, technician, lead := h.signedIn("Odile Marsh"), h.signedIn("Idris Vail"), h.signedIn("Tamsin Orrery")
 	status, body := manager.call("POST", "/api/runs", order{"id": manager.id(), "asset": "MB-0417"})
 	assert.Equal(t, 403, status, string(body))
-	status, _ = manager.call("POST", "/api/assets", order{"tag": "ZZ-1", "serial": "1", "maker": "Ostrel", "model": "C2", "family": "capnograph", "site": "s", "place": "p", "risk": 3})
+	status, _ = manager.call("POST", "/api/assets", order{
+		"tag":    "ZZ-1",
+		"serial": "1",
+		"maker":  "Ostrel",
+		"model":  "C2",
+		"family": "capnograph",
+		"site":   "s",
+		"place":  "p",
+		"risk":   3,
+	})
 	assert.Equal(t, 403, status)
 
 	review := get[api.TodayView](lead, "/api/today").Review
@@ -96,9 +107,20 @@ func whoMayDoWhat(t *testing.T, h *house) {
 	assert.Equal(t, "out of use", asset.Status, "a device that fails leaves use")
 
 	run := technician.open(firstOf(t, technician, "capnograph", 5))
-	technician.refused(run, order{"kind": "bind", "role": "finger", "standard": "FS-2"}, 409, "unfit-standard", "ran out")
-	technician.refused(run, order{"kind": "bind", "role": "finger", "standard": "FS-2", "reason": "the only one here"}, 403, "lead-only", "Only a lead")
-	run = lead.send(run, order{"kind": "bind", "role": "finger", "standard": "FS-2", "reason": "as found before it travels"})
+	technician.refused(run, order{"kind": "bind", "role": "finger", "standard": "FS-2"}, 409, "unfit-standard",
+		"ran out")
+	technician.refused(run, order{
+		"kind":     "bind",
+		"role":     "finger",
+		"standard": "FS-2",
+		"reason":   "the only one here",
+	}, 403, "lead-only", "Only a lead")
+	run = lead.send(run, order{
+		"kind":     "bind",
+		"role":     "finger",
+		"standard": "FS-2",
+		"reason":   "as found before it travels",
+	})
 	assert.NotEmpty(t, run.Roles[3].Override)
 }
 
@@ -119,25 +141,42 @@ func capnographToCertificate(t *testing.T, h *house) {
 	before := get[api.AssetView](c, "/api/assets/MB-0417")
 	assert.Less(t, before.Days, 0, "it is overdue")
 	v := c.toMeasuring(c.open("mb-0417"))
-	assert.Contains(t, get[api.BenchState](c, "/api/bench").LooseEnds[len(get[api.BenchState](c, "/api/bench").LooseEnds)-1].What, "Gas open")
+	assert.Contains(t, get[api.BenchState](c, "/api/bench").LooseEnds[len(get[api.BenchState](c,
+		"/api/bench").LooseEnds)-1].What, "Gas open")
 	type entry struct{ measure, point, typed string }
 	readAll := func(entries ...entry) {
 		for _, e := range entries {
 			v = c.send(v, order{"kind": "capture", "measure": e.measure, "point": e.point, "typed": e.typed})
 		}
 	}
-	readAll(entry{"co2", "room-air", "0,04"}, entry{"co2", "5", "4.55"}, entry{"co2", "10", "9.10"}, entry{"rate", "6-min", "6"}, entry{"rate", "12-min", "12"}, entry{"rate", "30-min", "30"})
+	readAll(entry{"co2", "room-air", "0,04"}, entry{"co2", "5", "4.55"}, entry{"co2", "10", "9.10"},
+		entry{"rate", "6-min", "6"}, entry{"rate", "12-min", "12"}, entry{"rate", "30-min", "30"})
 	v = c.send(v, order{"kind": "close-phase", "finding": "co2-finding"})
 	require.Equal(t, "adjust", string(v.Findings[0].Advice.Decision), v.Findings[0].Advice.Why)
 	v = c.send(v, order{"kind": "decide", "finding": "co2-finding", "decision": "adjust"})
-	v = c.send(v, order{"kind": "adjust", "finding": "co2-finding", "control": "span", "steps": v.Findings[0].Advice.Moves[0].Steps})
-	c.refused(v, order{"kind": "capture", "measure": "rate", "point": "6-min", "typed": "6"}, 409, "not-affected", "not touched by the adjustment")
+	v = c.send(v, order{
+		"kind":    "adjust",
+		"finding": "co2-finding",
+		"control": "span",
+		"steps":   v.Findings[0].Advice.Moves[0].Steps,
+	})
+	c.refused(v, order{
+		"kind":    "capture",
+		"measure": "rate",
+		"point":   "6-min",
+		"typed":   "6",
+	}, 409, "not-affected", "not touched by the adjustment")
 	readAll(entry{"co2", "room-air", "0.04"}, entry{"co2", "5", "5.01"}, entry{"co2", "10", "10.02"})
 	v = c.send(v, order{"kind": "close-phase", "finding": "co2-finding"})
 	v = c.send(v, order{"kind": "decide", "finding": "co2-finding", "decision": "leave"})
 	v = c.send(v, order{"kind": "do", "step": "close-both-gas-cylinders"})
 	for _, check := range []string{"sampling-adapter-taken-off", "simulator-curve-matches-the-probe"} {
-		c.refused(v, order{"kind": "capture", "measure": "spo2", "point": "97", "typed": "97"}, 409, "out-of-order", "comes before SpO₂")
+		c.refused(v, order{
+			"kind":    "capture",
+			"measure": "spo2",
+			"point":   "97",
+			"typed":   "97",
+		}, 409, "out-of-order", "comes before SpO₂")
 		v = c.send(v, order{"kind": "answer", "step": check, "answer": "fine"})
 	}
 	for _, m := range v.Measures[2:] {
@@ -147,7 +186,8 @@ func capnographToCertificate(t *testing.T, h *house) {
 	}
 	v = c.send(v, order{"kind": "close-phase", "finding": "oximeter-finding"})
 	v = c.send(v, order{"kind": "decide", "finding": "oximeter-finding", "decision": "leave"})
-	c.refused(v, order{"kind": "sign", "statement": "Done."}, 409, "not-finished", "Service menu entered: still a loose end")
+	c.refused(v, order{"kind": "sign", "statement": "Done."}, 409, "not-finished",
+		"Service menu entered: still a loose end")
 	for _, s := range v.Steps {
 		if s.Kind == procedure.StepCheck && !s.Done {
 			v = c.send(v, order{"kind": "answer", "step": s.ID, "answer": "fine"})
@@ -159,7 +199,8 @@ func capnographToCertificate(t *testing.T, h *house) {
 	assert.Equal(t, run.ConformsAdjusted, v.Result)
 
 	after := get[api.AssetView](c, "/api/assets/MB-0417")
-	assert.Equal(t, h.now.AddDate(1, 0, 0).Format(time.DateOnly), after.DueOn.Format(time.DateOnly), "the next date is set")
+	assert.Equal(t, h.now.AddDate(1, 0, 0).Format(time.DateOnly), after.DueOn.Format(time.DateOnly),
+		"the next date is set")
 	assert.Contains(t, after.Activities[0].Reason, "12 months after")
 	for _, d := range get[api.TodayView](c, "/api/today").Overdue {
 		assert.NotEqual(t, "MB-0417", d.Tag, "Today reflects it")
@@ -187,7 +228,8 @@ func readingOverTheLink(t *testing.T, h *house) {
 	status, body := c.try(v, order{"kind": "capture", "measure": "co2", "point": "room-air", "linked": true})
 	if status == 200 { // it stood already: withdrawn, its trace begins anew
 		v = view(t, body)
-		v = c.send(v, order{"kind": "withdraw", "reading": v.Measures[0].Points[0].Readings[0].ID, "reason": "read again"})
+		v = c.send(v, order{"kind": "withdraw", "reading": v.Measures[0].Points[0].Readings[0].ID,
+			"reason": "read again"})
 	} else {
 		assert.Contains(t, string(body), "not steady", string(body))
 	}
@@ -217,7 +259,12 @@ func readingOverTheLink(t *testing.T, h *house) {
 	events, err := h.ledger.Events(v.ID, v.Seq-1)
 	require.NoError(t, err)
 	assert.NotEmpty(t, events[0].Fact.(run.ReadingCaptured).Trace, "the trace is kept with the reading")
-	c.refused(v, order{"kind": "capture", "measure": "spo2", "point": "97", "linked": true}, 409, "no-instrument", "type what the device shows")
+	c.refused(v, order{
+		"kind":    "capture",
+		"measure": "spo2",
+		"point":   "97",
+		"linked":  true,
+	}, 409, "no-instrument", "type what the device shows")
 }
 
 func retryAndStale(t *testing.T, h *house) {
@@ -248,14 +295,20 @@ func whatCannotBeRead(t *testing.T, h *house) {
 	assert.Equal(t, "typed", c.refused(v, read(""), 422, "number", "Nothing was typed").Field)
 	c.refused(v, read("five"), 422, "number", "not a number")
 	c.refused(v, read("50,2"), 422, "magnitude", "5.02 would fit")
-	c.refused(v, order{"kind": "capture", "measure": "co2", "point": "7", "typed": "5"}, 422, "no-such-point", "no point")
+	c.refused(v, order{
+		"kind":    "capture",
+		"measure": "co2",
+		"point":   "7",
+		"typed":   "5",
+	}, 422, "no-such-point", "no point")
 	c.refused(v, order{"kind": "juggle"}, 422, "request", "kind")
 	c.refused(v, order{"kind": "note", "note": strings.Repeat("x", 5000)}, 422, "request", "Nothing was recorded")
 	v = c.send(v, read("5,02"))
 	assert.Equal(t, 5.02, v.Measures[0].Points[1].Found.Indicated)
 	status, body := c.call("POST", "/api/runs", order{"id": c.id(), "asset": "NO-SUCH"})
 	assert.Equal(t, 404, status, string(body))
-	status, body = c.call("POST", "/api/runs", order{"id": c.id(), "asset": firstOf(t, c, "audiometer", 0), "procedure": "no-such"})
+	status, body = c.call("POST", "/api/runs", order{"id": c.id(), "asset": firstOf(t, c, "audiometer", 0),
+		"procedure": "no-such"})
 	assert.Equal(t, 409, status)
 	assert.Contains(t, string(body), "There is no procedure no-such for a audiometer")
 }
@@ -305,7 +358,16 @@ func register(t *testing.T, h *house) {
 		assert.Contains(t, a.Device, "Ostrel")
 	}
 	assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=100%25").Assets, "a percent sign is a percent sign")
-	device := order{"tag": "tt-0001", "serial": "1", "maker": "Ostrel", "model": "C2 capnograph", "family": "capnograph", "site": "Merrowby General", "place": "Ward 3", "risk": 5}
+	device := order{
+		"tag":    "tt-0001",
+		"serial": "1",
+		"maker":  "Ostrel",
+		"model":  "C2 capnograph",
+		"family": "capnograph",
+		"site":   "Merrowby General",
+		"place":  "Ward 3",
+		"risk":   5,
+	}
 	status, body := c.call("POST", "/api/assets", device)
 	require.Equal(t, 200, status, string(body))
 	assert.Zero(t, get[api.AssetView](c, "/api/assets/TT-0001").Days, "its first verification is due today")
@@ -357,7 +419,8 @@ func changesAreTold(t *testing.T, h *house) {
 
 func otherSites(t *testing.T, h *house) {
 	c := h.signedIn("Idris Vail")
-	request, err := http.NewRequest("POST", h.server.URL+"/api/runs", strings.NewReader(`{"id":"12345678","asset":"MB-0417"}`))
+	request, err := http.NewRequest("POST", h.server.URL+"/api/runs",
+		strings.NewReader(`{"id":"12345678","asset":"MB-0417"}`))
 	require.NoError(t, err)
 	request.Header.Set("Content-Type", "application/json")
 	request.Header.Set("Sec-Fetch-Site", "cross-site")

@@ -106,14 +106,16 @@ func registerAssets(api huma.API, h *House) {
 			view, err := remembered(ctx, h, func() (AssetPageView, error) { return h.assets(in) }, "assets", *in)
 			return view, err
 		})
-	serve(api, operation{"asset", http.MethodGet, "/api/assets/{id}", "One device, by its id or tag", person.Look, 0, nil},
+	serve(api, operation{"asset", http.MethodGet, "/api/assets/{id}", "One device, by its id or tag", person.Look, 0,
+		nil},
 		func(ctx context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (out AssetView, err error) {
 			view, err := h.asset(in.ID, who(ctx))
 			return view, err
 		})
-	serve(api, operation{"register-asset", http.MethodPost, "/api/assets", "Enter a device in the register", person.EnterDevices, 0, nil},
+	serve(api, operation{"register-asset", http.MethodPost, "/api/assets", "Enter a device in the register",
+		person.EnterDevices, 0, nil},
 		func(ctx context.Context, in *struct{ Body NewAsset }) (out AssetView, err error) {
 			id, err := h.register(in.Body, who(ctx))
 			if err != nil {
@@ -126,7 +128,13 @@ func registerAssets(api huma.API, h *House) {
 
 func (h *House) assets(in *assetQuery) (AssetPageView, error) {
 	view := AssetPageView{Assets: []AssetBrief{}}
-	found, err := h.Ledger.Assets(ledger.AssetPage{Search: in.Search, Family: in.Family, Status: in.Status, After: in.After, Limit: pageSize + 1})
+	found, err := h.Ledger.Assets(ledger.AssetPage{
+		Search: in.Search,
+		Family: in.Family,
+		Status: in.Status,
+		After:  in.After,
+		Limit:  pageSize + 1,
+	})
 	if err != nil {
 		return view, err
 	}
@@ -146,7 +154,17 @@ func (h *House) assets(in *assetQuery) (AssetPageView, error) {
 }
 
 func (h *House) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
-	b := AssetBrief{ID: a.ID, Tag: a.Tag, Device: a.Maker + " " + a.Model, Serial: a.Serial, Family: a.Family, Site: a.Site, Place: a.Place, Status: a.Status, Risk: a.Risk}
+	b := AssetBrief{
+		ID:     a.ID,
+		Tag:    a.Tag,
+		Device: a.Maker + " " + a.Model,
+		Serial: a.Serial,
+		Family: a.Family,
+		Site:   a.Site,
+		Place:  a.Place,
+		Status: a.Status,
+		Risk:   a.Risk,
+	}
 	if !next.IsZero() && duty.HasDay(next) {
 		b.DueOn, b.Days = &next, h.days(next)
 	}
@@ -162,7 +180,16 @@ func (h *House) asset(id string, who person.Person) (AssetView, error) {
 	if err != nil {
 		return AssetView{}, err
 	}
-	view := AssetView{Maker: a.Maker, Model: a.Model, Settings: a.Settings, Limits: a.Limits, Activities: activities, History: []HistoryView{}, Procedures: []ProcedureOffer{}, Trends: []TrendView{}}
+	view := AssetView{
+		Maker:      a.Maker,
+		Model:      a.Model,
+		Settings:   a.Settings,
+		Limits:     a.Limits,
+		Activities: activities,
+		History:    []HistoryView{},
+		Procedures: []ProcedureOffer{},
+		Trends:     []TrendView{},
+	}
 	view.AssetBrief = h.assetBrief(a, next.DueOn)
 	for _, p := range h.procedures() {
 		if p.Family == a.Family {
@@ -192,7 +219,8 @@ func trends(results []ledger.Result) []TrendView {
 	shown := map[key][]interval.Shown{}
 	last := map[key]ledger.Result{}
 	var order []key
-	results = slices.SortedStableFunc(slices.Values(results), func(a, b ledger.Result) int { return a.At.Compare(b.At) })
+	results = slices.SortedStableFunc(slices.Values(results),
+		func(a, b ledger.Result) int { return a.At.Compare(b.At) })
 	for _, r := range results {
 		k := key{r.Measure, r.Point}
 		if _, known := last[k]; !known {
@@ -228,7 +256,8 @@ func (h *House) history(asset string, who person.Person) ([]HistoryView, []ledge
 	results, err := h.Ledger.ResultsOf(ids...)
 	for _, r := range results {
 		i := at[r.RunID]
-		history[i].Needles = append(history[i].Needles, NeedleView{r.Label, r.Reference, r.Zone, r.ErrorToLimit, r.UToLimit, r.Phase, r.Error, r.Unit})
+		history[i].Needles = append(history[i].Needles,
+			NeedleView{r.Label, r.Reference, r.Zone, r.ErrorToLimit, r.UToLimit, r.Phase, r.Error, r.Unit})
 	}
 	return history, results, err
 }
@@ -257,7 +286,14 @@ func (h *House) register(n NewAsset, who person.Person) (string, error) {
 		return "", invalid("tag", sentence(err))
 	}
 	n.Family = procedure.Slug(n.Family)
-	for field, text := range map[string]*string{"serial": &n.Serial, "maker": &n.Maker, "model": &n.Model, "family": &n.Family, "site": &n.Site, "place": &n.Place} {
+	for field, text := range map[string]*string{
+		"serial": &n.Serial,
+		"maker":  &n.Maker,
+		"model":  &n.Model,
+		"family": &n.Family,
+		"site":   &n.Site,
+		"place":  &n.Place,
+	} {
 		if *text = strings.TrimSpace(*text); *text == "" && field != "serial" && field != "place" {
 			return "", invalid(field, "The "+field+" is missing.")
 		}
@@ -270,7 +306,19 @@ func (h *House) register(n NewAsset, who person.Person) (string, error) {
 	if _, err := h.Ledger.Asset(tag); err == nil {
 		return "", invalid("tag", tag+" is in the register already. Choose another tag, or open that device.")
 	}
-	a := &ledger.Asset{ID: ulid.Make().String(), Tag: tag, Serial: n.Serial, Maker: n.Maker, Model: n.Model, Family: n.Family, Site: n.Site, Place: n.Place, Status: ledger.InUse, Risk: n.Risk, Limits: n.Limits}
+	a := &ledger.Asset{
+		ID:     ulid.Make().String(),
+		Tag:    tag,
+		Serial: n.Serial,
+		Maker:  n.Maker,
+		Model:  n.Model,
+		Family: n.Family,
+		Site:   n.Site,
+		Place:  n.Place,
+		Status: ledger.InUse,
+		Risk:   n.Risk,
+		Limits: n.Limits,
+	}
 	a.Settings = map[string]string{}
 	if n.Adjustment != "" {
 		a.Settings["adjustment"] = n.Adjustment
@@ -286,7 +334,8 @@ func (h *House) register(n NewAsset, who person.Person) (string, error) {
 	now := h.Clock()
 	today := dayOf(now)
 	for _, d := range duty.DutiesOf(h.templates(), n.Family, n.Maker+" "+n.Model) {
-		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today, "first time after it was entered"))
+		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today,
+			"first time after it was entered"))
 	}
 	return a.ID, h.Ledger.Record(h.act("", "device entered", who, ""), records...)
 }

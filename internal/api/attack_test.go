@@ -45,7 +45,13 @@ type acknowledged struct {
 func TestADayUnderAttack(t *testing.T) {
 	total := map[string]int{}
 	for trial := range *trials {
-		a := &attacker{house: newHouse(t), random: rand.New(rand.NewPCG(uint64(trial), 7)), notes: map[string]acknowledged{}, devices: map[string]acknowledged{}, tried: total}
+		a := &attacker{
+			house:   newHouse(t),
+			random:  rand.New(rand.NewPCG(uint64(trial), 7)),
+			notes:   map[string]acknowledged{},
+			devices: map[string]acknowledged{},
+			tried:   total,
+		}
 		for _, name := range []string{"Idris Vail", "Noor Bexley", "Fenn Castellan", "Tamsin Orrery"} {
 			a.clients, a.names = append(a.clients, a.signedIn(name)), append(a.names, name)
 		}
@@ -57,7 +63,8 @@ func TestADayUnderAttack(t *testing.T) {
 		a.server.CloseClientConnections()
 	}
 	t.Logf("%d days: %v", *trials, total)
-	for _, kind := range []string{"opened", "noted", "retried", "old screen", "stolen id", "entered", "entered twice", "signed out", "set"} {
+	for _, kind := range []string{"opened", "noted", "retried", "old screen", "stolen id", "entered", "entered twice",
+		"signed out", "set"} {
 		require.Positive(t, total[kind], "no day had one: %s", kind)
 	}
 }
@@ -85,7 +92,16 @@ func (a *attacker) act(n int) {
 	default: // gone home, or the session ran out
 		a.tried["signed out"]++
 		fresh := a.client()
-		status, _ := fresh.call("POST", "/api/assets", map[string]any{"tag": id, "maker": "Kestmoor", "model": "G1", "family": "capnograph", "site": "Merrowby General", "place": "", "serial": "", "risk": 1})
+		status, _ := fresh.call("POST", "/api/assets", map[string]any{
+			"tag":    id,
+			"maker":  "Kestmoor",
+			"model":  "G1",
+			"family": "capnograph",
+			"site":   "Merrowby General",
+			"place":  "",
+			"serial": "",
+			"risk":   1,
+		})
 		require.Equal(a.t, http.StatusUnauthorized, status)
 		a.clients[who] = a.signedIn(a.names[who])
 	}
@@ -127,7 +143,16 @@ func (a *attacker) note(who int, id string) {
 // enter enters a device, and then another one with its tag, written in another way.
 func (a *attacker) enter(who int) {
 	tag := fmt.Sprintf("ZZ-%03d", len(a.devices))
-	body := map[string]any{"tag": tag, "maker": "Kestmoor", "model": "G1", "family": "capnograph", "site": "Merrowby General", "place": a.names[who], "serial": "", "risk": 1}
+	body := map[string]any{
+		"tag":    tag,
+		"maker":  "Kestmoor",
+		"model":  "G1",
+		"family": "capnograph",
+		"site":   "Merrowby General",
+		"place":  a.names[who],
+		"serial": "",
+		"risk":   1,
+	}
 	status, text := a.clients[who].call("POST", "/api/assets", body)
 	if a.names[who] == "Fenn Castellan" {
 		require.Equal(a.t, http.StatusForbidden, status, string(text))
@@ -145,7 +170,12 @@ func (a *attacker) enter(who int) {
 // putOff puts a duty off, sometimes without a reason.
 func (a *attacker) putOff(who int, id string) {
 	device := get[api.AssetView](a.clients[who], "/api/assets/MB-0422")
-	order := map[string]any{"id": id, "kind": "defer", "on": a.now.AddDate(0, 0, 7).Format(time.DateOnly), "reason": []string{"the ward is closed", " "}[a.random.IntN(2)]}
+	order := map[string]any{
+		"id":     id,
+		"kind":   "defer",
+		"on":     a.now.AddDate(0, 0, 7).Format(time.DateOnly),
+		"reason": []string{"the ward is closed", " "}[a.random.IntN(2)],
+	}
 	status, text := a.clients[who].call("POST", "/api/activities/"+device.Activities[0].ID, order)
 	switch {
 	case a.names[who] == "Fenn Castellan":

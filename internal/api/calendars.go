@@ -26,17 +26,20 @@ type FeedView struct {
 }
 
 func registerCalendars(api huma.API, h *House) {
-	serveFile(api, operation{"round-calendar", http.MethodGet, "/api/rounds/{day}/calendar.ics", "A day's round as iCalendar", person.Look, 0, nil}.as("text/calendar"),
+	serveFile(api, operation{"round-calendar", http.MethodGet, "/api/rounds/{day}/calendar.ics",
+		"A day's round as iCalendar", person.Look, 0, nil}.as("text/calendar"),
 		func(ctx context.Context, in *DayPath) (*file, error) {
 			text, err := h.roundCalendar(in.Day, who(ctx).Name)
 			return kept("round-"+in.Day+".ics", "text/calendar; charset=utf-8", text), err
 		})
-	serve(api, operation{"feed", http.MethodGet, "/api/feed", "The secret link of the calendar feed", person.ReadFeed, 0, nil},
+	serve(api, operation{"feed", http.MethodGet, "/api/feed", "The secret link of the calendar feed", person.ReadFeed,
+		0, nil},
 		func(ctx context.Context, _ *struct{}) (out FeedView, err error) {
 			secret, err := h.feedSecret(false, who(ctx))
 			return FeedView{"/feed/" + secret + ".ics"}, err
 		})
-	serve(api, operation{"renew-feed", http.MethodPost, "/api/feed", "A new secret link; the old one stops working", person.KeepFeed, 0, nil},
+	serve(api, operation{"renew-feed", http.MethodPost, "/api/feed", "A new secret link; the old one stops working",
+		person.KeepFeed, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out FeedView, err error) {
 			secret, err := h.feedSecret(true, who(ctx))
 			return FeedView{"/feed/" + secret + ".ics"}, err
@@ -65,7 +68,14 @@ func (h *House) roundCalendar(day, who string) ([]byte, error) {
 			title += ", " + b.Part
 		}
 		start := func(minute int) time.Time { return date.Add(time.Duration(minute) * time.Minute) }
-		entries = append(entries, exchange.Appointment{ID: day + "-" + b.Job + "-" + strings.ReplaceAll(b.Part, " ", "-"), Start: start(b.From), End: start(b.Until), Title: title, Text: b.Person + "\n" + j.Device, Location: b.Place})
+		entries = append(entries, exchange.Appointment{
+			ID:       day + "-" + b.Job + "-" + strings.ReplaceAll(b.Part, " ", "-"),
+			Start:    start(b.From),
+			End:      start(b.Until),
+			Title:    title,
+			Text:     b.Person + "\n" + j.Device,
+			Location: b.Place,
+		})
 	}
 	return exchange.Calendar("Round of "+day, h.Clock(), entries)
 }
@@ -95,13 +105,23 @@ func (h *House) feed(w http.ResponseWriter, r *http.Request) {
 	secret, err := h.feedSecret(false, ledger.Nobody)
 	given := strings.TrimSuffix(chi.URLParam(r, "secret"), ".ics")
 	if err != nil || subtle.ConstantTimeCompare([]byte(given), []byte(secret)) != 1 {
-		problem := &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "This calendar link is not, or no longer, valid.", Code: "not-found"}
+		problem := &Problem{
+			Status: http.StatusNotFound,
+			Title:  "Not found",
+			Detail: "This calendar link is not, or no longer, valid.",
+			Code:   "not-found",
+		}
 		problem.write(w)
 		return
 	}
 	due, err := h.Ledger.DueUntil(h.Clock().AddDate(0, 0, feedDays), 5000)
 	if err != nil {
-		problem := &Problem{Status: http.StatusInternalServerError, Title: "Not read", Detail: "What is due could not be read.", Code: "internal"}
+		problem := &Problem{
+			Status: http.StatusInternalServerError,
+			Title:  "Not read",
+			Detail: "What is due could not be read.",
+			Code:   "internal",
+		}
 		problem.write(w)
 		return
 	}
@@ -110,11 +130,23 @@ func (h *House) feed(w http.ResponseWriter, r *http.Request) {
 		if !duty.HasDay(d.DueOn) {
 			continue
 		}
-		entries = append(entries, exchange.Appointment{ID: d.ID, Start: d.DueOn, AllDay: true, Title: d.Tag + " " + d.Title, Text: fmt.Sprintf("%s %s, risk %d\n%s", d.Maker, d.Model, d.Risk, d.Reason), Location: d.Place + ", " + d.Site})
+		entries = append(entries, exchange.Appointment{
+			ID:       d.ID,
+			Start:    d.DueOn,
+			AllDay:   true,
+			Title:    d.Tag + " " + d.Title,
+			Text:     fmt.Sprintf("%s %s, risk %d\n%s", d.Maker, d.Model, d.Risk, d.Reason),
+			Location: d.Place + ", " + d.Site,
+		})
 	}
 	text, err := exchange.Calendar("North Needle: due", h.Clock(), entries)
 	if err != nil {
-		problem := &Problem{Status: http.StatusInternalServerError, Title: "Not written", Detail: "The calendar could not be written.", Code: "internal"}
+		problem := &Problem{
+			Status: http.StatusInternalServerError,
+			Title:  "Not written",
+			Detail: "The calendar could not be written.",
+			Code:   "internal",
+		}
 		problem.write(w)
 		return
 	}

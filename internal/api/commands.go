@@ -50,7 +50,8 @@ type CommandBody struct {
 }
 
 func registerCommands(api huma.API, h *House) {
-	serve(api, operation{"command", http.MethodPost, "/api/runs/{id}/commands", "Do something in a run", person.WorkRuns, 0, nil},
+	serve(api, operation{"command", http.MethodPost, "/api/runs/{id}/commands", "Do something in a run",
+		person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
 			RunPath
 			Body CommandBody
@@ -59,7 +60,12 @@ func registerCommands(api huma.API, h *House) {
 			if err != nil {
 				return out, err
 			}
-			run, err := h.Ledger.Carry(in.ID, ledger.Command{ID: in.Body.ID, Expect: in.Body.Expect, Do: do, Order: run.Order{At: h.Clock(), By: who(ctx)}})
+			run, err := h.Ledger.Carry(in.ID, ledger.Command{
+				ID:     in.Body.ID,
+				Expect: in.Body.Expect,
+				Do:     do,
+				Order:  run.Order{At: h.Clock(), By: who(ctx)},
+			})
 			if err != nil {
 				return out, err
 			}
@@ -73,7 +79,12 @@ func (h *House) command(ctx context.Context, r string, b CommandBody) (run.Comma
 	case "bind":
 		s, err := h.Ledger.Standard(b.Standard)
 		if errors.Is(err, ledger.ErrNotFound) {
-			return nil, &run.Refusal{Kind: run.Invalid, Code: "no-such-standard", Field: "standard", Message: "There is no reference with that tag."}
+			return nil, &run.Refusal{
+				Kind:    run.Invalid,
+				Code:    "no-such-standard",
+				Field:   "standard",
+				Message: "There is no reference with that tag.",
+			}
 		}
 		if err != nil {
 			return nil, err
@@ -87,7 +98,13 @@ func (h *House) command(ctx context.Context, r string, b CommandBody) (run.Comma
 	case "skip":
 		return run.SkipStep{Step: b.Step, Reason: b.Reason}, nil
 	case "ambient":
-		return run.RecordAmbient{Step: b.Step, Temperature: b.Temperature, Pressure: b.Pressure, Humidity: b.Humidity, Source: b.Source}, nil
+		return run.RecordAmbient{
+			Step:        b.Step,
+			Temperature: b.Temperature,
+			Pressure:    b.Pressure,
+			Humidity:    b.Humidity,
+			Source:      b.Source,
+		}, nil
 	case "plate":
 		return run.RecordPlate{Step: b.Step, Values: b.Values}, nil
 	case "start-wait":
@@ -111,7 +128,13 @@ func (h *House) command(ctx context.Context, r string, b CommandBody) (run.Comma
 	case "change-part":
 		return run.ChangePart{Part: b.Part, Reason: b.Reason}, nil
 	case "adjust":
-		return run.MakeAdjustment{Finding: b.Finding, Control: b.Control, Point: b.Point, Steps: b.Steps, Note: b.Note}, nil
+		return run.MakeAdjustment{
+			Finding: b.Finding,
+			Control: b.Control,
+			Point:   b.Point,
+			Steps:   b.Steps,
+			Note:    b.Note,
+		}, nil
 	}
 	return h.ending(ctx, b)
 }
@@ -130,7 +153,12 @@ func (h *House) ending(ctx context.Context, b CommandBody) (run.Command, error) 
 		if b.Reviewer != "" {
 			p, err := h.Ledger.Person(ctx, b.Reviewer)
 			if err != nil {
-				return nil, &run.Refusal{Kind: run.Invalid, Code: "reviewer-missing", Field: "reviewer", Message: "There is no such reviewer: name a lead."}
+				return nil, &run.Refusal{
+					Kind:    run.Invalid,
+					Code:    "reviewer-missing",
+					Field:   "reviewer",
+					Message: "There is no such reviewer: name a lead.",
+				}
 			}
 			sign.Reviewer = &person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
 		}
@@ -149,7 +177,14 @@ func (h *House) ending(ctx context.Context, b CommandBody) (run.Command, error) 
 
 // capture reads the link at this moment, or takes what was typed.
 func (h *House) capture(ctx context.Context, id string, b CommandBody) (run.Command, error) {
-	c := run.CaptureReading{Reading: b.ID, Measure: b.Measure, Point: b.Point, Typed: b.Typed, Early: b.Reason, Confirmed: b.Confirmed}
+	c := run.CaptureReading{
+		Reading:   b.ID,
+		Measure:   b.Measure,
+		Point:     b.Point,
+		Typed:     b.Typed,
+		Early:     b.Reason,
+		Confirmed: b.Confirmed,
+	}
 	if !b.Linked {
 		return c, nil
 	}
@@ -158,7 +193,12 @@ func (h *House) capture(ctx context.Context, id string, b CommandBody) (run.Comm
 		return nil, err
 	}
 	if m := r.Procedure.Measure(b.Measure); m == nil || m.Capture == nil {
-		return nil, &run.Refusal{Kind: run.Invalid, Code: "no-link", Field: "linked", Message: "This measure is read from the display: type what the device shows."}
+		return nil, &run.Refusal{
+			Kind:    run.Invalid,
+			Code:    "no-link",
+			Field:   "linked",
+			Message: "This measure is read from the display: type what the device shows.",
+		}
 	}
 	watch, err := h.Bench.Watch(r, b.Measure, b.Point)
 	if err != nil {

@@ -93,12 +93,14 @@ type ControlEntry struct {
 }
 
 func registerControls(api huma.API, h *House) {
-	serve(api, operation{"controls", http.MethodGet, "/api/controls", "Every analyser's controls as they stand", person.Look, 0, nil},
+	serve(api, operation{"controls", http.MethodGet, "/api/controls", "Every analyser's controls as they stand",
+		person.Look, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out []ControlState, err error) {
 			states, err := h.controlStates("")
 			return states, err
 		})
-	serve(api, operation{"control-chart", http.MethodGet, "/api/controls/{asset}", "An analyte's controls over time", person.Look, 0, nil},
+	serve(api, operation{"control-chart", http.MethodGet, "/api/controls/{asset}", "An analyte's controls over time",
+		person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Asset   string `path:"asset" maxLength:"60"`
 			Analyte string `query:"analyte" maxLength:"60"`
@@ -107,7 +109,8 @@ func registerControls(api huma.API, h *House) {
 			chart, err := h.controlChart(in.Asset, in.Analyte, in.Days)
 			return chart, err
 		})
-	serve(api, operation{"record-controls", http.MethodPost, "/api/controls/{asset}", "Record a control run", person.RecordControls, 0, nil},
+	serve(api, operation{"record-controls", http.MethodPost, "/api/controls/{asset}", "Record a control run",
+		person.RecordControls, 0, nil},
 		func(ctx context.Context, in *struct {
 			Asset string `path:"asset" maxLength:"60"`
 			Body  ControlEntry
@@ -143,7 +146,14 @@ func (h *House) controlStates(asset string) ([]ControlState, error) {
 		if err != nil {
 			return nil, err
 		}
-		state := ControlState{Asset: a.Tag, Device: a.Maker + " " + a.Model, Place: a.Place, Analyte: lot.Analyte, Verdict: control.Verdict{Fired: []control.Rule{}, Words: "No control in two months."}, Days: 60}
+		state := ControlState{
+			Asset:   a.Tag,
+			Device:  a.Maker + " " + a.Model,
+			Place:   a.Place,
+			Analyte: lot.Analyte,
+			Verdict: control.Verdict{Fired: []control.Rule{}, Words: "No control in two months."},
+			Days:    60,
+		}
 		if n := len(chart.Runs); n > 0 {
 			last := chart.Runs[n-1]
 			state.At, state.Verdict, state.Days = last.At, last.Verdict, -h.days(last.At)
@@ -172,7 +182,13 @@ func (h *House) controlChart(tag, analyte string, days int) (ControlChart, error
 	if err != nil {
 		return ControlChart{}, err
 	}
-	chart := ControlChart{Asset: a.Tag, Device: a.Maker + " " + a.Model, Analytes: []string{}, Levels: []ControlLevel{}, Runs: []ControlRunView{}}
+	chart := ControlChart{
+		Asset:    a.Tag,
+		Device:   a.Maker + " " + a.Model,
+		Analytes: []string{},
+		Levels:   []ControlLevel{},
+		Runs:     []ControlRunView{},
+	}
 	lots := map[string]ledger.ControlLot{}
 	for _, lot := range all {
 		if !slices.Contains(chart.Analytes, lot.Analyte) {
@@ -214,7 +230,13 @@ func (c *ControlChart) judge(lots map[string]ledger.ControlLot, values []ledger.
 			continue
 		}
 		if n := len(c.Runs); n == 0 || c.Runs[n-1].ID != v.RunID {
-			c.Runs = append(c.Runs, ControlRunView{ID: v.RunID, At: v.At, By: v.By, Note: v.Note, Points: []ControlPoint{}})
+			c.Runs = append(c.Runs, ControlRunView{
+				ID:     v.RunID,
+				At:     v.At,
+				By:     v.By,
+				Note:   v.Note,
+				Points: []ControlPoint{},
+			})
 			run := make([]float64, top)
 			for i := range run {
 				run[i] = math.NaN()
@@ -248,7 +270,18 @@ func (c *ControlChart) levels(all []ledger.ControlLot, values []ledger.ControlVa
 		}
 	}
 	for _, lot := range latest {
-		l := ControlLevel{Lot: lot.Lot, LotID: lot.ID, Level: lot.Level, Unit: quantity.ShowUnit(lot.Unit), Code: lot.Unit, Mean: lot.Mean, SD: lot.SD, Expires: lot.Expires, Expired: interval.Past(lot.Expires, now), Allowed: lot.Allowed}
+		l := ControlLevel{
+			Lot:     lot.Lot,
+			LotID:   lot.ID,
+			Level:   lot.Level,
+			Unit:    quantity.ShowUnit(lot.Unit),
+			Code:    lot.Unit,
+			Mean:    lot.Mean,
+			SD:      lot.SD,
+			Expires: lot.Expires,
+			Expired: interval.Past(lot.Expires, now),
+			Allowed: lot.Allowed,
+		}
 		sum, squares := 0.0, 0.0
 		for _, v := range values {
 			if v.LotID == lot.ID {
@@ -287,7 +320,8 @@ func (h *House) recordControls(tag string, e ControlEntry, who person.Person) er
 		}
 		lot := lots[at]
 		if interval.Past(lot.Expires, now) {
-			return invalid("values", "Lot "+lot.Lot+" expired on "+lot.Expires.Format(time.DateOnly)+": open a new one, and enter its mean and SD.")
+			return invalid("values", "Lot "+lot.Lot+" expired on "+lot.Expires.Format(time.DateOnly)+
+				": open a new one, and enter its mean and SD.")
 		}
 		v, err := quantity.ParseNumber(given.Text)
 		if err != nil {
@@ -298,7 +332,16 @@ func (h *House) recordControls(tag string, e ControlEntry, who person.Person) er
 				return invalid("values", "Lot "+lot.Lot+" stands twice.")
 			}
 		}
-		values = append(values, ledger.ControlValue{RunID: e.ID, LotID: lot.ID, AssetID: a.ID, Analyte: e.Analyte, At: now, Value: v, By: who.Name, Note: e.Note})
+		values = append(values, ledger.ControlValue{
+			RunID:   e.ID,
+			LotID:   lot.ID,
+			AssetID: a.ID,
+			Analyte: e.Analyte,
+			At:      now,
+			Value:   v,
+			By:      who.Name,
+			Note:    e.Note,
+		})
 	}
 	if err := h.Ledger.RecordControls(h.act(e.ID, "controls recorded", who, e.Note), values); err != nil {
 		return err
@@ -319,12 +362,16 @@ func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who person.Pe
 	if err := h.controlRejected(a, chart, who); err != nil {
 		return err
 	}
-	return h.undone(a.ID, "control-"+e.ID, duty.FailedCheck, e.Analyte+" control: "+chart.Words, who, func(act ledger.Activity) bool { return h.calibrates(act.Procedure, e.Analyte) })
+	return h.undone(a.ID, "control-"+e.ID, duty.FailedCheck, e.Analyte+" control: "+chart.Words, who,
+		func(act ledger.Activity) bool { return h.calibrates(act.Procedure, e.Analyte) })
 }
 
 // calibrates reports whether a procedure is an analyte's calibration.
 func (h *House) calibrates(id, analyte string) bool {
-	return slices.ContainsFunc(h.procedures(), func(p *procedure.Procedure) bool { return p.ID == id && slices.Contains(p.Calibrates, analyte) })
+	return slices.ContainsFunc(h.procedures(), func(p *procedure.Procedure) bool {
+		return p.ID == id &&
+			slices.Contains(p.Calibrates, analyte)
+	})
 }
 
 // calibration is how an analyte's calibration on an analyser stands; nil where none is kept here.

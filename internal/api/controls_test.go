@@ -23,10 +23,12 @@ func TestControlsOfAnAnalyser(t *testing.T) {
 	require.Len(t, chart.Levels, 2)
 	assert.Greater(t, len(chart.Runs), 400, "two years of working days")
 	require.NotNil(t, chart.Levels[0].Sigma)
-	assert.InDelta(t, (chart.Levels[0].Allowed-max(chart.Levels[0].Bias, -chart.Levels[0].Bias))/chart.Levels[0].CV, *chart.Levels[0].Sigma, 1e-9)
+	assert.InDelta(t, (chart.Levels[0].Allowed-max(chart.Levels[0].Bias, -chart.Levels[0].Bias))/chart.Levels[0].CV,
+		*chart.Levels[0].Sigma, 1e-9)
 
 	entry := func(id, text string) map[string]any {
-		return map[string]any{"id": id, "analyte": "cholesterol", "values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": text}}}
+		return map[string]any{"id": id, "analyte": "cholesterol",
+			"values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": text}}}
 	}
 	assert.Equal(t, "values", c.problem("/api/controls/"+chart.Asset, entry("control-run-1", "high"), 422).Field)
 	far := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
@@ -35,20 +37,25 @@ func TestControlsOfAnAnalyser(t *testing.T) {
 	assert.Len(t, again.Runs, len(far.Runs), "sent again it is one run")
 	device := get[api.AssetView](c, "/api/assets/"+chart.Asset)
 	assert.Len(t, device.Blocked, 3, "glucose and cholesterol, and the calibration that hangs on glucose")
-	fine := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, map[string]any{"id": "control-run-2", "analyte": "cholesterol", "values": []map[string]string{{"lot_id": chart.Levels[1].LotID, "text": "7.1"}}})
+	fine := posted[api.ControlChart](c, "/api/controls/"+chart.Asset,
+		map[string]any{"id": "control-run-2", "analyte": "cholesterol",
+			"values": []map[string]string{{"lot_id": chart.Levels[1].LotID, "text": "7.1"}}})
 	assert.False(t, fine.Blocked, fine.Words)
-	assert.Equal(t, "not-yours", h.signedIn("Odile Marsh").problem("/api/controls/"+chart.Asset, entry("control-run-3", "4"), 403).Code)
+	assert.Equal(t, "not-yours", h.signedIn("Odile Marsh").problem("/api/controls/"+chart.Asset,
+		entry("control-run-3", "4"), 403).Code)
 	status, _ := c.call("GET", "/api/controls/MB-0417", nil)
 	assert.Equal(t, 404, status, "a capnograph has no controls")
 
 	lot := chart.Levels[1]
 	h.now = lot.Expires.Add(15 * time.Hour)
 	c = h.signedIn("Idris Vail")
-	last := map[string]any{"id": "control-run-4", "analyte": "cholesterol", "values": []map[string]string{{"lot_id": lot.LotID, "text": "7.1"}}}
+	last := map[string]any{"id": "control-run-4", "analyte": "cholesterol",
+		"values": []map[string]string{{"lot_id": lot.LotID, "text": "7.1"}}}
 	posted[api.ControlChart](c, "/api/controls/"+chart.Asset, last)
 	h.now = lot.Expires.AddDate(0, 0, 1)
 	last["id"] = "control-run-5"
-	assert.Contains(t, c.problem("/api/controls/"+chart.Asset, last, 422).Detail, "expired on", "a lot counts to the end of its last day")
+	assert.Contains(t, c.problem("/api/controls/"+chart.Asset, last, 422).Detail, "expired on",
+		"a lot counts to the end of its last day")
 }
 
 func TestOnlyLinkedPointsReadByThemselves(t *testing.T) {

@@ -21,7 +21,8 @@ import (
 const mostRuns = 500
 
 func registerDocuments(api huma.API, h *House) {
-	serveFile(api, operation{"history-paper", http.MethodGet, "/api/assets/{id}/history.pdf", "A device's history on paper", person.Look, 0, nil}.as("application/pdf"),
+	serveFile(api, operation{"history-paper", http.MethodGet, "/api/assets/{id}/history.pdf",
+		"A device's history on paper", person.Look, 0, nil}.as("application/pdf"),
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (*file, error) {
@@ -35,7 +36,8 @@ func registerDocuments(api huma.API, h *House) {
 			}
 			return h.onPaper(document, "history-"+asset.Tag)
 		})
-	serveFile(api, operation{"inspection-paper", http.MethodGet, "/api/inspection.pdf", "What there is at a site and how it stands, to go round with", person.Look, 0, nil}.as("application/pdf"),
+	serveFile(api, operation{"inspection-paper", http.MethodGet, "/api/inspection.pdf",
+		"What there is at a site and how it stands, to go round with", person.Look, 0, nil}.as("application/pdf"),
 		func(_ context.Context, in *struct {
 			Site string `query:"site" minLength:"1" maxLength:"80"`
 		}) (*file, error) {
@@ -65,7 +67,9 @@ func (h *House) standings(all []ledger.Activity) (rows [][]string) {
 
 // historyDocument is everything the record knows of a device.
 func (h *House) historyDocument(a ledger.Asset) (paper.Document, error) {
-	d := paper.Document{Title: "History of " + a.Tag, Under: strings.Join(slices.DeleteFunc([]string{a.Maker + " " + a.Model, "serial " + a.Serial, a.Place, a.Site, a.Status}, func(s string) bool { return s == "" }), " · ")}
+	d := paper.Document{Title: "History of " + a.Tag,
+		Under: strings.Join(slices.DeleteFunc([]string{a.Maker + " " + a.Model, "serial " + a.Serial, a.Place, a.Site,
+			a.Status}, func(s string) bool { return s == "" }), " · ")}
 	activities, err := h.Ledger.Activities(a.ID)
 	if err != nil {
 		return d, err
@@ -78,8 +82,11 @@ func (h *House) historyDocument(a ledger.Asset) (paper.Document, error) {
 	if err != nil {
 		return d, err
 	}
-	made := paper.Section{Title: "Runs", Text: "As found: the point that took the largest share of its limit before anything was changed. 100 % is the limit.", Empty: "Nothing was recorded on it yet.",
-		Columns: []paper.Column{{Title: "signed", Wide: 2.5}, {Title: "procedure", Wide: 5}, {Title: "result", Wide: 3.2}, {Title: "largest as found", Wide: 4.4}, {Title: "as left", Wide: 1.8, Right: true}, {Title: "by", Wide: 2.6}}}
+	made := paper.Section{Title: "Runs",
+		Text: "As found: the point that took the largest share of its limit before anything was changed. 100 % is the limit.", Empty: "Nothing was recorded on it yet.",
+		Columns: []paper.Column{{Title: "signed", Wide: 2.5}, {Title: "procedure", Wide: 5},
+			{Title: "result", Wide: 3.2}, {Title: "largest as found", Wide: 4.4},
+			{Title: "as left", Wide: 1.8, Right: true}, {Title: "by", Wide: 2.6}}}
 	for _, r := range runs {
 		results, err := h.Ledger.ResultsOf(r.ID)
 		if err != nil {
@@ -97,14 +104,19 @@ func (h *House) historyDocument(a ledger.Asset) (paper.Document, error) {
 		if r.Reviewer != "" {
 			by += ", countersigned"
 		}
-		made.Rows = append(made.Rows, []string{day(r.EndedAt), r.Title, result, share(found, true), share(left, false), by})
+		made.Rows = append(made.Rows, []string{day(r.EndedAt), r.Title, result, share(found, true), share(left, false),
+			by})
 	}
-	became := paper.Section{Title: "What became of it", Columns: []paper.Column{{Title: "on", Wide: 2.1}, {Title: "what", Wide: 1.8}, {Title: "in words", Wide: 8}, {Title: "by", Wide: 3}}, Empty: "Nothing was noted."}
+	became := paper.Section{Title: "What became of it",
+		Columns: []paper.Column{{Title: "on", Wide: 2.1}, {Title: "what", Wide: 1.8}, {Title: "in words", Wide: 8},
+			{Title: "by", Wide: 3}}, Empty: "Nothing was noted."}
 	for _, n := range notes {
 		became.Rows = append(became.Rows, []string{n.At.Format(time.DateOnly), n.Kind, n.Text, n.By})
 	}
 	d.Sections = []paper.Section{
-		{Title: "What recurs", Columns: []paper.Column{{Title: "activity", Wide: 4}, {Title: "when", Wide: 3.4}, {Title: "last", Wide: 2.1}, {Title: "due", Wide: 2.1}, {Title: "stands", Wide: 4}}, Rows: h.standings(activities), Empty: "Nothing recurs on it."},
+		{Title: "What recurs", Columns: []paper.Column{{Title: "activity", Wide: 4}, {Title: "when", Wide: 3.4},
+			{Title: "last", Wide: 2.1}, {Title: "due", Wide: 2.1}, {Title: "stands", Wide: 4}},
+			Rows: h.standings(activities), Empty: "Nothing recurs on it."},
 		made, became}
 	return d, nil
 }
@@ -135,7 +147,8 @@ func share(r *ledger.Result, named bool) string {
 
 // inspectionDocument is the list for going round a site: by place, the gravest first.
 func (h *House) inspectionDocument(site string) (paper.Document, error) {
-	d := paper.Document{Title: "Inspection list, " + site, Under: "Tick what was seen; write beside it what was not as it should be. A device that is not listed is written below."}
+	d := paper.Document{Title: "Inspection list, " + site,
+		Under: "Tick what was seen; write beside it what was not as it should be. A device that is not listed is written below."}
 	assets, err := h.Ledger.AssetsAt(site)
 	if err != nil {
 		return d, err
@@ -155,7 +168,9 @@ func (h *House) inspectionDocument(site string) (paper.Document, error) {
 	for _, a := range all {
 		of[a.AssetID] = append(of[a.AssetID], a)
 	}
-	columns := []paper.Column{{Title: "device", Wide: 4}, {Title: "risk", Wide: 0.8, Right: true}, {Title: "due", Wide: 2.3}, {Title: "stands", Wide: 4.6}, {Title: "seen", Wide: 1}, {Title: "label", Wide: 1}, {Title: "remarks", Wide: 3.4}}
+	columns := []paper.Column{{Title: "device", Wide: 4}, {Title: "risk", Wide: 0.8, Right: true},
+		{Title: "due", Wide: 2.3}, {Title: "stands", Wide: 4.6}, {Title: "seen", Wide: 1}, {Title: "label", Wide: 1},
+		{Title: "remarks", Wide: 3.4}}
 	for _, a := range assets {
 		place := a.Place
 		if place == "" {
@@ -165,9 +180,12 @@ func (h *House) inspectionDocument(site string) (paper.Document, error) {
 			d.Sections = append(d.Sections, paper.Section{Title: place, Columns: columns})
 		}
 		section := &d.Sections[len(d.Sections)-1]
-		section.Rows = append(section.Rows, []string{a.Tag + " " + a.Maker + " " + a.Model + ", serial " + a.Serial, fmt.Sprint(a.Risk), firstDue(of[a.ID]), h.worst(a, of[a.ID]), "☐", "☐", ""})
+		section.Rows = append(section.Rows, []string{a.Tag + " " + a.Maker + " " + a.Model + ", serial " + a.Serial,
+			fmt.Sprint(a.Risk), firstDue(of[a.ID]), h.worst(a, of[a.ID]), "☐", "☐", ""})
 	}
-	blank := paper.Section{Title: "Found here and not on the list", Columns: []paper.Column{{Title: "tag", Wide: 2}, {Title: "maker, model, serial", Wide: 5}, {Title: "place", Wide: 3}, {Title: "remarks", Wide: 5}}}
+	blank := paper.Section{Title: "Found here and not on the list",
+		Columns: []paper.Column{{Title: "tag", Wide: 2}, {Title: "maker, model, serial", Wide: 5},
+			{Title: "place", Wide: 3}, {Title: "remarks", Wide: 5}}}
 	for range 4 {
 		blank.Rows = append(blank.Rows, []string{"", "\n", "", ""})
 	}

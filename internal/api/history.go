@@ -32,7 +32,8 @@ var mayRead = map[string]person.Action{
 }
 
 func registerHistory(api huma.API, h *House) {
-	serve(api, operation{"history", http.MethodGet, "/api/history/{of}/{id}", "What happened to a device, a reference, a person or the house, as the log has it", person.Look, 0, nil},
+	serve(api, operation{"history", http.MethodGet, "/api/history/{of}/{id}",
+		"What happened to a device, a reference, a person or the house, as the log has it", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Of string `path:"of" enum:"device,reference,person,house"`
 			ID string `path:"id" maxLength:"120" doc:"its id or tag; of the house: all"`

@@ -106,14 +106,16 @@ func registerHouse(api huma.API, h *House) {
 	}
 	serve(api, operation{"house", http.MethodGet, "/api/house", "How the workshop is set up", person.Look, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out HouseView, err error) { return get(ctx) })
-	serve(api, operation{"add-person", http.MethodPost, "/api/house/people", "Register someone who may sign in", person.KeepPeople, 0, nil},
+	serve(api, operation{"add-person", http.MethodPost, "/api/house/people", "Register someone who may sign in",
+		person.KeepPeople, 0, nil},
 		func(ctx context.Context, in *struct{ Body PersonOrder }) (out HouseView, err error) {
 			if err := h.addPerson(in.Body, who(ctx)); err != nil {
 				return out, err
 			}
 			return get(ctx)
 		})
-	serve(api, operation{"change-person", http.MethodPost, "/api/house/people/{id}", "Change what someone may do, or whether they may sign in", person.KeepPeople, 0, nil},
+	serve(api, operation{"change-person", http.MethodPost, "/api/house/people/{id}",
+		"Change what someone may do, or whether they may sign in", person.KeepPeople, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body PersonOrder
@@ -130,24 +132,28 @@ func registerHouse(api huma.API, h *House) {
 			}
 			return get(ctx)
 		})
-	serve(api, operation{"set-intervals", http.MethodPost, "/api/house/intervals", "The lab's figures for its intervals", person.SetIntervals, 0, nil},
+	serve(api, operation{"set-intervals", http.MethodPost, "/api/house/intervals",
+		"The lab's figures for its intervals", person.SetIntervals, 0, nil},
 		func(ctx context.Context, in *struct{ Body interval.Rules }) (out HouseView, err error) {
 			if err := in.Body.Check(); err != nil {
 				return out, invalid("intervals", sentence(err))
 			}
-			if err := h.Ledger.SetSetting(h.act("", "interval rules set", who(ctx), ""), "intervals", in.Body); err != nil {
+			if err := h.Ledger.SetSetting(h.act("", "interval rules set", who(ctx), ""), "intervals", in.Body); err !=
+				nil {
 				return out, err
 			}
 			return get(ctx)
 		})
-	serve(api, operation{"procedure-text", http.MethodGet, "/api/procedures/{id}", "A procedure as it is written", person.Look, 0, nil},
+	serve(api, operation{"procedure-text", http.MethodGet, "/api/procedures/{id}", "A procedure as it is written",
+		person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (out ProcedureText, err error) {
 			text, err := h.procedureText(in.ID)
 			return ProcedureText{text}, err
 		})
-	serve(api, operation{"dry-run", http.MethodPost, "/api/procedures", "Try an edited procedure, and keep it", person.KeepProcedures, 700_000, nil},
+	serve(api, operation{"dry-run", http.MethodPost, "/api/procedures", "Try an edited procedure, and keep it",
+		person.KeepProcedures, 700_000, nil},
 		func(ctx context.Context, in *struct {
 			Keep bool `query:"keep" doc:"keep it as the lab's own; runs opened from then on are made by it"`
 			Body ProcedureText
@@ -155,7 +161,8 @@ func registerHouse(api huma.API, h *House) {
 			run, err := h.dryRun(in.Body.Text, in.Keep, who(ctx))
 			return run, err
 		})
-	serve(api, operation{"check-record", http.MethodPost, "/api/house/check", "Check the whole record's chain", person.CheckRecord, 0, nil},
+	serve(api, operation{"check-record", http.MethodPost, "/api/house/check", "Check the whole record's chain",
+		person.CheckRecord, 0, nil},
 		func(_ context.Context, _ *struct{}) (out RecordCheck, err error) {
 			n, err := h.Ledger.Verify()
 			check := RecordCheck{Events: n}
@@ -164,7 +171,8 @@ func registerHouse(api huma.API, h *House) {
 			}
 			return check, nil
 		})
-	serveFile(api, operation{"backup", http.MethodGet, "/api/house/backup", "A copy of the whole record, made while it is in use", person.Backup, 0, nil}.as("application/vnd.sqlite3"),
+	serveFile(api, operation{"backup", http.MethodGet, "/api/house/backup",
+		"A copy of the whole record, made while it is in use", person.Backup, 0, nil}.as("application/vnd.sqlite3"),
 		func(ctx context.Context, _ *struct{}) (*file, error) {
 			folder, err := os.MkdirTemp("", "backup")
 			if err != nil {
@@ -181,7 +189,13 @@ func registerHouse(api huma.API, h *House) {
 }
 
 func (h *House) house() (HouseView, error) {
-	v := HouseView{People: []Colleague{}, Procedures: []ProcedureView{}, Schools: []string{}, Families: []string{}, Version: h.Version}
+	v := HouseView{
+		People:     []Colleague{},
+		Procedures: []ProcedureView{},
+		Schools:    []string{},
+		Families:   []string{},
+		Version:    h.Version,
+	}
 	everyone, err := h.Ledger.Everyone()
 	if err != nil {
 		return v, err
@@ -204,7 +218,16 @@ func (h *House) house() (HouseView, error) {
 	day, err := h.workingDay()
 	v.Day = day
 	for _, p := range h.procedures() {
-		one := ProcedureView{ID: p.ID, Revision: p.Revision, Title: p.Title, Family: p.Family, Summary: p.Summary, Steps: len(p.Steps), Minutes: up(p.Estimate(day.Hands).Total()), Schools: []string{}}
+		one := ProcedureView{
+			ID:       p.ID,
+			Revision: p.Revision,
+			Title:    p.Title,
+			Family:   p.Family,
+			Summary:  p.Summary,
+			Steps:    len(p.Steps),
+			Minutes:  up(p.Estimate(day.Hands).Total()),
+			Schools:  []string{},
+		}
 		for _, m := range p.Measures() {
 			one.Points += len(m.Points)
 			for _, school := range m.Alternatives {
@@ -271,10 +294,13 @@ func (h *House) setLab(lab run.Lab, who person.Person) error {
 	if err := lab.Room.Check(); err != nil {
 		return invalid("room", sentence(err))
 	}
-	if basis := lab.Conventions["co2_basis"]; basis != "" && basis != string(gas.AmbientDry) && basis != string(gas.BodySaturated) {
-		return invalid("conventions.co2_basis", fmt.Sprintf("A partial pressure is shown %s or %s.", gas.AmbientDry, gas.BodySaturated))
+	if basis := lab.Conventions["co2_basis"]; basis != "" && basis != string(gas.AmbientDry) &&
+		basis != string(gas.BodySaturated) {
+		return invalid("conventions.co2_basis", fmt.Sprintf("A partial pressure is shown %s or %s.", gas.AmbientDry,
+			gas.BodySaturated))
 	}
-	if !slices.Contains([]procedure.Review{procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways}, lab.Review) {
+	if !slices.Contains([]procedure.Review{procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways},
+		lab.Review) {
 		return invalid("review", "A review is wanted never, on failure or always.")
 	}
 	return h.Ledger.SetSetting(h.act("", "lab's rules set", who, ""), "lab", lab)
@@ -307,7 +333,8 @@ func (h *House) dryRun(text string, keep bool, who person.Person) (DryRun, error
 		at := slices.IndexFunc(h.procedures(), func(q *procedure.Procedure) bool { return q.ID == p.ID })
 		run.Before = h.procedures()[at].Revision
 		if run.Before >= p.Revision && before != text {
-			run.Mistakes = append(run.Mistakes, fmt.Sprintf("revision: %d is in use already; give this one %d", run.Before, run.Before+1))
+			run.Mistakes = append(run.Mistakes, fmt.Sprintf("revision: %d is in use already; give this one %d",
+				run.Before, run.Before+1))
 			return run, nil
 		}
 	}
@@ -357,8 +384,10 @@ func (h *House) begun(p *procedure.Procedure) ([]*ledger.Activity, error) {
 		if err != nil {
 			return nil, err
 		}
-		if a.Status != ledger.Gone && !slices.ContainsFunc(known, func(k ledger.Activity) bool { return k.Procedure == p.ID }) {
-			fresh = append(fresh, ledger.NewActivity(ulid.Make().String(), a, d, dayOf(h.Clock()), "first time after its procedure was kept"))
+		if a.Status != ledger.Gone && !slices.ContainsFunc(known,
+			func(k ledger.Activity) bool { return k.Procedure == p.ID }) {
+			fresh = append(fresh, ledger.NewActivity(ulid.Make().String(), a, d, dayOf(h.Clock()),
+				"first time after its procedure was kept"))
 		}
 	}
 	return fresh, nil

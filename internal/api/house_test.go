@@ -90,9 +90,16 @@ func (h *house) work(t *testing.T, a ledger.Asset, id string) {
 		if p.ID != id {
 			continue
 		}
-		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: h.now, Truth: exact{}, Room: [3]string{"21", "1008", "46"},
+		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: h.now,
+			Truth: exact{}, Room: [3]string{"21", "1008", "46"},
 			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, h.now) }}
-		_, events, err := w.Work(p, run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Lab: demo.Lab(), Device: a.Device()})
+		_, events, err := w.Work(p, run.RunOpened{
+			Procedure: p.ID,
+			Revision:  p.Revision,
+			Hash:      p.Hash,
+			Lab:       demo.Lab(),
+			Device:    a.Device(),
+		})
 		require.NoError(t, err)
 		require.NoError(t, h.ledger.Take(p, events))
 		h.now = w.At.Add(time.Minute)
@@ -120,7 +127,8 @@ func emptyHouse(t *testing.T) *house {
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
 	for name, role := range map[string]person.Role{"Tamsin Orrery": person.Lead, "Idris Vail": person.Technician} {
-		require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, name, role, api.DemoPassword))
+		require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, name,
+			role, api.DemoPassword))
 	}
 	return houseOf(t, folder, l)
 }
@@ -128,17 +136,29 @@ func emptyHouse(t *testing.T) *house {
 func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
-	gas, err := sim.Serve(ctx, "127.0.0.1:0", sim.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04, "HG-40": 5.1}))
+	gas, err := sim.Serve(ctx, "127.0.0.1:0", sim.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04,
+		"HG-40": 5.1}))
 	require.NoError(t, err)
 	all, err := definition.Shipped()
 	require.NoError(t, err)
-	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(), Channels: []string{"CO2"}}}
+	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(),
+		Channels: []string{"CO2"}}}
 	require.NoError(t, l.Save(&instruments[0]))
 	b, links := capture.Connect(ctx, capture.WallClock{Time: time.Now}, instruments, instrument.DefaultTiming)
 	h := &house{t: t, ledger: l, folder: folder, now: day}
 	duties, err := definition.Duties("")
 	require.NoError(t, err)
-	h.served = &api.House{Ledger: l, Bench: b, TryOut: sim.TryOut, Procedures: all, Duties: duties, Folder: filepath.Join(folder, "procedures"), Clock: func() time.Time { return h.now }, Demo: true, Version: "test"}
+	h.served = &api.House{
+		Ledger:     l,
+		Bench:      b,
+		TryOut:     sim.TryOut,
+		Procedures: all,
+		Duties:     duties,
+		Folder:     filepath.Join(folder, "procedures"),
+		Clock:      func() time.Time { return h.now },
+		Demo:       true,
+		Version:    "test",
+	}
 	h.server = httptest.NewServer(api.Handler(h.served))
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
@@ -273,7 +293,14 @@ func (c *client) toMeasuring(v runview.View) runview.View {
 		case procedure.StepAct:
 			v = c.send(v, order{"kind": "do", "step": s.ID})
 		case procedure.StepAmbient:
-			v = c.send(v, order{"kind": "ambient", "step": s.ID, "temperature": "21,4", "pressure": "1008", "humidity": "46", "source": "RC-01"})
+			v = c.send(v, order{
+				"kind":        "ambient",
+				"step":        s.ID,
+				"temperature": "21,4",
+				"pressure":    "1008",
+				"humidity":    "46",
+				"source":      "RC-01",
+			})
 		case procedure.StepWait:
 			v = c.send(v, order{"kind": "start-wait", "step": s.ID})
 			c.now = c.now.Add(time.Duration(s.Minutes+0.1) * time.Minute)

@@ -75,7 +75,8 @@ func (m *imports) change(id string, change func(*importJob) error) (ImportView, 
 }
 
 func registerImports(api huma.API, h *House) {
-	serve(api, operation{"read-import", http.MethodPost, "/api/imports", "Read a CSV file: what can be imported, and every row that cannot", person.Import, maxImport, nil},
+	serve(api, operation{"read-import", http.MethodPost, "/api/imports",
+		"Read a CSV file: what can be imported, and every row that cannot", person.Import, maxImport, nil},
 		func(ctx context.Context, in *struct {
 			Kind    string `query:"kind" enum:"assets,standards,histories" required:"true"`
 			RawBody []byte `contentType:"text/csv"`
@@ -83,14 +84,16 @@ func registerImports(api huma.API, h *House) {
 			view, err := h.readImport(in.Kind, in.RawBody)
 			return view, err
 		})
-	serve(api, operation{"import-state", http.MethodGet, "/api/imports/{id}", "How far an import is", person.Look, 0, nil},
+	serve(api, operation{"import-state", http.MethodGet, "/api/imports/{id}", "How far an import is", person.Look, 0,
+		nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (out ImportView, err error) {
 			view, err := h.imports.change(in.ID, func(*importJob) error { return nil })
 			return view, err
 		})
-	serve(api, operation{"change-import", http.MethodPost, "/api/imports/{id}", "Import what was read, or stop", person.Import, 0, nil},
+	serve(api, operation{"change-import", http.MethodPost, "/api/imports/{id}", "Import what was read, or stop",
+		person.Import, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body struct {
@@ -128,7 +131,8 @@ func (h *House) readImport(kind string, text []byte) (ImportView, error) {
 	if err != nil {
 		return ImportView{}, invalid("file", sentence(err)+" Nothing was imported.")
 	}
-	j := &importJob{file: file, ImportView: ImportView{ID: ulid.Make().String(), Kind: kind, Rows: len(file.Rows), Refused: file.Refused, Count: file.Count, Ignored: file.Ignored, State: "read"}}
+	j := &importJob{file: file, ImportView: ImportView{ID: ulid.Make().String(), Kind: kind, Rows: len(file.Rows),
+		Refused: file.Refused, Count: file.Count, Ignored: file.Ignored, State: "read"}}
 	h.imports.put(j)
 	return j.ImportView, nil
 }
@@ -184,11 +188,18 @@ func (h *House) importRecords(file *exchange.Import) []any {
 		case row.Asset != nil:
 			records = append(records, row.Asset)
 			for _, d := range duty.DutiesOf(h.templates(), row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model) {
-				records = append(records, ledger.NewActivity(row.Asset.ID+"-"+d.ID, *row.Asset, d, today, "first time after it was imported"))
+				records = append(records, ledger.NewActivity(row.Asset.ID+"-"+d.ID, *row.Asset, d, today,
+					"first time after it was imported"))
 			}
 		case row.Standard != nil:
 			s := row.Standard
-			records = append(records, s, &ledger.StandardCertificate{ID: "cert-" + s.ID, StandardID: s.ID, Certificate: s.Certificate, Values: s.Values, EnteredBy: "imported"})
+			records = append(records, s, &ledger.StandardCertificate{
+				ID:          "cert-" + s.ID,
+				StandardID:  s.ID,
+				Certificate: s.Certificate,
+				Values:      s.Values,
+				EnteredBy:   "imported",
+			})
 		default:
 			if row.Run != nil {
 				records = append(records, row.Run)

@@ -59,17 +59,20 @@ type ModelPath struct {
 }
 
 func registerIntervals(api huma.API, h *House) {
-	serve(api, operation{"intervals", http.MethodGet, "/api/intervals", "What is recommended, by model", person.Look, 0, nil},
+	serve(api, operation{"intervals", http.MethodGet, "/api/intervals", "What is recommended, by model", person.Look, 0,
+		nil},
 		func(ctx context.Context, _ *struct{}) (out []IntervalBrief, err error) {
 			all, err := remembered(ctx, h, h.intervals, "intervals")
 			return all, err
 		})
-	serve(api, operation{"model-interval", http.MethodGet, "/api/intervals/model", "One model's interval, and what others would mean", person.Look, 0, nil},
+	serve(api, operation{"model-interval", http.MethodGet, "/api/intervals/model",
+		"One model's interval, and what others would mean", person.Look, 0, nil},
 		func(ctx context.Context, in *ModelPath) (out IntervalView, err error) {
 			view, _, err := h.modelInterval(in.Maker, in.Model, in.Procedure)
 			return view, err
 		})
-	serve(api, operation{"accept-model-interval", http.MethodPost, "/api/intervals/model", "Accept an interval for all devices of a model", person.SetIntervals, 0, nil},
+	serve(api, operation{"accept-model-interval", http.MethodPost, "/api/intervals/model",
+		"Accept an interval for all devices of a model", person.SetIntervals, 0, nil},
 		func(ctx context.Context, in *struct {
 			ModelPath
 			Body IntervalOrder
@@ -84,14 +87,16 @@ func registerIntervals(api huma.API, h *House) {
 			view, _, err := h.modelInterval(in.Maker, in.Model, in.Procedure)
 			return view, err
 		})
-	serve(api, operation{"activity-interval", http.MethodGet, "/api/activities/{id}/interval", "One device's interval, and what others would mean", person.Look, 0, nil},
+	serve(api, operation{"activity-interval", http.MethodGet, "/api/activities/{id}/interval",
+		"One device's interval, and what others would mean", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID string `path:"id" maxLength:"120"`
 		}) (out IntervalView, err error) {
 			view, _, err := h.activityInterval(in.ID)
 			return view, err
 		})
-	serve(api, operation{"accept-interval", http.MethodPost, "/api/activities/{id}/interval", "Accept an interval for one device", person.SetIntervals, 0, nil},
+	serve(api, operation{"accept-interval", http.MethodPost, "/api/activities/{id}/interval",
+		"Accept an interval for one device", person.SetIntervals, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"120"`
 			Body IntervalOrder
@@ -143,7 +148,8 @@ func (h *House) intervals() ([]IntervalBrief, error) {
 		if v.Current == 0 {
 			continue
 		}
-		briefs = append(briefs, IntervalBrief{d.Maker, d.Model, d.Family, d.Procedure, d.Title, d.Devices, v.Current, v.Days, v.Sentence, v.Days != v.Current})
+		briefs = append(briefs, IntervalBrief{d.Maker, d.Model, d.Family, d.Procedure, d.Title, d.Devices, v.Current,
+			v.Days, v.Sentence, v.Days != v.Current})
 	}
 	return briefs, nil
 }
@@ -185,13 +191,20 @@ func (h *House) activityInterval(id string) (IntervalView, ledger.Activity, erro
 		return IntervalView{}, a, err
 	}
 	if a.Duty.Calendar() == 0 || a.Procedure == "" {
-		return IntervalView{}, a, invalid("activity", a.Title+" goes by use, by an event, or by hand: it has no interval that its results could change.")
+		return IntervalView{}, a, invalid("activity",
+			a.Title+" goes by use, by an event, or by hand: it has no interval that its results could change.")
 	}
 	verified, err := h.Ledger.VerifiedOf(asset.Maker, asset.Model, a.Procedure)
 	if err != nil {
 		return IntervalView{}, a, err
 	}
-	history := interval.History{Current: a.Duty.Calendar(), Fixed: a.Duty.Fixed, Risk: a.Risk, Devices: 1, Hours: hoursEach}
+	history := interval.History{
+		Current: a.Duty.Calendar(),
+		Fixed:   a.Duty.Fixed,
+		Risk:    a.Risk,
+		Devices: 1,
+		Hours:   hoursEach,
+	}
 	var own map[string][]bool
 	history.Model, own = records(verified)
 	history.Own = own[asset.ID]
@@ -202,8 +215,15 @@ func (h *House) activityInterval(id string) (IntervalView, ledger.Activity, erro
 	return view, a, err
 }
 
-func (h *House) recommended(subject string, history interval.History, activities []ledger.Activity) (IntervalView, []ledger.Activity, error) {
-	v := IntervalView{Subject: subject, Devices: history.Devices, Current: history.Current, Fixed: history.Fixed, Risk: history.Risk}
+func (h *House) recommended(subject string, history interval.History,
+	activities []ledger.Activity) (IntervalView, []ledger.Activity, error) {
+	v := IntervalView{
+		Subject: subject,
+		Devices: history.Devices,
+		Current: history.Current,
+		Fixed:   history.Fixed,
+		Risk:    history.Risk,
+	}
 	if history.Current == 0 {
 		return v, activities, nil
 	}
@@ -223,7 +243,8 @@ func (h *House) courses(asset string) ([]interval.Course, error) {
 	of := map[key]*interval.Course{}
 	began := map[key]ledger.Result{}
 	var order []key
-	results = slices.SortedStableFunc(slices.Values(results), func(a, b ledger.Result) int { return a.At.Compare(b.At) })
+	results = slices.SortedStableFunc(slices.Values(results),
+		func(a, b ledger.Result) int { return a.At.Compare(b.At) })
 	for _, r := range results {
 		k := key{r.Measure, r.Point}
 		if of[k] == nil || r.Phase == run.AsLeft {
@@ -273,10 +294,19 @@ func (h *House) acceptInterval(o IntervalOrder, who person.Person, activities []
 			}
 			a.DueOn, a.Reason, a.Deferred = next.On, next.Reason, duty.Deferral{}
 		}
-		notes = append(notes, ledger.ActivityNote{ID: o.ID + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: now, By: who.Name, Kind: ledger.NoteInterval, Text: fmt.Sprintf("%d days: %s", o.Days, o.Sentence)})
+		notes = append(notes, ledger.ActivityNote{
+			ID:         o.ID + "-" + a.ID,
+			ActivityID: a.ID,
+			AssetID:    a.AssetID,
+			At:         now,
+			By:         who.Name,
+			Kind:       ledger.NoteInterval,
+			Text:       fmt.Sprintf("%d days: %s", o.Days, o.Sentence),
+		})
 		changed = append(changed, a)
 	}
-	if err := h.Ledger.ChangeActivities(h.act(o.ID, "interval accepted", who, strings.TrimSpace(o.Sentence)), notes, changed...); err != nil {
+	if err := h.Ledger.ChangeActivities(h.act(o.ID, "interval accepted", who, strings.TrimSpace(o.Sentence)), notes,
+		changed...); err != nil {
 		return err
 	}
 	h.changes.tell("", 0)

@@ -53,7 +53,8 @@ func (k *kitList) bring(p *procedure.Procedure) (tags []string) {
 		line.For++
 		line.Litres += role.Litres
 		if line.Litres > line.Left && role.Litres > 0 {
-			line.Problem = fmt.Sprintf("The jobs need about %.0f L; %.0f L are above the reserve.", line.Litres, line.Left)
+			line.Problem = fmt.Sprintf("The jobs need about %.0f L; %.0f L are above the reserve.", line.Litres,
+				line.Left)
 		}
 		if len(line.Tags) == 1 && role.Litres == 0 {
 			tags = append(tags, line.Tags[0])

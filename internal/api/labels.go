@@ -17,7 +17,8 @@ import (
 const mostLabels = 480
 
 func registerLabels(api huma.API, h *House) {
-	serveFile(api, operation{"labels", http.MethodGet, "/api/labels.pdf", "Labels: one, or a sheet of those that a search finds", person.Look, 0, nil}.as("application/pdf"),
+	serveFile(api, operation{"labels", http.MethodGet, "/api/labels.pdf",
+		"Labels: one, or a sheet of those that a search finds", person.Look, 0, nil}.as("application/pdf"),
 		func(ctx context.Context, in *struct {
 			Host   string `header:"Host"`
 			Tag    string `query:"tag" maxLength:"60" doc:"one label, on a page of its own"`
@@ -59,7 +60,12 @@ func (h *House) labels(host, tag, search string, first int) ([]byte, error) {
 	at := map[string]int{}
 	for i, a := range assets {
 		at[a.ID] = i
-		labels[i] = paper.Label{Tag: a.Tag, Device: a.Maker + " " + a.Model, Lab: lab.Name, Code: "http://" + host + "/equipment/" + a.Tag}
+		labels[i] = paper.Label{
+			Tag:    a.Tag,
+			Device: a.Maker + " " + a.Model,
+			Lab:    lab.Name,
+			Code:   "http://" + host + "/equipment/" + a.Tag,
+		}
 		if a.Status != ledger.InUse {
 			labels[i].Stop = a.Status
 		}

@@ -79,14 +79,16 @@ func (c *changes) tell(run string, seq int) {
 }
 
 func registerLive(api huma.API, h *House) {
-	sse.Register(api, operation{"changes", http.MethodGet, "/api/changes", "Runs as they go on", person.Look, 0, nil}.described(),
+	sse.Register(api, operation{"changes", http.MethodGet, "/api/changes", "Runs as they go on", person.Look, 0,
+		nil}.described(),
 		map[string]any{"change": Change{}, "alive": Alive{}},
 		func(ctx context.Context, _ *struct{}, send sse.Sender) {
 			ctx, done := h.streaming(ctx)
 			defer done()
 			h.streamChanges(ctx, send)
 		})
-	sse.Register(api, operation{"live", http.MethodGet, "/api/runs/{id}/live", "A point's link as it is now", person.Look, 0, nil}.described(),
+	sse.Register(api, operation{"live", http.MethodGet, "/api/runs/{id}/live", "A point's link as it is now",
+		person.Look, 0, nil}.described(),
 		map[string]any{"frame": LiveFrame{}, "trouble": LiveTrouble{}},
 		func(ctx context.Context, in *struct {
 			RunPath
@@ -97,13 +99,15 @@ func registerLive(api huma.API, h *House) {
 			defer done()
 			h.streamPoint(ctx, in.ID, in.Measure, in.Point, send)
 		})
-	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{kind}", "The controls and faults of a simulated device", person.Look, 0, nil},
+	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{kind}",
+		"The controls and faults of a simulated device", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
 		}) (out instrument.Controls, err error) {
 			return h.catalog(ctx, in.Kind)
 		})
-	serve(api, operation{"stand-in", http.MethodPost, "/api/stand-ins/{kind}", "Work the controls of a simulated device, or switch a fault", person.DriveSimulated, 0, nil},
+	serve(api, operation{"stand-in", http.MethodPost, "/api/stand-ins/{kind}",
+		"Work the controls of a simulated device, or switch a fault", person.DriveSimulated, 0, nil},
 		func(ctx context.Context, in *struct {
 			Kind string `path:"kind" maxLength:"60"`
 			Body struct {
@@ -124,7 +128,8 @@ func (h *House) catalog(ctx context.Context, kind string) (c instrument.Controls
 		err = json.Unmarshal([]byte(text), &c)
 	}
 	if err != nil {
-		return c, &run.Refusal{Kind: run.Conflict, Code: "simulated", Message: "The simulated device does not say what it can do: " + err.Error() + "."}
+		return c, &run.Refusal{Kind: run.Conflict, Code: "simulated",
+			Message: "The simulated device does not say what it can do: " + err.Error() + "."}
 	}
 	return c, nil
 }

@@ -112,21 +112,25 @@ type NoticeOrder struct {
 const listedLookBacks = 200
 
 func registerLookBacks(api huma.API, h *House) {
-	serve(api, operation{"look-backs", http.MethodGet, "/api/look-backs", "Bad findings that are followed up", person.Look, 0, nil},
+	serve(api, operation{"look-backs", http.MethodGet, "/api/look-backs", "Bad findings that are followed up",
+		person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			Closed bool `query:"closed"`
 		}) (out []LookBackBrief, err error) {
-			all, err := remembered(ctx, h, func() ([]LookBackBrief, error) { return h.lookBacks(in.Closed) }, "look-backs", in.Closed)
+			all, err := remembered(ctx, h, func() ([]LookBackBrief, error) { return h.lookBacks(in.Closed) },
+				"look-backs", in.Closed)
 			return all, err
 		})
-	serve(api, operation{"look-back", http.MethodGet, "/api/look-backs/{id}", "One of them, with what it touches", person.Look, 0, nil},
+	serve(api, operation{"look-back", http.MethodGet, "/api/look-backs/{id}", "One of them, with what it touches",
+		person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID string `path:"id" maxLength:"120"`
 		}) (out LookBackView, err error) {
 			view, err := h.lookBack(in.ID)
 			return view, err
 		})
-	serve(api, operation{"open-look-back", http.MethodPost, "/api/look-backs", "A reference was found out", person.OpenLookBacks, 0, nil},
+	serve(api, operation{"open-look-back", http.MethodPost, "/api/look-backs", "A reference was found out",
+		person.OpenLookBacks, 0, nil},
 		func(ctx context.Context, in *struct{ Body ReferenceFound }) (out LookBackView, err error) {
 			if err := h.referenceFound(ctx, in.Body); err != nil {
 				return out, err
@@ -134,7 +138,8 @@ func registerLookBacks(api huma.API, h *House) {
 			view, err := h.lookBack(in.Body.ID)
 			return view, err
 		})
-	serve(api, operation{"change-notice", http.MethodPost, "/api/look-backs/{id}/notices/{notice}", "A notice was sent, or answered", person.SendNotices, 0, nil},
+	serve(api, operation{"change-notice", http.MethodPost, "/api/look-backs/{id}/notices/{notice}",
+		"A notice was sent, or answered", person.SendNotices, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID     string `path:"id" maxLength:"120"`
 			Notice string `path:"notice" maxLength:"160"`
@@ -146,7 +151,8 @@ func registerLookBacks(api huma.API, h *House) {
 			view, err := h.lookBack(in.ID)
 			return view, err
 		})
-	serve(api, operation{"close-look-back", http.MethodPost, "/api/look-backs/{id}/close", "Everyone has answered: close it", person.CloseLookBacks, 0, nil},
+	serve(api, operation{"close-look-back", http.MethodPost, "/api/look-backs/{id}/close",
+		"Everyone has answered: close it", person.CloseLookBacks, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"120"`
 			Body struct {
@@ -172,7 +178,21 @@ func (h *House) lookBacks(closed bool) ([]LookBackBrief, error) {
 
 func lookBackBrief(b ledger.CountedLookBack) LookBackBrief {
 	w := b.Window()
-	v := LookBackBrief{ID: b.ID, Kind: b.Kind, Title: b.Title, Found: b.Found, Window: w.Words(), Days: w.Days(), Risk: b.Risk, OpenedAt: b.OpenedAt, OpenedBy: b.OpenedBy, ClosedAt: b.ClosedAt, Notices: b.Notices, Unsent: b.Unsent, Waiting: b.Waiting}
+	v := LookBackBrief{
+		ID:       b.ID,
+		Kind:     b.Kind,
+		Title:    b.Title,
+		Found:    b.Found,
+		Window:   w.Words(),
+		Days:     w.Days(),
+		Risk:     b.Risk,
+		OpenedAt: b.OpenedAt,
+		OpenedBy: b.OpenedBy,
+		ClosedAt: b.ClosedAt,
+		Notices:  b.Notices,
+		Unsent:   b.Unsent,
+		Waiting:  b.Waiting,
+	}
 	if b.Kind == ledger.OnReference {
 		v.Window = fmt.Sprintf("every run since its last good certificate, %s", w.From.Format(time.DateOnly))
 	}
@@ -188,7 +208,18 @@ func (h *House) lookBack(id string) (LookBackView, error) {
 	if err != nil {
 		return LookBackView{}, err
 	}
-	v := LookBackView{LookBackBrief: lookBackBrief(b), Run: b.RunID, Analyte: b.Analyte, Use: lookback.UseOf(b.Risk), Levels: []string{}, Told: []NoticeView{}, Touched: []TouchedRun{}, Known: b.Known, ClosedBy: b.ClosedBy, Conclusion: b.Conclusion}
+	v := LookBackView{
+		LookBackBrief: lookBackBrief(b),
+		Run:           b.RunID,
+		Analyte:       b.Analyte,
+		Use:           lookback.UseOf(b.Risk),
+		Levels:        []string{},
+		Told:          []NoticeView{},
+		Touched:       []TouchedRun{},
+		Known:         b.Known,
+		ClosedBy:      b.ClosedBy,
+		Conclusion:    b.Conclusion,
+	}
 	for _, l := range b.Levels {
 		v.Levels = append(v.Levels, l.Words())
 	}
@@ -196,7 +227,16 @@ func (h *House) lookBack(id string) (LookBackView, error) {
 		v.Asset = a.Tag
 	}
 	for _, n := range notices {
-		told := NoticeView{ID: n.ID, To: n.To, Text: n.Text, SentAt: n.SentAt, SentBy: n.SentBy, Answer: n.Answer, AnsweredAt: n.AnsweredAt, AnsweredBy: n.AnsweredBy}
+		told := NoticeView{
+			ID:         n.ID,
+			To:         n.To,
+			Text:       n.Text,
+			SentAt:     n.SentAt,
+			SentBy:     n.SentBy,
+			Answer:     n.Answer,
+			AnsweredAt: n.AnsweredAt,
+			AnsweredBy: n.AnsweredBy,
+		}
 		if a, err := h.Ledger.Asset(n.AssetID); err == nil {
 			told.Tag = a.Tag
 		}
@@ -219,9 +259,19 @@ func (h *House) touched(v *LookBackView, b ledger.LookBack) error {
 	devices := map[string]bool{}
 	for _, t := range all {
 		devices[t.Run.AssetID] = true
-		run := TouchedRun{Run: t.Run.ID, Tag: t.Run.Tag, Device: t.Run.Device(), Place: t.Run.Place + ", " + t.Run.Site, At: t.Run.OpenedAt, Result: t.Run.Result, Changed: t.Changed(), Points: []TouchedPoint{}}
+		run := TouchedRun{
+			Run:     t.Run.ID,
+			Tag:     t.Run.Tag,
+			Device:  t.Run.Device(),
+			Place:   t.Run.Place + ", " + t.Run.Site,
+			At:      t.Run.OpenedAt,
+			Result:  t.Run.Result,
+			Changed: t.Changed(),
+			Points:  []TouchedPoint{},
+		}
 		for _, p := range t.Points {
-			run.Points = append(run.Points, TouchedPoint{p.Label, string(p.Phase), p.Before.ErrorToLimit, p.After.ErrorToLimit, p.After.UToLimit, p.Changed, runview.ReassessedWords(p)})
+			run.Points = append(run.Points, TouchedPoint{p.Label, string(p.Phase), p.Before.ErrorToLimit,
+				p.After.ErrorToLimit, p.After.UToLimit, p.Changed, runview.ReassessedWords(p)})
 		}
 		if run.Changed > 0 {
 			v.DeviceDays += -h.days(t.Run.OpenedAt)
@@ -263,7 +313,8 @@ func (h *House) referenceFound(ctx context.Context, f ReferenceFound) error {
 	if !has {
 		return invalid("quantity", s.Tag+" certifies no "+f.Quantity+" in a unit like "+f.Unit+".")
 	}
-	_, err = h.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found), h.act(f.ID, "reference found out", who(ctx), strings.TrimSpace(f.Found)))
+	_, err = h.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found),
+		h.act(f.ID, "reference found out", who(ctx), strings.TrimSpace(f.Found)))
 	h.changes.tell("", 0)
 	return err
 }
@@ -312,7 +363,8 @@ func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error 
 	}
 	for _, n := range notices {
 		if n.AnsweredAt == nil {
-			return &run.Refusal{Kind: run.Conflict, Code: "unanswered", Message: n.To + " has not answered yet. Every answer is written down before it is closed."}
+			return &run.Refusal{Kind: run.Conflict, Code: "unanswered",
+				Message: n.To + " has not answered yet. Every answer is written down before it is closed."}
 		}
 	}
 	if strings.TrimSpace(conclusion) == "" {
@@ -340,15 +392,40 @@ func (h *House) controlRejected(a ledger.Asset, chart ControlChart, who person.P
 	if err != nil {
 		return err
 	}
-	b := ledger.LookBack{ID: "lb-control-" + last.ID, Kind: ledger.OnControl, AssetID: a.ID, Analyte: chart.Analyte, Title: a.Tag + ": control of " + chart.Analyte + " rejected", Found: chart.Words, From: chart.LastGood, Until: last.At, Risk: a.Risk, OpenedAt: last.At, OpenedBy: who.Name}
+	b := ledger.LookBack{
+		ID:       "lb-control-" + last.ID,
+		Kind:     ledger.OnControl,
+		AssetID:  a.ID,
+		Analyte:  chart.Analyte,
+		Title:    a.Tag + ": control of " + chart.Analyte + " rejected",
+		Found:    chart.Words,
+		From:     chart.LastGood,
+		Until:    last.At,
+		Risk:     a.Risk,
+		OpenedAt: last.At,
+		OpenedBy: who.Name,
+	}
 	var off []string
 	for _, p := range last.Points {
 		for _, l := range chart.Levels {
 			if l.Level == p.Level && l.Mean != 0 {
-				off = append(off, fmt.Sprintf("level %d: %+.1f %% off its mean (%+.1f SD).", p.Level, 100*(p.Value-l.Mean)/l.Mean, p.Z))
+				off = append(off, fmt.Sprintf("level %d: %+.1f %% off its mean (%+.1f SD).", p.Level,
+					100*(p.Value-l.Mean)/l.Mean, p.Z))
 			}
 		}
 	}
-	subject := lookback.Subject{Lab: lab.Name, Tag: a.Tag, Device: a.Maker + " " + a.Model, Place: a.Place + ", " + a.Site, Risk: a.Risk}
-	return h.Ledger.SaveLookBack(h.act(b.ID, "look-back opened", who, b.Found), &b, ledger.Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: a.ID, To: a.Place + ", " + a.Site, Text: lookback.ControlNotice(subject, b.Window(), chart.Analyte, chart.Words, off)})
+	subject := lookback.Subject{
+		Lab:    lab.Name,
+		Tag:    a.Tag,
+		Device: a.Maker + " " + a.Model,
+		Place:  a.Place + ", " + a.Site,
+		Risk:   a.Risk,
+	}
+	return h.Ledger.SaveLookBack(h.act(b.ID, "look-back opened", who, b.Found), &b, ledger.Notice{
+		ID:         b.ID + "-owner",
+		LookBackID: b.ID,
+		AssetID:    a.ID,
+		To:         a.Place + ", " + a.Site,
+		Text:       lookback.ControlNotice(subject, b.Window(), chart.Analyte, chart.Words, off),
+	})
 }

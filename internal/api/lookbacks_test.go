@@ -39,13 +39,16 @@ func TestABadReferenceIsFollowedToEveryDeviceItTouched(t *testing.T) {
 		notice := path + "/notices/" + n.ID
 		assert.Equal(t, "answer", c.problem(notice, map[string]string{"kind": "answered"}, 422).Field)
 		posted[api.LookBackView](c, notice, map[string]string{"kind": "sent", "text": n.Text})
-		posted[api.LookBackView](c, notice, map[string]string{"kind": "answered", "answer": "Nothing was decided by it alone."})
+		posted[api.LookBackView](c, notice, map[string]string{"kind": "answered",
+			"answer": "Nothing was decided by it alone."})
 	}
 	h.signedIn("Noor Bexley").problem(path+"/close", map[string]string{"conclusion": "done"}, 403)
 	assert.Equal(t, "conclusion", c.problem(path+"/close", map[string]string{"conclusion": " "}, 422).Field)
-	closed := posted[api.LookBackView](c, path+"/close", map[string]string{"conclusion": "Two capnographs were verified again."})
+	closed := posted[api.LookBackView](c, path+"/close",
+		map[string]string{"conclusion": "Two capnographs were verified again."})
 	require.NotNil(t, closed.ClosedAt)
-	assert.Equal(t, "closed", c.problem(path+"/notices/"+v.Told[0].ID, map[string]string{"kind": "answered", "answer": "late"}, 409).Code)
+	assert.Equal(t, "closed", c.problem(path+"/notices/"+v.Told[0].ID,
+		map[string]string{"kind": "answered", "answer": "late"}, 409).Code)
 	for _, b := range get[[]api.LookBackBrief](c, "/api/look-backs?closed=true") {
 		assert.NotNil(t, b.ClosedAt)
 	}
@@ -54,7 +57,16 @@ func TestABadReferenceIsFollowedToEveryDeviceItTouched(t *testing.T) {
 func TestAReferenceFoundOutOpensALookBack(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	found := map[string]any{"id": "found-0001", "standard": "HG-22", "quantity": "CO2", "error": "-0,5", "u": "0.05", "unit": "%{vol}", "remove": true, "found": "against HG-23, diluted"}
+	found := map[string]any{
+		"id":       "found-0001",
+		"standard": "HG-22",
+		"quantity": "CO2",
+		"error":    "-0,5",
+		"u":        "0.05",
+		"unit":     "%{vol}",
+		"remove":   true,
+		"found":    "against HG-23, diluted",
+	}
 	h.signedIn("Idris Vail").problem("/api/look-backs", found, 403)
 	assert.Equal(t, "error", c.problem("/api/look-backs", with(found, "error", "none"), 422).Field)
 	assert.Equal(t, "quantity", c.problem("/api/look-backs", with(found, "quantity", "CO"), 422).Field)
@@ -72,7 +84,9 @@ func TestARejectedControlOpensALookBackToTheLastGoodOne(t *testing.T) {
 	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset
 	chart := get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=creatinine")
 	send := func(id, value string) {
-		posted[api.ControlChart](c, "/api/controls/"+asset, map[string]any{"id": id, "analyte": "creatinine", "values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": value}}})
+		posted[api.ControlChart](c, "/api/controls/"+asset,
+			map[string]any{"id": id, "analyte": "creatinine",
+				"values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": value}}})
 	}
 	send("control-off-1", "140")
 	send("control-off-2", "141")

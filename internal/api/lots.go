@@ -44,7 +44,8 @@ type ControlLotBody struct {
 }
 
 func registerLots(api huma.API, h *House) {
-	serve(api, operation{"read-label", http.MethodPost, "/api/lots/label", "Read a consumable's label", person.EnterLots, 0, nil},
+	serve(api, operation{"read-label", http.MethodPost, "/api/lots/label", "Read a consumable's label",
+		person.EnterLots, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Label string `json:"label" minLength:"1" maxLength:"200"`
@@ -56,7 +57,8 @@ func registerLots(api huma.API, h *House) {
 			}
 			return label, nil
 		})
-	serve(api, operation{"enter-lot", http.MethodPost, "/api/lots", "Enter a lot of a consumable", person.EnterLots, 0, nil},
+	serve(api, operation{"enter-lot", http.MethodPost, "/api/lots", "Enter a lot of a consumable", person.EnterLots, 0,
+		nil},
 		func(ctx context.Context, in *struct{ Body LotBody }) (out ReferenceView, err error) {
 			if err := h.enterLot(in.Body, who(ctx)); err != nil {
 				return out, err
@@ -64,7 +66,8 @@ func registerLots(api huma.API, h *House) {
 			view, err := h.reference(ctx, strings.ToUpper(strings.TrimSpace(in.Body.Tag)))
 			return view, err
 		})
-	serve(api, operation{"open-control-lot", http.MethodPost, "/api/controls/{asset}/lots", "Open a new lot of controls", person.EnterLots, 0, nil},
+	serve(api, operation{"open-control-lot", http.MethodPost, "/api/controls/{asset}/lots",
+		"Open a new lot of controls", person.EnterLots, 0, nil},
 		func(ctx context.Context, in *struct {
 			Asset string `path:"asset" maxLength:"60"`
 			Body  ControlLotBody
@@ -85,7 +88,8 @@ func (h *House) enterLot(b LotBody, who person.Person) error {
 		if label, err = lot.ReadLabel(b.Label); err != nil {
 			return invalid("label", sentence(err))
 		}
-		label.Expires = time.Date(label.Expires.Year(), label.Expires.Month(), label.Expires.Day(), 0, 0, 0, 0, h.Clock().Location())
+		label.Expires = time.Date(label.Expires.Year(), label.Expires.Month(), label.Expires.Day(), 0, 0, 0, 0,
+			h.Clock().Location())
 	case label.Lot == "" || b.Expires == "":
 		return invalid("lot", "Scan the label, or type the lot and its last day.")
 	default:
@@ -101,9 +105,16 @@ func (h *House) enterLot(b LotBody, who person.Person) error {
 	if known, err := h.Ledger.Standard(b.ID); err == nil && known.ID == b.ID { // sent again
 		return nil
 	}
-	s := &ledger.Standard{ID: b.ID, Tag: tag, Name: b.Name, Kind: b.Kind, Maker: b.Maker, Serial: label.Serial, Place: "Workshop", Status: reference.Usable, Lot: label.Lot,
-		Certificate: reference.Certificate{Number: "lot " + label.Lot, Issuer: "its label", On: h.Clock(), DueOn: label.Expires}}
-	certificate := &ledger.StandardCertificate{ID: "cert-" + b.ID, StandardID: s.ID, Certificate: s.Certificate, EnteredBy: who.Name}
+	s := &ledger.Standard{ID: b.ID, Tag: tag, Name: b.Name, Kind: b.Kind, Maker: b.Maker, Serial: label.Serial,
+		Place: "Workshop", Status: reference.Usable, Lot: label.Lot,
+		Certificate: reference.Certificate{Number: "lot " + label.Lot, Issuer: "its label", On: h.Clock(),
+			DueOn: label.Expires}}
+	certificate := &ledger.StandardCertificate{
+		ID:          "cert-" + b.ID,
+		StandardID:  s.ID,
+		Certificate: s.Certificate,
+		EnteredBy:   who.Name,
+	}
 	err = h.Ledger.EnterStandard(h.act(b.ID, "lot entered", who, ""), s, certificate)
 	if errors.Is(err, ledger.ErrExists) {
 		return invalid("tag", tag+" stands in the register already. Choose another tag.")
@@ -120,7 +131,16 @@ func (h *House) openControlLot(tag string, b ControlLotBody, who person.Person) 
 		return invalid("expires", "Type the lot's last day: it stands on its label.")
 	}
 	expires := h.begin(b.Expires)
-	known := ledger.ControlLot{ID: b.ID, AssetID: a.ID, Analyte: b.Analyte, Level: b.Level, Lot: strings.TrimSpace(b.Lot), Unit: b.Unit, From: h.Clock(), Expires: expires}
+	known := ledger.ControlLot{
+		ID:      b.ID,
+		AssetID: a.ID,
+		Analyte: b.Analyte,
+		Level:   b.Level,
+		Lot:     strings.TrimSpace(b.Lot),
+		Unit:    b.Unit,
+		From:    h.Clock(),
+		Expires: expires,
+	}
 	for field, text := range map[string]string{"mean": b.Mean, "sd": b.SD, "allowed": b.Allowed} {
 		if field == "allowed" && strings.TrimSpace(text) == "" {
 			continue

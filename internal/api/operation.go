@@ -48,7 +48,10 @@ func answering[I, O any](do func(context.Context, *I) (O, error)) func(context.C
 
 // serveNothing registers an operation that answers with nothing.
 func serveNothing[I any](api huma.API, op operation, do func(context.Context, *I) error) {
-	huma.Register(api, op.described(), func(ctx context.Context, in *I) (*struct{}, error) { return nil, fail(do(ctx, in)) })
+	huma.Register(api, op.described(), func(ctx context.Context,
+		in *I) (*struct{}, error) {
+		return nil, fail(do(ctx, in))
+	})
 }
 
 // serveFile registers an operation that answers with a file.

@@ -49,5 +49,14 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 
 // enter enters a gas alarm, and returns its id.
 func enter(c *client, tag string) string {
-	return posted[api.AssetView](c, "/api/assets", map[string]any{"tag": tag, "serial": "4471-" + tag, "maker": "Kestmoor", "model": "G1", "family": "gas-alarm", "site": "Merrowby General", "place": "Workshop", "risk": 3}).ID
+	return posted[api.AssetView](c, "/api/assets", map[string]any{
+		"tag":    tag,
+		"serial": "4471-" + tag,
+		"maker":  "Kestmoor",
+		"model":  "G1",
+		"family": "gas-alarm",
+		"site":   "Merrowby General",
+		"place":  "Workshop",
+		"risk":   3,
+	}).ID
 }

@@ -31,7 +31,8 @@ func registerPaper(api huma.API, h *House) {
 				return &file{kind, `inline; filename="` + name + `"`, body}, nil
 			})
 	}
-	serveFile(api, operation{"certificate", http.MethodGet, "/api/runs/{id}/certificate.pdf", "The certificate of a signed run", person.Look, 0, nil}.as("application/pdf"),
+	serveFile(api, operation{"certificate", http.MethodGet, "/api/runs/{id}/certificate.pdf",
+		"The certificate of a signed run", person.Look, 0, nil}.as("application/pdf"),
 		func(_ context.Context, in *struct {
 			RunPath
 			Revision int `query:"revision" minimum:"0" maximum:"1000" doc:"the latest where it is left out"`
@@ -50,7 +51,8 @@ func (h *House) certificate(id string, revision int) ([]byte, string, error) {
 		return nil, "", err
 	}
 	if r.Signature == nil {
-		return nil, "", &run.Refusal{Kind: run.Conflict, Code: "not-signed", Message: "The run is not signed yet: there is no certificate of it."}
+		return nil, "", &run.Refusal{Kind: run.Conflict, Code: "not-signed",
+			Message: "The run is not signed yet: there is no certificate of it."}
 	}
 	row, err := h.Ledger.RunRow(id)
 	if err != nil {
@@ -64,7 +66,8 @@ func (h *House) certificate(id string, revision int) ([]byte, string, error) {
 	if row.ReplacedBy != "" {
 		void = "It is replaced by the run " + row.ReplacedBy + "."
 	} else if revision < latest {
-		void = fmt.Sprintf("It is superseded by revision %d of %s.", latest, r.Revisions[latest-2].At.Format("2006-01-02"))
+		void = fmt.Sprintf("It is superseded by revision %d of %s.", latest,
+			r.Revisions[latest-2].At.Format("2006-01-02"))
 	}
 	seq, err := r.Issued(revision)
 	if err != nil {

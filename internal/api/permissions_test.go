@@ -25,8 +25,20 @@ func TestWhoMayDoWhat(t *testing.T) {
 	h := newHouse(t)
 	hash, err := people.Hash("a long enough password")
 	require.NoError(t, err)
-	require.NoError(t, h.ledger.Save(&ledger.Person{ID: "adm", Name: "Sable Wren", Role: person.Administrator, PasswordHash: hash, Active: true}))
-	names := map[person.Role]string{person.Trainee: "Fenn Castellan", person.Technician: "Idris Vail", person.Lead: "Tamsin Orrery", person.Manager: "Odile Marsh", person.Administrator: "Sable Wren"}
+	require.NoError(t, h.ledger.Save(&ledger.Person{
+		ID:           "adm",
+		Name:         "Sable Wren",
+		Role:         person.Administrator,
+		PasswordHash: hash,
+		Active:       true,
+	}))
+	names := map[person.Role]string{
+		person.Trainee:       "Fenn Castellan",
+		person.Technician:    "Idris Vail",
+		person.Lead:          "Tamsin Orrery",
+		person.Manager:       "Odile Marsh",
+		person.Administrator: "Sable Wren",
+	}
 	require.Len(t, names, len(person.PeopleRoles))
 
 	type call struct {
@@ -35,7 +47,12 @@ func TestWhoMayDoWhat(t *testing.T) {
 	}
 	var calls []call
 	for path, item := range api.API(nil, chi.NewRouter()).OpenAPI().Paths {
-		for method, op := range map[string]any{http.MethodGet: item.Get, http.MethodPost: item.Post, http.MethodDelete: item.Delete, http.MethodPut: item.Put} {
+		for method, op := range map[string]any{
+			http.MethodGet:    item.Get,
+			http.MethodPost:   item.Post,
+			http.MethodDelete: item.Delete,
+			http.MethodPut:    item.Put,
+		} {
 			_ = op
 			switch method {
 			case http.MethodGet:
@@ -59,7 +76,8 @@ func TestWhoMayDoWhat(t *testing.T) {
 	slices.SortFunc(calls, func(a, b call) int { return strings.Compare(a.path+a.method, b.path+b.method) })
 
 	send := func(client *http.Client, c call) (int, api.Problem) {
-		path := strings.NewReplacer("{id}", "none", "{asset}", "none", "{day}", "2026-03-03", "{list}", "due", "{kind}", "none", "{notice}", "none", "{role}", "none").Replace(c.path)
+		path := strings.NewReplacer("{id}", "none", "{asset}", "none", "{day}", "2026-03-03", "{list}", "due", "{kind}",
+			"none", "{notice}", "none", "{role}", "none").Replace(c.path)
 		request, err := http.NewRequest(c.method, h.server.URL+path, bytes.NewReader([]byte("{}")))
 		require.NoError(t, err)
 		request.Header.Set("Content-Type", "application/json")
@@ -93,12 +111,14 @@ func TestWhoMayDoWhat(t *testing.T) {
 		response.Body.Close()
 		assert.Equal(t, person.Cans(role), session.Can, "the session says what a %s may do", role)
 		for _, c := range calls {
-			if c.path == "/api/session" || strings.HasSuffix(c.path, "/changes") || strings.HasSuffix(c.path, "/live") && person.Can(role, c.may) {
+			if c.path == "/api/session" || strings.HasSuffix(c.path, "/changes") ||
+				strings.HasSuffix(c.path, "/live") && person.Can(role, c.may) {
 				continue // signs out, or streams
 			}
 			status, problem := send(client, c)
 			if person.Can(role, c.may) {
-				assert.NotEqual(t, "not-yours", problem.Code, "a %s may %s: %s %s says %q", role, c.may, c.method, c.path, problem.Detail)
+				assert.NotEqual(t, "not-yours", problem.Code, "a %s may %s: %s %s says %q", role, c.may, c.method,
+					c.path, problem.Detail)
 				assert.NotEqual(t, 401, status)
 				assert.Less(t, status, 500, "%s %s as %s: %s", c.method, c.path, role, problem.Detail)
 				continue

@@ -29,7 +29,8 @@ func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
 	at := slices.IndexFunc(all, func(b api.IntervalBrief) bool { return b.Changes })
 	require.GreaterOrEqual(t, at, 0, "a model of the scenario is found out too often")
 	b := all[at]
-	query := fmt.Sprintf("?maker=%s&model=%s&procedure=%s", strings.ReplaceAll(b.Maker, " ", "+"), strings.ReplaceAll(b.Model, " ", "+"), b.Procedure)
+	query := fmt.Sprintf("?maker=%s&model=%s&procedure=%s", strings.ReplaceAll(b.Maker, " ", "+"),
+		strings.ReplaceAll(b.Model, " ", "+"), b.Procedure)
 	v := get[api.IntervalView](c, "/api/intervals/model"+query)
 	assert.Equal(t, b.Recommended, v.Days)
 	assert.Less(t, v.Days, v.Current)
@@ -45,7 +46,8 @@ func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
 	assert.Contains(t, act.Interval, "Accepted by Tamsin Orrery")
 	assert.Contains(t, act.Triggers, fmt.Sprintf("every %d days", v.Days))
 	require.NotNil(t, act.LastOn)
-	assert.WithinDuration(t, act.LastOn.AddDate(0, 0, v.Days), *act.DueOn, 3*24*time.Hour, "the due day is computed anew")
+	assert.WithinDuration(t, act.LastOn.AddDate(0, 0, v.Days), *act.DueOn, 3*24*time.Hour,
+		"the due day is computed anew")
 
 	one := get[api.IntervalView](c, "/api/activities/"+act.ID+"/interval")
 	assert.Equal(t, v.Days, one.Current)
@@ -94,10 +96,16 @@ func TestAFerryDay(t *testing.T) {
 	assert.LessOrEqual(t, len(saved.Plan.Blocks), 8)
 	again := get[api.RoundView](c, "/api/rounds/"+tuesday)
 	assert.Equal(t, saved.Plan.Blocks, again.Plan.Blocks, "it is kept as it was put")
-	none := posted[api.RoundView](c, "/api/rounds/"+tuesday, map[string]any{"people": []string{}, "jobs": chosen, "order": byHand})
+	none := posted[api.RoundView](c, "/api/rounds/"+tuesday,
+		map[string]any{"people": []string{}, "jobs": chosen, "order": byHand})
 	assert.Empty(t, none.Plan.Blocks, "nobody works")
 	h.now = time.Date(2026, 3, 2, 14, 0, 0, 0, time.UTC)
-	late := posted[api.RoundView](c, "/api/rounds/"+monday, map[string]any{"people": []string{"Idris Vail"}, "jobs": []string{}, "order": []string{}, "now": true})
+	late := posted[api.RoundView](c, "/api/rounds/"+monday, map[string]any{
+		"people": []string{"Idris Vail"},
+		"jobs":   []string{},
+		"order":  []string{},
+		"now":    true,
+	})
 	for _, b := range late.Plan.Blocks {
 		assert.GreaterOrEqual(t, b.From, 14*60)
 	}
@@ -152,7 +160,8 @@ func TestAListComesInWholeOrNotAtAll(t *testing.T) {
 	assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=im-0001").Assets, "reading takes nothing in")
 
 	posted[api.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
-	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" },
+		30*time.Second, 20*time.Millisecond)
 	assert.Len(t, get[api.AssetPageView](c, "/api/assets?search=im-0001").Assets, 1)
 	device := get[api.AssetView](c, "/api/assets/IM-0001")
 	assert.NotEmpty(t, device.Activities, "what recurs on its family begins")
@@ -160,7 +169,8 @@ func TestAListComesInWholeOrNotAtAll(t *testing.T) {
 	stopped := decoded[api.ImportView](t, second(c.sent(t, "assets", strings.ReplaceAll(csv.String(), "IM-", "IS-"))))
 	posted[api.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": true})
 	posted[api.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": false})
-	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+stopped.ID).State != "running" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+stopped.ID).State != "running" },
+		30*time.Second, 20*time.Millisecond)
 	if get[api.ImportView](c, "/api/imports/"+stopped.ID).State == "cancelled" {
 		assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=is-0001").Assets, "nothing of it stays")
 	}
@@ -170,7 +180,8 @@ func TestAListComesInWholeOrNotAtAll(t *testing.T) {
 	assert.Equal(t, 2, read.Rows)
 	assert.Equal(t, 3, read.Count)
 	posted[api.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
-	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" },
+		30*time.Second, 20*time.Millisecond)
 	device = get[api.AssetView](c, "/api/assets/IM-0001")
 	require.Len(t, device.History, 1)
 	assert.Len(t, device.History[0].Needles, 2)
@@ -204,12 +215,15 @@ func TestListsGoOutAndReferencesComeBackIn(t *testing.T) {
 func TestARegisterMovesHouseWhole(t *testing.T) {
 	from, to := emptyHouse(t), emptyHouse(t)
 	here, there := from.signedIn("Tamsin Orrery"), to.signedIn("Tamsin Orrery")
-	text := rapid.OneOf(rapid.StringN(0, 12, 60), rapid.SampledFrom([]string{"", "0012", "1e3", "Ward 4, \"bay\"", "a;b\tc", "two\nlines", "=1+1", "CO₂ µ", "  spaced  ", "'"}))
+	text := rapid.OneOf(rapid.StringN(0, 12, 60), rapid.SampledFrom([]string{"", "0012", "1e3", "Ward 4, \"bay\"",
+		"a;b\tc", "two\nlines", "=1+1", "CO₂ µ", "  spaced  ", "'"}))
 	entered := 0
 	sameEachTime(t)
 	rapid.Check(t, func(r *rapid.T) {
-		device := order{"tag": rapid.OneOf(text, rapid.StringMatching(`[a-z]{2}-[0-9]{1,6}`)).Draw(r, "tag"), "serial": text.Draw(r, "serial"), "maker": text.Draw(r, "maker"), "model": text.Draw(r, "model"),
-			"family": rapid.OneOf(text, rapid.Just("patient-scale")).Draw(r, "family"), "site": text.Draw(r, "site"), "place": text.Draw(r, "place"), "risk": rapid.IntRange(1, 5).Draw(r, "risk")}
+		device := order{"tag": rapid.OneOf(text, rapid.StringMatching(`[a-z]{2}-[0-9]{1,6}`)).Draw(r, "tag"),
+			"serial": text.Draw(r, "serial"), "maker": text.Draw(r, "maker"), "model": text.Draw(r, "model"),
+			"family": rapid.OneOf(text, rapid.Just("patient-scale")).Draw(r, "family"), "site": text.Draw(r, "site"),
+			"place": text.Draw(r, "place"), "risk": rapid.IntRange(1, 5).Draw(r, "risk")}
 		status, body := here.call("POST", "/api/assets", device)
 		require.Contains(r, []int{200, 422}, status, string(body))
 		if status == 200 {
@@ -222,7 +236,8 @@ func TestARegisterMovesHouseWhole(t *testing.T) {
 	require.Empty(t, read.Refused)
 	require.Equal(t, entered, read.Rows)
 	posted[api.ImportView](there, "/api/imports/"+read.ID, map[string]bool{"go": true})
-	require.Eventually(t, func() bool { return get[api.ImportView](there, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return get[api.ImportView](there, "/api/imports/"+read.ID).State == "done" },
+		30*time.Second, 20*time.Millisecond)
 	_, again := there.call("GET", "/api/lists/equipment?format=csv", nil)
 	assert.Equal(t, string(out), string(again))
 	_, written := there.call("GET", "/api/lists/equipment?format=json", nil)
@@ -272,11 +287,32 @@ func TestTheHouse(t *testing.T) {
 	v := get[api.HouseView](c, "/api/house")
 	assert.Len(t, v.People, 5)
 	assert.Contains(t, v.Schools, "Handbook 44, maintenance")
-	assert.Equal(t, "name", c.problem("/api/house/people", map[string]any{"name": "idris vail", "role": "lead", "password": "long enough", "active": true}, 422).Field)
-	assert.Equal(t, "password", c.problem("/api/house/people", map[string]any{"name": "Maren Holt", "role": "trainee", "password": "short", "active": true}, 422).Field)
-	posted[api.HouseView](c, "/api/house/people", map[string]any{"name": "Maren Holt", "role": "trainee", "password": "long enough", "active": true})
-	h.signedIn("Idris Vail").problem("/api/house/people", map[string]any{"name": "X", "role": "lead", "password": "long enough", "active": true}, 403)
-	assert.Equal(t, "id", c.problem("/api/house/people/tamsin", map[string]any{"role": "manager", "active": true}, 422).Field)
+	assert.Equal(t, "name", c.problem("/api/house/people", map[string]any{
+		"name":     "idris vail",
+		"role":     "lead",
+		"password": "long enough",
+		"active":   true,
+	}, 422).Field)
+	assert.Equal(t, "password", c.problem("/api/house/people", map[string]any{
+		"name":     "Maren Holt",
+		"role":     "trainee",
+		"password": "short",
+		"active":   true,
+	}, 422).Field)
+	posted[api.HouseView](c, "/api/house/people", map[string]any{
+		"name":     "Maren Holt",
+		"role":     "trainee",
+		"password": "long enough",
+		"active":   true,
+	})
+	h.signedIn("Idris Vail").problem("/api/house/people", map[string]any{
+		"name":     "X",
+		"role":     "lead",
+		"password": "long enough",
+		"active":   true,
+	}, 403)
+	assert.Equal(t, "id", c.problem("/api/house/people/tamsin", map[string]any{"role": "manager", "active": true},
+		422).Field)
 
 	lab := v.Lab
 	lab.Schools = []string{"Handbook 44, maintenance"}
@@ -292,7 +328,8 @@ func TestTheHouse(t *testing.T) {
 	own := get[api.AssetView](c, "/api/assets/"+tag).Settings
 	run := c.open(tag)
 	assert.Equal(t, "mm[Hg]", run.Room.Pressure)
-	assert.Equal(t, "btps", run.Device.Settings["co2_basis"], "the lab's convention, where the device has none of its own")
+	assert.Equal(t, "btps", run.Device.Settings["co2_basis"],
+		"the lab's convention, where the device has none of its own")
 	for k, v := range own {
 		assert.Equal(t, v, run.Device.Settings[k])
 	}
@@ -338,12 +375,17 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	// Kept, it counts from now on; a run under way keeps the revision it began with.
 	tag := firstOf(t, c, "breath-monitor", 0)
 	before := c.openBy(tag, "breath-monitor-check")
-	kept := posted[api.DryRun](c, "/api/procedures?keep=true", map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 2", "revision: 3").Replace(text)})
+	kept := posted[api.DryRun](c, "/api/procedures?keep=true",
+		map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 2",
+			"revision: 3").Replace(text)})
 	assert.Contains(t, kept.Saved, "revision 3", "%+v", kept)
 	assert.Equal(t, 3, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
 	assert.Equal(t, 2, get[runview.View](c, "/api/runs/"+before.ID).Procedure.Revision)
 	assert.Empty(t, tried(get[api.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
 	own, err := definition.All(filepath.Join(h.folder, "procedures"))
 	require.NoError(t, err)
-	assert.True(t, slices.ContainsFunc(own, func(p *procedure.Procedure) bool { return p.ID == "breath-monitor-check" && p.Revision == 3 }), "and after a restart")
+	assert.True(t, slices.ContainsFunc(own, func(p *procedure.Procedure) bool {
+		return p.ID == "breath-monitor-check" &&
+			p.Revision == 3
+	}), "and after a restart")
 }

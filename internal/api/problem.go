@@ -111,28 +111,67 @@ func fail(err error) error {
 	case errors.As(err, &problem):
 		return problem
 	case errors.As(err, &stale):
-		p := &Problem{Status: http.StatusConflict, Title: "The run has gone on", Detail: stale.Error(), Code: "stale", Seq: stale.Seq}
+		p := &Problem{
+			Status: http.StatusConflict,
+			Title:  "The run has gone on",
+			Detail: stale.Error(),
+			Code:   "stale",
+			Seq:    stale.Seq,
+		}
 		for _, e := range stale.Since {
 			p.Since = append(p.Since, Happened{e.Seq, run.KindOf(e.Fact), e.By.Name, e.At.Format("15:04:05")})
 		}
 		return p
 	case errors.As(err, &refusal):
-		status := map[run.RefusalKind]int{run.Invalid: http.StatusUnprocessableEntity, run.Question: http.StatusUnprocessableEntity,
+		status := map[run.RefusalKind]int{run.Invalid: http.StatusUnprocessableEntity,
+			run.Question: http.StatusUnprocessableEntity,
 			run.Conflict: http.StatusConflict, run.Forbidden: http.StatusForbidden}[refusal.Kind]
-		title := map[run.RefusalKind]string{run.Invalid: "Not recorded", run.Question: "Please confirm", run.Conflict: "Not now", run.Forbidden: "Not yours to do"}[refusal.Kind]
+		title := map[run.RefusalKind]string{
+			run.Invalid:   "Not recorded",
+			run.Question:  "Please confirm",
+			run.Conflict:  "Not now",
+			run.Forbidden: "Not yours to do",
+		}[refusal.Kind]
 		return &Problem{Status: status, Title: title, Detail: refusal.Message, Code: refusal.Code, Field: refusal.Field}
 	case errors.Is(err, ledger.ErrUsed):
-		return &Problem{Status: http.StatusConflict, Title: "Not recorded", Detail: "The id of this entry was used for something else: load the page again, and enter it once more.", Code: "id-used", Field: "id"}
+		return &Problem{
+			Status: http.StatusConflict,
+			Title:  "Not recorded",
+			Detail: "The id of this entry was used for something else: load the page again, and enter it once more.",
+			Code:   "id-used",
+			Field:  "id",
+		}
 	case errors.Is(err, ledger.ErrExists):
-		return &Problem{Status: http.StatusConflict, Title: "Not recorded", Detail: "There is such a record already. Nothing was changed.", Code: "exists"}
+		return &Problem{
+			Status: http.StatusConflict,
+			Title:  "Not recorded",
+			Detail: "There is such a record already. Nothing was changed.",
+			Code:   "exists",
+		}
 	case errors.Is(err, ledger.ErrNotFound):
-		return &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such record.", Code: "not-found"}
+		return &Problem{
+			Status: http.StatusNotFound,
+			Title:  "Not found",
+			Detail: "There is no such record.",
+			Code:   "not-found",
+		}
 	}
 	slog.Error("request failed", "error", err)
-	return &Problem{Status: http.StatusInternalServerError, Title: "Something failed here", Detail: "The server could not do this: " + err.Error() + ". What was confirmed before is kept.", Code: "internal"}
+	return &Problem{
+		Status: http.StatusInternalServerError,
+		Title:  "Something failed here",
+		Detail: "The server could not do this: " + err.Error() + ". What was confirmed before is kept.",
+		Code:   "internal",
+	}
 }
 
 // invalid is a problem with one field.
 func invalid(field, detail string) error {
-	return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not recorded", Detail: detail, Code: "invalid", Field: field}
+	return &Problem{
+		Status: http.StatusUnprocessableEntity,
+		Title:  "Not recorded",
+		Detail: detail,
+		Code:   "invalid",
+		Field:  field,
+	}
 }

@@ -65,14 +65,17 @@ type uploaded struct {
 }
 
 func registerRecords(api huma.API, h *House) {
-	serveUpload(api, operation{"read-record", http.MethodPost, "/api/records", "Read a whole run back, check its chain, and take it in", person.Look, maxRecord, nil}.as("application/json"),
+	serveUpload(api, operation{"read-record", http.MethodPost, "/api/records",
+		"Read a whole run back, check its chain, and take it in", person.Look, maxRecord, nil}.as("application/json"),
 		func(ctx context.Context, in *uploaded) (ReadBackView, error) {
 			if err := mayDo(ctx, person.TakeRuns); in.Go && err != nil {
 				return ReadBackView{}, err
 			}
 			return h.readBack(in.RawBody, in.Go, who(ctx))
 		})
-	serveUpload(api, operation{"restore", http.MethodPost, "/api/house/restore", "Look at a backup, and put it in the place of the record", person.Restore, maxBackup, nil}.as("application/octet-stream"),
+	serveUpload(api, operation{"restore", http.MethodPost, "/api/house/restore",
+		"Look at a backup, and put it in the place of the record", person.Restore, maxBackup,
+		nil}.as("application/octet-stream"),
 		func(ctx context.Context, in *uploaded) (RestoreView, error) {
 			return h.restore(in.RawBody, in.Go, who(ctx))
 		})
@@ -84,7 +87,8 @@ func (h *House) readBack(text []byte, take bool, who person.Person) (ReadBackVie
 		return ReadBackView{}, invalid("file", "It does not hold. "+sentence(err))
 	}
 	r := back.Run
-	v := ReadBackView{ID: r.ID, Tag: r.Device.Tag, Device: r.Device.Maker + " " + r.Device.Model, Title: r.Procedure.Title, Status: r.Status, By: r.OpenedBy.Name, On: r.OpenedAt,
+	v := ReadBackView{ID: r.ID, Tag: r.Device.Tag, Device: r.Device.Maker + " " + r.Device.Model,
+		Title: r.Procedure.Title, Status: r.Status, By: r.OpenedBy.Name, On: r.OpenedAt,
 		Events: len(back.Events), Head: back.Head, Lines: []ReadBackMeasure{}}
 	view := runview.Of(r, h.Clock())
 	v.Result = view.Result
@@ -149,7 +153,8 @@ func (h *House) here(back exchange.ReadBack) (here, missing string, err error) {
 	case errors.Is(err, ledger.ErrNotFound):
 		return "unknown", "", nil
 	case err == nil && asset.ID != back.Run.Device.ID:
-		return "unknown", asset.Tag + " is another device here (serial " + asset.Serial + "): give that one another tag first.", nil
+		return "unknown", asset.Tag + " is another device here (serial " + asset.Serial +
+			"): give that one another tag first.", nil
 	}
 	return "unknown", "", err
 }
@@ -159,7 +164,21 @@ func (h *House) takeRun(back exchange.ReadBack, who person.Person) error {
 	d := back.Run.Device
 	_, err := h.Ledger.Asset(d.ID)
 	if errors.Is(err, ledger.ErrNotFound) {
-		a := &ledger.Asset{ID: d.ID, Tag: d.Tag, Serial: d.Serial, Maker: d.Maker, Model: d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: ledger.InUse, Risk: 3, Settings: d.Settings, Limits: d.Limits, Resolution: d.Resolution}
+		a := &ledger.Asset{
+			ID:         d.ID,
+			Tag:        d.Tag,
+			Serial:     d.Serial,
+			Maker:      d.Maker,
+			Model:      d.Model,
+			Family:     d.Family,
+			Site:       d.Site,
+			Place:      d.Place,
+			Status:     ledger.InUse,
+			Risk:       3,
+			Settings:   d.Settings,
+			Limits:     d.Limits,
+			Resolution: d.Resolution,
+		}
 		a.Search = ledger.Searchable(*a)
 		err = h.Ledger.Record(h.act("", "device entered with a run", who, ""), a)
 	}

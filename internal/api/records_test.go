@@ -68,10 +68,17 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 	v := get[runview.View](lead, "/api/runs/"+id)
 	require.Equal(t, 1, v.Revision)
 
-	anew := order{"kind": "revise", "reason": "the serial was misread", "corrected": order{"serial": "SN-774-B"}, "note": "Asked for by the owner."}
+	anew := order{
+		"kind":      "revise",
+		"reason":    "the serial was misread",
+		"corrected": order{"serial": "SN-774-B"},
+		"note":      "Asked for by the owner.",
+	}
 	technician.refused(v, anew, 403, "lead-only", "Only a lead")
-	lead.refused(v, order{"kind": "revise", "reason": "", "corrected": order{"serial": "SN-774-B"}}, 422, "reason-needed", "Say why")
-	lead.refused(v, order{"kind": "revise", "reason": "again", "corrected": order{"serial": v.Device.Serial}}, 422, "nothing-changed", "new run that replaces")
+	lead.refused(v, order{"kind": "revise", "reason": "", "corrected": order{"serial": "SN-774-B"}}, 422,
+		"reason-needed", "Say why")
+	lead.refused(v, order{"kind": "revise", "reason": "again", "corrected": order{"serial": v.Device.Serial}}, 422,
+		"nothing-changed", "new run that replaces")
 	delete(anew, "id")
 	delete(anew, "expect")
 	found := get[api.ReportView](lead, "/api/report").Models
@@ -79,7 +86,8 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 	assert.Equal(t, 2, next.Revision)
 	assert.Equal(t, "SN-774-B", next.Device.Serial)
 	assert.Contains(t, next.Remarks, "Asked for by the owner.")
-	assert.Equal(t, []string{"serial SN-774-B, it said " + v.Device.Serial, "remark added: Asked for by the owner."}, next.Revisions[0].Changes)
+	assert.Equal(t, []string{"serial SN-774-B, it said " + v.Device.Serial, "remark added: Asked for by the owner."},
+		next.Revisions[0].Changes)
 	assert.Equal(t, v.Result, next.Result, "the verdict stays")
 	assert.Equal(t, v.Measures, next.Measures, "and so does every reading")
 	assert.Equal(t, found, get[api.ReportView](lead, "/api/report").Models, "and how it counts in every report")
@@ -104,7 +112,13 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 	open := map[string]any{"id": lead.id(), "asset": tag, "procedure": v.Procedure.ID, "replaces": id}
 	assert.Contains(t, lead.problem("/api/runs", open, 422).Detail, "Say why")
 	other := firstOf(t, lead, "infusion-pump", 9)
-	assert.Equal(t, "replaces", lead.problem("/api/runs", map[string]any{"id": lead.id(), "asset": other, "procedure": v.Procedure.ID, "replaces": id, "reason": "x"}, 422).Field)
+	assert.Equal(t, "replaces", lead.problem("/api/runs", map[string]any{
+		"id":        lead.id(),
+		"asset":     other,
+		"procedure": v.Procedure.ID,
+		"replaces":  id,
+		"reason":    "x",
+	}, 422).Field)
 	open["id"], open["reason"] = lead.id(), "the balance stood in a draught"
 	status, body = lead.call("POST", "/api/runs", open)
 	require.Equal(t, 200, status, string(body))
@@ -154,11 +168,13 @@ func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
 				}
 			}
 		}), "content was changed"},
-		"left out": {changed(func(r map[string]any) { r["events"] = append(events(r)[:4:4], events(r)[5:]...) }), "Event 5 is missing"},
+		"left out": {changed(func(r map[string]any) { r["events"] = append(events(r)[:4:4], events(r)[5:]...) }),
+			"Event 5 is missing"},
 		"moved": {changed(func(r map[string]any) {
 			events(r)[3].(map[string]any)["prev"] = strings.Repeat("0", 64)
 		}), "Event 4 does not follow"},
-		"the verdict": {changed(func(r map[string]any) { r["view"].(map[string]any)["result"] = "fails" }), "not what the events give"},
+		"the verdict": {changed(func(r map[string]any) { r["view"].(map[string]any)["result"] = "fails" }),
+			"not what the events give"},
 		"the procedure": {changed(func(r map[string]any) {
 			r["procedure"] = strings.Replace(r["procedure"].(string), "title: ", "title: Another ", 1)
 		}), "its content was changed"},
@@ -263,7 +279,8 @@ func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 	assert.Equal(t, year.Runs, runs)
 	require.NotEmpty(t, year.Models)
 	require.NotEmpty(t, year.Gas)
-	assert.InDelta(t, year.Prices.Hour*year.Hours+year.Prices.Litre*year.UsedL+year.Prices.Certificate*float64(year.Certificates), year.Cost, 1e-6)
+	assert.InDelta(t, year.Prices.Hour*year.Hours+year.Prices.Litre*year.UsedL+
+		year.Prices.Certificate*float64(year.Certificates), year.Cost, 1e-6)
 
 	// A day more is a run more; a month of the future holds nothing.
 	device, err := h.ledger.Asset(firstOf(t, c, "breath-monitor", 1))
@@ -280,13 +297,16 @@ func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 
 	_, pdf := c.call("GET", "/api/report.pdf", nil)
 	if said := words(t, pdf); said != "" {
-		for _, part := range []string{"Overdue by risk", "On time", "As found, by model", "Gas used and lost", year.Models[0].Device} {
+		for _, part := range []string{"Overdue by risk", "On time", "As found, by model", "Gas used and lost",
+			year.Models[0].Device} {
 			assert.Contains(t, said, part)
 		}
 	}
 	lead := h.signedIn("Tamsin Orrery")
-	assert.Contains(t, lead.problem("/api/house/prices", map[string]any{"currency": "cr", "hour": -1, "litre": 0, "certificate": 0}, 422).Detail, "An hour")
-	posted[api.HouseView](lead, "/api/house/prices", map[string]any{"currency": "", "hour": 0, "litre": 0, "certificate": 0})
+	assert.Contains(t, lead.problem("/api/house/prices",
+		map[string]any{"currency": "cr", "hour": -1, "litre": 0, "certificate": 0}, 422).Detail, "An hour")
+	posted[api.HouseView](lead, "/api/house/prices",
+		map[string]any{"currency": "", "hour": 0, "litre": 0, "certificate": 0})
 	assert.Zero(t, get[api.ReportView](c, "/api/report").Cost)
 }
 
@@ -335,7 +355,8 @@ func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 	c := h.signedIn("Noor Bexley")
 	tag := firstOf(t, c, "ventilator", 2)
 	before := get[api.AssetView](c, "/api/assets/"+tag)
-	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before, "Ventilator, performance verification")
+	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before,
+		"Ventilator, performance verification")
 	require.Empty(t, before.Blocked)
 	assert.Contains(t, whole.Triggers, "when oxygen cell fails")
 	failed := map[string]any{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Format(time.DateOnly), "reason": ""}
@@ -371,6 +392,7 @@ func TestWhereAndWhenPeopleWork(t *testing.T) {
 	kept := posted[api.HouseView](c, "/api/house/day", day)
 	assert.Equal(t, []int{1}, kept.Day.Sites[1].Weekdays)
 	tuesday := get[api.RoundView](c, "/api/rounds/2026-03-03")
-	assert.Contains(t, strings.Join(tuesday.Closed, " "), day.Sites[1].Name, "the ferry does not run on Tuesdays any more")
+	assert.Contains(t, strings.Join(tuesday.Closed, " "), day.Sites[1].Name,
+		"the ferry does not run on Tuesdays any more")
 	h.signedIn("Idris Vail").problem("/api/house/day", day, 403)
 }

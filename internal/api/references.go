@@ -76,11 +76,13 @@ type ReferencePath struct {
 }
 
 func registerReferences(api huma.API, h *House) {
-	serve(api, operation{"reference", http.MethodGet, "/api/standards/{id}", "One reference standard: certificates, chain, use, gas book", person.Look, 0, nil},
+	serve(api, operation{"reference", http.MethodGet, "/api/standards/{id}",
+		"One reference standard: certificates, chain, use, gas book", person.Look, 0, nil},
 		func(ctx context.Context, in *ReferencePath) (out ReferenceView, err error) {
 			return h.reference(ctx, in.ID)
 		})
-	serve(api, operation{"enter-reference", http.MethodPost, "/api/standards", "Enter a reference standard with its certificate", person.KeepReferences, 0, nil},
+	serve(api, operation{"enter-reference", http.MethodPost, "/api/standards",
+		"Enter a reference standard with its certificate", person.KeepReferences, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				ID          string          `json:"id" minLength:"8" maxLength:"60" doc:"made by the client"`
@@ -96,14 +98,17 @@ func registerReferences(api huma.API, h *House) {
 			}
 		}) (out ReferenceView, err error) {
 			b := in.Body
-			s := ledger.Standard{ID: b.ID, Tag: strings.ToUpper(strings.TrimSpace(b.Tag)), Name: strings.TrimSpace(b.Name), Kind: strings.TrimSpace(b.Kind), Maker: b.Maker, Serial: b.Serial, Place: b.Place,
+			s := ledger.Standard{ID: b.ID, Tag: strings.ToUpper(strings.TrimSpace(b.Tag)),
+				Name: strings.TrimSpace(b.Name), Kind: strings.TrimSpace(b.Kind), Maker: b.Maker, Serial: b.Serial,
+				Place:  b.Place,
 				Status: reference.Usable, Lot: b.Lot, Cylinder: b.Cylinder}
 			if err := h.enter(ctx, &s, b.Certificate); err != nil {
 				return out, err
 			}
 			return h.reference(ctx, s.ID)
 		})
-	serve(api, operation{"certify", http.MethodPost, "/api/standards/{id}/certificates", "Give a reference standard a new certificate", person.KeepReferences, 0, nil},
+	serve(api, operation{"certify", http.MethodPost, "/api/standards/{id}/certificates",
+		"Give a reference standard a new certificate", person.KeepReferences, 0, nil},
 		func(ctx context.Context, in *struct {
 			ReferencePath
 			Body struct {
@@ -116,7 +121,8 @@ func registerReferences(api huma.API, h *House) {
 			}
 			return h.reference(ctx, in.ID)
 		})
-	serve(api, operation{"reference-status", http.MethodPost, "/api/standards/{id}/status", "Put a reference into quarantine, release or retire it", person.KeepReferences, 0, nil},
+	serve(api, operation{"reference-status", http.MethodPost, "/api/standards/{id}/status",
+		"Put a reference into quarantine, release or retire it", person.KeepReferences, 0, nil},
 		func(ctx context.Context, in *struct {
 			ReferencePath
 			Body struct {
@@ -129,7 +135,8 @@ func registerReferences(api huma.API, h *House) {
 			}
 			return h.reference(ctx, in.ID)
 		})
-	serve(api, operation{"read-gauge", http.MethodPost, "/api/standards/{id}/gauge", "Note a reading of a cylinder's gauge", person.ReadGauges, 0, nil},
+	serve(api, operation{"read-gauge", http.MethodPost, "/api/standards/{id}/gauge",
+		"Note a reading of a cylinder's gauge", person.ReadGauges, 0, nil},
 		func(ctx context.Context, in *struct {
 			ReferencePath
 			Body struct {
@@ -146,7 +153,15 @@ func registerReferences(api huma.API, h *House) {
 			if s.Cylinder == nil {
 				return out, invalid("bar", s.Tag+" is no cylinder: it has no gauge.")
 			}
-			err = h.Ledger.ReadGauge(h.act(in.Body.ID, "gauge read", who(ctx), ""), &ledger.Gauge{ID: in.Body.ID, StandardID: s.ID, At: h.Clock(), Bar: in.Body.Bar, MeteredL: in.Body.MeteredL, By: who(ctx).Name, Note: strings.TrimSpace(in.Body.Note)})
+			err = h.Ledger.ReadGauge(h.act(in.Body.ID, "gauge read", who(ctx), ""), &ledger.Gauge{
+				ID:         in.Body.ID,
+				StandardID: s.ID,
+				At:         h.Clock(),
+				Bar:        in.Body.Bar,
+				MeteredL:   in.Body.MeteredL,
+				By:         who(ctx).Name,
+				Note:       strings.TrimSpace(in.Body.Note),
+			})
 			if err != nil {
 				return out, err
 			}
@@ -179,7 +194,8 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 	if err := checked(s.Core()); err != nil {
 		return err
 	}
-	if err := h.Ledger.EnterStandard(h.act(s.ID, "reference entered", who(ctx), ""), s, c); errors.Is(err, ledger.ErrExists) {
+	if err := h.Ledger.EnterStandard(h.act(s.ID, "reference entered", who(ctx), ""), s, c); errors.Is(err,
+		ledger.ErrExists) {
 		return invalid("tag", "There is a reference "+s.Tag+" already: give this one a tag of its own.")
 	} else if err != nil {
 		return err
@@ -188,17 +204,21 @@ func (h *House) enter(ctx context.Context, s *ledger.Standard, b CertificateBody
 }
 
 // newCertificate makes the row of a certificate that is being entered.
-func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id string, b CertificateBody) (*ledger.StandardCertificate, error) {
+func (h *House) newCertificate(ctx context.Context, s *ledger.Standard, id string,
+	b CertificateBody) (*ledger.StandardCertificate, error) {
 	on := h.begin(b.On)
 	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: who(ctx).Name,
-		Certificate: reference.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer), On: on, DueOn: h.begin(b.DueOn), Accredited: b.Accredited}}
+		Certificate: reference.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer),
+			On: on, DueOn: h.begin(b.DueOn), Accredited: b.Accredited}}
 	if on.After(h.Clock().AddDate(0, 0, 1)) {
-		return nil, invalid("certificate.on", "The day of the certificate, "+string(b.On)+", lies ahead. Nothing was recorded.")
+		return nil, invalid("certificate.on", "The day of the certificate, "+string(b.On)+
+			", lies ahead. Nothing was recorded.")
 	}
 	if b.Parent != "" {
 		parent, err := h.Ledger.Standard(b.Parent)
 		if errors.Is(err, ledger.ErrNotFound) || err == nil && parent.ID == s.ID {
-			return nil, invalid("certificate.parent", "There is no other reference "+b.Parent+" that it could have been calibrated against.")
+			return nil, invalid("certificate.parent",
+				"There is no other reference "+b.Parent+" that it could have been calibrated against.")
 		}
 		if err != nil {
 			return nil, err
@@ -232,7 +252,8 @@ func (h *House) setStatus(ctx context.Context, idOrTag, status, note string) err
 	if err != nil {
 		return err
 	}
-	return h.Ledger.SetStandardStatus(h.act("", "status changed", who(ctx), strings.TrimSpace(note)), s.ID, status, strings.TrimSpace(note))
+	return h.Ledger.SetStandardStatus(h.act("", "status changed", who(ctx), strings.TrimSpace(note)), s.ID, status,
+		strings.TrimSpace(note))
 }
 
 // recent is how many runs a reference's page shows.
@@ -243,7 +264,12 @@ func (h *House) reference(ctx context.Context, idOrTag string) (out ReferenceVie
 	if err != nil {
 		return out, err
 	}
-	v := ReferenceView{Certificates: []CertificateView{}, Runs: []RunBrief{}, Procedures: []string{}, Book: []GaugeView{}}
+	v := ReferenceView{
+		Certificates: []CertificateView{},
+		Runs:         []RunBrief{},
+		Procedures:   []string{},
+		Book:         []GaugeView{},
+	}
 	views, err := h.standards(s.Kind)
 	if err != nil {
 		return out, err
@@ -254,7 +280,8 @@ func (h *House) reference(ctx context.Context, idOrTag string) (out ReferenceVie
 		return out, err
 	}
 	for _, c := range certificates {
-		v.Certificates = append(v.Certificates, CertificateView{c.Certificate, c.Values, c.Certificate.Number == s.Certificate.Number, c.EnteredBy})
+		v.Certificates = append(v.Certificates, CertificateView{c.Certificate, c.Values,
+			c.Certificate.Number == s.Certificate.Number, c.EnteredBy})
 	}
 	if v.Chain, err = h.chain(s); err != nil {
 		return out, err
@@ -351,7 +378,8 @@ func (h *House) chain(s ledger.Standard) ([]LinkView, error) {
 	}
 	end := LinkView{Name: s.Certificate.Issuer + ", accredited: national standards by its own certificates"}
 	if !s.Certificate.Accredited {
-		end = LinkView{Name: s.Certificate.Issuer, Broken: "In house, and no reference is named that it was calibrated against: the chain ends here."}
+		end = LinkView{Name: s.Certificate.Issuer,
+			Broken: "In house, and no reference is named that it was calibrated against: the chain ends here."}
 	}
 	return append(links, end), nil
 }

@@ -14,7 +14,14 @@ import (
 
 // certificate is one as it is entered: a day's worth of validity counted from the house's day.
 func certificate(number string, days int, values ...map[string]any) map[string]any {
-	return map[string]any{"number": number, "issuer": "Quayside Metrology, Merrowby", "on": day.AddDate(0, 0, -10).Format(time.DateOnly), "due_on": day.AddDate(0, 0, days).Format(time.DateOnly), "accredited": true, "values": append([]map[string]any{}, values...)}
+	return map[string]any{
+		"number":     number,
+		"issuer":     "Quayside Metrology, Merrowby",
+		"on":         day.AddDate(0, 0, -10).Format(time.DateOnly),
+		"due_on":     day.AddDate(0, 0, days).Format(time.DateOnly),
+		"accredited": true,
+		"values":     append([]map[string]any{}, values...),
+	}
 }
 
 func co2(value, u float64) map[string]any {
@@ -41,7 +48,14 @@ func posted[T any](c *client, path string, body any) (value T) {
 func TestAReferenceCarriesItsCertificates(t *testing.T) {
 	h := newHouse(t)
 	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
-	entry := map[string]any{"id": "new-gas-0001", "tag": "hg-40", "name": "5 % CO₂", "kind": "gas", "cylinder": map[string]any{"water_volume_l": 2, "gauge_bar": 100, "reserve_bar": 5}, "certificate": certificate("K-1", 300, co2(5.1, 0.05))}
+	entry := map[string]any{
+		"id":          "new-gas-0001",
+		"tag":         "hg-40",
+		"name":        "5 % CO₂",
+		"kind":        "gas",
+		"cylinder":    map[string]any{"water_volume_l": 2, "gauge_bar": 100, "reserve_bar": 5},
+		"certificate": certificate("K-1", 300, co2(5.1, 0.05)),
+	}
 	assert.Contains(t, technician.problem("/api/standards", entry, 403).Detail, "lead")
 	r := posted[api.ReferenceView](lead, "/api/standards", entry)
 	assert.Equal(t, "HG-40", r.Tag)
@@ -62,10 +76,13 @@ func TestAReferenceCarriesItsCertificates(t *testing.T) {
 	v = technician.send(v, order{"kind": "bind", "role": "gas5", "standard": "HG-40"})
 	assert.InDelta(t, 5.08, v.Measures[0].Points[1].Expected.Reference, 1e-9)
 
-	posted[api.ReferenceView](lead, "/api/standards/HG-40/status", map[string]any{"status": "quarantined", "note": "dropped"})
-	assert.Equal(t, "note", lead.problem("/api/standards/HG-40/status", map[string]any{"status": "usable", "note": " "}, 422).Field)
+	posted[api.ReferenceView](lead, "/api/standards/HG-40/status",
+		map[string]any{"status": "quarantined", "note": "dropped"})
+	assert.Equal(t, "note", lead.problem("/api/standards/HG-40/status", map[string]any{"status": "usable", "note": " "},
+		422).Field)
 	other := technician.open(firstOf(t, technician, "capnograph", 1))
-	technician.refused(other, order{"kind": "bind", "role": "gas5", "standard": "HG-40"}, 409, "unfit-standard", "quarantined")
+	technician.refused(other, order{"kind": "bind", "role": "gas5", "standard": "HG-40"}, 409, "unfit-standard",
+		"quarantined")
 }
 
 func TestACertificateThatCannotCarryAMeasurement(t *testing.T) {
@@ -79,17 +96,32 @@ func TestACertificateThatCannotCarryAMeasurement(t *testing.T) {
 		field       string
 		words       string
 	}{
-		"no uncertainty":     {certificate("K", 100, co2(5, 0)), "values[0]", "states no uncertainty"},
-		"no value":           {certificate("K", 100), "values", "at least one certified value"},
-		"no number":          {certificate(" ", 100, co2(5, 0.1)), "certificate.number", "missing"},
-		"no day":             {with(certificate("K", 360, co2(5, 0.1)), "on", "24.11.2026"), "certificate.on", "2026-11-26"},
-		"runs out before":    {certificate("K", -20, co2(5, 0.1)), "certificate.due_on", "is not after"},
-		"a range backwards":  {certificate("K", 100, range_(8, 4)), "values[0]", "backwards"},
-		"an unknown unit":    {certificate("K", 100, map[string]any{"quantity": "CO2", "value": 5, "unit": "vol", "u": 0.1, "k": 2}), "values[0].unit", "not a unit"},
-		"a drift below zero": {certificate("K", 100, map[string]any{"quantity": "CO2", "value": 5, "unit": "%{vol}", "u": 0.1, "k": 2, "drift_per_year": -1}), "values[0]", "drift"},
+		"no uncertainty": {certificate("K", 100, co2(5, 0)), "values[0]", "states no uncertainty"},
+		"no value":       {certificate("K", 100), "values", "at least one certified value"},
+		"no number":      {certificate(" ", 100, co2(5, 0.1)), "certificate.number", "missing"},
+		"no day": {with(certificate("K", 360, co2(5, 0.1)), "on", "24.11.2026"), "certificate.on",
+			"2026-11-26"},
+		"runs out before":   {certificate("K", -20, co2(5, 0.1)), "certificate.due_on", "is not after"},
+		"a range backwards": {certificate("K", 100, range_(8, 4)), "values[0]", "backwards"},
+		"an unknown unit": {certificate("K", 100, map[string]any{
+			"quantity": "CO2",
+			"value":    5,
+			"unit":     "vol",
+			"u":        0.1,
+			"k":        2,
+		}), "values[0].unit", "not a unit"},
+		"a drift below zero": {certificate("K", 100, map[string]any{
+			"quantity":       "CO2",
+			"value":          5,
+			"unit":           "%{vol}",
+			"u":              0.1,
+			"k":              2,
+			"drift_per_year": -1,
+		}), "values[0]", "drift"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			p := lead.problem("/api/standards/HG-22/certificates", map[string]any{"id": "bad-certificate", "certificate": c.certificate}, 422)
+			p := lead.problem("/api/standards/HG-22/certificates",
+				map[string]any{"id": "bad-certificate", "certificate": c.certificate}, 422)
 			assert.Equal(t, c.field, p.Field)
 			assert.Contains(t, p.Detail, c.words)
 		})
@@ -109,13 +141,16 @@ func TestTheGasBookFlagsWhatWasLost(t *testing.T) {
 	assert.False(t, r.Book[1].Loss.Flagged)
 	before := r.Cylinder.GaugeBar
 	for range 2 {
-		r = posted[api.ReferenceView](c, "/api/standards/HG-23/gauge", map[string]any{"id": "gauge-new-1", "bar": before - 10, "metered_l": 18})
+		r = posted[api.ReferenceView](c, "/api/standards/HG-23/gauge",
+			map[string]any{"id": "gauge-new-1", "bar": before - 10, "metered_l": 18})
 	}
 	assert.Equal(t, before-10, r.Cylinder.GaugeBar)
 	assert.InDelta(t, 1.74, r.Book[0].Loss.LostL, 0.1, "a retry noted nothing twice")
 	assert.False(t, r.Book[0].Loss.Flagged, "within one reading of the gauge")
-	assert.Contains(t, c.problem("/api/standards/FS-1/gauge", map[string]any{"id": "gauge-new-2", "bar": 1, "metered_l": 0}, 422).Detail, "no cylinder")
-	assert.Contains(t, h.signedIn("Odile Marsh").problem("/api/standards/HG-23/gauge", map[string]any{"id": "gauge-new-3", "bar": 1, "metered_l": 0}, 403).Detail, "manager")
+	assert.Contains(t, c.problem("/api/standards/FS-1/gauge",
+		map[string]any{"id": "gauge-new-2", "bar": 1, "metered_l": 0}, 422).Detail, "no cylinder")
+	assert.Contains(t, h.signedIn("Odile Marsh").problem("/api/standards/HG-23/gauge",
+		map[string]any{"id": "gauge-new-3", "bar": 1, "metered_l": 0}, 403).Detail, "manager")
 }
 
 func TestTheChainLeadsUp(t *testing.T) {
@@ -140,36 +175,68 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 	room := func(name string, celsius float64) map[string]any {
 		return map[string]any{"name": name, "temperature_c": celsius, "pressure_hpa": 1008, "humidity_percent": 46}
 	}
-	gas := posted[api.GasConversion](c, "/api/workings/gas", map[string]any{"value": 3, "from": room("ATP", 21.4), "to": room("BTPS", 21.4), "co2_percent": 5})
+	gas := posted[api.GasConversion](c, "/api/workings/gas", map[string]any{
+		"value":       3,
+		"from":        room("ATP", 21.4),
+		"to":          room("BTPS", 21.4),
+		"co2_percent": 5,
+	})
 	assert.InDelta(t, 3.32, gas.Result, 0.02)
 	assert.Greater(t, gas.CO2Dry, gas.CO2BTPS)
 	assert.NotEmpty(t, gas.Source)
-	budget := posted[api.BudgetWorking](c, "/api/workings/budget", map[string]any{"terms": []any{map[string]any{"name": "a", "distribution": "normal", "width": 3, "k": 1}, map[string]any{"name": "b", "distribution": "normal", "width": 4, "k": 1}}, "correlations": []any{map[string]any{"a": 0, "b": 1, "coefficient": 1}}})
+	budget := posted[api.BudgetWorking](c, "/api/workings/budget",
+		map[string]any{"terms": []any{map[string]any{"name": "a", "distribution": "normal", "width": 3, "k": 1},
+			map[string]any{"name": "b", "distribution": "normal", "width": 4, "k": 1}},
+			"correlations": []any{map[string]any{"a": 0, "b": 1, "coefficient": 1}}})
 	assert.InDelta(t, 14, budget.Expanded, 1e-9)
-	tolerance := posted[api.ToleranceWorking](c, "/api/workings/tolerance", map[string]any{"tolerance": "±2", "reference": 10, "error": 1.8, "u": 0.5, "k": 2, "prior_sd": 1})
-	assert.Equal(t, []bool{true, false, false}, []bool{tolerance.Rules[0].Passes, tolerance.Rules[1].Passes, tolerance.Rules[2].Passes})
+	tolerance := posted[api.ToleranceWorking](c, "/api/workings/tolerance", map[string]any{
+		"tolerance": "±2",
+		"reference": 10,
+		"error":     1.8,
+		"u":         0.5,
+		"k":         2,
+		"prior_sd":  1,
+	})
+	assert.Equal(t, []bool{true, false, false}, []bool{tolerance.Rules[0].Passes, tolerance.Rules[1].Passes,
+		tolerance.Rules[2].Passes})
 	assert.Positive(t, tolerance.Risk.Consumer)
-	anatomy := posted[api.AnatomyWorking](c, "/api/workings/anatomy", map[string]any{"text": "0,04\t0,05\n5,02\t4,71\n10,04\t9,40", "tolerance": "±(0.43 + 8 % of reading)", "u": 0.12})
+	anatomy := posted[api.AnatomyWorking](c, "/api/workings/anatomy",
+		map[string]any{"text": "0,04\t0,05\n5,02\t4,71\n10,04\t9,40", "tolerance": "±(0.43 + 8 % of reading)",
+			"u": 0.12})
 	assert.Equal(t, "gain", string(anatomy.Anatomy.Shape))
 	assert.InDelta(t, 0.935, anatomy.Line.Slope, 1e-3)
-	single := posted[api.AnatomyWorking](c, "/api/workings/anatomy", map[string]any{"text": "5 6", "tolerance": "±2", "u": 0.1})
+	single := posted[api.AnatomyWorking](c, "/api/workings/anatomy",
+		map[string]any{"text": "5 6", "tolerance": "±2", "u": 0.1})
 	assert.Equal(t, "unknown", string(single.Anatomy.Shape), "one point carries no line")
 	assert.Nil(t, single.Line)
-	cylinder := posted[api.CylinderWorking](c, "/api/workings/cylinder", map[string]any{"water_volume_l": 2, "gauge_bar": 61, "reserve_bar": 5, "flow_l_min": 0.5, "later_gauge_bar": 51, "metered_l": 10})
+	cylinder := posted[api.CylinderWorking](c, "/api/workings/cylinder", map[string]any{
+		"water_volume_l":  2,
+		"gauge_bar":       61,
+		"reserve_bar":     5,
+		"flow_l_min":      0.5,
+		"later_gauge_bar": 51,
+		"metered_l":       10,
+	})
 	assert.InDelta(t, 221, *cylinder.Minutes, 1)
 	assert.InDelta(t, 9.74, *cylinder.LossL, 0.01)
 
 	for name, bad := range map[string]struct {
 		tool, body, field, words string
 	}{
-		"a negative tolerance": {"tolerance", `{"tolerance":"±-2","reference":1,"error":0,"u":1,"k":2}`, "tolerance", "negative"},
-		"no k":                 {"tolerance", `{"tolerance":"±2","reference":1,"error":0,"u":1,"k":0}`, "u", "coverage factor"},
-		"a pressure in mmHg":   {"gas", `{"value":1,"from":{"name":"ATP","temperature_c":20,"pressure_hpa":97,"humidity_percent":50},"to":{"name":"STPD","temperature_c":20,"pressure_hpa":97,"humidity_percent":50}}`, "from", "barometer"},
-		"a negative width":     {"budget", `{"terms":[{"name":"a","distribution":"normal","width":-1}]}`, "terms", "not below zero"},
-		"no uncertainty":       {"anatomy", `{"text":"1 2","tolerance":"±2"}`, "text", "uncertainty must be above zero"},
-		"letters":              {"anatomy", `{"text":"1 2\n3 x","tolerance":"±2","u":1}`, "text", "Line 2, column 2"},
-		"outside the ranges":   {"anatomy", `{"text":"50 51","tolerance":"0..40: ±2","u":1}`, "text", "says nothing about 50"},
-		"a gauge below zero":   {"cylinder", `{"water_volume_l":2,"gauge_bar":-1,"reserve_bar":5}`, "gauge_bar", "outside 0 to 1000"},
+		"a negative tolerance": {"tolerance", `{"tolerance":"±-2","reference":1,"error":0,"u":1,"k":2}`, "tolerance",
+			"negative"},
+		"no k": {"tolerance", `{"tolerance":"±2","reference":1,"error":0,"u":1,"k":0}`, "u",
+			"coverage factor"},
+		"a pressure in mmHg": {"gas",
+			`{"value":1,"from":{"name":"ATP","temperature_c":20,"pressure_hpa":97,"humidity_percent":50},"to":{"name":"STPD","temperature_c":20,"pressure_hpa":97,"humidity_percent":50}}`, "from", "barometer"},
+		"a negative width": {"budget", `{"terms":[{"name":"a","distribution":"normal","width":-1}]}`, "terms",
+			"not below zero"},
+		"no uncertainty": {"anatomy", `{"text":"1 2","tolerance":"±2"}`, "text", "uncertainty must be above zero"},
+		"letters":        {"anatomy", `{"text":"1 2\n3 x","tolerance":"±2","u":1}`, "text", "Line 2, column 2"},
+		"outside the ranges": {"anatomy", `{"text":"50 51","tolerance":"0..40: ±2","u":1}`, "text",
+			"says nothing about 50"},
+		"a gauge below zero": {"cylinder", `{"water_volume_l":2,"gauge_bar":-1,"reserve_bar":5}`, "gauge_bar",
+			"outside 0 to 1000"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			p := c.problem("/api/workings/"+bad.tool, json.RawMessage(bad.body), 422)

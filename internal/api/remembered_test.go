@@ -16,7 +16,8 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 	h := newHouse(t)
 	lead := h.signedIn("Tamsin Orrery")
 	day := h.now.AddDate(0, 0, 1).Format("2006-01-02")
-	addresses := []string{"/api/today", "/api/assets", "/api/assets?search=ostrel", "/api/standards", "/api/look-backs", "/api/intervals", "/api/rounds/" + day, "/api/workload", "/api/report"}
+	addresses := []string{"/api/today", "/api/assets", "/api/assets?search=ostrel", "/api/standards", "/api/look-backs",
+		"/api/intervals", "/api/rounds/" + day, "/api/workload", "/api/report"}
 	said := func() map[string]string {
 		all := map[string]string{}
 		for _, address := range addresses {
@@ -36,7 +37,8 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 			require.NoError(t, h.ledger.SetSetting(act, "day", lab))
 		},
 		"the prices": func() {
-			require.NoError(t, h.ledger.SetSetting(act, "prices", map[string]any{"currency": "x", "hour": 99, "litre": 1, "certificate": 5}))
+			require.NoError(t, h.ledger.SetSetting(act, "prices",
+				map[string]any{"currency": "x", "hour": 99, "litre": 1, "certificate": 5}))
 		},
 		"a due day": func() {
 			due, err := h.ledger.DueUntil(h.now.AddDate(0, 1, 0), 3)
@@ -77,7 +79,16 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 			beside, err := ledger.Open(h.folder)
 			require.NoError(t, err)
 			defer beside.Close()
-			a := ledger.Asset{ID: "beside", Tag: "AA-0001", Maker: "Ostrel", Model: "C2 capnograph", Family: "capnograph", Status: ledger.InUse, Risk: 3, Search: "aa-0001 ostrel"}
+			a := ledger.Asset{
+				ID:     "beside",
+				Tag:    "AA-0001",
+				Maker:  "Ostrel",
+				Model:  "C2 capnograph",
+				Family: "capnograph",
+				Status: ledger.InUse,
+				Risk:   3,
+				Search: "aa-0001 ostrel",
+			}
 			require.NoError(t, beside.Save(&a))
 		},
 	} {
@@ -94,7 +105,8 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 		before = warm
 		require.NoError(t, again.Close())
 	}
-	for _, address := range []string{"/api/today", "/api/assets", "/api/standards", "/api/look-backs", "/api/rounds/" + day, "/api/report"} {
+	for _, address := range []string{"/api/today", "/api/assets", "/api/standards", "/api/look-backs",
+		"/api/rounds/" + day, "/api/report"} {
 		assert.True(t, changed[address], "%s: nothing here changes it", address)
 	}
 }

@@ -81,7 +81,8 @@ func registerReports(api huma.API, h *House) {
 			view, err := h.report(ctx, *in)
 			return view, err
 		})
-	serveFile(api, operation{"report-paper", http.MethodGet, "/api/report.pdf", "The report on paper", person.Look, 0, nil}.as("application/pdf"),
+	serveFile(api, operation{"report-paper", http.MethodGet, "/api/report.pdf", "The report on paper", person.Look, 0,
+		nil}.as("application/pdf"),
 		func(ctx context.Context, in *ReportQuery) (*file, error) {
 			view, err := h.report(ctx, *in)
 			if err != nil {
@@ -89,7 +90,8 @@ func registerReports(api huma.API, h *House) {
 			}
 			return h.onPaper(view.document(), "report-"+view.From.Format(time.DateOnly))
 		})
-	serve(api, operation{"set-prices", http.MethodPost, "/api/house/prices", "What the lab reckons with", person.SetPrices, 0, nil},
+	serve(api, operation{"set-prices", http.MethodPost, "/api/house/prices", "What the lab reckons with",
+		person.SetPrices, 0, nil},
 		func(ctx context.Context, in *struct{ Body report.Prices }) (out HouseView, err error) {
 			if err := in.Body.Check(); err != nil {
 				return out, invalid("prices", sentence(err))
@@ -149,7 +151,8 @@ func (h *House) addUp(q ReportQuery) (ReportView, error) {
 	if err = h.Ledger.Setting("prices", &v.Prices); err != nil {
 		return v, err
 	}
-	for _, part := range []func(*ReportView) error{h.reportTimes, h.reportModels, h.reportOverdue, h.reportWork, h.reportGas} {
+	for _, part := range []func(*ReportView) error{h.reportTimes, h.reportModels, h.reportOverdue, h.reportWork,
+		h.reportGas} {
 		if err := part(&v); err != nil {
 			return v, err
 		}
@@ -276,40 +279,66 @@ func (v ReportView) document() paper.Document {
 	d := paper.Document{Title: "What the work came to", Under: v.From.Format(time.DateOnly) + " to " + last}
 	timely := "Nothing with a day of its own was done in this time."
 	if v.OnTime.All > 0 {
-		timely = fmt.Sprintf("%d of %d done on time: %s (%s to %s at 95 %%).", v.OnTime.Of, v.OnTime.All, percent(v.OnTime.Value), percent(v.OnTime.Low), percent(v.OnTime.High))
+		timely = fmt.Sprintf("%d of %d done on time: %s (%s to %s at 95 %%).", v.OnTime.Of, v.OnTime.All,
+			percent(v.OnTime.Value), percent(v.OnTime.Low), percent(v.OnTime.High))
 		if v.OnTime.WorstLate > 0 {
-			timely += fmt.Sprintf(" Half of the late ones were at most %s late, the worst %s.", interval.InDays(v.OnTime.MedianLate), interval.InDays(v.OnTime.WorstLate))
+			timely += fmt.Sprintf(" Half of the late ones were at most %s late, the worst %s.",
+				interval.InDays(v.OnTime.MedianLate), interval.InDays(v.OnTime.WorstLate))
 		}
 	}
-	months := paper.Section{Title: "On time", Text: timely, Columns: []paper.Column{{Title: "month", Wide: 3}, {Title: "done", Wide: 2, Right: true}, {Title: "on time", Wide: 2, Right: true}, {Title: "share", Wide: 2, Right: true}}}
+	months := paper.Section{Title: "On time", Text: timely,
+		Columns: []paper.Column{{Title: "month", Wide: 3}, {Title: "done", Wide: 2, Right: true},
+			{Title: "on time", Wide: 2, Right: true}, {Title: "share", Wide: 2, Right: true}}}
 	for _, m := range v.Months {
-		months.Rows = append(months.Rows, []string{m.Month.Format("January 2006"), fmt.Sprint(m.OnTime.All), fmt.Sprint(m.OnTime.Of), percent(m.OnTime.Value)})
+		months.Rows = append(months.Rows, []string{m.Month.Format("January 2006"), fmt.Sprint(m.OnTime.All),
+			fmt.Sprint(m.OnTime.Of), percent(m.OnTime.Value)})
 	}
-	overdue := paper.Section{Title: "Overdue by risk, now", Text: fmt.Sprintf("%d overdue. 5 is the gravest risk.", v.OverdueAll),
-		Columns: []paper.Column{{Title: "risk", Wide: 1}, {Title: "overdue", Wide: 1, Right: true}, {Title: "longest", Wide: 1, Right: true}, {Title: "device-days beyond their day", Wide: 2, Right: true}}}
+	overdue := paper.Section{Title: "Overdue by risk, now",
+		Text: fmt.Sprintf("%d overdue. 5 is the gravest risk.", v.OverdueAll),
+		Columns: []paper.Column{{Title: "risk", Wide: 1}, {Title: "overdue", Wide: 1, Right: true},
+			{Title: "longest", Wide: 1, Right: true}, {Title: "device-days beyond their day", Wide: 2, Right: true}}}
 	for _, e := range v.Overdue {
-		overdue.Rows = append(overdue.Rows, []string{fmt.Sprint(e.Risk), fmt.Sprint(e.Count), interval.InDays(e.Longest), fmt.Sprint(e.Days)})
+		overdue.Rows = append(overdue.Rows, []string{fmt.Sprint(e.Risk), fmt.Sprint(e.Count),
+			interval.InDays(e.Longest), fmt.Sprint(e.Days)})
 	}
-	models := paper.Section{Title: "As found, by model", Text: "Runs found with every point inside its limits, before anything was changed. The bounds are those the share behind the count lies in, at 95 %.",
-		Columns: []paper.Column{{Title: "model", Wide: 5}, {Title: "devices", Wide: 1.3, Right: true}, {Title: "runs", Wide: 1.3, Right: true}, {Title: "inside", Wide: 1.3, Right: true}, {Title: "share", Wide: 1.5, Right: true}, {Title: "bounds", Wide: 2.5, Right: true}}, Empty: "Nothing was measured in this time."}
+	models := paper.Section{Title: "As found, by model",
+		Text: "Runs found with every point inside its limits, before anything was changed. The bounds are those the share behind the count lies in, at 95 %.",
+		Columns: []paper.Column{{Title: "model", Wide: 5}, {Title: "devices", Wide: 1.3, Right: true},
+			{Title: "runs", Wide: 1.3, Right: true}, {Title: "inside", Wide: 1.3, Right: true},
+			{Title: "share", Wide: 1.5, Right: true}, {Title: "bounds", Wide: 2.5, Right: true}},
+		Empty: "Nothing was measured in this time."}
 	for _, m := range v.Models {
-		models.Rows = append(models.Rows, []string{m.Device, fmt.Sprint(m.Devices), fmt.Sprint(m.Found.All), fmt.Sprint(m.Found.Of), percent(m.Found.Value), percent(m.Found.Low) + " to " + percent(m.Found.High)})
+		models.Rows = append(models.Rows, []string{m.Device, fmt.Sprint(m.Devices), fmt.Sprint(m.Found.All),
+			fmt.Sprint(m.Found.Of), percent(m.Found.Value), percent(m.Found.Low) + " to " + percent(m.Found.High)})
 	}
-	work := paper.Section{Title: "Work", Text: fmt.Sprintf("%d runs, about %.0f hours of hands by the procedures' steps: an estimate.", v.Runs, v.Hours),
-		Columns: []paper.Column{{Title: "procedure", Wide: 6}, {Title: "runs", Wide: 1.3, Right: true}, {Title: "about hours", Wide: 2, Right: true}, {Title: "cost", Wide: 2, Right: true}}, Empty: "No run was signed in this time."}
+	work := paper.Section{Title: "Work",
+		Text: fmt.Sprintf("%d runs, about %.0f hours of hands by the procedures' steps: an estimate.", v.Runs,
+			v.Hours),
+		Columns: []paper.Column{{Title: "procedure", Wide: 6}, {Title: "runs", Wide: 1.3, Right: true},
+			{Title: "about hours", Wide: 2, Right: true}, {Title: "cost", Wide: 2, Right: true}},
+		Empty: "No run was signed in this time."}
 	if v.Unknown > 0 {
 		work.Text += fmt.Sprintf(" The hours of %d runs taken over from paper are not known.", v.Unknown)
 	}
 	for _, w := range v.Work {
-		work.Rows = append(work.Rows, []string{w.Title, fmt.Sprint(w.Runs), fmt.Sprintf("%.1f", w.Hours), v.money(w.Cost)})
+		work.Rows = append(work.Rows, []string{w.Title, fmt.Sprint(w.Runs), fmt.Sprintf("%.1f", w.Hours),
+			v.money(w.Cost)})
 	}
-	gases := paper.Section{Title: "Gas used and lost", Text: fmt.Sprintf("%.0f L left the cylinders by their gauges; %.0f L of it was lost: metered nowhere, and more than a gauge's reading explains.", v.UsedL, v.LostL),
-		Columns: []paper.Column{{Title: "cylinder", Wide: 1.6}, {Title: "gas", Wide: 4}, {Title: "used L", Wide: 1.5, Right: true}, {Title: "metered L", Wide: 1.5, Right: true}, {Title: "lost L", Wide: 1.5, Right: true}, {Title: "cost", Wide: 1.6, Right: true}}, Empty: "No gauge was read in this time."}
+	gases := paper.Section{Title: "Gas used and lost",
+		Text: fmt.Sprintf("%.0f L left the cylinders by their gauges; %.0f L of it was lost: metered nowhere, and more than a gauge's reading explains.", v.UsedL, v.LostL),
+		Columns: []paper.Column{{Title: "cylinder", Wide: 1.6}, {Title: "gas", Wide: 4},
+			{Title: "used L", Wide: 1.5, Right: true}, {Title: "metered L", Wide: 1.5, Right: true},
+			{Title: "lost L", Wide: 1.5, Right: true}, {Title: "cost", Wide: 1.6, Right: true}},
+		Empty: "No gauge was read in this time."}
 	for _, g := range v.Gas {
-		gases.Rows = append(gases.Rows, []string{g.Tag, g.Name, fmt.Sprintf("%.0f", g.UsedL), fmt.Sprintf("%.0f", g.MeteredL), fmt.Sprintf("%.0f", g.LostL), v.money(g.Cost)})
+		gases.Rows = append(gases.Rows, []string{g.Tag, g.Name, fmt.Sprintf("%.0f", g.UsedL),
+			fmt.Sprintf("%.0f", g.MeteredL), fmt.Sprintf("%.0f", g.LostL), v.money(g.Cost)})
 	}
-	cost := paper.Section{Title: "Cost", Text: fmt.Sprintf("Hands %s, gas %s, %d accredited certificates of references %s; together %s. Reckoned with %g %s an hour, %g a litre, %g a certificate: the lab's own prices; hours are an estimate.",
-		v.money(v.Prices.Cost(report.Spent{Hours: v.Hours})), v.money(v.Prices.Cost(report.Spent{Litres: v.UsedL})), v.Certificates, v.money(v.Prices.Cost(report.Spent{Certificates: v.Certificates})), v.money(v.Cost), v.Prices.Hour, v.Prices.Currency, v.Prices.Litre, v.Prices.Certificate)}
+	cost := paper.Section{Title: "Cost",
+		Text: fmt.Sprintf("Hands %s, gas %s, %d accredited certificates of references %s; together %s. Reckoned with %g %s an hour, %g a litre, %g a certificate: the lab's own prices; hours are an estimate.",
+			v.money(v.Prices.Cost(report.Spent{Hours: v.Hours})), v.money(v.Prices.Cost(report.Spent{Litres: v.UsedL})),
+			v.Certificates, v.money(v.Prices.Cost(report.Spent{Certificates: v.Certificates})), v.money(v.Cost),
+			v.Prices.Hour, v.Prices.Currency, v.Prices.Litre, v.Prices.Certificate)}
 	if v.Prices.Currency == "" {
 		cost.Text = "The lab has named no prices."
 	}

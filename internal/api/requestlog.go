@@ -24,6 +24,7 @@ func logged(next http.Handler) http.Handler {
 		case answer.Status() >= 400 || r.Method != http.MethodGet:
 			level = slog.LevelInfo
 		}
-		slog.Log(r.Context(), level, "request", "id", id, "method", r.Method, "path", r.URL.Path, "status", answer.Status(), "bytes", answer.BytesWritten(), "took", time.Since(began).Round(time.Microsecond))
+		slog.Log(r.Context(), level, "request", "id", id, "method", r.Method, "path", r.URL.Path, "status",
+			answer.Status(), "bytes", answer.BytesWritten(), "took", time.Since(began).Round(time.Microsecond))
 	}))
 }

@@ -76,10 +76,12 @@ type DayPath struct {
 func registerRounds(api huma.API, h *House) {
 	serve(api, operation{"round", http.MethodGet, "/api/rounds/{day}", "A day's round", person.Look, 0, nil},
 		func(ctx context.Context, in *DayPath) (out RoundView, err error) {
-			view, err := remembered(ctx, h, func() (RoundView, error) { return h.roundOf(in.Day, who(ctx)) }, "round", in.Day, who(ctx).ID)
+			view, err := remembered(ctx, h, func() (RoundView, error) { return h.roundOf(in.Day, who(ctx)) }, "round",
+				in.Day, who(ctx).ID)
 			return view, err
 		})
-	serve(api, operation{"plan-round", http.MethodPost, "/api/rounds/{day}", "Choose a day's round, put it in order, or plan it anew from now", person.PlanOwnRound, 0, nil},
+	serve(api, operation{"plan-round", http.MethodPost, "/api/rounds/{day}",
+		"Choose a day's round, put it in order, or plan it anew from now", person.PlanOwnRound, 0, nil},
 		func(ctx context.Context, in *struct {
 			DayPath
 			Body RoundOrder
@@ -88,7 +90,15 @@ func registerRounds(api huma.API, h *House) {
 			if err := mayDo(ctx, person.PlanOthersRounds); others && err != nil {
 				return out, err
 			}
-			r := ledger.Round{Day: in.Day, People: in.Body.People, Jobs: in.Body.Jobs, Order: in.Body.Order, Who: in.Body.Who, By: who(ctx).Name, At: h.Clock()}
+			r := ledger.Round{
+				Day:    in.Day,
+				People: in.Body.People,
+				Jobs:   in.Body.Jobs,
+				Order:  in.Body.Order,
+				Who:    in.Body.Who,
+				By:     who(ctx).Name,
+				At:     h.Clock(),
+			}
 			view, err := h.round(r, in.Body.Now)
 			if err != nil {
 				return out, err
@@ -120,7 +130,16 @@ func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
 	if err != nil {
 		return RoundView{}, err
 	}
-	v := RoundView{Day: r.Day, People: r.People, All: []string{}, From: minute(lab.From, 480), Until: minute(lab.Until, 990), Kit: []KitLine{}, Sites: []Site{}, Closed: []string{}}
+	v := RoundView{
+		Day:    r.Day,
+		People: r.People,
+		All:    []string{},
+		From:   minute(lab.From, 480),
+		Until:  minute(lab.Until, 990),
+		Kit:    []KitLine{},
+		Sites:  []Site{},
+		Closed: []string{},
+	}
 	if v.People == nil {
 		v.People = []string{}
 	}
@@ -140,7 +159,12 @@ func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
 	day := dayplan.Day{Order: r.Order, Who: r.Who, Windows: map[string][]dayplan.Window{}}
 	for _, name := range v.People {
 		if slices.Contains(v.All, name) && begin < v.Until {
-			day.People = append(day.People, dayplan.Person{Name: name, Window: dayplan.Window{From: begin, Until: v.Until}, Place: lab.Home, Skills: lab.skills(name)})
+			day.People = append(day.People, dayplan.Person{
+				Name:   name,
+				Window: dayplan.Window{From: begin, Until: v.Until},
+				Place:  lab.Home,
+				Skills: lab.skills(name),
+			})
 		}
 	}
 	v.openSites(lab, date)
@@ -151,7 +175,12 @@ func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
 		return v, err
 	}
 	if len(day.People) == 0 {
-		v.Plan = dayplan.Plan{Blocks: []dayplan.Block{}, Left: []dayplan.Left{}, Order: []string{}, Who: map[string]string{}}
+		v.Plan = dayplan.Plan{
+			Blocks: []dayplan.Block{},
+			Left:   []dayplan.Left{},
+			Order:  []string{},
+			Who:    map[string]string{},
+		}
 		return v, nil
 	}
 	day.Order = slices.DeleteFunc(slices.Clone(day.Order), func(id string) bool {
@@ -205,7 +234,8 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 		return err
 	}
 	closed := func(site string) bool {
-		return slices.ContainsFunc(lab.Sites, func(s Site) bool { return s.Name == site }) && !slices.ContainsFunc(v.Sites, func(s Site) bool { return s.Name == site })
+		return slices.ContainsFunc(lab.Sites, func(s Site) bool { return s.Name == site }) &&
+			!slices.ContainsFunc(v.Sites, func(s Site) bool { return s.Name == site })
 	}
 	v.Jobs = []RoundJob{}
 	estimates := map[string]procedure.Estimate{}
@@ -217,7 +247,9 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 		if !known {
 			e = procedure.Estimate{Setup: 20}
 		}
-		j := RoundJob{ID: d.ID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Title: d.Title, Procedure: d.Activity.Procedure, Site: d.Site, Place: d.Place, Risk: d.Risk, DueOn: d.DueOn, Days: h.days(d.DueOn),
+		j := RoundJob{ID: d.ID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Title: d.Title,
+			Procedure: d.Activity.Procedure, Site: d.Site, Place: d.Place, Risk: d.Risk, DueOn: d.DueOn,
+			Days:  h.days(d.DueOn),
 			Setup: up(e.Setup), Wait: up(e.Wait), Finish: up(e.Finish)}
 		for _, run := range running {
 			if run.AssetID == d.AssetID && run.Procedure == d.Activity.Procedure {
@@ -264,8 +296,19 @@ func (h *House) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
 		}
 		place := j.Place + ", " + j.Site
 		site[place] = j.Site
-		job := dayplan.Job{ID: j.ID, Place: place, Setup: j.Setup, Wait: j.Wait, Finish: j.Finish, Risk: max(1, min(5, j.Risk)), DaysLate: -j.Days}
-		if at := slices.IndexFunc(h.procedures(), func(p *procedure.Procedure) bool { return p.ID == j.Procedure }); at >= 0 {
+		job := dayplan.Job{
+			ID:       j.ID,
+			Place:    place,
+			Setup:    j.Setup,
+			Wait:     j.Wait,
+			Finish:   j.Finish,
+			Risk:     max(1, min(5, j.Risk)),
+			DaysLate: -j.Days,
+		}
+		if at := slices.IndexFunc(h.procedures(), func(p *procedure.Procedure) bool {
+			return p.ID ==
+				j.Procedure
+		}); at >= 0 {
 			job.References = kit.bring(h.procedures()[at])
 			if _, few := lab.Skills[h.procedures()[at].Family]; few {
 				job.Skill = h.procedures()[at].Family

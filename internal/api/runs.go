@@ -33,13 +33,15 @@ func registerRuns(api huma.API, h *House) {
 				Reason    string `json:"reason,omitempty" maxLength:"1000" doc:"why it is replaced"`
 			}
 		}) (out runview.View, err error) {
-			run, err := h.openRun(in.Body.ID, run.RunOpened{Procedure: in.Body.Procedure, Replaces: in.Body.Replaces, Reason: in.Body.Reason}, in.Body.Asset, who(ctx))
+			run, err := h.openRun(in.Body.ID, run.RunOpened{Procedure: in.Body.Procedure, Replaces: in.Body.Replaces,
+				Reason: in.Body.Reason}, in.Body.Asset, who(ctx))
 			if err != nil {
 				return out, err
 			}
 			return h.runView(run), nil
 		})
-	serve(api, operation{"sequence", http.MethodPost, "/api/runs/{id}/sequence", "Have a run's linked points read one after another, or stop that", person.WorkRuns, 0, nil},
+	serve(api, operation{"sequence", http.MethodPost, "/api/runs/{id}/sequence",
+		"Have a run's linked points read one after another, or stop that", person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
 			RunPath
 			Body struct {
@@ -86,13 +88,24 @@ func (h *House) openRun(command string, wanted run.RunOpened, asset string, who 
 		return run.Run{}, err
 	}
 	if a.Status == ledger.Gone {
-		return run.Run{}, &run.Refusal{Kind: run.Conflict, Code: "retired", Field: "asset", Message: a.Tag + " is retired: no run can be opened on it."}
+		return run.Run{}, &run.Refusal{
+			Kind:    run.Conflict,
+			Code:    "retired",
+			Field:   "asset",
+			Message: a.Tag + " is retired: no run can be opened on it.",
+		}
 	}
 	i := slices.IndexFunc(h.procedures(), func(p *procedure.Procedure) bool {
 		return p.ID == wanted.Procedure || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
 	})
 	if i < 0 {
-		return run.Run{}, &run.Refusal{Kind: run.Conflict, Code: "no-procedure", Field: "procedure", Message: strings.Join(strings.Fields("There is no procedure "+wanted.Procedure+" for a "+a.Family+" yet."), " ")}
+		return run.Run{}, &run.Refusal{
+			Kind:  run.Conflict,
+			Code:  "no-procedure",
+			Field: "procedure",
+			Message: strings.Join(strings.Fields("There is no procedure "+wanted.Procedure+" for a "+a.Family+" yet."),
+				" "),
+		}
 	}
 	if err := h.replaceable(wanted.Replaces, a); err != nil {
 		return run.Run{}, err
@@ -105,7 +118,8 @@ func (h *House) openRun(command string, wanted run.RunOpened, asset string, who 
 	device := a.Device()
 	device.Settings = withConventions(device.Settings, lab.Conventions)
 	hash := p.Hash
-	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device, Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device,
+		Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
 	return h.Ledger.Begin(p, ledger.Command{ID: command, Do: open, Order: run.Order{At: h.Clock(), By: who}})
 }
 

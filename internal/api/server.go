@@ -39,7 +39,8 @@ import (
 const maxBody = 1 << 20
 
 // largerBodies are the addresses that take whole files.
-var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/records": maxRecord, "/api/house/restore": maxBackup}
+var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/records": maxRecord,
+	"/api/house/restore": maxBackup}
 
 // House is everything the server works with.
 type House struct {
@@ -48,11 +49,12 @@ type House struct {
 	Procedures []*procedure.Procedure // to begin with
 	Duties     []duty.Template        // what recurs on each family
 	Clock      func() time.Time
-	Speed      float64                                                                       // how many of the clock's seconds pass in a real one; 0 means 1
-	TryOut     func(p *procedure.Procedure, lab run.Lab, at time.Time) (runview.View, error) // plays a procedure on simulated devices
-	Folder     string                                                                        // of the lab's own procedures; empty: none are kept
-	Demo       bool                                                                          // lists the demo's people on the sign-in page
-	Version    string
+	Speed      float64 // how many of the clock's seconds pass in a real one; 0 means 1
+	TryOut     func(p *procedure.Procedure, lab run.Lab,
+		at time.Time) (runview.View, error) // plays a procedure on simulated devices
+	Folder  string // of the lab's own procedures; empty: none are kept
+	Demo    bool   // lists the demo's people on the sign-in page
+	Version string
 
 	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
 	edition atomic.Int64                           // of the shelf: another number after every exchange
@@ -78,7 +80,8 @@ func (h *House) act(id, kind string, who person.Person, why string) ledger.Act {
 // DefaultLab is how a workshop judges until it says otherwise.
 func DefaultLab() run.Lab {
 	return run.Lab{Name: "Biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
-		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
+		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4},
+		Review: procedure.ReviewOnFailure}
 }
 
 // procedures are those in use now.
@@ -161,7 +164,8 @@ func API(h *House, router chi.Router) huma.API {
 	config.Info.Description = "Verification and calibration of medical devices against reference standards."
 	config.DocsPath, config.SchemasPath = "", ""
 	config.CreateHooks = nil // no $schema links in answers
-	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"session": {Type: "apiKey", In: "cookie", Name: people.CookieName, Description: "A session that was begun by signing in."}}
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"session": {Type: "apiKey", In: "cookie",
+		Name: people.CookieName, Description: "A session that was begun by signing in."}}
 	config.Extensions = map[string]any{"x-permissions": person.Permissions}
 	for _, f := range families.All() {
 		for _, figure := range f.Figures {
@@ -218,7 +222,8 @@ func (h *House) healthy(w http.ResponseWriter, _ *http.Request) {
 
 // Serve runs the server until the context ends, and then lets requests under way finish.
 func Serve(ctx context.Context, address string, handler http.Handler, onStop func()) error {
-	server := &http.Server{Addr: address, Handler: handler, ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16,
+	server := &http.Server{Addr: address, Handler: handler, ReadHeaderTimeout: 5 * time.Second,
+		ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16,
 		BaseContext: nil}
 	server.RegisterOnShutdown(onStop)
 	failed := make(chan error, 1)
@@ -240,7 +245,8 @@ func Serve(ctx context.Context, address string, handler http.Handler, onStop fun
 func headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		set := w.Header().Set
-		set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
+		set("Content-Security-Policy",
+			"default-src 'self'; img-src 'self' data:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'")
 		set("X-Content-Type-Options", "nosniff")
 		set("Referrer-Policy", "same-origin")
 		if strings.HasPrefix(r.URL.Path, "/api/") {
@@ -257,7 +263,8 @@ const compressed = 16 << 10
 // compress sends long texts compressed; streams of events go out as they come.
 func compress(next http.Handler) http.Handler {
 	wrap, err := gzhttp.NewWrapper(gzhttp.MinSize(compressed), gzhttp.CompressionLevel(1),
-		gzhttp.ContentTypes([]string{"text/html", "text/css", "application/javascript", "text/javascript", "application/json", "application/problem+json", "image/svg+xml", "text/csv", "text/calendar"}))
+		gzhttp.ContentTypes([]string{"text/html", "text/css", "application/javascript", "text/javascript",
+			"application/json", "application/problem+json", "image/svg+xml", "text/csv", "text/calendar"}))
 	if err != nil {
 		panic(err) // the options above are wrong
 	}
@@ -288,9 +295,15 @@ func (h *House) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		who, ok := h.desk.Who(r.Context())
 		path := r.URL.Path
-		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") || strings.HasPrefix(path, "/schemas/")
+		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
+			strings.HasPrefix(path, "/schemas/")
 		if !ok && data && path != "/api/session" {
-			problem := &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "Sign in first.", Code: "not-signed-in"}
+			problem := &Problem{
+				Status: http.StatusUnauthorized,
+				Title:  "Not signed in",
+				Detail: "Sign in first.",
+				Code:   "not-signed-in",
+			}
 			problem.write(w)
 			return
 		}
@@ -303,7 +316,12 @@ func page(files fs.FS) http.HandlerFunc {
 	server := http.FileServerFS(files)
 	return func(w http.ResponseWriter, r *http.Request) {
 		if r.Method != http.MethodGet && r.Method != http.MethodHead || strings.HasPrefix(r.URL.Path, "/api/") {
-			problem := &Problem{Status: http.StatusNotFound, Title: "Not found", Detail: "There is nothing at " + r.URL.Path + ".", Code: "not-found"}
+			problem := &Problem{
+				Status: http.StatusNotFound,
+				Title:  "Not found",
+				Detail: "There is nothing at " + r.URL.Path + ".",
+				Code:   "not-found",
+			}
 			problem.write(w)
 			return
 		}

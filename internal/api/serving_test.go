@@ -17,7 +17,8 @@ import (
 func TestStreamsEndWithTheProgram(t *testing.T) {
 	h := emptyHouse(t)
 	c := h.signedIn("Idris Vail")
-	status, _ := h.client().call("POST", "/api/session", map[string]string{"name": "Idris Vail", "password": "a wrong one"})
+	status, _ := h.client().call("POST", "/api/session",
+		map[string]string{"name": "Idris Vail", "password": "a wrong one"})
 	require.Equal(t, http.StatusUnauthorized, status)
 	response, err := c.http.Get(h.server.URL + "/api/changes")
 	require.NoError(t, err)
@@ -55,18 +56,29 @@ func TestWhetherItServes(t *testing.T) {
 func TestHistoriesOverHTTP(t *testing.T) {
 	h := newHouse(t)
 	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
-	posted[api.HouseView](lead, "/api/house/prices", map[string]any{"currency": "cr", "hour": 70, "litre": 0.4, "certificate": 300})
+	posted[api.HouseView](lead, "/api/house/prices", map[string]any{
+		"currency":    "cr",
+		"hour":        70,
+		"litre":       0.4,
+		"certificate": 300,
+	})
 	all := get[[]api.HappenedView](lead, "/api/history/house/all")
 	require.NotEmpty(t, all)
 	assert.Equal(t, "prices set", all[0].What)
 	assert.Equal(t, "Tamsin Orrery", all[0].By)
 	assert.Contains(t, all[0].Changes[len(all[0].Changes)-1].After, `"hour":70`)
-	status, text := lead.call("POST", "/api/standards/HG-23/status", map[string]string{"status": "quarantined", "note": "it was dropped"})
+	status, text := lead.call("POST", "/api/standards/HG-23/status",
+		map[string]string{"status": "quarantined", "note": "it was dropped"})
 	require.Equal(t, http.StatusOK, status, string(text))
 	cylinder := get[[]api.HappenedView](technician, "/api/history/reference/HG-23")
 	assert.Equal(t, "it was dropped", cylinder[0].Why)
 	everyone := get[api.HouseView](lead, "/api/house").People
-	status, text = lead.call("POST", "/api/house/people/"+everyone[0].ID, map[string]any{"name": everyone[0].Name, "role": "technician", "active": false, "password": "a fresh password"})
+	status, text = lead.call("POST", "/api/house/people/"+everyone[0].ID, map[string]any{
+		"name":     everyone[0].Name,
+		"role":     "technician",
+		"active":   false,
+		"password": "a fresh password",
+	})
 	require.Equal(t, http.StatusOK, status, string(text))
 	someone := get[[]api.HappenedView](lead, "/api/history/person/"+everyone[0].ID)
 	require.Equal(t, "person changed", someone[0].What)

@@ -43,9 +43,21 @@ func registerSession(api huma.API, h *House) {
 			p, err := h.desk.SignIn(ctx, in.Body.Name, in.Body.Password)
 			switch {
 			case errors.Is(err, people.ErrRefused):
-				return out, &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Detail: "That name and password do not go together. Try again, or ask the lead to set a new password.", Code: "sign-in", Field: "password"}
+				return out, &Problem{
+					Status: http.StatusUnauthorized,
+					Title:  "Not signed in",
+					Detail: "That name and password do not go together. Try again, or ask the lead to set a new password.",
+					Code:   "sign-in",
+					Field:  "password",
+				}
 			case errors.Is(err, people.ErrTooMany):
-				return out, &Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: "There were too many wrong passwords for this name. Wait a minute, then try again.", Code: "sign-in", Field: "password"}
+				return out, &Problem{
+					Status: http.StatusTooManyRequests,
+					Title:  "Too many tries",
+					Detail: "There were too many wrong passwords for this name. Wait a minute, then try again.",
+					Code:   "sign-in",
+					Field:  "password",
+				}
 			case err != nil:
 				return out, err
 			}
@@ -53,7 +65,8 @@ func registerSession(api huma.API, h *House) {
 		})
 	serveNothing(api, operation{"sign-out", http.MethodDelete, "/api/session", "Sign out", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) error { return h.desk.SignOut(ctx) })
-	serve(api, operation{"reviewers", http.MethodGet, "/api/reviewers", "Who can countersign a run", person.Look, 0, nil},
+	serve(api, operation{"reviewers", http.MethodGet, "/api/reviewers", "Who can countersign a run", person.Look, 0,
+		nil},
 		func(ctx context.Context, _ *struct{}) ([]PersonView, error) {
 			everyone, err := h.Ledger.People()
 			if err != nil {

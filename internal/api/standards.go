@@ -36,10 +36,12 @@ func registerStandards(api huma.API, h *House) {
 		func(ctx context.Context, in *struct {
 			Kind string `query:"kind" maxLength:"60"`
 		}) (out []StandardView, err error) {
-			view, err := remembered(ctx, h, func() ([]StandardView, error) { return h.standards(in.Kind) }, "standards", in.Kind)
+			view, err := remembered(ctx, h, func() ([]StandardView, error) { return h.standards(in.Kind) }, "standards",
+				in.Kind)
 			return view, err
 		})
-	serve(api, operation{"candidates", http.MethodGet, "/api/runs/{id}/roles/{role}", "Standards that could fill a role of a run", person.Look, 0, nil},
+	serve(api, operation{"candidates", http.MethodGet, "/api/runs/{id}/roles/{role}",
+		"Standards that could fill a role of a run", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Role string `path:"role" maxLength:"60"`
@@ -64,7 +66,15 @@ func (h *House) standards(kind string) ([]StandardView, error) {
 	}
 	views := make([]StandardView, len(found))
 	for i, s := range found {
-		views[i] = StandardView{Standard: s.Core(), Maker: s.Maker, Place: s.Place, Note: s.Note, Days: h.days(s.Certificate.DueOn), Uses: used[s.ID].Runs, LastUse: used[s.ID].Last}
+		views[i] = StandardView{
+			Standard: s.Core(),
+			Maker:    s.Maker,
+			Place:    s.Place,
+			Note:     s.Note,
+			Days:     h.days(s.Certificate.DueOn),
+			Uses:     used[s.ID].Runs,
+			LastUse:  used[s.ID].Last,
+		}
 		if s.Cylinder != nil {
 			usable := s.Cylinder.Usable()
 			views[i].UsableL = &usable

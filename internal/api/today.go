@@ -110,7 +110,8 @@ func registerToday(api huma.API, h *House) {
 			view, err := h.today(ctx)
 			return view, err
 		})
-	serve(api, operation{"bench-state", http.MethodGet, "/api/bench", "Runs in progress, loose ends, links", person.Look, 0, nil},
+	serve(api, operation{"bench-state", http.MethodGet, "/api/bench", "Runs in progress, loose ends, links",
+		person.Look, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out BenchState, err error) {
 			view, err := h.benchState(who(ctx))
 			return view, err
@@ -169,7 +170,8 @@ func (h *House) dueToday() (TodayView, error) {
 }
 
 func (h *House) dueView(d ledger.Due) DueView {
-	return DueView{Asset: d.AssetID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Family: d.Family, Site: d.Site, Place: d.Place, Status: d.Status, Title: d.Title,
+	return DueView{Asset: d.AssetID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Family: d.Family, Site: d.Site,
+		Place: d.Place, Status: d.Status, Title: d.Title,
 		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: h.days(d.DueOn), Risk: d.Risk, Reason: d.Reason}
 }
 
@@ -184,8 +186,10 @@ func (h *House) runsIn(status run.Status, who person.Person) ([]RunBrief, error)
 
 // brief is a run in a list; a timer that has run out since the last event says so.
 func (h *House) brief(r ledger.Run, who person.Person) RunBrief {
-	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device(), Family: r.Family, Site: r.Site, Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
-		OpenedAt: r.OpenedAt, EndedAt: r.EndedAt, By: r.By, Mine: r.ByID == who.ID, Reviewer: r.Reviewer, Now: r.Now, TimerTitle: r.TimerTitle, TimerStart: r.TimerStart,
+	b := RunBrief{ID: r.ID, Asset: r.AssetID, Tag: r.Tag, Device: r.Device(), Family: r.Family, Site: r.Site,
+		Place: r.Place, Title: r.Title, Status: r.Status, Result: r.Result,
+		OpenedAt: r.OpenedAt, EndedAt: r.EndedAt, By: r.By, Mine: r.ByID == who.ID, Reviewer: r.Reviewer, Now: r.Now,
+		TimerTitle: r.TimerTitle, TimerStart: r.TimerStart,
 		TimerUntil: r.TimerUntil, Loose: r.Loose, Paper: r.Paper, Replaced: r.ReplacedBy != ""}
 	if r.TimerUntil != nil && !h.Clock().Before(*r.TimerUntil) {
 		if state, err := h.Ledger.Run(r.ID); err == nil {
@@ -196,7 +200,12 @@ func (h *House) brief(r ledger.Run, who person.Person) RunBrief {
 }
 
 func (h *House) benchState(who person.Person) (BenchState, error) {
-	view := BenchState{Now: h.Clock(), LooseEnds: []LooseEndBrief{}, Links: h.Bench.Links(), Sequences: h.sequences.States()}
+	view := BenchState{
+		Now:       h.Clock(),
+		LooseEnds: []LooseEndBrief{},
+		Links:     h.Bench.Links(),
+		Sequences: h.sequences.States(),
+	}
 	var err error
 	if view.Dock, err = h.runsIn(run.Open, who); err != nil {
 		return view, err
@@ -259,7 +268,8 @@ func troubles(standards []ledger.Standard, now time.Time) []string {
 		case s.Status == reference.Quarantined:
 			words = append(words, s.Tag+" "+s.Name+" is in quarantine: "+s.Note)
 		case s.Status == reference.Usable && interval.Past(s.Certificate.DueOn, now):
-			words = append(words, s.Tag+" "+s.Name+": its certificate ran out on "+s.Certificate.DueOn.Format(time.DateOnly)+".")
+			words = append(words, s.Tag+" "+s.Name+": its certificate ran out on "+
+				s.Certificate.DueOn.Format(time.DateOnly)+".")
 		}
 	}
 	return words

@@ -42,7 +42,8 @@ func DefaultDay() WorkingDay {
 }
 
 func registerWorkingDay(api huma.API, h *House) {
-	serve(api, operation{"set-day", http.MethodPost, "/api/house/day", "When people work, where, and who may do what", person.SetHours, 0, nil},
+	serve(api, operation{"set-day", http.MethodPost, "/api/house/day", "When people work, where, and who may do what",
+		person.SetHours, 0, nil},
 		func(ctx context.Context, in *struct{ Body WorkingDay }) (out HouseView, err error) {
 			if err := in.Body.check(); err != nil {
 				return out, err
@@ -77,7 +78,15 @@ func (d WorkingDay) check() error {
 	case !(d.Capacity > 0 && d.Capacity <= 10000):
 		return invalid("capacity", "Give the hours of verification in a month: more than 0.")
 	}
-	for name, minutes := range map[string]float64{"bring": d.Hands.Bring, "step": d.Hands.Step, "record": d.Hands.Record, "typed": d.Hands.Typed, "linked": d.Hands.Linked, "finding": d.Hands.Finding, "sign": d.Hands.Sign} {
+	for name, minutes := range map[string]float64{
+		"bring":   d.Hands.Bring,
+		"step":    d.Hands.Step,
+		"record":  d.Hands.Record,
+		"typed":   d.Hands.Typed,
+		"linked":  d.Hands.Linked,
+		"finding": d.Hands.Finding,
+		"sign":    d.Hands.Sign,
+	} {
 		if !(minutes >= 0 && minutes <= 60) {
 			return invalid("hands."+name, "Each takes 0 to 60 minutes of hands.")
 		}
@@ -95,7 +104,8 @@ func (d WorkingDay) check() error {
 			return invalid(field+"weekdays", name+": weekdays go from 1, Monday, to 7, Sunday.")
 		case (s.From == "") != (s.Until == ""):
 			return invalid(field+"from", name+": give the first and the last minute there, or neither.")
-		case s.From != "" && (clock(field+"from", s.From) != nil || clock(field+"until", s.Until) != nil || s.From >= s.Until):
+		case s.From != "" && (clock(field+"from", s.From) != nil || clock(field+"until", s.Until) != nil ||
+			s.From >= s.Until):
 			return invalid(field+"from", name+": times are written as 09:40, the first before the last.")
 		}
 		seen[name] = true

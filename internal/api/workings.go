@@ -185,7 +185,8 @@ func gasWorking(in GasInput) (out GasConversion, err error) {
 		}
 	}
 	out.Formula = fmt.Sprintf("V₂ = V₁ · (P₁ − φ₁·pH₂O(t₁)) ÷ (P₂ − φ₂·pH₂O(t₂)) · T₂ ÷ T₁ = %.6g · (%.6g − %.4g) ÷ (%.6g − %.4g) · %.2f ÷ %.2f",
-		in.Value, from.PressureHPa, out.FromVapour, to.PressureHPa, out.ToVapour, to.TemperatureC+273.15, from.TemperatureC+273.15)
+		in.Value, from.PressureHPa, out.FromVapour, to.PressureHPa, out.ToVapour, to.TemperatureC+273.15,
+		from.TemperatureC+273.15)
 	out.Source = "Ideal gas law; water vapour by Wagner and Pruss (IAPWS SR1-86); conventions of ISO 26782 and ISO 23747; CO₂ by Dalton’s law, ISO 80601-2-55"
 	return out, nil
 }
@@ -295,7 +296,8 @@ func correctionWorking(in CorrectionInput) (out CorrectionWorking, err error) {
 	out.DeadSpace, out.DeadSpaceFound, out.Gain, out.GainFound = c.DeadSpace, c.DeadSpaceFound, c.Gain, c.GainFound
 	volume, u := c.Apply(in.Reading)
 	out.Volume, out.U = volume, 2*math.Hypot(u, in.U/2)
-	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace, c.Gain)
+	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace,
+		c.Gain)
 	out.Source = "Straight line of shown on delivered, ISO 11095; a part that cannot be told from none (5 %) is left out"
 	return out, nil
 }
@@ -327,7 +329,14 @@ func anatomyWorking(in AnatomyInput) (out AnatomyWorking, err error) {
 		out.Points = append(out.Points, p)
 		half := limits.HalfWidth()
 		errors = append(errors, fit.ErrorAt{Level: p.Reference, Error: p.Error, U: p.U / 2, Limit: half})
-		points = append(points, adjust.Point{Label: fmt.Sprintf("point %d", i+1), Level: p.Reference, Error: p.Error, ErrorToLimit: p.ErrorToLimit, Limit: half, U: p.U})
+		points = append(points, adjust.Point{
+			Label:        fmt.Sprintf("point %d", i+1),
+			Level:        p.Reference,
+			Error:        p.Error,
+			ErrorToLimit: p.ErrorToLimit,
+			Limit:        half,
+			U:            p.U,
+		})
 		x, y = append(x, p.Reference), append(y, p.Shown)
 	}
 	if out.Anatomy, err = fit.Dissect(errors); err != nil {
@@ -376,7 +385,8 @@ type CylinderInput struct {
 
 func cylinderWorking(in CylinderInput) (out CylinderWorking, err error) {
 	c := in.Cylinder
-	for field, v := range map[string]float64{"water_volume_l": c.WaterVolumeL, "gauge_bar": c.GaugeBar, "reserve_bar": c.ReserveBar} {
+	for field, v := range map[string]float64{"water_volume_l": c.WaterVolumeL, "gauge_bar": c.GaugeBar,
+		"reserve_bar": c.ReserveBar} {
 		if !(v >= 0 && v <= 1000) {
 			return out, invalid(field, fmt.Sprintf("%s: %g is outside 0 to 1000.", field, v))
 		}

@@ -37,7 +37,16 @@ type WeighingWorking struct {
 }
 
 func weighingWorking(in WeighingInput) (out WeighingWorking, err error) {
-	w := infusionpump.Weighing{MassStartG: in.StartG, MassEndG: in.EndG, Minutes: in.Minutes, EvaporationGPerMin: in.Evaporation / 60, WaterTemperatureC: in.Water, AirTemperatureC: in.Air, PressureHPa: in.Pressure, HumidityPercent: in.Humidity}
+	w := infusionpump.Weighing{
+		MassStartG:         in.StartG,
+		MassEndG:           in.EndG,
+		Minutes:            in.Minutes,
+		EvaporationGPerMin: in.Evaporation / 60,
+		WaterTemperatureC:  in.Water,
+		AirTemperatureC:    in.Air,
+		PressureHPa:        in.Pressure,
+		HumidityPercent:    in.Humidity,
+	}
 	d, err := w.Delivered()
 	if err != nil {
 		return out, invalid("minutes", sentence(err))
@@ -92,10 +101,18 @@ func weightsWorking(in WeightsInput) (out WeightsWorking, err error) {
 	var kit []reference.Certified
 	for _, row := range rows {
 		for _, kg := range row {
-			kit = append(kit, reference.Certified{Quantity: "mass", Piece: fmt.Sprintf("%g kg", kg), Value: kg, Unit: "kg", U: 1e-6 + 1.6e-5*kg, K: 2})
+			kit = append(kit, reference.Certified{
+				Quantity: "mass",
+				Piece:    fmt.Sprintf("%g kg", kg),
+				Value:    kg,
+				Unit:     "kg",
+				U:        1e-6 + 1.6e-5*kg,
+				K:        2,
+			})
 		}
 	}
-	found, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{Target: in.Target, Unit: "kg", Shown: "kg", Certified: kit})
+	found, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{Target: in.Target, Unit: "kg",
+		Shown: "kg", Certified: kit})
 	if err != nil {
 		return out, invalid("pieces", sentence(err))
 	}
@@ -106,7 +123,9 @@ func weightsWorking(in WeightsInput) (out WeightsWorking, err error) {
 	for _, school := range []struct {
 		title string
 		of    patientscale.Regime
-	}{{"OIML R 76, first verification", patientscale.R76Initial}, {"OIML R 76, in service", patientscale.R76InService}, {"Handbook 44, acceptance", patientscale.HB44Acceptance}, {"Handbook 44, maintenance", patientscale.HB44Maintenance}} {
+	}{{"OIML R 76, first verification", patientscale.R76Initial}, {"OIML R 76, in service", patientscale.R76InService},
+		{"Handbook 44, acceptance", patientscale.HB44Acceptance},
+		{"Handbook 44, maintenance", patientscale.HB44Maintenance}} {
 		limit, err := patientscale.ScaleLimit(school.of, out.Load, in.Division)
 		if err != nil {
 			return out, invalid("division_kg", sentence(err))
@@ -153,9 +172,15 @@ func dilutionWorking(in DilutionInput) (out DilutionWorking, err error) {
 	}
 	var pipettes []photometer.Pipette
 	for _, row := range rows {
-		pipettes = append(pipettes, photometer.Pipette{Tag: fmt.Sprintf("%g–%g µL", row[0], row[1]), From: row[0], To: row[1], U: row[2]})
+		pipettes = append(pipettes, photometer.Pipette{
+			Tag:  fmt.Sprintf("%g–%g µL", row[0], row[1]),
+			From: row[0],
+			To:   row[1],
+			U:    row[2],
+		})
 	}
-	if out.Plan, err = photometer.DilutionPlan(in.Assigned, in.Reagent, in.Sample, in.Tolerance, multiples, pipettes); err != nil {
+	if out.Plan, err = photometer.DilutionPlan(in.Assigned, in.Reagent, in.Sample, in.Tolerance, multiples,
+		pipettes); err != nil {
 		return out, invalid("multiples", sentence(err))
 	}
 	out.Formula = "level = assigned · k·(R + v) ÷ (R + k·v);  u² = (R ÷ (R + k·v) · u(k·v) ÷ k·v)² + (u(R) ÷ (R + k·v))²"

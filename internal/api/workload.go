@@ -25,7 +25,8 @@ type WorkloadView struct {
 const yearMonths = 12
 
 func registerWorkload(api huma.API, h *House) {
-	serve(api, operation{"workload", http.MethodGet, "/api/workload", "The year's workload, as it stands and levelled", person.Look, 0, nil},
+	serve(api, operation{"workload", http.MethodGet, "/api/workload", "The year's workload, as it stands and levelled",
+		person.Look, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out WorkloadView, err error) {
 			v, err := remembered(ctx, h, func() (WorkloadView, error) {
 				v, _, err := h.workload()
@@ -33,7 +34,8 @@ func registerWorkload(api huma.API, h *House) {
 			}, "workload")
 			return v, err
 		})
-	serve(api, operation{"level-workload", http.MethodPost, "/api/workload", "Bring work forward within its window, as levelled", person.LevelYear, 0, nil},
+	serve(api, operation{"level-workload", http.MethodPost, "/api/workload",
+		"Bring work forward within its window, as levelled", person.LevelYear, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				ID string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
@@ -82,7 +84,12 @@ func (h *House) workload() (v WorkloadView, moves []dayplan.Move, err error) {
 				break
 			}
 			if next.After(first) {
-				loads = append(loads, dayplan.Load{ID: a.ID + " " + next.Format(time.DateOnly), Month: month(next), Earliest: month(next), Hours: each})
+				loads = append(loads, dayplan.Load{
+					ID:       a.ID + " " + next.Format(time.DateOnly),
+					Month:    month(next),
+					Earliest: month(next),
+					Hours:    each,
+				})
 			}
 		}
 	}
@@ -114,7 +121,15 @@ func (h *House) level(id string, who person.Person) error {
 		}
 		a.DueOn = month.AddDate(0, 1, -1)
 		a.Reason = "brought forward to level the year, by " + who.Name
-		notes = append(notes, ledger.ActivityNote{ID: id + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: h.Clock(), By: who.Name, Kind: ledger.NoteReplanned, Text: "to " + a.DueOn.Format(time.DateOnly) + ": the year is levelled"})
+		notes = append(notes, ledger.ActivityNote{
+			ID:         id + "-" + a.ID,
+			ActivityID: a.ID,
+			AssetID:    a.AssetID,
+			At:         h.Clock(),
+			By:         who.Name,
+			Kind:       ledger.NoteReplanned,
+			Text:       "to " + a.DueOn.Format(time.DateOnly) + ": the year is levelled",
+		})
 		changed = append(changed, &a)
 	}
 	return h.Ledger.ChangeActivities(h.act(id, "year levelled", who, "the year is levelled"), notes, changed...)

@@ -25,7 +25,8 @@ type WorthView struct {
 var failing = []string{"repair", "fall"}
 
 func registerWorth(api huma.API, h *House) {
-	serve(api, operation{"worth", http.MethodGet, "/api/assets/{id}/worth", "What a device's record says on whether it is worth calibrating", person.Look, 0, nil},
+	serve(api, operation{"worth", http.MethodGet, "/api/assets/{id}/worth",
+		"What a device's record says on whether it is worth calibrating", person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (out WorthView, err error) {

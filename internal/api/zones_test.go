@@ -28,18 +28,30 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 
 			tag := firstOf(t, lead, "audiometer", 0)
 			check := recurring(t, get[api.AssetView](lead, "/api/assets/"+tag), "Audiometer, objective check")
-			put := recurring(t, posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{"id": "order-0001", "kind": "defer", "on": "2026-06-20", "reason": "ward closed"}), check.Title)
+			put := recurring(t, posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{
+				"id":     "order-0001",
+				"kind":   "defer",
+				"on":     "2026-06-20",
+				"reason": "ward closed",
+			}), check.Title)
 			assert.Contains(t, put.Words, "to 2026-06-20 by")
 			assert.Equal(t, 10, put.Days)
-			done := posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{"id": "order-0002", "kind": "done", "on": "2026-06-10", "reason": "by the meter"})
+			done := posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{
+				"id":     "order-0002",
+				"kind":   "done",
+				"on":     "2026-06-10",
+				"reason": "by the meter",
+			})
 			assert.Equal(t, "Valid until 2026-09-10", recurring(t, done, check.Title).Words)
 
 			body := certificate("K-9001", 360, co2(5.02, 0.05))
 			body["on"], body["due_on"] = "2026-06-01", "2026-06-11"
-			posted[any](lead, "/api/standards/HG-22/certificates", map[string]any{"id": "certificate-9001", "certificate": body})
+			posted[any](lead, "/api/standards/HG-22/certificates",
+				map[string]any{"id": "certificate-9001", "certificate": body})
 			for _, s := range get[[]api.StandardView](lead, "/api/standards?kind=gas") {
 				if s.Tag == "HG-22" {
-					assert.Equal(t, "2026-06-01 to 2026-06-11", s.Certificate.On.Format(time.DateOnly)+" to "+s.Certificate.DueOn.Format(time.DateOnly))
+					assert.Equal(t, "2026-06-01 to 2026-06-11",
+						s.Certificate.On.Format(time.DateOnly)+" to "+s.Certificate.DueOn.Format(time.DateOnly))
 					assert.Equal(t, 1, s.Days)
 				}
 			}

@@ -139,7 +139,8 @@ func (d *Driver) Watch(r run.Run, measure, point string) (*Point, error) {
 	kind := m.Capture.Instrument
 	source := d.sources[kind]
 	if source == nil {
-		return nil, &run.Refusal{Kind: run.Conflict, Code: "no-instrument", Message: fmt.Sprintf("No instrument of the kind %s is connected: type what the device shows.", kind)}
+		return nil, &run.Refusal{Kind: run.Conflict, Code: "no-instrument",
+			Message: fmt.Sprintf("No instrument of the kind %s is connected: type what the device shows.", kind)}
 	}
 	e, err := r.Expect(m, p)
 	if err != nil {
@@ -309,7 +310,12 @@ type Pace struct {
 }
 
 // LivePace suits the bench.
-var LivePace = Pace{Beat: 120 * time.Millisecond, Stand: 500 * time.Millisecond, Away: 15 * time.Second, Patience: 3 * time.Minute}
+var LivePace = Pace{
+	Beat:     120 * time.Millisecond,
+	Stand:    500 * time.Millisecond,
+	Away:     15 * time.Second,
+	Patience: 3 * time.Minute,
+}
 
 // Unsteady says that a reading did not come to stand.
 type Unsteady struct{ Why string }

@@ -31,9 +31,13 @@ func connected(t *testing.T, kind string) *capture.Driver {
 		model := k.New(demo.World())
 		server, err := sim.Serve(ctx, "127.0.0.1:0", model)
 		require.NoError(t, err)
-		b, links := capture.Connect(ctx, capture.WallClock{Time: time.Now}, []ledger.Instrument{{ID: k.ID, Name: k.Name, Kind: k.ID, Address: server.Address(), Channels: model.Channels()}}, instrument.Timing{Silence: 300 * time.Millisecond, Retry: 50 * time.Millisecond, Answer: time.Second})
+		b, links := capture.Connect(ctx, capture.WallClock{Time: time.Now},
+			[]ledger.Instrument{{ID: k.ID, Name: k.Name, Kind: k.ID, Address: server.Address(),
+				Channels: model.Channels()}}, instrument.Timing{Silence: 300 * time.Millisecond,
+				Retry: 50 * time.Millisecond, Answer: time.Second})
 		t.Cleanup(func() { cancel(); links(); server.Wait() })
-		require.Eventually(t, func() bool { return b.Links()[0].State == instrument.Alive }, 10*time.Second, 5*time.Millisecond)
+		require.Eventually(t, func() bool { return b.Links()[0].State == instrument.Alive }, 10*time.Second,
+			5*time.Millisecond)
 		return b
 	}
 	cancel()
@@ -53,13 +57,15 @@ func begun(t *testing.T, family string) run.Run {
 		r := run.NewRun(p)
 		r.ID = "run"
 		carry := func(c run.Command) {
-			events, err := r.Decide("c", c, run.Order{At: monday, By: person.Person{ID: "idris", Role: person.Technician}})
+			events, err := r.Decide("c", c, run.Order{At: monday,
+				By: person.Person{ID: "idris", Role: person.Technician}})
 			require.NoError(t, err)
 			for _, e := range events {
 				r = r.Apply(e)
 			}
 		}
-		carry(run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Device: run.Device{Tag: "TEST-1", Family: family}, Lab: demo.Lab()}})
+		carry(run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Device: run.Device{Tag: "TEST-1", Family: family},
+			Lab: demo.Lab()}})
 		for _, role := range p.Roles {
 			carry(run.BindStandard{Role: role.ID, Standard: demo.Fitting(role, monday)})
 		}
@@ -100,7 +106,8 @@ func TestALostLinkGivesNoReading(t *testing.T) {
 	require.NoError(t, err)
 	_, err = b.Tell(context.Background(), "co-bench", "SIMulate:LINK SILENT,2")
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return watch.Look().Status.State == instrument.Silent }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { return watch.Look().Status.State == instrument.Silent }, 5*time.Second,
+		10*time.Millisecond)
 	frame := watch.Look()
 	assert.Contains(t, frame.Why, "typed", "the way out is named")
 	var c run.CaptureReading

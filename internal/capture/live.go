@@ -9,7 +9,8 @@ import (
 
 // Connect makes a driver with a link to every instrument of a workshop. The links run until the
 // context ends; wait returns when all have stopped.
-func Connect(ctx context.Context, clock Clock, instruments []ledger.Instrument, timing instrument.Timing) (d *Driver, wait func()) {
+func Connect(ctx context.Context, clock Clock, instruments []ledger.Instrument,
+	timing instrument.Timing) (d *Driver, wait func()) {
 	d = NewDriver(clock)
 	var clients []*instrument.Client
 	for _, i := range instruments {

@@ -73,7 +73,8 @@ func (s *Sequencer) Start(id string, who person.Person) error {
 	}
 	m, _ := r.NextPoint(s.driver.clock.Now())
 	if m == nil || m.Capture == nil {
-		return &run.Refusal{Kind: run.Conflict, Code: "nothing-linked", Message: "There is no point to be read over a link now."}
+		return &run.Refusal{Kind: run.Conflict, Code: "nothing-linked",
+			Message: "There is no point to be read over a link now."}
 	}
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
@@ -169,7 +170,8 @@ func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error 
 	if err != nil {
 		return alarm("%s: %s", name, err)
 	}
-	c, err := s.driver.Steady(ctx, watch, LivePace, func(f Frame) { s.note(j, func(state *State) { state.Why = f.Why }) })
+	c, err := s.driver.Steady(ctx, watch, LivePace,
+		func(f Frame) { s.note(j, func(state *State) { state.Why = f.Why }) })
 	var unsteady *Unsteady
 	var away *Away
 	switch {

@@ -32,17 +32,27 @@ func sound(t *testing.T) (*ledger.Ledger, *capture.Driver, run.Run) {
 	model := sim.NewAcoustic()
 	server, err := sim.Serve(ctx, "127.0.0.1:0", model)
 	require.NoError(t, err)
-	b, _ := capture.Connect(ctx, capture.WallClock{Time: time.Now}, []ledger.Instrument{{ID: "ab", Name: "Acoustic bench", Kind: "acoustic-bench", Address: server.Address(), Channels: model.Channels()}}, instrument.DefaultTiming)
-	require.Eventually(t, func() bool { return b.Links()[0].State == instrument.Alive }, 10*time.Second, 20*time.Millisecond)
+	b, _ := capture.Connect(ctx, capture.WallClock{Time: time.Now},
+		[]ledger.Instrument{{ID: "ab", Name: "Acoustic bench", Kind: "acoustic-bench", Address: server.Address(),
+			Channels: model.Channels()}}, instrument.DefaultTiming)
+	require.Eventually(t, func() bool { return b.Links()[0].State == instrument.Alive }, 10*time.Second,
+		20*time.Millisecond)
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	for _, p := range all {
 		if p.ID != "audiometer-calibration" {
 			continue
 		}
-		w := &sim.Technician{Person: idris, At: time.Now().Add(-time.Hour), Truth: exact{}, Room: [3]string{"21", "1008", "46"}, Until: "right",
+		w := &sim.Technician{Person: idris, At: time.Now().Add(-time.Hour), Truth: exact{},
+			Room: [3]string{"21", "1008", "46"}, Until: "right",
 			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, time.Now()) }}
-		run, events, err := w.Work(p, run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Lab: demo.Lab(), Device: run.Device{ID: "d", Tag: "AU-1", Family: p.Family}})
+		run, events, err := w.Work(p, run.RunOpened{
+			Procedure: p.ID,
+			Revision:  p.Revision,
+			Hash:      p.Hash,
+			Lab:       demo.Lab(),
+			Device:    run.Device{ID: "d", Tag: "AU-1", Family: p.Family},
+		})
 		require.NoError(t, err)
 		require.NoError(t, l.Take(p, events))
 		return l, b, run
@@ -64,7 +74,8 @@ func TestItReadsByItselfAndCanBeStopped(t *testing.T) {
 	t.Cleanup(s.Close)
 	require.NoError(t, s.Start(r.ID, idris))
 	require.NoError(t, s.Start(r.ID, idris), "again changes nothing")
-	require.Eventually(t, func() bool { return s.States()[0].Read >= 2 }, 30*time.Second, 50*time.Millisecond, "%+v", s.States())
+	require.Eventually(t, func() bool { return s.States()[0].Read >= 2 }, 30*time.Second, 50*time.Millisecond, "%+v",
+		s.States())
 	s.Stop(r.ID)
 	state := s.States()[0]
 	assert.False(t, state.Running || state.Alarm)

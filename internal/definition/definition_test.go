@@ -59,30 +59,41 @@ func TestShippedFilesMeetTheSchema(t *testing.T) {
 
 func TestMistakesNameFileLineAndField(t *testing.T) {
 	for _, c := range []struct{ file, name, old, new, want string }{
-		{"capnograph/procedure", "tolerance", `tolerance: "±(0.43 + 8 % of reading)"`, `tolerance: "±(0.43 + 8 % of"`, "tolerance"},
-		{"capnograph/procedure", "unit", `unit: "%{vol}"` + "\n    resolution", `unit: furlong` + "\n    resolution", "unit"},
+		{"capnograph/procedure", "tolerance", `tolerance: "±(0.43 + 8 % of reading)"`, `tolerance: "±(0.43 + 8 % of"`,
+			"tolerance"},
+		{"capnograph/procedure", "unit", `unit: "%{vol}"` + "\n    resolution", `unit: furlong` + "\n    resolution",
+			"unit"},
 		{"capnograph/procedure", "method", "method: co2", "method: guess", "method"},
 		{"capnograph/procedure", "unknown field", "minutes: 5", "minuets: 5", "minuets"},
 		{"capnograph/procedure", "role", "at: gas10.CO2", "at: gas11.CO2", "points[2].at"},
 		{"capnograph/procedure", "loose end", "closes: [Gas open]", "closes: [Tap open]", "closes[0]"},
 		{"capnograph/procedure", "judges", "judges: [spo2, pulse]", "judges: [spo2, puls]", "judges[1]"},
 		{"capnograph/procedure", "revision", "revision: 1", "revision: 0", "revision"},
-		{"spirometer/procedure", "what a reader does not ask for", "low: 0.5, high: 1.5, direction: 1 }", "slow: 0.5, high: 1.5, direction: 1 }", "with.slow"},
-		{"spirometer/procedure", "a school's tolerance", `tolerance: "±0.05" }` + "\n      - { title: within 5", `tolerance: "0.05" }` + "\n      - { title: within 5", "schools[0].tolerance"},
+		{"spirometer/procedure", "what a reader does not ask for", "low: 0.5, high: 1.5, direction: 1 }",
+			"slow: 0.5, high: 1.5, direction: 1 }", "with.slow"},
+		{"spirometer/procedure", "a school's tolerance", `tolerance: "±0.05" }` + "\n      - { title: within 5",
+			`tolerance: "0.05" }` + "\n      - { title: within 5", "schools[0].tolerance"},
 		{"spirometer/procedure", "a pattern", "pattern: strokes", "pattern: waves", "pattern"},
 		{"spirometer/procedure", "a way of capturing", "kind: strokes", "kind: guess", "capture.kind"},
 		{"spirometer/procedure", "a kind of control", "kind: table, step", "kind: chair, step", "controls[1].kind"},
-		{"spirometer/procedure", "an instrument's setting", `drive: { stroke: "0" }`, `drive: { "stroke 1;": "0" }`, "drive"},
-		{"breathmonitor/procedure", "a window backwards", "from: 15, to: 30, why", "from: 35, to: 30, why", "temperature"},
+		{"spirometer/procedure", "an instrument's setting", `drive: { stroke: "0" }`, `drive: { "stroke 1;": "0" }`,
+			"drive"},
+		{"breathmonitor/procedure", "a window backwards", "from: 15, to: 30, why", "from: 35, to: 30, why",
+			"temperature"},
 		{"metaboliccart/procedure", "who may leave it out", "skip: lead", "skip: anyone", "skip"},
 		{"patientscale/procedure", "a direction", "direction: falling", "direction: sideways", "direction"},
-		{"ventilator/performance", "a choice that must equal what is none", "same_as: flowing", "same_as: flows", "fields[1].same_as"},
+		{"ventilator/performance", "a choice that must equal what is none", "same_as: flowing", "same_as: flows",
+			"fields[1].same_as"},
 		{"ventilator/performance", "a preparation's hours", "hours: 12", "hours: 0", "prepared[0].hours"},
 		{"ventilator/pre-use", "what a part makes void", "[co2-zero]", "[co2]", "parts[2].invalidates[0]"},
-		{"ventilator/pre-use", "how a check is answered", "answers: passed\n  - check: Circuit", "answers: well\n  - check: Circuit", "answers"},
-		{"flowanalyser/procedure", "what a control acts on", "on: [rest-flow, rest-pressure]", "on: [rest-flow, volume]", "controls[0].on[1]"},
-		{"metaboliccart/procedure", "a point for a role that is not optional", "with: { o2: 1, air: 1 }", "when: gas1, with: { o2: 1, air: 1 }", "points[0].when"},
-		{"capnograph/procedure", "a field of another kind of step", "minutes: 5\n", "minutes: 5\n    answers: passed\n", "answers"},
+		{"ventilator/pre-use", "how a check is answered", "answers: passed\n  - check: Circuit",
+			"answers: well\n  - check: Circuit", "answers"},
+		{"flowanalyser/procedure", "what a control acts on", "on: [rest-flow, rest-pressure]",
+			"on: [rest-flow, volume]", "controls[0].on[1]"},
+		{"metaboliccart/procedure", "a point for a role that is not optional", "with: { o2: 1, air: 1 }",
+			"when: gas1, with: { o2: 1, air: 1 }", "points[0].when"},
+		{"capnograph/procedure", "a field of another kind of step", "minutes: 5\n", "minutes: 5\n    answers: passed\n",
+			"answers"},
 		{"capnograph/procedure", "not yaml", "family: capnograph", "family: [capnograph", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -108,7 +119,8 @@ func TestLabFolderOverridesByID(t *testing.T) {
 	folder := t.TempDir()
 	text, err := os.ReadFile("../../families/capnograph/procedure.yaml")
 	require.NoError(t, err)
-	own := strings.Replace(strings.Replace(string(text), "revision: 1", "revision: 7", 1), "minutes: 5", "minutes: 0.5", 1)
+	own := strings.Replace(strings.Replace(string(text), "revision: 1", "revision: 7", 1), "minutes: 5",
+		"minutes: 0.5", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "own.yaml"), []byte(own), 0o600))
 	all, err := definition.All(folder)
 	require.NoError(t, err)

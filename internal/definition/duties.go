@@ -81,7 +81,8 @@ func ReadDuties(file string, text []byte) (all []duty.Template, err error) {
 		for _, d := range t.Duties {
 			for _, weaker := range d.Satisfies {
 				if !known[weaker] || weaker == d.ID {
-					return nil, Mistake{File: file, Field: field + ".duties", Message: fmt.Sprintf("%s satisfies %q, which is no other duty here", d.ID, weaker)}
+					return nil, Mistake{File: file, Field: field + ".duties",
+						Message: fmt.Sprintf("%s satisfies %q, which is no other duty here", d.ID, weaker)}
 				}
 			}
 		}

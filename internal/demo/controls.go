@@ -56,7 +56,10 @@ func (f *filler) rejected(photometers []ledger.Asset) error {
 	yesterday := f.today.AddDate(0, 0, -1)
 	act.Undone = duty.Undone{At: &yesterday, What: string(duty.FailedCheck), Note: "glucose control rejected"}
 	act.Reason, act.DueOn = act.Undone.Words(), yesterday
-	return f.ledger.ChangeActivities(f.act("noor", "event noted", yesterday.Add(7*time.Hour)), []ledger.ActivityNote{{ID: "note-" + a.Tag + "-rejected", ActivityID: act.ID, AssetID: a.ID, At: yesterday.Add(7 * time.Hour), By: "Noor Bexley", Kind: ledger.NoteEvent, Event: string(duty.FailedCheck), Text: "glucose control rejected"}}, &act)
+	return f.ledger.ChangeActivities(f.act("noor", "event noted", yesterday.Add(7*time.Hour)),
+		[]ledger.ActivityNote{{ID: "note-" + a.Tag + "-rejected", ActivityID: act.ID, AssetID: a.ID,
+			At: yesterday.Add(7 * time.Hour), By: "Noor Bexley", Kind: ledger.NoteEvent,
+			Event: string(duty.FailedCheck), Text: "glucose control rejected"}}, &act)
 }
 
 func (f *filler) series(a ledger.Asset, an analyte) error {
@@ -70,8 +73,11 @@ func (f *filler) series(a ledger.Asset, an analyte) error {
 			if an.name == "pH" {
 				m = mean + 0.004*chance.NormFloat64()
 			}
-			lot := ledger.ControlLot{ID: fmt.Sprintf("lot-%s-%s-%d-%d", a.Tag, an.name, level+1, n), AssetID: a.ID, Analyte: an.name, Level: level + 1, Lot: fmt.Sprintf("C%d-%02d%02d", level+1, from.Year()%100, int(from.Month())),
-				Unit: an.unit, Mean: m, SD: m * an.cv / 100, Allowed: an.allowed, From: from, Expires: from.AddDate(0, 11, 0)}
+			lot := ledger.ControlLot{ID: fmt.Sprintf("lot-%s-%s-%d-%d", a.Tag, an.name, level+1, n), AssetID: a.ID,
+				Analyte: an.name, Level: level + 1,
+				Lot:  fmt.Sprintf("C%d-%02d%02d", level+1, from.Year()%100, int(from.Month())),
+				Unit: an.unit, Mean: m, SD: m * an.cv / 100, Allowed: an.allowed, From: from,
+				Expires: from.AddDate(0, 11, 0)}
 			lots = append(lots, lot)
 			records = append(records, &lot)
 		}
@@ -94,7 +100,15 @@ func (f *filler) series(a ledger.Asset, an analyte) error {
 		for level := range an.means {
 			lot := inUse(lots, level+1, day)
 			z := 0.85*chance.NormFloat64() + drift
-			values = append(values, ledger.ControlValue{RunID: id, LotID: lot.ID, AssetID: a.ID, Analyte: an.name, At: at, Value: lot.Mean + z*lot.SD, By: by[chance.IntN(3)]})
+			values = append(values, ledger.ControlValue{
+				RunID:   id,
+				LotID:   lot.ID,
+				AssetID: a.ID,
+				Analyte: an.name,
+				At:      at,
+				Value:   lot.Mean + z*lot.SD,
+				By:      by[chance.IntN(3)],
+			})
 		}
 	}
 	return f.ledger.RecordControls(f.act("idris", "controls recorded", f.today), values)

@@ -4,11 +4,20 @@ package demo
 // Wednesday, and the ridge is an hour's drive. Only some may do ventilators.
 func workingDay() map[string]any {
 	ferry := func(name string, travel int) map[string]any {
-		return map[string]any{"name": name, "travel": travel, "weekdays": []int{2, 4}, "from": "09:40", "until": "15:20", "why": "the ferry runs on Tuesday and Thursday"}
+		return map[string]any{
+			"name":     name,
+			"travel":   travel,
+			"weekdays": []int{2, 4},
+			"from":     "09:40",
+			"until":    "15:20",
+			"why":      "the ferry runs on Tuesday and Thursday",
+		}
 	}
 	return map[string]any{"from": "08:00", "until": "16:30", "home": sites[0].name, "within": 5, "capacity": 28,
-		"sites": []map[string]any{{"name": sites[0].name, "travel": 0}, ferry(sites[1].name, 45), ferry(sites[2].name, 55), {"name": sites[3].name, "travel": 60},
+		"sites": []map[string]any{{"name": sites[0].name, "travel": 0}, ferry(sites[1].name, 45),
+			ferry(sites[2].name, 55), {"name": sites[3].name, "travel": 60},
 			{"name": sites[4].name, "travel": 15, "weekdays": []int{3}, "why": "the boat is in on Wednesday"}},
 		"skills": map[string][]string{"ventilator": {"Tamsin Orrery", "Idris Vail"}},
-		"hands":  map[string]float64{"Bring": 2, "Step": 1, "Record": 1.5, "Typed": 1, "Linked": 0.4, "Finding": 2, "Sign": 2}}
+		"hands": map[string]float64{"Bring": 2, "Step": 1, "Record": 1.5, "Typed": 1, "Linked": 0.4, "Finding": 2,
+			"Sign": 2}}
 }

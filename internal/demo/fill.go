@@ -28,8 +28,10 @@ func trim(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 
 // Lab is the scenario's way of judging.
 func Lab() run.Lab {
-	return run.Lab{Name: "Hallowmere Sound Health Service, biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
-		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4}, Review: procedure.ReviewOnFailure}
+	return run.Lab{Name: "Hallowmere Sound Health Service, biomedical workshop",
+		Rule:   conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
+		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4},
+		Review: procedure.ReviewOnFailure}
 }
 
 // filler builds the scenario up.
@@ -49,9 +51,12 @@ type filler struct {
 
 // Fill puts the scenario into an empty ledger. The same seed gives the same one,
 // relative to now; password is what its people sign in with.
-func Fill(l *ledger.Ledger, all []*procedure.Procedure, instruments []ledger.Instrument, password string, seed uint64, now time.Time) error {
-	f := &filler{ledger: l, now: now, today: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()), seed: seed,
-		procedures: map[string]*procedure.Procedure{}, standards: map[string]ledger.Standard{}, people: map[string]person.Person{}}
+func Fill(l *ledger.Ledger, all []*procedure.Procedure, instruments []ledger.Instrument, password string, seed uint64,
+	now time.Time) error {
+	f := &filler{ledger: l, now: now, today: time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, now.Location()),
+		seed:       seed,
+		procedures: map[string]*procedure.Procedure{}, standards: map[string]ledger.Standard{},
+		people: map[string]person.Person{}}
 	for _, p := range all {
 		f.procedures[p.ID] = p
 	}
@@ -67,13 +72,19 @@ func Fill(l *ledger.Ledger, all []*procedure.Procedure, instruments []ledger.Ins
 	for _, i := range instruments {
 		f.records = append(f.records, &i)
 	}
-	if err := l.Record(ledger.Act{Kind: "entered with the demo", By: ledger.Nobody, At: f.today}, f.records...); err != nil {
+	if err := l.Record(ledger.Act{Kind: "entered with the demo", By: ledger.Nobody, At: f.today}, f.records...); err !=
+		nil {
 		return err
 	}
 	if err := l.SetSetting(f.act("tamsin", "rules set", f.today), "lab", Lab()); err != nil {
 		return err
 	}
-	if err := l.SetSetting(f.act("tamsin", "prices set", f.today), "prices", map[string]any{"currency": "cr", "hour": 62, "litre": 0.35, "certificate": 340}); err != nil {
+	if err := l.SetSetting(f.act("tamsin", "prices set", f.today), "prices", map[string]any{
+		"currency":    "cr",
+		"hour":        62,
+		"litre":       0.35,
+		"certificate": 340,
+	}); err != nil {
 		return err
 	}
 	if err := l.SetSetting(f.act("tamsin", "hours set", f.today), "day", workingDay()); err != nil {
@@ -110,7 +121,14 @@ func (f *filler) cast(password string) error {
 	}
 	for _, c := range cast {
 		f.people[c.id] = person.Person{ID: c.id, Name: c.name, Role: c.role}
-		f.records = append(f.records, &ledger.Person{ID: c.id, Name: c.name, Role: c.role, PasswordHash: hash, Active: true, Demo: true})
+		f.records = append(f.records, &ledger.Person{
+			ID:           c.id,
+			Name:         c.name,
+			Role:         c.role,
+			PasswordHash: hash,
+			Active:       true,
+			Demo:         true,
+		})
 	}
 	return nil
 }
@@ -128,8 +146,11 @@ func (f *filler) fleet() {
 				}
 				tag := fmt.Sprintf("%s-%04d", site.letters, number)
 				number += 1 + f.random.IntN(6)
-				a := ledger.Asset{ID: "dev-" + tag, Tag: tag, Serial: fmt.Sprintf("%s%06d", md.maker[:1], 100000+f.random.IntN(800000)), Maker: md.maker, Model: md.name, Family: md.family,
-					Site: site.name, Place: place, Status: ledger.InUse, Risk: md.risk, Settings: md.settings, Limits: md.limits, Resolution: md.resolution}
+				a := ledger.Asset{ID: "dev-" + tag, Tag: tag,
+					Serial: fmt.Sprintf("%s%06d", md.maker[:1], 100000+f.random.IntN(800000)), Maker: md.maker,
+					Model: md.name, Family: md.family,
+					Site: site.name, Place: place, Status: ledger.InUse, Risk: md.risk, Settings: md.settings,
+					Limits: md.limits, Resolution: md.resolution}
 				a.Search = ledger.Searchable(a)
 				f.assets = append(f.assets, a)
 				f.records = append(f.records, &a)
@@ -147,7 +168,18 @@ func (f *filler) prepared() {
 			continue
 		}
 		md := model{family: r.kind, maker: r.maker, name: strings.ToLower(r.name), risk: 4}
-		a := ledger.Asset{ID: "dev-" + r.tag, Tag: r.tag, Serial: f.standards[r.tag].Serial, Maker: md.maker, Model: md.name, Family: md.family, Site: sites[0].name, Place: "Workshop", Status: ledger.InUse, Risk: md.risk}
+		a := ledger.Asset{
+			ID:     "dev-" + r.tag,
+			Tag:    r.tag,
+			Serial: f.standards[r.tag].Serial,
+			Maker:  md.maker,
+			Model:  md.name,
+			Family: md.family,
+			Site:   sites[0].name,
+			Place:  "Workshop",
+			Status: ledger.InUse,
+			Risk:   md.risk,
+		}
 		a.Search = ledger.Searchable(a)
 		f.assets = append(f.assets, a)
 		f.records = append(f.records, &a)
@@ -158,7 +190,8 @@ func (f *filler) prepared() {
 // activities begin what recurs on a device.
 func (f *filler) activities(a ledger.Asset) {
 	for _, d := range f.dutiesOf(a) {
-		f.records = append(f.records, ledger.NewActivity("act-"+a.Tag+"-"+d.ID, a, d, f.today.AddDate(0, 0, 30), "first time after delivery"))
+		f.records = append(f.records, ledger.NewActivity("act-"+a.Tag+"-"+d.ID, a, d, f.today.AddDate(0, 0, 30),
+			"first time after delivery"))
 	}
 }
 
@@ -200,7 +233,8 @@ func (f *filler) histories() error {
 	for _, a := range f.assets {
 		f.random = f.chance(a.Tag)
 		truth := newDrift(f.random, a.Family)
-		if wear := f.chance(a.Tag + " wear").IntN(12); wear == 0 || wear < 5 && a.Model == "C2 capnograph" { // some wander fast enough to be found out
+		if wear := f.chance(a.Tag + " wear").IntN(12); wear == 0 ||
+			wear < 5 && a.Model == "C2 capnograph" { // some wander fast enough to be found out
 			truth.wear = 1
 		}
 		for _, d := range f.dutiesOf(a) {
@@ -212,7 +246,8 @@ func (f *filler) histories() error {
 				continue
 			}
 			ages := []int{}
-			for age := last; age < 3*365 && len(ages) < 4; age += days(d) + f.random.IntN(min(20, days(d))) - min(14, days(d)/3) { // mostly before their day, some after
+			for age := last; age < 3*365 && len(ages) < 4; age += days(d) + f.random.IntN(min(20, days(d))) -
+				min(14, days(d)/3) { // mostly before their day, some after
 				ages = append(ages, age)
 			}
 			slices.Reverse(ages)
@@ -244,7 +279,9 @@ func (f *filler) byHand(a ledger.Asset, d duty.Duty, age int) error {
 	}
 	act.Adopt(recurring)
 	act.Used = math.Round(d.Uses * min(1.05, float64(age)/float64(days(d))) * (0.7 + 0.3*f.random.Float64()))
-	return f.ledger.ChangeActivities(f.act("noor", "done", at), []ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley", Kind: ledger.NoteDone, Text: "by its maker's manual", DueOn: due}}, &act)
+	return f.ledger.ChangeActivities(f.act("noor", "done", at),
+		[]ledger.ActivityNote{{ID: "note-" + act.ID, ActivityID: act.ID, AssetID: a.ID, At: at, By: "Noor Bexley",
+			Kind: ledger.NoteDone, Text: "by its maker's manual", DueOn: due}}, &act)
 }
 
 // at is a time on a working day so many days ago.
@@ -257,7 +294,9 @@ func (f *filler) at(age int) time.Time {
 
 func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *sim.Technician {
 	who := []string{"idris", "noor", "tamsin"}[f.random.IntN(3)]
-	t := &sim.Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth, Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
+	t := &sim.Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth,
+		Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1",
+			"water_temperature": "22", "evaporation": "0.02"},
 		Standard: func(_ run.Run, role reference.Role) reference.Standard { return f.fitting(role, at) }}
 	if who == "tamsin" {
 		t.Reviewer = person.Person{ID: "former-lead", Name: "Corran Lisle", Role: person.Lead}
@@ -289,7 +328,8 @@ func (f *filler) fittingThen(role reference.Role, at time.Time, there bool) refe
 		if s.Kind == role.Kind {
 			s.Status = reference.Usable
 			if s.Certificate.On.After(at) {
-				s.Certificate.On, s.Certificate.DueOn, s.Certificate.Number = at.AddDate(0, -3, 0), at.AddDate(0, 9, 0), s.Certificate.Number+"-P"
+				s.Certificate.On, s.Certificate.DueOn, s.Certificate.Number = at.AddDate(0, -3, 0), at.AddDate(0, 9,
+					0), s.Certificate.Number+"-P"
 			}
 			if s.Certificate.DueOn.Before(at) || r.due < 0 {
 				continue
@@ -343,7 +383,8 @@ func (d *drift) Read(measure, point string, expected float64) float64 {
 		if d.family != "capnograph" {
 			break
 		}
-		return expected*(d.gain+(d.perYear-0.05*d.wear)*d.years)*(1+d.pressed) + 0.01*math.Max(1, expected/10)*d.random.NormFloat64()
+		return expected*(d.gain+(d.perYear-0.05*d.wear)*d.years)*(1+d.pressed) +
+			0.01*math.Max(1, expected/10)*d.random.NormFloat64()
 	case "spo2":
 		return expected + math.Max(-1.4, math.Min(1.4, 0.5*d.random.NormFloat64()))
 	case "rate", "pulse":

@@ -69,13 +69,23 @@ func (f *filler) lookBacks() error {
 			notices[i].Answer = "Records of the time were looked through; nothing was decided by its values alone."
 		}
 		b.ClosedAt, b.ClosedBy, b.Conclusion = &closed, "Tamsin Orrery", "The owner answered; nothing to correct."
-		if err := f.ledger.SaveLookBack(f.act("tamsin", "look-back closed", closed), &b.LookBack, notices...); err != nil {
+		if err := f.ledger.SaveLookBack(f.act("tamsin", "look-back closed", closed), &b.LookBack, notices...); err !=
+			nil {
 			return err
 		}
 	}
 	bad := f.standards["HG-19"]
-	known := reference.KnownError{Standard: bad.ID, Quantity: "CO2", Error: -0.42, U: 0.06, Unit: "%{vol}", Remove: true}
-	_, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known, "read 0.42 vol% low against HG-22, three times on two days", f.act("tamsin", "look-back opened", f.today.AddDate(0, 0, -1).Add(15*time.Hour)))
+	known := reference.KnownError{
+		Standard: bad.ID,
+		Quantity: "CO2",
+		Error:    -0.42,
+		U:        0.06,
+		Unit:     "%{vol}",
+		Remove:   true,
+	}
+	_, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known,
+		"read 0.42 vol% low against HG-22, three times on two days",
+		f.act("tamsin", "look-back opened", f.today.AddDate(0, 0, -1).Add(15*time.Hour)))
 	return err
 }
 

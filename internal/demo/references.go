@@ -17,7 +17,8 @@ const accreditedBy = "Quayside Metrology, Merrowby"
 // cylinders' books.
 func (f *filler) references() {
 	for i, r := range references {
-		s := ledger.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Maker: r.maker, Serial: fmt.Sprintf("%s%04d", r.maker[:2], 1200+37*i), Place: "Workshop",
+		s := ledger.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Maker: r.maker,
+			Serial: fmt.Sprintf("%s%04d", r.maker[:2], 1200+37*i), Place: "Workshop",
 			Status: r.status, Values: r.values, Cylinder: r.cylinder, Note: r.note, Lot: r.lot}
 		if s.Status == "" {
 			s.Status = reference.Usable
@@ -33,7 +34,13 @@ func (f *filler) references() {
 		if r.accredited {
 			issuer = accreditedBy
 		}
-		s.Certificate = reference.Certificate{Number: fmt.Sprintf("K-%05d", 20417+113*i), Issuer: issuer, On: f.today.AddDate(0, 0, -r.certified), DueOn: f.today.AddDate(0, 0, r.due), Accredited: r.accredited}
+		s.Certificate = reference.Certificate{
+			Number:     fmt.Sprintf("K-%05d", 20417+113*i),
+			Issuer:     issuer,
+			On:         f.today.AddDate(0, 0, -r.certified),
+			DueOn:      f.today.AddDate(0, 0, r.due),
+			Accredited: r.accredited,
+		}
 		f.standards[r.tag] = s
 		f.records = append(f.records, &s)
 		f.certificates(s, r, i)
@@ -59,7 +66,14 @@ func (f *filler) certificates(s ledger.Standard, r ref, i int) {
 			c.Number = fmt.Sprintf("K-%05d", 20417+113*i-2900*n)
 			moved(values, r, float64(n*months)/12, chance.NormFloat64())
 		}
-		f.records = append(f.records, &ledger.StandardCertificate{ID: fmt.Sprintf("cert-%s-%d", r.tag, n), StandardID: s.ID, Certificate: c, Values: values, Parent: s.Parent, EnteredBy: "Tamsin Orrery"})
+		f.records = append(f.records, &ledger.StandardCertificate{
+			ID:          fmt.Sprintf("cert-%s-%d", r.tag, n),
+			StandardID:  s.ID,
+			Certificate: c,
+			Values:      values,
+			Parent:      s.Parent,
+			EnteredBy:   "Tamsin Orrery",
+		})
 	}
 }
 
@@ -87,7 +101,12 @@ func (f *filler) gasBook(s ledger.Standard) {
 	}
 	by := []string{"Idris Vail", "Noor Bexley"}
 	for n := range readings {
-		g := &ledger.Gauge{ID: fmt.Sprintf("gauge-%s-%d", s.Tag, n), StandardID: s.ID, At: f.today.AddDate(0, 0, -34*(readings-1-n)-2).Add(16 * time.Hour), By: by[n%2]}
+		g := &ledger.Gauge{
+			ID:         fmt.Sprintf("gauge-%s-%d", s.Tag, n),
+			StandardID: s.ID,
+			At:         f.today.AddDate(0, 0, -34*(readings-1-n)-2).Add(16 * time.Hour),
+			By:         by[n%2],
+		}
 		if n > 0 {
 			g.MeteredL = used[n-1]
 			bar -= used[n-1] / perBar
@@ -105,7 +124,14 @@ func (f *filler) gasBook(s ledger.Standard) {
 func preparedFor(role reference.Role, on time.Time) []reference.Done {
 	var all []reference.Done
 	for _, p := range role.Prepared {
-		all = append(all, reference.Done{Procedure: p.By, Finding: p.Finding, Run: "prepared", At: on.Add(-time.Hour), By: "Idris Vail", Passed: true})
+		all = append(all, reference.Done{
+			Procedure: p.By,
+			Finding:   p.Finding,
+			Run:       "prepared",
+			At:        on.Add(-time.Hour),
+			By:        "Idris Vail",
+			Passed:    true,
+		})
 	}
 	return all
 }
@@ -113,8 +139,10 @@ func preparedFor(role reference.Role, on time.Time) []reference.Done {
 // Fitting is a standard of the scenario that fills a role, certified as of a day.
 func Fitting(role reference.Role, on time.Time) reference.Standard {
 	for _, r := range references {
-		s := reference.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Status: reference.Usable, Values: r.values, Cylinder: r.cylinder, Lot: r.lot,
-			Certificate: reference.Certificate{Number: "K-" + r.tag, Issuer: accreditedBy, On: on.AddDate(0, -3, 0), DueOn: on.AddDate(0, 9, 0), Accredited: true}}
+		s := reference.Standard{ID: "std-" + r.tag, Tag: r.tag, Name: r.name, Kind: r.kind, Status: reference.Usable,
+			Values: r.values, Cylinder: r.cylinder, Lot: r.lot,
+			Certificate: reference.Certificate{Number: "K-" + r.tag, Issuer: accreditedBy, On: on.AddDate(0, -3, 0),
+				DueOn: on.AddDate(0, 9, 0), Accredited: true}}
 		s.Prepared = preparedFor(role, on)
 		if len(role.Fits(s, on).Blocks) == 0 {
 			return s

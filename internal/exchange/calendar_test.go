@@ -15,7 +15,9 @@ import (
 func TestACalendarCanBeReadBack(t *testing.T) {
 	now := time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
 	title := "MB-0417 Capnograph, verification; 5 % CO₂ – " + string(bytes.Repeat([]byte("long "), 30))
-	text, err := exchange.Calendar("Rounds", now, []exchange.Appointment{{ID: "a", Start: now, End: now.Add(time.Hour), Title: title, Text: "one\ntwo"}, {ID: "b", Start: now, AllDay: true, Title: "due", Location: "Theatre 2, Merrowby"}})
+	text, err := exchange.Calendar("Rounds", now, []exchange.Appointment{{ID: "a", Start: now, End: now.Add(time.Hour),
+		Title: title, Text: "one\ntwo"}, {ID: "b", Start: now, AllDay: true, Title: "due",
+		Location: "Theatre 2, Merrowby"}})
 	require.NoError(t, err)
 	for line := range bytes.SplitSeq(text, []byte("\r\n")) {
 		require.LessOrEqual(t, len(line), 75)

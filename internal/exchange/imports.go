@@ -64,9 +64,11 @@ type Known interface {
 }
 
 var columns = map[string]struct{ needed, more []string }{
-	Assets:    {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "risk", "status"}},
-	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due", "quantity", "unit", "u", "k"}, []string{"maker", "serial", "place", "value", "from", "to", "accredited", "lot"}},
-	Histories: {[]string{"tag", "on", "title", "result"}, []string{"by", "measure", "point", "unit", "reference", "indicated", "low", "high", "u"}},
+	Assets: {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "risk", "status"}},
+	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due", "quantity", "unit", "u",
+		"k"}, []string{"maker", "serial", "place", "value", "from", "to", "accredited", "lot"}},
+	Histories: {[]string{"tag", "on", "title", "result"},
+		[]string{"by", "measure", "point", "unit", "reference", "indicated", "low", "high", "u"}},
 }
 
 // Columns are the columns of a kind: those that are needed, and those that may be there.
@@ -105,7 +107,15 @@ func ReadImport(kind string, file io.Reader, known Known, now time.Time) (*Impor
 			return nil, fmt.Errorf("the column %q is missing; needed are %s", name, strings.Join(want.needed, ", "))
 		}
 	}
-	r := rowReader{in: in, known: known, now: now, at: at, needed: want.needed, seen: map[string]int{}, runs: map[string]string{}}
+	r := rowReader{
+		in:     in,
+		known:  known,
+		now:    now,
+		at:     at,
+		needed: want.needed,
+		seen:   map[string]int{},
+		runs:   map[string]string{},
+	}
 	for {
 		record, err := reader.Read()
 		if errors.Is(err, io.EOF) {
@@ -214,7 +224,18 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 	if _, known := r.known.HasAsset(tag); known {
 		return nil, refusal{"tag", tag + " is in the register already"}
 	}
-	a := &ledger.Asset{ID: "imported-" + tag, Tag: tag, Serial: get("serial"), Maker: get("maker"), Model: get("model"), Family: procedure.Slug(get("family")), Site: get("site"), Place: get("place"), Status: ledger.InUse, Risk: 3}
+	a := &ledger.Asset{
+		ID:     "imported-" + tag,
+		Tag:    tag,
+		Serial: get("serial"),
+		Maker:  get("maker"),
+		Model:  get("model"),
+		Family: procedure.Slug(get("family")),
+		Site:   get("site"),
+		Place:  get("place"),
+		Status: ledger.InUse,
+		Risk:   3,
+	}
 	if a.Family == "" {
 		return nil, refusal{"family", fmt.Sprintf("has no letters or digits: %q", get("family"))}
 	}
@@ -225,7 +246,8 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 	}
 	if text := strings.ToLower(get("status")); text != "" {
 		if !slices.Contains([]string{ledger.InUse, ledger.OutOfUse, ledger.Gone}, text) {
-			return nil, refusal{"status", fmt.Sprintf("is %s, %s or %s, not %q", ledger.InUse, ledger.OutOfUse, ledger.Gone, text)}
+			return nil, refusal{"status", fmt.Sprintf("is %s, %s or %s, not %q", ledger.InUse, ledger.OutOfUse,
+				ledger.Gone, text)}
 		}
 		a.Status = text
 	}
@@ -262,8 +284,10 @@ func (r *rowReader) standard(line int, get func(string) string) (*ledger.Standar
 	if r.known.HasStandard(tag) {
 		return nil, refusal{"tag", tag + " is in the register already"}
 	}
-	s := &ledger.Standard{ID: "imported-" + tag, Tag: tag, Name: get("name"), Kind: procedure.Slug(get("kind")), Maker: get("maker"), Serial: get("serial"), Place: get("place"), Status: reference.Usable, Lot: get("lot"),
-		Certificate: reference.Certificate{Number: get("certificate"), Issuer: get("issuer"), Accredited: strings.EqualFold(get("accredited"), "yes")}}
+	s := &ledger.Standard{ID: "imported-" + tag, Tag: tag, Name: get("name"), Kind: procedure.Slug(get("kind")),
+		Maker: get("maker"), Serial: get("serial"), Place: get("place"), Status: reference.Usable, Lot: get("lot"),
+		Certificate: reference.Certificate{Number: get("certificate"), Issuer: get("issuer"),
+			Accredited: strings.EqualFold(get("accredited"), "yes")}}
 	if s.Certificate.On, err = r.date("certified", get("certified")); err != nil {
 		return nil, err
 	}
@@ -271,7 +295,13 @@ func (r *rowReader) standard(line int, get func(string) string) (*ledger.Standar
 		return nil, err
 	}
 	value := reference.Certified{Quantity: get("quantity"), Unit: get("unit")}
-	for field, into := range map[string]*float64{"value": &value.Value, "from": &value.From, "to": &value.To, "u": &value.U, "k": &value.K} {
+	for field, into := range map[string]*float64{
+		"value": &value.Value,
+		"from":  &value.From,
+		"to":    &value.To,
+		"u":     &value.U,
+		"k":     &value.K,
+	} {
 		if *into, err = number(field, get(field)); err != nil {
 			return nil, err
 		}
@@ -298,18 +328,40 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 	}
 	result := run.Result(strings.ToLower(get("result")))
 	if !slices.Contains([]run.Result{run.Conforms, run.ConformsAdjusted, run.Fails}, result) {
-		return nil, nil, refusal{"result", fmt.Sprintf("is conforms, conforms after adjustment or does not conform, not %q", get("result"))}
+		return nil, nil, refusal{"result",
+			fmt.Sprintf("is conforms, conforms after adjustment or does not conform, not %q", get("result"))}
 	}
 	key := fmt.Sprintf("paper-%s-%s-%s", tag, on.Format("20060102"), procedure.Slug(get("title")))
 	var rn *ledger.Run
 	if _, there := r.runs[key]; !there {
 		r.runs[key] = key
-		rn = &ledger.Run{ID: key, AssetID: id, Tag: tag, Title: get("title"), Status: run.Signed, Result: result, OpenedAt: on, EndedAt: &on, By: get("by"), Now: "signed", Paper: true}
+		rn = &ledger.Run{
+			ID:       key,
+			AssetID:  id,
+			Tag:      tag,
+			Title:    get("title"),
+			Status:   run.Signed,
+			Result:   result,
+			OpenedAt: on,
+			EndedAt:  &on,
+			By:       get("by"),
+			Now:      "signed",
+			Paper:    true,
+		}
 	}
 	if get("point") == "" {
 		return rn, nil, nil
 	}
-	point := &ledger.Result{RunID: key, AssetID: id, At: on, Measure: procedure.Slug(get("measure")), Point: procedure.Slug(get("point")), Label: strings.TrimSpace(get("measure") + " " + get("point")), Unit: get("unit"), Phase: run.AsFound}
+	point := &ledger.Result{
+		RunID:   key,
+		AssetID: id,
+		At:      on,
+		Measure: procedure.Slug(get("measure")),
+		Point:   procedure.Slug(get("point")),
+		Label:   strings.TrimSpace(get("measure") + " " + get("point")),
+		Unit:    get("unit"),
+		Phase:   run.AsFound,
+	}
 	values := map[string]float64{}
 	for _, field := range []string{"reference", "indicated", "low", "high", "u"} {
 		if values[field], err = number(field, get(field)); err != nil {

@@ -69,7 +69,9 @@ func TestHistoriesComeWithTheirPoints(t *testing.T) {
 }
 
 func FuzzReadImport(f *testing.F) {
-	for _, seed := range []string{"tag,maker,model,family,site\nA,b,c,d,e\n", "tag;on;title;result\nMB-1;2025-01-01;x;conforms\n", "\ufefftag\ttag\n\"", "tag,name,kind,certificate,issuer,certified,due,quantity,unit,u,k\nA,b,c,d,e,2025-01-01,2026-01-01,CO2,%,1,2"} {
+	for _, seed := range []string{"tag,maker,model,family,site\nA,b,c,d,e\n",
+		"tag;on;title;result\nMB-1;2025-01-01;x;conforms\n", "\ufefftag\ttag\n\"",
+		"tag,name,kind,certificate,issuer,certified,due,quantity,unit,u,k\nA,b,c,d,e,2025-01-01,2026-01-01,CO2,%,1,2"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
@@ -83,7 +85,8 @@ func FuzzReadImport(f *testing.F) {
 				require.Positive(t, r.Line)
 			}
 			for _, row := range in.Rows {
-				require.True(t, row.Asset != nil || row.Standard != nil || row.Run != nil || row.Result != nil || kind == exchange.Histories)
+				require.True(t, row.Asset != nil || row.Standard != nil || row.Run != nil || row.Result != nil ||
+					kind == exchange.Histories)
 			}
 		}
 	})

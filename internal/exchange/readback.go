@@ -38,7 +38,18 @@ func ReadRun(text []byte) (ReadBack, error) {
 	}
 	id := r.View.ID
 	for i, e := range r.Events {
-		row := ledger.Event{Stream: ledger.StreamOf(id), Log: e.Log, Seq: e.Seq, EventID: e.ID, Kind: e.Kind, At: e.At, By: compact(e.By), Data: compact(e.Data), Prev: e.Prev, Hash: e.Hash}
+		row := ledger.Event{
+			Stream:  ledger.StreamOf(id),
+			Log:     e.Log,
+			Seq:     e.Seq,
+			EventID: e.ID,
+			Kind:    e.Kind,
+			At:      e.At,
+			By:      compact(e.By),
+			Data:    compact(e.Data),
+			Prev:    e.Prev,
+			Hash:    e.Hash,
+		}
 		switch {
 		case e.Seq != i+1:
 			return back, fmt.Errorf("event %d is missing: the %dth in the file has the number %d", i+1, i+1, e.Seq)
@@ -121,8 +132,10 @@ func sameVerdicts(file, anew runview.View) error {
 	said := verdicts(file)
 	for k, d := range said {
 		n := now[k]
-		if n == nil || n.Pass != d.Pass || n.Zone != d.Zone || math.Abs(n.Error-d.Error) > 1e-9*max(1, math.Abs(d.Error)) {
-			return fmt.Errorf("view: %s at %s, %s: the verdict in the file is not what its readings give", k.measure, k.point, k.phase)
+		if n == nil || n.Pass != d.Pass || n.Zone != d.Zone ||
+			math.Abs(n.Error-d.Error) > 1e-9*max(1, math.Abs(d.Error)) {
+			return fmt.Errorf("view: %s at %s, %s: the verdict in the file is not what its readings give", k.measure,
+				k.point, k.phase)
 		}
 	}
 	if len(said) != len(now) || file.Result != anew.Result {

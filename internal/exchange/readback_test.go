@@ -30,14 +30,27 @@ func handedOut(t testing.TB) ([]byte, run.Run) {
 	require.NoError(t, err)
 	p, err := definition.Read("tiny", text)
 	require.NoError(t, err)
-	lab := run.Lab{Name: "Workshop", Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
-	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: p.Hash, Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
+	lab := run.Lab{
+		Name:   "Workshop",
+		Rule:   conformity.Rule{Kind: conformity.Simple},
+		Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1},
+		Review: procedure.ReviewNever,
+	}
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: p.Hash,
+		Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
 	order := run.Order{At: now, By: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}}
 	r, err := l.Begin(p, ledger.Command{ID: "opening", Do: open, Order: order})
 	require.NoError(t, err)
-	for _, c := range []run.Command{run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AddNote{Text: `a <note> & "more"`}, run.DoStep{Step: "open"}, run.DoStep{Step: "shut"}, run.SignRun{Statement: "Checked."}} {
+	for _, c := range []run.Command{run.AnswerCheck{Step: "cautions", Answer: run.Fine},
+		run.AddNote{Text: `a <note> & "more"`}, run.DoStep{Step: "open"}, run.DoStep{Step: "shut"},
+		run.SignRun{Statement: "Checked."}} {
 		order.At = order.At.Add(time.Second)
-		r, err = l.Carry(r.ID, ledger.Command{ID: "c-" + order.At.Format(time.RFC3339), Expect: r.Seq, Do: c, Order: order})
+		r, err = l.Carry(r.ID, ledger.Command{
+			ID:     "c-" + order.At.Format(time.RFC3339),
+			Expect: r.Seq,
+			Do:     c,
+			Order:  order,
+		})
 		require.NoError(t, err)
 	}
 	rows, err := l.Rows(r.ID)

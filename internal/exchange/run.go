@@ -41,7 +41,8 @@ type Entry struct {
 func RunJSON(run run.Run, rows []ledger.Event, now time.Time) ([]byte, error) {
 	record := Record{Format: Format, View: runview.Of(run, now), Procedure: run.Procedure.Text}
 	for _, e := range rows {
-		record.Events = append(record.Events, Entry{e.Seq, e.EventID, e.Kind, e.At, json.RawMessage(e.By), json.RawMessage(e.Data), e.Log, e.Prev, e.Hash})
+		record.Events = append(record.Events, Entry{e.Seq, e.EventID, e.Kind, e.At, json.RawMessage(e.By),
+			json.RawMessage(e.Data), e.Log, e.Prev, e.Hash})
 	}
 	return json.MarshalIndent(record, "", " ")
 }
@@ -50,7 +51,8 @@ func RunJSON(run run.Run, rows []ledger.Event, now time.Time) ([]byte, error) {
 func PointsCSV(v runview.View) ([]byte, error) {
 	var out bytes.Buffer
 	w := csv.NewWriter(&out)
-	w.Write([]string{"run", "tag", "measure", "point", "phase", "round", "unit", "reference", "indicated", "error", "limit_low", "limit_high", "expanded_uncertainty", "k", "tur", "zone", "conforms"})
+	w.Write([]string{"run", "tag", "measure", "point", "phase", "round", "unit", "reference", "indicated", "error",
+		"limit_low", "limit_high", "expanded_uncertainty", "k", "tur", "zone", "conforms"})
 	number := func(x float64) string { return strconv.FormatFloat(x, 'g', 10, 64) }
 	limit := func(x *float64) string {
 		if x == nil {
@@ -64,8 +66,10 @@ func PointsCSV(v runview.View) ([]byte, error) {
 				if d == nil {
 					continue
 				}
-				w.Write([]string{v.ID, v.Device.Tag, m.ID, p.ID, string(d.Phase), strconv.Itoa(d.Round), m.Unit, number(d.Reference), number(d.Indicated), number(d.Error),
-					limit(d.Low), limit(d.High), number(d.U), number(d.K), number(d.TUR), string(d.Zone), strconv.FormatBool(d.Pass)})
+				w.Write([]string{v.ID, v.Device.Tag, m.ID, p.ID, string(d.Phase), strconv.Itoa(d.Round), m.Unit,
+					number(d.Reference), number(d.Indicated), number(d.Error),
+					limit(d.Low), limit(d.High), number(d.U), number(d.K), number(d.TUR), string(d.Zone),
+					strconv.FormatBool(d.Pass)})
 			}
 		}
 	}

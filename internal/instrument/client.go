@@ -63,7 +63,15 @@ type Client struct {
 
 // Dial starts a client for an instrument, which need not answer yet. It runs until the context ends.
 func Dial(ctx context.Context, name, address string, channels []string, timing Timing) *Client {
-	c := &Client{name: name, address: address, channels: channels, timing: timing, samples: map[string][]signal.Sample{}, total: map[string]int{}, done: make(chan struct{})}
+	c := &Client{
+		name:     name,
+		address:  address,
+		channels: channels,
+		timing:   timing,
+		samples:  map[string][]signal.Sample{},
+		total:    map[string]int{},
+		done:     make(chan struct{}),
+	}
 	c.status = Status{State: Connecting, Words: name + ": connecting."}
 	go c.keep(ctx)
 	return c
@@ -225,10 +233,12 @@ func (c *Client) Status() Status {
 	switch {
 	case now.Sub(c.garbage) < c.timing.Silence:
 		s.State = Garbled
-		s.Words = c.name + ": what it sends cannot be read. Check the cable and the line settings; readings can be typed."
+		s.Words = c.name +
+			": what it sends cannot be read. Check the cable and the line settings; readings can be typed."
 	case now.Sub(c.last) > c.timing.Silence:
 		s.State = Silent
-		s.Words = fmt.Sprintf("%s: connected, but silent for %.0f s. Readings can be typed.", c.name, now.Sub(c.last).Seconds())
+		s.Words = fmt.Sprintf("%s: connected, but silent for %.0f s. Readings can be typed.", c.name,
+			now.Sub(c.last).Seconds())
 	}
 	return s
 }

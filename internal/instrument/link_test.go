@@ -33,14 +33,16 @@ func connected(t *testing.T) (*instrument.Client, *sim.Server) {
 
 func await(t *testing.T, c *instrument.Client, state instrument.State) {
 	t.Helper()
-	require.Eventually(t, func() bool { return c.Status().State == state }, 10*time.Second, 5*time.Millisecond, "the link was to be %s", state)
+	require.Eventually(t, func() bool { return c.Status().State == state }, 10*time.Second, 5*time.Millisecond,
+		"the link was to be %s", state)
 }
 
 func TestALinkReadsAndSets(t *testing.T) {
 	client, _ := connected(t)
 	assert.Contains(t, client.Status().IDN, "simulated")
 	ctx := context.Background()
-	for command, want := range map[string]string{"SOUR:GAS HG-22": "OK", "source:breath 30": "OK", "SIM:DEV MB-0001": "OK"} {
+	for command, want := range map[string]string{"SOUR:GAS HG-22": "OK", "source:breath 30": "OK",
+		"SIM:DEV MB-0001": "OK"} {
 		answer, err := client.Ask(ctx, command)
 		require.NoError(t, err)
 		assert.Equal(t, want, answer, command)
@@ -66,14 +68,16 @@ func TestALinkReadsAndSets(t *testing.T) {
 
 func TestATroubledLinkSaysSoAndComesBack(t *testing.T) {
 	client, _ := connected(t)
-	for fault, state := range map[string]instrument.State{"DROP": instrument.Lost, "SILENT": instrument.Silent, "GARBAGE": instrument.Garbled} {
+	for fault, state := range map[string]instrument.State{"DROP": instrument.Lost, "SILENT": instrument.Silent,
+		"GARBAGE": instrument.Garbled} {
 		_, before := client.Samples("CO2", 0)
 		go client.Ask(context.Background(), "SIMulate:LINK "+fault+",1.5") // its answer may be lost with the link
 		await(t, client, state)
 		assert.Contains(t, client.Status().Words, "Gas bench")
 		assert.Contains(t, client.Status().Words, "typed", "the way out is named")
 		await(t, client, instrument.Alive)
-		require.Eventually(t, func() bool { _, after := client.Samples("CO2", 0); return after > before }, 5*time.Second, 10*time.Millisecond, "samples come again")
+		require.Eventually(t, func() bool { _, after := client.Samples("CO2", 0); return after > before },
+			5*time.Second, 10*time.Millisecond, "samples come again")
 	}
 }
 
@@ -88,7 +92,8 @@ func TestAnInstrumentThatIsNotThere(t *testing.T) {
 }
 
 func FuzzParseLine(f *testing.F) {
-	for _, seed := range []string{"#S 12.350 CO2 4.713", "OK", "#S 1 2", "#S NaN CO2 1", "#X", "\x00", "#S 1e999 C 1", `0,"No error"`} {
+	for _, seed := range []string{"#S 12.350 CO2 4.713", "OK", "#S 1 2", "#S NaN CO2 1", "#X", "\x00", "#S 1e999 C 1",
+		`0,"No error"`} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -46,7 +46,17 @@ func NewActivity(id string, a Asset, d duty.Duty, first time.Time, reason string
 			due, reason = next.On, next.Reason
 		}
 	}
-	return &Activity{ID: id, AssetID: a.ID, Procedure: d.Procedure, Title: d.Title, Duty: d, DueOn: due, Risk: a.Risk, Active: true, Reason: reason}
+	return &Activity{
+		ID:        id,
+		AssetID:   a.ID,
+		Procedure: d.Procedure,
+		Title:     d.Title,
+		Duty:      d,
+		DueOn:     due,
+		Risk:      a.Risk,
+		Active:    true,
+		Reason:    reason,
+	}
 }
 
 // DueDay is the day an activity is due, where it was done before and goes by the calendar.
@@ -60,7 +70,14 @@ func (a Activity) DueDay() *time.Time {
 
 // Recurring is the activity as the core knows it.
 func (a Activity) Recurring() duty.Recurring {
-	return duty.Recurring{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Duty: a.Duty, Reason: a.Reason, State: a.State()}
+	return duty.Recurring{
+		ID:        a.ID,
+		Title:     a.Title,
+		Procedure: a.Procedure,
+		Duty:      a.Duty,
+		Reason:    a.Reason,
+		State:     a.State(),
+	}
 }
 
 // Adopt takes what became of a recurring duty over.
@@ -167,6 +184,7 @@ func settleActivities(w *writer, r run.Run) error {
 // CountEvents counts what happened to a device, of the kinds named.
 func (l *Ledger) CountEvents(asset string, kinds []string) (int, error) {
 	var n int64
-	err := l.read.Model(&ActivityNote{}).Where("asset_id = ? AND kind = ? AND event IN ?", asset, NoteEvent, kinds).Count(&n).Error
+	err := l.read.Model(&ActivityNote{}).Where("asset_id = ? AND kind = ? AND event IN ?", asset, NoteEvent,
+		kinds).Count(&n).Error
 	return int(n), err
 }

@@ -48,7 +48,8 @@ func (l *Ledger) ControlLots(asset, analyte string) ([]ControlLot, error) {
 
 // ControlValues are an analyser's controls of one analyte since a time, the oldest first.
 func (l *Ledger) ControlValues(asset, analyte string, since time.Time) ([]ControlValue, error) {
-	return many[ControlValue](l.read.Where("asset_id = ? AND analyte = ? AND at >= ?", asset, analyte, since).Order("at, id"))
+	return many[ControlValue](l.read.Where("asset_id = ? AND analyte = ? AND at >= ?", asset, analyte,
+		since).Order("at, id"))
 }
 
 // RecordControls keeps the values of one control run. A run sent again changes nothing.

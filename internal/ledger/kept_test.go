@@ -40,8 +40,18 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	require.NoError(t, demo.Fill(l, all, nil, "a long password", 1, time.Date(2026, 3, 2, 6, 0, 0, 0, time.Local)))
-	require.NoError(t, l.Record(ledger.Act{Kind: "round planned", By: idris, At: now}, &ledger.Round{Day: "2026-03-03", People: []string{"Idris Vail"}, By: "Idris Vail", At: now}))
-	require.NoError(t, l.Record(ledger.Act{Kind: "instrument entered", By: idris, At: now}, &ledger.Instrument{ID: "i", Name: "Gas bench", Kind: "gas", Address: "127.0.0.1:1"}, &ledger.Instrument{ID: "j"}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "round planned", By: idris, At: now}, &ledger.Round{
+		Day:    "2026-03-03",
+		People: []string{"Idris Vail"},
+		By:     "Idris Vail",
+		At:     now,
+	}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "instrument entered", By: idris, At: now}, &ledger.Instrument{
+		ID:      "i",
+		Name:    "Gas bench",
+		Kind:    "gas",
+		Address: "127.0.0.1:1",
+	}, &ledger.Instrument{ID: "j"}))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
 	require.NoError(t, l.Close())
 
@@ -56,15 +66,27 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 			tables = append(tables, name)
 		}
 		for _, table := range tables {
-			key := map[string]string{"people": "id", "settings": "key", "rounds": "day", "procedure_revisions": "hash", "touches": "subject", "results": "run_id", "uses": "run_id", "loose_ends": "run_id"}[table]
+			key := map[string]string{
+				"people":              "id",
+				"settings":            "key",
+				"rounds":              "day",
+				"procedure_revisions": "hash",
+				"touches":             "subject",
+				"results":             "run_id",
+				"uses":                "run_id",
+				"loose_ends":          "run_id",
+			}[table]
 			if key == "" {
 				key = "id"
 			}
 			var row, id string
-			require.NoError(t, db.QueryRow(fmt.Sprintf(`SELECT rowid, "%s" FROM "%s" ORDER BY rowid DESC LIMIT 1`, key, table)).Scan(&row, &id), table)
+			require.NoError(t, db.QueryRow(fmt.Sprintf(`SELECT rowid, "%s" FROM "%s" ORDER BY rowid DESC LIMIT 1`, key,
+				table)).Scan(&row, &id), table)
 			edited[table] = id
-			column := map[string]string{"settings": "value", "touches": "ord", "results": "indicated", "uses": "role", "loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
-				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note", "standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address",
+			column := map[string]string{"settings": "value", "touches": "ord", "results": "indicated", "uses": "role",
+				"loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
+				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
+				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address",
 				"control_lots": "mean", "control_values": "value", "look_backs": "found", "notices": "answer"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
@@ -94,7 +116,8 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 	}
 	assert.True(t, named["assets dev-MB-0417"], "a row that was taken away")
 	assert.True(t, named["people ghost"], "a row that was put in")
-	assert.Len(t, differences, len(edited)+3, "and nothing else: an index of histories lost one entry, and has one too many")
+	assert.Len(t, differences, len(edited)+3,
+		"and nothing else: an index of histories lost one entry, and has one too many")
 	again, err := l.Rebuild()
 	require.NoError(t, err)
 	assert.Empty(t, again, "they were put right")
@@ -111,11 +134,19 @@ func TestAHistoryTellsWhoChangedWhat(t *testing.T) {
 	moved := ledger.Act{ID: "moved-1", Kind: "device moved", By: idris, At: now.Add(time.Hour), Why: "the ward moved"}
 	require.NoError(t, l.Record(moved, &a))
 	require.NoError(t, l.Record(moved, &a), "sent again")
-	assert.ErrorIs(t, l.Record(ledger.Act{ID: "moved-1", Kind: "device withdrawn", By: idris, At: now}, &ledger.Asset{ID: "d"}), ledger.ErrUsed)
+	assert.ErrorIs(t, l.Record(ledger.Act{ID: "moved-1", Kind: "device withdrawn", By: idris, At: now},
+		&ledger.Asset{ID: "d"}), ledger.ErrUsed)
 	history, err := l.History(10, "assets/d")
 	require.NoError(t, err)
 	require.Len(t, history, 2)
-	assert.Equal(t, ledger.Happened{Ord: 2, Kind: "device moved", By: idris, At: moved.At, Why: "the ward moved", Changes: []ledger.Changed{{Column: "place", Before: "Ward 3", After: "Ward 4"}}}, history[0])
+	assert.Equal(t, ledger.Happened{
+		Ord:     2,
+		Kind:    "device moved",
+		By:      idris,
+		At:      moved.At,
+		Why:     "the ward moved",
+		Changes: []ledger.Changed{{Column: "place", Before: "Ward 3", After: "Ward 4"}},
+	}, history[0])
 	p := ledger.Person{ID: "p", Name: "Idris Vail", PasswordHash: "$argon2id$secret"}
 	require.NoError(t, l.Save(&p))
 	history, err = l.History(10, "people/")

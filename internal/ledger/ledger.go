@@ -126,7 +126,15 @@ func open(file, how string) (*Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Ledger{procedures: procedures, file: file, write: write, read: read, watch: seen, runs: map[string]folded{}, onChange: func(string, int) {}}, nil
+	return &Ledger{
+		procedures: procedures,
+		file:       file,
+		write:      write,
+		read:       read,
+		watch:      seen,
+		runs:       map[string]folded{},
+		onChange:   func(string, int) {},
+	}, nil
 }
 
 // begin reads where the log ends.

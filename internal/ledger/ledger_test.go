@@ -40,9 +40,16 @@ func begun(t *testing.T, folder string) (*ledger.Ledger, run.Run) {
 	t.Helper()
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
-	lab := run.Lab{Rule: conformity.Rule{Kind: conformity.Simple}, Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
-	require.NoError(t, l.Save(&ledger.Asset{ID: "d", Tag: "MB-1", Family: "gas-monitor", Status: ledger.InUse}, &ledger.Activity{ID: "a", AssetID: "d", Procedure: "tiny", DueOn: now, Active: true}))
-	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: tiny(t).Hash, Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
+	lab := run.Lab{Rule: conformity.Rule{Kind: conformity.Simple},
+		Policy: adjust.Policy{School: adjust.MeasureOnly, MaxRounds: 1}, Review: procedure.ReviewNever}
+	require.NoError(t, l.Save(&ledger.Asset{
+		ID:     "d",
+		Tag:    "MB-1",
+		Family: "gas-monitor",
+		Status: ledger.InUse,
+	}, &ledger.Activity{ID: "a", AssetID: "d", Procedure: "tiny", DueOn: now, Active: true}))
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: "tiny", Revision: 1, Hash: tiny(t).Hash,
+		Device: run.Device{ID: "d", Tag: "MB-1", Family: "gas-monitor"}, Lab: lab}}
 	r, err := l.Begin(tiny(t), ledger.Command{ID: "opening", Do: open, Order: run.Order{At: now, By: idris}})
 	require.NoError(t, err)
 	for i := range 5 {
@@ -53,7 +60,12 @@ func begun(t *testing.T, folder string) (*ledger.Ledger, run.Run) {
 
 func carry(t *testing.T, l *ledger.Ledger, r run.Run, c run.Command) run.Run {
 	t.Helper()
-	next, err := l.Carry(r.ID, ledger.Command{ID: fmt.Sprintf("%s-%d", r.ID, r.Seq), Expect: r.Seq, Do: c, Order: run.Order{At: now, By: idris}})
+	next, err := l.Carry(r.ID, ledger.Command{
+		ID:     fmt.Sprintf("%s-%d", r.ID, r.Seq),
+		Expect: r.Seq,
+		Do:     c,
+		Order:  run.Order{At: now, By: idris},
+	})
 	require.NoError(t, err)
 	return next
 }
@@ -99,7 +111,12 @@ func TestWhatWasRecordedIsThereAgain(t *testing.T) {
 func TestARunOfAnotherSequenceIsStale(t *testing.T) {
 	l, r := begun(t, t.TempDir())
 	defer l.Close()
-	_, err := l.Carry(r.ID, ledger.Command{ID: "late", Expect: 3, Do: run.AddNote{Text: "x"}, Order: run.Order{At: now, By: idris}})
+	_, err := l.Carry(r.ID, ledger.Command{
+		ID:     "late",
+		Expect: 3,
+		Do:     run.AddNote{Text: "x"},
+		Order:  run.Order{At: now, By: idris},
+	})
 	var stale *ledger.Stale
 	require.True(t, errors.As(err, &stale))
 	assert.Equal(t, r.Seq, stale.Seq)
@@ -112,8 +129,10 @@ func TestARunOfAnotherSequenceIsStale(t *testing.T) {
 
 func TestTheFirstBrokenEventIsNamed(t *testing.T) {
 	for name, tamper := range map[string]struct{ sql, why string }{
-		"a changed note":      {`UPDATE events SET data = replace(data, 'note 2', 'note X') WHERE seq = 4`, "content was changed"},
-		"a changed author":    {`UPDATE events SET "by" = replace("by", 'Idris', 'Noor') WHERE seq = 4`, "content was changed"},
+		"a changed note": {`UPDATE events SET data = replace(data, 'note 2', 'note X') WHERE seq = 4`,
+			"content was changed"},
+		"a changed author": {`UPDATE events SET "by" = replace("by", 'Idris', 'Noor') WHERE seq = 4`,
+			"content was changed"},
 		"a missing event":     {`DELETE FROM events WHERE seq = 4`, "missing"},
 		"a forged hash":       {`UPDATE events SET hash = 'abc' WHERE seq = 4`, "content was changed"},
 		"a missing end":       {`DELETE FROM events WHERE seq = 6`, "5 are there"},

@@ -89,7 +89,8 @@ func (l *Ledger) AssetsAt(site string) ([]Asset, error) {
 
 // Sites are where devices are, by name.
 func (l *Ledger) Sites() (names []string, err error) {
-	err = l.read.Model(&Asset{}).Where("status <> ? AND site <> ''", Gone).Distinct().Order("site").Pluck("site", &names).Error
+	err = l.read.Model(&Asset{}).Where("status <> ? AND site <> ''", Gone).Distinct().Order("site").Pluck("site",
+		&names).Error
 	return names, err
 }
 
@@ -126,7 +127,8 @@ func (l *Ledger) NextDue(assets ...string) (map[string]time.Time, error) {
 		AssetID string
 		DueOn   time.Time
 	}
-	rows, err := many[row](l.read.Model(&Activity{}).Select("asset_id, due_on").Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
+	rows, err := many[row](l.read.Model(&Activity{}).Select("asset_id, due_on").Where("asset_id IN ? AND +active = ?",
+		assets, true).Order("due_on"))
 	first := make(map[string]time.Time, len(assets))
 	for _, r := range rows {
 		if _, seen := first[r.AssetID]; !seen {
@@ -153,7 +155,8 @@ const dueColumns = "activities.*, assets.tag, assets.maker, assets.model, assets
 // DueBetween are the activities due from one day up to before another, the earliest first.
 func (l *Ledger) DueBetween(from, until time.Time, limit int) ([]Due, error) {
 	return many[Due](l.read.Table("activities").Select(dueColumns).Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND activities.due_on >= ? AND activities.due_on < ? AND assets.status <> ?", true, from, until, Gone).Order("activities.due_on").Limit(limit))
+		Where("activities.active = ? AND activities.due_on >= ? AND activities.due_on < ? AND assets.status <> ?", true,
+			from, until, Gone).Order("activities.due_on").Limit(limit))
 }
 
 // CountDue counts the activities due before a day.
@@ -220,10 +223,33 @@ func (l *Ledger) Instruments() ([]Instrument, error) {
 
 // Core is the standard as a run binds it.
 func (s Standard) Core() reference.Standard {
-	return reference.Standard{ID: s.ID, Tag: s.Tag, Name: s.Name, Kind: s.Kind, Serial: s.Serial, Status: s.Status, Certificate: s.Certificate, Values: s.Values, Cylinder: s.Cylinder, Lot: s.Lot}
+	return reference.Standard{
+		ID:          s.ID,
+		Tag:         s.Tag,
+		Name:        s.Name,
+		Kind:        s.Kind,
+		Serial:      s.Serial,
+		Status:      s.Status,
+		Certificate: s.Certificate,
+		Values:      s.Values,
+		Cylinder:    s.Cylinder,
+		Lot:         s.Lot,
+	}
 }
 
 // Device is the asset as a run opens on it.
 func (a Asset) Device() run.Device {
-	return run.Device{ID: a.ID, Tag: a.Tag, Serial: a.Serial, Maker: a.Maker, Model: a.Model, Family: a.Family, Site: a.Site, Place: a.Place, Settings: a.Settings, Limits: a.Limits, Resolution: a.Resolution}
+	return run.Device{
+		ID:         a.ID,
+		Tag:        a.Tag,
+		Serial:     a.Serial,
+		Maker:      a.Maker,
+		Model:      a.Model,
+		Family:     a.Family,
+		Site:       a.Site,
+		Place:      a.Place,
+		Settings:   a.Settings,
+		Limits:     a.Limits,
+		Resolution: a.Resolution,
+	}
 }

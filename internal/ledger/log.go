@@ -177,7 +177,15 @@ func rowOf(e run.Event) (Event, error) {
 	if err != nil {
 		return Event{}, err
 	}
-	return Event{Stream: runStream + e.Run, Seq: e.Seq, EventID: e.ID, Kind: run.KindOf(e.Fact), At: e.At.UTC().Format(time.RFC3339Nano), By: string(by), Data: string(data)}, nil
+	return Event{
+		Stream:  runStream + e.Run,
+		Seq:     e.Seq,
+		EventID: e.ID,
+		Kind:    run.KindOf(e.Fact),
+		At:      e.At.UTC().Format(time.RFC3339Nano),
+		By:      string(by),
+		Data:    string(data),
+	}, nil
 }
 
 // runStream begins the stream of a run's events.
@@ -204,7 +212,8 @@ func (l *Ledger) appender() *appender { return &appender{l.head} }
 // add puts an event at the end of its stream and of the log.
 func (a *appender) add(tx *gorm.DB, e Event) (Event, error) {
 	var last Event
-	if err := tx.Select("seq", "hash").Where("stream = ?", e.Stream).Order("seq DESC").Limit(1).Find(&last).Error; err != nil {
+	if err := tx.Select("seq", "hash").Where("stream = ?",
+		e.Stream).Order("seq DESC").Limit(1).Find(&last).Error; err != nil {
 		return e, err
 	}
 	e.Seq, e.Prev = last.Seq+1, last.Hash

@@ -90,7 +90,8 @@ func (l *Ledger) LookBack(id string) (CountedLookBack, error) {
 
 // counted counts the notices of some look-backs, the newest first.
 func (l *Ledger) counted(some *gorm.DB) *gorm.DB {
-	return l.read.Table("(?) AS shown", some.Model(&LookBack{})).Joins("LEFT JOIN notices ON notices.look_back_id = shown.id").Group("shown.id").Order("shown.opened_at DESC").
+	return l.read.Table("(?) AS shown",
+		some.Model(&LookBack{})).Joins("LEFT JOIN notices ON notices.look_back_id = shown.id").Group("shown.id").Order("shown.opened_at DESC").
 		Select("shown.*, count(notices.id) AS notices, count(CASE WHEN sent_at IS NULL AND answered_at IS NULL THEN notices.id END) AS unsent, count(CASE WHEN sent_at IS NOT NULL AND answered_at IS NULL THEN notices.id END) AS waiting")
 }
 
@@ -143,9 +144,11 @@ func openOnDevice(w *writer, r run.Run) error {
 		return err
 	}
 	at := r.Signature.At
-	b := LookBack{ID: "lb-" + r.ID, Kind: OnDevice, AssetID: r.Device.ID, RunID: r.ID, Title: r.Device.Tag + " found out of its limits", Found: levels[0].Words() + ".", Until: at,
+	b := LookBack{ID: "lb-" + r.ID, Kind: OnDevice, AssetID: r.Device.ID, RunID: r.ID,
+		Title: r.Device.Tag + " found out of its limits", Found: levels[0].Words() + ".", Until: at,
 		Levels: levels, Risk: asset.Risk, OpenedAt: at, OpenedBy: r.Signature.By.Name}
-	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", r.Device.ID, []run.Result{run.Conforms, run.ConformsAdjusted}, at, r.ID).Order("ended_at DESC"))
+	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", r.Device.ID,
+		[]run.Result{run.Conforms, run.ConformsAdjusted}, at, r.ID).Order("ended_at DESC"))
 	switch {
 	case err == nil:
 		b.From = good.EndedAt
@@ -156,7 +159,14 @@ func openOnDevice(w *writer, r run.Run) error {
 	if r.Signature.Result != run.ConformsAdjusted {
 		mended = "taken out of use"
 	}
-	n := Notice{ID: b.ID + "-owner", LookBackID: b.ID, AssetID: r.Device.ID, RunID: r.ID, To: row.Place + ", " + row.Site, Text: lookback.DeviceNotice(subject(r.Lab.Name, row, asset.Risk), b.Window(), levels, mended)}
+	n := Notice{
+		ID:         b.ID + "-owner",
+		LookBackID: b.ID,
+		AssetID:    r.Device.ID,
+		RunID:      r.ID,
+		To:         row.Place + ", " + row.Site,
+		Text:       lookback.DeviceNotice(subject(r.Lab.Name, row, asset.Risk), b.Window(), levels, mended),
+	}
 	if before, err := recordTables["look_backs"].row(tx, b.ID); err != nil || before != nil { // followed up already
 		return err
 	}
@@ -211,9 +221,21 @@ func (l *Ledger) TouchedBy(k reference.KnownError, since time.Time) ([]Touched, 
 
 // OpenOnReference opens a look-back on a reference that was found out, with a notice for
 // the owner of every device whose verdict changes.
-func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, found string, act Act) (LookBack, error) {
+func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, found string,
+	act Act) (LookBack, error) {
 	since := s.Certificate.On
-	b := LookBack{ID: id, Kind: OnReference, StandardID: s.ID, Title: s.Tag + " " + s.Name + " found out", Found: found, From: &since, Until: act.At, Known: &k, OpenedAt: act.At, OpenedBy: act.By.Name}
+	b := LookBack{
+		ID:         id,
+		Kind:       OnReference,
+		StandardID: s.ID,
+		Title:      s.Tag + " " + s.Name + " found out",
+		Found:      found,
+		From:       &since,
+		Until:      act.At,
+		Known:      &k,
+		OpenedAt:   act.At,
+		OpenedBy:   act.By.Name,
+	}
 	touched, err := l.TouchedBy(k, since)
 	if err != nil {
 		return b, err
@@ -238,8 +260,10 @@ func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, 
 			}
 		}
 		b.Risk = max(b.Risk, asset.Risk)
-		notices = append(notices, Notice{ID: fmt.Sprintf("%s-%s", id, t.Run.ID), LookBackID: id, AssetID: asset.ID, RunID: t.Run.ID, To: t.Run.Place + ", " + t.Run.Site,
-			Text: lookback.ReferenceNotice(subject(run.Lab.Name, t.Run, asset.Risk), s.Tag+" "+s.Name, found, *t.Run.EndedAt, changed)})
+		notices = append(notices, Notice{ID: fmt.Sprintf("%s-%s", id, t.Run.ID), LookBackID: id, AssetID: asset.ID,
+			RunID: t.Run.ID, To: t.Run.Place + ", " + t.Run.Site,
+			Text: lookback.ReferenceNotice(subject(run.Lab.Name, t.Run, asset.Risk), s.Tag+" "+s.Name, found,
+				*t.Run.EndedAt, changed)})
 	}
 	return b, l.SaveLookBack(act, &b, notices...)
 }

@@ -35,7 +35,12 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 		case run.LooseEndOpened, run.LooseEndClosed:
 			loose = true
 		case run.StandardBound:
-			if err := tx.Create(&Use{RunID: r.ID, StandardID: f.Standard.ID, Role: f.Role, At: e.At}).Error; err != nil {
+			if err := tx.Create(&Use{
+				RunID:      r.ID,
+				StandardID: f.Standard.ID,
+				Role:       f.Role,
+				At:         e.At,
+			}).Error; err != nil {
 				return false, err
 			}
 		case run.RunSigned, run.RunReviewed, run.RunReturned, run.RunAbandoned:
@@ -55,9 +60,12 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 
 func runRow(run run.Run, now time.Time, head string) *Run {
 	v := runview.BriefOf(run, now)
-	row := &Run{ID: run.ID, AssetID: run.Device.ID, Tag: run.Device.Tag, Maker: run.Device.Maker, Model: run.Device.Model, Site: run.Device.Site, Place: run.Device.Place,
-		Family: run.Device.Family, Procedure: run.Procedure.ID, Title: run.Procedure.Title, Revision: run.Procedure.Revision, Hash: run.Hash,
-		Status: run.Status, OpenedAt: run.OpenedAt, ByID: run.OpenedBy.ID, By: run.OpenedBy.Name, Now: v.Now, Seq: run.Seq, Head: head}
+	row := &Run{ID: run.ID, AssetID: run.Device.ID, Tag: run.Device.Tag, Maker: run.Device.Maker,
+		Model: run.Device.Model, Site: run.Device.Site, Place: run.Device.Place,
+		Family: run.Device.Family, Procedure: run.Procedure.ID, Title: run.Procedure.Title,
+		Revision: run.Procedure.Revision, Hash: run.Hash,
+		Status: run.Status, OpenedAt: run.OpenedAt, ByID: run.OpenedBy.ID, By: run.OpenedBy.Name, Now: v.Now,
+		Seq: run.Seq, Head: head}
 	for _, end := range run.LooseEnds {
 		if end.ClosedAt.IsZero() {
 			row.Loose++
@@ -83,7 +91,13 @@ func projectLooseEnds(tx *gorm.DB, run run.Run) error {
 		if !end.ClosedAt.IsZero() {
 			continue
 		}
-		if err := tx.Create(&LooseEnd{RunID: run.ID, What: end.What, Tag: run.Device.Tag, By: end.By.Name, OpenedAt: end.OpenedAt}).Error; err != nil {
+		if err := tx.Create(&LooseEnd{
+			RunID:    run.ID,
+			What:     end.What,
+			Tag:      run.Device.Tag,
+			By:       end.By.Name,
+			OpenedAt: end.OpenedAt,
+		}).Error; err != nil {
 			return err
 		}
 	}
@@ -135,7 +149,12 @@ func follow(w *writer, r run.Run) error {
 	if err := openOnDevice(w, r); err != nil {
 		return err
 	}
-	return w.done(Act{Kind: "followed from a signed run", By: r.Signature.By, At: r.Signature.At, Why: string(r.Signature.Result) + ", run " + r.ID})
+	return w.done(Act{
+		Kind: "followed from a signed run",
+		By:   r.Signature.By,
+		At:   r.Signature.At,
+		Why:  string(r.Signature.Result) + ", run " + r.ID,
+	})
 }
 
 // countFound counts, for the runs that a condition names, the points read as found and
@@ -143,7 +162,8 @@ func follow(w *writer, r run.Run) error {
 func countFound(tx *gorm.DB, where string, args ...any) error {
 	of := "(SELECT count(*) FROM results WHERE results.run_id = runs.id AND results.phase = ?"
 	out := []conformity.Zone{conformity.Outside, conformity.OutsideDoubtful}
-	return tx.Model(&Run{}).Where(where, args...).Updates(map[string]any{"found": gorm.Expr(of+")", run.AsFound), "found_out": gorm.Expr(of+" AND results.zone IN ?)", run.AsFound, out)}).Error
+	return tx.Model(&Run{}).Where(where, args...).Updates(map[string]any{"found": gorm.Expr(of+")", run.AsFound),
+		"found_out": gorm.Expr(of+" AND results.zone IN ?)", run.AsFound, out)}).Error
 }
 
 func resultRows(r run.Run) []Result {
@@ -155,8 +175,10 @@ func resultRows(r run.Run) []Result {
 				if v == nil {
 					continue
 				}
-				rows = append(rows, Result{RunID: r.ID, AssetID: r.Device.ID, At: r.Signature.At, Measure: m.ID, Point: p.ID, Label: m.Title + " " + p.Label, Unit: m.Unit,
-					Phase: v.Phase, Reference: v.Reference, Indicated: v.Indicated, Error: v.Error, Low: v.Low, High: v.High, U: v.U, Zone: v.Zone, ErrorToLimit: v.ErrorToLimit, UToLimit: v.UToLimit})
+				rows = append(rows, Result{RunID: r.ID, AssetID: r.Device.ID, At: r.Signature.At, Measure: m.ID,
+					Point: p.ID, Label: m.Title + " " + p.Label, Unit: m.Unit,
+					Phase: v.Phase, Reference: v.Reference, Indicated: v.Indicated, Error: v.Error, Low: v.Low,
+					High: v.High, U: v.U, Zone: v.Zone, ErrorToLimit: v.ErrorToLimit, UToLimit: v.UToLimit})
 			}
 		}
 	}

@@ -21,10 +21,14 @@ func TestWhatIsReadIsWhatWasKept(t *testing.T) {
 	defer l.Close()
 	n := 0
 	for name, check := range map[string]func(*rapid.T){
-		"person": same[Person](l, &n), "device": same[Asset](l, &n), "activity": same[Activity](l, &n), "note": same[ActivityNote](l, &n),
-		"standard": same[Standard](l, &n), "certificate": same[StandardCertificate](l, &n), "gauge": same[Gauge](l, &n), "event": same[Event](l, &n),
-		"run": same[Run](l, &n), "loose end": same[LooseEnd](l, &n), "result": same[Result](l, &n), "use": same[Use](l, &n), "instrument": same[Instrument](l, &n),
-		"session": same[Session](l, &n), "lot of controls": same[ControlLot](l, &n), "control": same[ControlValue](l, &n), "look-back": same[LookBack](l, &n),
+		"person": same[Person](l, &n), "device": same[Asset](l, &n), "activity": same[Activity](l, &n),
+		"note":     same[ActivityNote](l, &n),
+		"standard": same[Standard](l, &n), "certificate": same[StandardCertificate](l, &n), "gauge": same[Gauge](l, &n),
+		"event": same[Event](l, &n),
+		"run":   same[Run](l, &n), "loose end": same[LooseEnd](l, &n), "result": same[Result](l, &n),
+		"use": same[Use](l, &n), "instrument": same[Instrument](l, &n),
+		"session": same[Session](l, &n), "lot of controls": same[ControlLot](l, &n),
+		"control": same[ControlValue](l, &n), "look-back": same[LookBack](l, &n),
 		"notice": same[Notice](l, &n), "round": same[Round](l, &n),
 	} {
 		t.Run(name, rapid.MakeCheck(check))
@@ -67,7 +71,8 @@ func draw(t *rapid.T, v reflect.Value, own string) {
 	switch v.Kind() {
 	case reflect.Struct:
 		if v.Type() == reflect.TypeFor[time.Time]() {
-			at := time.Date(2026, 3, 29, 2, 59, 59, 123456789, time.Local).Add(time.Duration(rapid.Int64Range(-1e18, 1e18).Draw(t, "at")))
+			at := time.Date(2026, 3, 29, 2, 59, 59, 123456789,
+				time.Local).Add(time.Duration(rapid.Int64Range(-1e18, 1e18).Draw(t, "at")))
 			v.Set(reflect.ValueOf(at))
 			return
 		}
@@ -77,12 +82,15 @@ func draw(t *rapid.T, v reflect.Value, own string) {
 				continue
 			}
 			draw(t, v.Field(i), own)
-			if v.Field(i).Kind() == reflect.String && (strings.Contains(string(field.Tag), "primaryKey") || strings.Contains(string(field.Tag), "uniqueIndex")) {
+			if v.Field(i).Kind() == reflect.String &&
+				(strings.Contains(string(field.Tag), "primaryKey") ||
+					strings.Contains(string(field.Tag), "uniqueIndex")) {
 				v.Field(i).SetString(v.Field(i).String() + own)
 			}
 		}
 	case reflect.String:
-		v.SetString(rapid.OneOf(rapid.String(), rapid.SampledFrom([]string{"", "5,02", "2026-11-25", "2026-11-25 08:00:00+01:00", "null", "0", "a\x00b", "x' OR 1=1 --"})).Draw(t, "text"))
+		v.SetString(rapid.OneOf(rapid.String(), rapid.SampledFrom([]string{"", "5,02", "2026-11-25",
+			"2026-11-25 08:00:00+01:00", "null", "0", "a\x00b", "x' OR 1=1 --"})).Draw(t, "text"))
 	case reflect.Bool:
 		v.SetBool(rapid.Bool().Draw(t, "bool"))
 	case reflect.Int, reflect.Int64:

@@ -68,7 +68,8 @@ var schemas sync.Map
 // are not: they are gone with the working day.
 var recordTables = tablesOf(
 	map[any]string{&Run{}: "paper = 1", &Result{}: "run_id IN (SELECT id FROM runs WHERE paper = 1)"},
-	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{}, &ProcedureRevision{}, &Instrument{}, &Setting{},
+	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{},
+	&ProcedureRevision{}, &Instrument{}, &Setting{},
 	&ControlLot{}, &ControlValue{}, &LookBack{}, &Notice{}, &Round{}, &Run{}, &Result{},
 )
 
@@ -196,7 +197,14 @@ func (w *writer) done(act Act) error {
 	if err != nil {
 		return err
 	}
-	row, err := w.log.add(w.tx, Event{Stream: subjects[0], EventID: act.ID, Kind: act.Kind, At: act.At.UTC().Format(time.RFC3339Nano), By: string(by), Data: string(data)})
+	row, err := w.log.add(w.tx, Event{
+		Stream:  subjects[0],
+		EventID: act.ID,
+		Kind:    act.Kind,
+		At:      act.At.UTC().Format(time.RFC3339Nano),
+		By:      string(by),
+		Data:    string(data),
+	})
 	if err != nil {
 		return err
 	}
@@ -319,14 +327,16 @@ func (l *Ledger) History(limit int, subjects ...string) ([]Happened, error) {
 		return nil, err
 	}
 	meant := func(subject string) bool {
-		return slices.Contains(exact, subject) || slices.ContainsFunc(whole, func(s string) bool { return strings.HasPrefix(subject, s) })
+		return slices.Contains(exact, subject) || slices.ContainsFunc(whole,
+			func(s string) bool { return strings.HasPrefix(subject, s) })
 	}
 	all := []Happened{}
 	for _, e := range rows {
 		h := Happened{Ord: e.Ord, Kind: e.Kind}
 		var data recorded
 		at, err := time.Parse(time.RFC3339Nano, e.At)
-		if err = errors.Join(err, json.Unmarshal([]byte(e.By), &h.By), json.Unmarshal([]byte(e.Data), &data)); err != nil {
+		if err = errors.Join(err, json.Unmarshal([]byte(e.By), &h.By), json.Unmarshal([]byte(e.Data), &data)); err !=
+			nil {
 			return nil, err
 		}
 		h.At, h.Why = at.In(time.Local), data.Why

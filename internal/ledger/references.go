@@ -86,7 +86,8 @@ func (l *Ledger) RunsWith(standard string, since time.Time, limit int) ([]Run, e
 // that is prepared by runs of its own carries one.
 func (l *Ledger) SignedRunsOn(tag string, limit int) ([]Run, error) {
 	asset := l.read.Model(&Asset{}).Select("id").Where("tag = ?", tag)
-	return many[Run](l.read.Where("asset_id IN (?) AND status = ? AND NOT paper", asset, run.Signed).Order("ended_at DESC").Limit(limit))
+	return many[Run](l.read.Where("asset_id IN (?) AND status = ? AND NOT paper", asset,
+		run.Signed).Order("ended_at DESC").Limit(limit))
 }
 
 // DevicesWith counts the devices that a standard was used on.

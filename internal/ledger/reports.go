@@ -11,7 +11,8 @@ import (
 // each was due. The first time on a device, which had no day yet, is not among them.
 func (l *Ledger) DoneBetween(from, until time.Time) ([]report.Done, error) {
 	rows, err := many[ActivityNote](l.read.Select("at, due_on").
-		Where("kind IN ? AND at >= ? AND at < ? AND due_on IS NOT NULL", []string{NoteDone, NoteFailed}, from, until).Order("at"))
+		Where("kind IN ? AND at >= ? AND at < ? AND due_on IS NOT NULL", []string{NoteDone, NoteFailed}, from,
+			until).Order("at"))
 	done := make([]report.Done, len(rows))
 	for i, r := range rows {
 		done[i] = report.Done{Due: *r.DueOn, On: r.At}
@@ -32,7 +33,8 @@ type ModelFound struct {
 // were found with every point inside its limits; the most runs first.
 func (l *Ledger) FoundByModel(from, until time.Time) ([]ModelFound, error) {
 	return many[ModelFound](l.read.Model(&Run{}).Select("maker || ' ' || model AS device, family, count(*) AS runs, sum(found_out = 0) AS inside, count(DISTINCT asset_id) AS devices").
-		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from, until).Group("maker, model, family").Order("runs DESC, device"))
+		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from,
+			until).Group("maker, model, family").Order("runs DESC, device"))
 }
 
 // OverdueRisks are the risk and the day of everything that was due before a day, on
@@ -53,11 +55,13 @@ type WorkDone struct {
 // WorkBetween are the runs signed from one time up to before another, by procedure.
 func (l *Ledger) WorkBetween(from, until time.Time) ([]WorkDone, error) {
 	return many[WorkDone](l.read.Model(&Run{}).Select("family, procedure, max(title) AS title, count(*) AS runs").
-		Where("status = ? AND ended_at >= ? AND ended_at < ?", run.Signed, from, until).Group("family, procedure").Order("family, procedure"))
+		Where("status = ? AND ended_at >= ? AND ended_at < ?", run.Signed, from,
+			until).Group("family, procedure").Order("family, procedure"))
 }
 
 // CertifiedBetween counts the certificates of references made from one day up to before another.
 func (l *Ledger) CertifiedBetween(from, until time.Time) (n int64, err error) {
-	err = l.read.Model(&StandardCertificate{}).Where("accredited = ? AND \"on\" >= ? AND \"on\" < ?", true, from, until).Count(&n).Error
+	err = l.read.Model(&StandardCertificate{}).Where("accredited = ? AND \"on\" >= ? AND \"on\" < ?", true, from,
+		until).Count(&n).Error
 	return n, err
 }

@@ -35,29 +35,67 @@ func TestReportsAddUpWhatStandsInTheRecord(t *testing.T) {
 	for i := range 60 {
 		id := fmt.Sprintf("d%02d", i)
 		model := models[random.IntN(len(models))]
-		a := &ledger.Asset{ID: id, Tag: "T-" + id, Maker: "Ostrel", Model: model, Family: model[3:], Status: []string{ledger.InUse, ledger.OutOfUse, ledger.Gone}[random.IntN(3)], Risk: 1 + random.IntN(5)}
+		a := &ledger.Asset{
+			ID:     id,
+			Tag:    "T-" + id,
+			Maker:  "Ostrel",
+			Model:  model,
+			Family: model[3:],
+			Status: []string{ledger.InUse, ledger.OutOfUse, ledger.Gone}[random.IntN(3)],
+			Risk:   1 + random.IntN(5),
+		}
 		due := now.AddDate(0, 0, random.IntN(60)-30)
-		act := &ledger.Activity{ID: "a" + id, AssetID: id, Title: "Verification", Duty: duty.Duty{ID: "v", Title: "Verification", Months: 12}, DueOn: due, Risk: a.Risk, Active: random.IntN(5) > 0}
+		act := &ledger.Activity{
+			ID:      "a" + id,
+			AssetID: id,
+			Title:   "Verification",
+			Duty:    duty.Duty{ID: "v", Title: "Verification", Months: 12},
+			DueOn:   due,
+			Risk:    a.Risk,
+			Active:  random.IntN(5) > 0,
+		}
 		if act.Active && due.Before(until) && a.Status != ledger.Gone {
 			overdue++
 		}
 		records = append(records, a, act)
 		for r := range random.IntN(4) {
 			at := now.AddDate(0, 0, -random.IntN(700))
-			rn := &ledger.Run{ID: fmt.Sprintf("r%s-%d", id, r), AssetID: id, Tag: a.Tag, Maker: "Ostrel", Model: model, Family: a.Family, Procedure: "p" + a.Family, Title: "Verification", Status: run.Signed, EndedAt: &at, OpenedAt: at, Paper: true}
+			rn := &ledger.Run{
+				ID:        fmt.Sprintf("r%s-%d", id, r),
+				AssetID:   id,
+				Tag:       a.Tag,
+				Maker:     "Ostrel",
+				Model:     model,
+				Family:    a.Family,
+				Procedure: "p" + a.Family,
+				Title:     "Verification",
+				Status:    run.Signed,
+				EndedAt:   &at,
+				OpenedAt:  at,
+				Paper:     true,
+			}
 			if random.IntN(10) == 0 {
 				rn.ReplacedBy = "another"
 			}
 			records = append(records, rn)
 			out, points := false, random.IntN(4)
 			for p := range points {
-				zone := []conformity.Zone{conformity.Inside, conformity.InsideDoubtful, conformity.Outside, conformity.OutsideDoubtful}[random.IntN(4)]
+				zone := []conformity.Zone{conformity.Inside, conformity.InsideDoubtful, conformity.Outside,
+					conformity.OutsideDoubtful}[random.IntN(4)]
 				phase := []run.Phase{run.AsFound, run.AsFound, run.AsLeft}[random.IntN(3)]
 				if p == 0 {
 					phase = run.AsFound
 				}
 				out = out || phase == run.AsFound && (zone == conformity.Outside || zone == conformity.OutsideDoubtful)
-				records = append(records, &ledger.Result{RunID: rn.ID, AssetID: id, At: at, Measure: "m", Point: fmt.Sprint(p), Phase: phase, Zone: zone})
+				records = append(records, &ledger.Result{
+					RunID:   rn.ID,
+					AssetID: id,
+					At:      at,
+					Measure: "m",
+					Point:   fmt.Sprint(p),
+					Phase:   phase,
+					Zone:    zone,
+				})
 			}
 			if at.Before(from) || !at.Before(until) {
 				continue
@@ -73,7 +111,13 @@ func TestReportsAddUpWhatStandsInTheRecord(t *testing.T) {
 			}
 		}
 		on := now.AddDate(0, 0, -random.IntN(500))
-		note := &ledger.ActivityNote{ID: "n" + id, ActivityID: act.ID, AssetID: id, At: on, Kind: []string{ledger.NoteDone, ledger.NoteFailed, ledger.NoteDeferred}[random.IntN(3)]}
+		note := &ledger.ActivityNote{
+			ID:         "n" + id,
+			ActivityID: act.ID,
+			AssetID:    id,
+			At:         on,
+			Kind:       []string{ledger.NoteDone, ledger.NoteFailed, ledger.NoteDeferred}[random.IntN(3)],
+		}
 		if random.IntN(3) > 0 {
 			note.DueOn = &due
 		}

@@ -41,7 +41,8 @@ func prepare(backup string) (folder string, kept Kept, err error) {
 	if err != nil {
 		err = fmt.Errorf("the backup does not hold; nothing was changed: %w", err)
 	}
-	err = errors.Join(err, l.read.Model(&Asset{}).Count(&kept.Devices).Error, l.read.Model(&Run{}).Count(&kept.Runs).Error)
+	err = errors.Join(err, l.read.Model(&Asset{}).Count(&kept.Devices).Error,
+		l.read.Model(&Run{}).Count(&kept.Runs).Error)
 	if last, found := one[Event](l.read.Order("ord DESC")); found == nil {
 		if at, bad := time.Parse(time.RFC3339Nano, last.At); bad == nil {
 			kept.Last = &at
@@ -94,7 +95,8 @@ func Restore(folder, backup string, now time.Time) (aside string, kept Kept, err
 		}
 	}
 	if err := os.Rename(fresh, file); err != nil {
-		return aside, kept, fmt.Errorf("the checked copy is %s, what was there is %s; give one of them the name %s: %w", fresh, aside, File, err)
+		return aside, kept, fmt.Errorf("the checked copy is %s, what was there is %s; give one of them the name %s: %w",
+			fresh, aside, File, err)
 	}
 	return aside, kept, nil
 }

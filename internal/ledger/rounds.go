@@ -36,7 +36,8 @@ func (l *Ledger) DueUntil(day time.Time, limit int) ([]Due, error) {
 // and sorts nothing.
 func (l *Ledger) dueBefore(day time.Time) *gorm.DB {
 	return l.read.Table("activities").Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND +activities.due_on < ? AND assets.status <> ?", true, day, Gone).Order("activities.risk DESC, activities.due_on")
+		Where("activities.active = ? AND +activities.due_on < ? AND assets.status <> ?", true, day,
+			Gone).Order("activities.risk DESC, activities.due_on")
 }
 
 // DueDay is the day an activity is due next, and how many days its calendar lets pass.

@@ -89,7 +89,8 @@ func (l *Ledger) version() (n int64, err error) {
 
 // inUse says whether somebody has a ledger's file open: then nobody else can have it alone.
 func inUse(file string) bool {
-	db, err := sql.Open(sqlite.DriverName, "file:"+file+"?mode=rw&_pragma=busy_timeout(0)&_pragma=locking_mode(EXCLUSIVE)")
+	db, err := sql.Open(sqlite.DriverName, "file:"+file+
+		"?mode=rw&_pragma=busy_timeout(0)&_pragma=locking_mode(EXCLUSIVE)")
 	if err != nil {
 		return false
 	}
@@ -158,7 +159,8 @@ func exchangeContent(db *gorm.DB, other string, then func(tx *gorm.DB) error) er
 				if err := tx.Exec(`DELETE FROM main."` + table + `"`).Error; err != nil {
 					return err
 				}
-				if err := tx.Exec(`INSERT INTO main."` + table + `" (` + list + `) SELECT ` + list + ` FROM other."` + table + `"`).Error; err != nil {
+				if err := tx.Exec(`INSERT INTO main."` + table + `" (` + list + `) SELECT ` + list + ` FROM other."` +
+					table + `"`).Error; err != nil {
 					return err
 				}
 			}

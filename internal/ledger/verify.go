@@ -21,7 +21,8 @@ type Broken struct {
 }
 
 func (b *Broken) Error() string {
-	return fmt.Sprintf("the record is broken at event %d of %s (number %d in the log): %s", b.Seq, b.Stream, b.Ord, b.Why)
+	return fmt.Sprintf("the record is broken at event %d of %s (number %d in the log): %s", b.Seq, b.Stream, b.Ord,
+		b.Why)
 }
 
 // Verify walks the whole log and checks every hash, its order within each stream and within the
@@ -66,7 +67,8 @@ func (l *Ledger) Verify() (int, error) {
 	}
 	for _, row := range rows {
 		if at := tips[runStream+row.ID]; at.seq != row.Seq || at.hash != row.Head {
-			return checked, &Broken{runStream + row.ID, at.seq + 1, 0, fmt.Sprintf("the run had %d events, %d are there", row.Seq, at.seq)}
+			return checked, &Broken{runStream + row.ID, at.seq + 1, 0,
+				fmt.Sprintf("the run had %d events, %d are there", row.Seq, at.seq)}
 		}
 	}
 	kept, err := many[ProcedureRevision](l.read.Order("procedure, revision"))
@@ -147,28 +149,30 @@ func rebuildRecords(tx *gorm.DB) ([]Difference, error) {
 		want[name] = map[string]json.RawMessage{}
 	}
 	var batch []Event
-	err := tx.Order("ord").Where("stream NOT LIKE ?", runStream+"%").FindInBatches(&batch, 500, func(*gorm.DB, int) error {
-		for _, e := range batch {
-			var data recorded
-			if err := json.Unmarshal([]byte(e.Data), &data); err != nil {
-				return fmt.Errorf("event %d of %s: %w", e.Seq, e.Stream, err)
-			}
-			if touches := e.about(data); touches != "" {
-				touched[touches] = append(touched[touches], Touch{touches, e.Ord})
-			}
-			for _, c := range data.Changes {
-				if want[c.Table] == nil {
-					return fmt.Errorf("event %d of %s changes %s, which this version does not know", e.Seq, e.Stream, c.Table)
+	err := tx.Order("ord").Where("stream NOT LIKE ?", runStream+"%").FindInBatches(&batch, 500,
+		func(*gorm.DB, int) error {
+			for _, e := range batch {
+				var data recorded
+				if err := json.Unmarshal([]byte(e.Data), &data); err != nil {
+					return fmt.Errorf("event %d of %s: %w", e.Seq, e.Stream, err)
 				}
-				want[c.Table][c.Key] = c.After
-				subject := c.Table + "/" + c.Key
-				if list := touched[subject]; len(list) == 0 || list[len(list)-1].Ord != e.Ord {
-					touched[subject] = append(list, Touch{subject, e.Ord})
+				if touches := e.about(data); touches != "" {
+					touched[touches] = append(touched[touches], Touch{touches, e.Ord})
+				}
+				for _, c := range data.Changes {
+					if want[c.Table] == nil {
+						return fmt.Errorf("event %d of %s changes %s, which this version does not know", e.Seq,
+							e.Stream, c.Table)
+					}
+					want[c.Table][c.Key] = c.After
+					subject := c.Table + "/" + c.Key
+					if list := touched[subject]; len(list) == 0 || list[len(list)-1].Ord != e.Ord {
+						touched[subject] = append(list, Touch{subject, e.Ord})
+					}
 				}
 			}
-		}
-		return nil
-	}).Error
+			return nil
+		}).Error
 	if err != nil {
 		return nil, err
 	}
@@ -227,7 +231,8 @@ func (t table) reconcile(tx *gorm.DB, want map[string]json.RawMessage) ([]Differ
 		where = " WHERE " + t.keep
 	}
 	var rows []struct{ Key, Row string }
-	if err := tx.Raw(fmt.Sprintf(`SELECT CAST("%s" AS TEXT) AS key, %s AS row FROM "%s"%s ORDER BY 1`, t.key, t.object, t.name, where)).Scan(&rows).Error; err != nil {
+	if err := tx.Raw(fmt.Sprintf(`SELECT CAST("%s" AS TEXT) AS key, %s AS row FROM "%s"%s ORDER BY 1`, t.key, t.object,
+		t.name, where)).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	var all []Difference
@@ -272,7 +277,8 @@ func (t table) reconcile(tx *gorm.DB, want map[string]json.RawMessage) ([]Differ
 
 // put writes a row as the log has it; none removes it.
 func (t table) put(tx *gorm.DB, key string, row json.RawMessage) error {
-	if err := tx.Exec(fmt.Sprintf(`DELETE FROM "%s" WHERE CAST("%s" AS TEXT) = ?`, t.name, t.key), key).Error; err != nil || len(row) == 0 {
+	if err := tx.Exec(fmt.Sprintf(`DELETE FROM "%s" WHERE CAST("%s" AS TEXT) = ?`, t.name, t.key), key).Error; err !=
+		nil || len(row) == 0 {
 		return err
 	}
 	var values []string
@@ -280,7 +286,8 @@ func (t table) put(tx *gorm.DB, key string, row json.RawMessage) error {
 		values = append(values, fmt.Sprintf("json_extract(@row, '$.%s')", c))
 	}
 	columns := `"` + strings.Join(t.columns, `", "`) + `"`
-	return tx.Exec(fmt.Sprintf(`INSERT INTO "%s" (%s) SELECT %s`, t.name, columns, strings.Join(values, ", ")), map[string]any{"row": string(row)}).Error
+	return tx.Exec(fmt.Sprintf(`INSERT INTO "%s" (%s) SELECT %s`, t.name, columns, strings.Join(values, ", ")),
+		map[string]any{"row": string(row)}).Error
 }
 
 // runTables are the tables that are computed from the events of runs, with what their rows are
@@ -302,14 +309,16 @@ func (t table) of(tx *gorm.DB, id string) ([]string, error) {
 		column = "id"
 	}
 	var rows []string
-	err := tx.Raw(fmt.Sprintf(`SELECT %s FROM "%s" WHERE "%s" = ? ORDER BY 1`, t.object, t.name, column), id).Scan(&rows).Error
+	err := tx.Raw(fmt.Sprintf(`SELECT %s FROM "%s" WHERE "%s" = ? ORDER BY 1`, t.object, t.name, column),
+		id).Scan(&rows).Error
 	return rows, err
 }
 
 // rebuildRuns recomputes the rows of every run from its events.
 func (l *Ledger) rebuildRuns(tx *gorm.DB) ([]Difference, error) {
 	var streams []string
-	if err := tx.Model(&Event{}).Where("stream LIKE ?", runStream+"%").Group("stream").Order("min(ord)").Pluck("stream", &streams).Error; err != nil {
+	if err := tx.Model(&Event{}).Where("stream LIKE ?", runStream+"%").Group("stream").Order("min(ord)").Pluck("stream",
+		&streams).Error; err != nil {
 		return nil, err
 	}
 	before := map[string][][]string{}
@@ -393,7 +402,8 @@ func dropUnknownRuns(tx *gorm.DB, known map[string]bool) ([]Difference, error) {
 			column, which = "id", "paper = 0"
 		}
 		var ids []string
-		if err := tx.Raw(fmt.Sprintf(`SELECT DISTINCT "%s" FROM "%s" WHERE %s`, column, t.name, which)).Scan(&ids).Error; err != nil {
+		if err := tx.Raw(fmt.Sprintf(`SELECT DISTINCT "%s" FROM "%s" WHERE %s`, column, t.name,
+			which)).Scan(&ids).Error; err != nil {
 			return nil, err
 		}
 		for _, id := range ids {

@@ -51,7 +51,8 @@ func Certificate(v runview.View, head, void string) ([]byte, error) {
 	s.SetFooterFunc(func() {
 		s.SetY(-14)
 		s.font("", 7, grey)
-		s.CellFormat(width-20, 4, fmt.Sprintf("Certificate %s · record %s, %d events, last hash %s", Number(v), v.ID, v.Seq, short(head)), "", 0, "L", false, 0, "")
+		s.CellFormat(width-20, 4, fmt.Sprintf("Certificate %s · record %s, %d events, last hash %s", Number(v), v.ID,
+			v.Seq, short(head)), "", 0, "L", false, 0, "")
 		s.CellFormat(20, 4, fmt.Sprintf("page %d", s.PageNo()), "", 0, "R", false, 0, "")
 	})
 	s.AddPage()
@@ -136,14 +137,16 @@ func (s *sheet) heading() {
 	s.line("Device", fmt.Sprintf("%s · %s %s · serial %s", d.Tag, d.Maker, d.Model, d.Serial))
 	s.line("Place", strings.Trim(d.Site+" · "+d.Place, " ·"))
 	s.line("Procedure", fmt.Sprintf("%s, revision %d", v.Procedure.Title, v.Procedure.Revision))
-	s.line("Made", fmt.Sprintf("%s to %s, by %s", v.OpenedAt.Format("2006-01-02 15:04"), v.Signature.At.Format("2006-01-02 15:04"), v.Signature.By.Name))
+	s.line("Made", fmt.Sprintf("%s to %s, by %s", v.OpenedAt.Format("2006-01-02 15:04"),
+		v.Signature.At.Format("2006-01-02 15:04"), v.Signature.By.Name))
 }
 
 // issue says which revision of the certificate this is, and what became of it.
 func (s *sheet) issue(void string) {
 	if n := len(s.view.Revisions); n > 0 {
 		r := s.view.Revisions[n-1]
-		s.line("Revision", fmt.Sprintf("%d of %s by %s; it takes the place of revision %d. %s: %s", r.Revision, r.At.Format(time.DateOnly), r.By, r.Revision-1, r.Reason, strings.Join(r.Changes, "; ")))
+		s.line("Revision", fmt.Sprintf("%d of %s by %s; it takes the place of revision %d. %s: %s", r.Revision,
+			r.At.Format(time.DateOnly), r.By, r.Revision-1, r.Reason, strings.Join(r.Changes, "; ")))
 	}
 	if s.view.Replaces != "" {
 		s.line("Replaces", "the run "+s.view.Replaces+", whose certificate counts no more")
@@ -165,14 +168,20 @@ func (s *sheet) statement() {
 	y := s.GetY()
 	s.SetX(margin + 5)
 	s.font("B", 13, c)
-	words := map[run.Result]string{run.Conforms: "Conforms as found", run.ConformsAdjusted: "Conforms after adjustment", run.Fails: "Does not conform: not to be used", run.NoStatement: "No statement of conformity"}[v.Result]
+	words := map[run.Result]string{
+		run.Conforms:         "Conforms as found",
+		run.ConformsAdjusted: "Conforms after adjustment",
+		run.Fails:            "Does not conform: not to be used",
+		run.NoStatement:      "No statement of conformity",
+	}[v.Result]
 	s.CellFormat(width-5, 6.5, words, "", 1, "L", false, 0, "")
 	s.SetX(margin + 5)
 	s.font("", 8.5, ink)
 	s.MultiCell(width-5, 4.4, v.Signature.Statement, "", "L", false)
 	if v.Next != nil {
 		s.SetX(margin + 5)
-		s.MultiCell(width-5, 4.4, fmt.Sprintf("Next due %s (%s).", v.Next.On.Format(time.DateOnly), v.Next.Reason), "", "L", false)
+		s.MultiCell(width-5, 4.4, fmt.Sprintf("Next due %s (%s).", v.Next.On.Format(time.DateOnly), v.Next.Reason), "",
+			"L", false)
 	}
 	if v.Status == run.InReview {
 		s.SetX(margin + 5)
@@ -193,8 +202,9 @@ func (s *sheet) points() {
 	}
 	s.Ln(1)
 	s.font("", 7.3, grey)
-	s.MultiCell(width, 3.6, "Error = shown − reference. The needle stands upright for no error and leans 45° at the limit; hollow: as found, solid: as left; the fan is the expanded uncertainty. "+
-		"● inside · ◐ inside, within U of the limit · ◇ outside, within U of the limit · ◆ outside. U: expanded uncertainty for about 95 % coverage, k as stated.", "", "L", false)
+	s.MultiCell(width, 3.6,
+		"Error = shown − reference. The needle stands upright for no error and leans 45° at the limit; hollow: as found, solid: as left; the fan is the expanded uncertainty. "+
+			"● inside · ◐ inside, within U of the limit · ◇ outside, within U of the limit · ◆ outside. U: expanded uncertainty for about 95 % coverage, k as stated.", "", "L", false)
 	s.Ln(0.5)
 	s.MultiCell(width, 3.6, s.view.Rule, "", "L", false)
 }
@@ -262,8 +272,14 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 	if p.Omitted != "" {
 		label += " (left out)"
 	}
-	cells := []string{label, show(last, func(v *runview.VerdictView) string { return quantity.Format(v.Reference, fine) }), show(p.Found, shown), show(p.Found, errorOf), left, leftError, limit,
-		show(last, func(v *runview.VerdictView) string { return fmt.Sprintf("%s (%.1f)", quantity.Format(v.U, fine), v.K) })}
+	cells := []string{label, show(last, func(v *runview.VerdictView) string {
+		return quantity.Format(v.Reference,
+			fine)
+	}), show(p.Found, shown), show(p.Found, errorOf), left, leftError, limit,
+		show(last, func(v *runview.VerdictView) string {
+			return fmt.Sprintf("%s (%.1f)", quantity.Format(v.U, fine),
+				v.K)
+		})}
 	y := s.GetY()
 	s.font("", 8, ink)
 	for i, text := range cells {
@@ -292,8 +308,10 @@ func (s *sheet) standards() {
 		if r.Standard.Certificate.Accredited {
 			kind = "accredited certificate"
 		}
-		text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", r.Standard.Tag, r.Standard.Name, r.Standard.Serial, kind, r.Standard.Certificate.Number,
-			r.Standard.Certificate.Issuer, r.Standard.Certificate.On.Format(time.DateOnly), r.Standard.Certificate.DueOn.Format(time.DateOnly))
+		text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", r.Standard.Tag, r.Standard.Name,
+			r.Standard.Serial, kind, r.Standard.Certificate.Number,
+			r.Standard.Certificate.Issuer, r.Standard.Certificate.On.Format(time.DateOnly),
+			r.Standard.Certificate.DueOn.Format(time.DateOnly))
 		var values []string
 		for _, c := range r.Standard.Values {
 			if c.Piece == "" {
@@ -325,7 +343,8 @@ func (s *sheet) conditions() {
 		return
 	}
 	s.title("Room conditions")
-	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1), quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), a.Source))
+	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1),
+		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), a.Source))
 }
 
 func (s *sheet) remarks() {
@@ -347,7 +366,8 @@ func (s *sheet) remarks() {
 			if a.Point != "" {
 				at = " at " + a.Point
 			}
-			made = append(made, fmt.Sprintf("%s, round %d: %s%s moved by %+d presses.", f.Title, a.Round, a.Control, at, a.Steps))
+			made = append(made, fmt.Sprintf("%s, round %d: %s%s moved by %+d presses.", f.Title, a.Round, a.Control, at,
+				a.Steps))
 		}
 	}
 	made = append(made, s.view.Remarks...)
@@ -369,14 +389,16 @@ func (s *sheet) signature() {
 	s.title("Signature")
 	s.line("Signed", fmt.Sprintf("%s (%s), %s", v.By.Name, v.By.Role, v.At.Format("2006-01-02 15:04:05 -07:00")))
 	if v.ReviewedAt != nil {
-		s.line("Countersigned", fmt.Sprintf("%s, %s. %s", v.ReviewedBy, v.ReviewedAt.Format("2006-01-02 15:04:05 -07:00"), v.ReviewNote))
+		s.line("Countersigned", fmt.Sprintf("%s, %s. %s", v.ReviewedBy,
+			v.ReviewedAt.Format("2006-01-02 15:04:05 -07:00"), v.ReviewNote))
 	}
 }
 
 func (s *sheet) cautions() {
 	s.title("Please note")
 	s.font("", 7.6, grey)
-	for _, text := range append(append([]string{}, s.view.Procedure.Cautions...), "The maker's manual, local codes and licensed practice come before this certificate. It states what was found on that day under those conditions; the interval is a plan, not a promise.") {
+	for _, text := range append(append([]string{}, s.view.Procedure.Cautions...),
+		"The maker's manual, local codes and licensed practice come before this certificate. It states what was found on that day under those conditions; the interval is a plan, not a promise.") {
 		s.MultiCell(width, 3.9, "· "+text, "", "L", false)
 	}
 }

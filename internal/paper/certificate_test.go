@@ -63,7 +63,8 @@ func text(t *testing.T, pdf []byte) string {
 			continue
 		}
 		content, err := io.ReadAll(z)
-		if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) { // its last byte may be one of the two before "endstream"
+		if err != nil &&
+			!errors.Is(err, io.ErrUnexpectedEOF) { // its last byte may be one of the two before "endstream"
 			continue
 		}
 		for _, shown := range shownStrings.FindAllSubmatch(content, -1) {
@@ -95,7 +96,8 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, pdf, again, "the same run gives the same paper")
 		shown := text(t, pdf)
-		for _, words := range []string{row.Tag, paper.Number(v), "Reference standards used", "Please note", v.Signature.By.Name} {
+		for _, words := range []string{row.Tag, paper.Number(v), "Reference standards used", "Please note",
+			v.Signature.By.Name} {
 			assert.Contains(t, shown, words, row.Tag)
 		}
 		if !v.Result.Passed() {

@@ -49,7 +49,8 @@ func (d Document) PDF() ([]byte, error) {
 	s.SetFooterFunc(func() {
 		s.SetY(-13)
 		s.font("", 7, grey)
-		s.CellFormat(width-20, 4, fmt.Sprintf("%s · %s · written %s", d.Lab, d.Title, d.At.Format("2006-01-02 15:04")), "", 0, "L", false, 0, "")
+		s.CellFormat(width-20, 4, fmt.Sprintf("%s · %s · written %s", d.Lab, d.Title, d.At.Format("2006-01-02 15:04")),
+			"", 0, "L", false, 0, "")
 		s.CellFormat(20, 4, fmt.Sprintf("page %d", s.PageNo()), "", 0, "R", false, 0, "")
 	})
 	s.AddPage()
@@ -194,7 +195,9 @@ func (s *sheet) mark() {
 	s.draw(ink, 0.3)
 	s.Circle(margin+4, 18, 4, "D")
 	s.draw(brass, 0.1)
-	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 14.7}, {X: margin + 4.9, Y: 18}, {X: margin + 4, Y: 17.7}, {X: margin + 3.1, Y: 18}}, "F")
+	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 14.7}, {X: margin + 4.9, Y: 18}, {X: margin + 4, Y: 17.7},
+		{X: margin + 3.1, Y: 18}}, "F")
 	s.draw(ink, 0.1)
-	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 21.3}, {X: margin + 3.1, Y: 18}, {X: margin + 4, Y: 18.3}, {X: margin + 4.9, Y: 18}}, "F")
+	s.Polygon([]fpdf.PointType{{X: margin + 4, Y: 21.3}, {X: margin + 3.1, Y: 18}, {X: margin + 4, Y: 18.3},
+		{X: margin + 4.9, Y: 18}}, "F")
 }

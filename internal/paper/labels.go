@@ -35,11 +35,13 @@ func Labels(labels []Label, single bool, first int) ([]byte, error) {
 		return nil, fmt.Errorf("there is no label to write")
 	}
 	if first < 0 || first >= labelsAcross*labelsDown {
-		return nil, fmt.Errorf("a sheet has %d labels: begin at 1 to %d", labelsAcross*labelsDown, labelsAcross*labelsDown)
+		return nil, fmt.Errorf("a sheet has %d labels: begin at 1 to %d", labelsAcross*labelsDown,
+			labelsAcross*labelsDown)
 	}
 	f := fpdf.New("P", "mm", "A4", "")
 	if single {
-		f = fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "mm", Size: fpdf.SizeType{Wd: labelWide, Ht: labelHigh}})
+		f = fpdf.NewCustom(&fpdf.InitType{OrientationStr: "P", UnitStr: "mm",
+			Size: fpdf.SizeType{Wd: labelWide, Ht: labelHigh}})
 	}
 	s := begin(f, "Labels", time.Time{})
 	s.SetMargins(0, 0, 0)

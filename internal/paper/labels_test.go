@@ -13,7 +13,14 @@ import (
 
 func TestLabels(t *testing.T) {
 	day := time.Date(2026, 3, 2, 0, 0, 0, 0, time.UTC)
-	label := paper.Label{Tag: "MB-0417", Device: "Ostrel C2 capnograph", Lab: "Hallowmere Sound Health Service, biomedical workshop", Code: "http://localhost/equipment/MB-0417", Done: &day, Due: &day}
+	label := paper.Label{
+		Tag:    "MB-0417",
+		Device: "Ostrel C2 capnograph",
+		Lab:    "Hallowmere Sound Health Service, biomedical workshop",
+		Code:   "http://localhost/equipment/MB-0417",
+		Done:   &day,
+		Due:    &day,
+	}
 	pages := func(n, first int, single bool) int {
 		labels := make([]paper.Label, n)
 		for i := range labels {

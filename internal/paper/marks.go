@@ -85,7 +85,8 @@ func (s *sheet) zone(x, y float64, z conformity.Zone) {
 		s.Circle(x, y, r*0.85, "D")
 		half := []fpdf.PointType{}
 		for a := -90.0; a <= 90; a += 15 {
-			half = append(half, fpdf.PointType{X: x + r*0.85*math.Cos(a*math.Pi/180), Y: y + r*0.85*math.Sin(a*math.Pi/180)})
+			half = append(half, fpdf.PointType{X: x + r*0.85*math.Cos(a*math.Pi/180),
+				Y: y + r*0.85*math.Sin(a*math.Pi/180)})
 		}
 		s.Polygon(half, "F")
 	case conformity.OutsideDoubtful:

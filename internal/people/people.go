@@ -204,7 +204,12 @@ func (d *Desk) RecordRefusals() error {
 		parts = append(parts, fmt.Sprintf("%s: %d", name, n))
 	}
 	why := fmt.Sprintf("%d refused. %s.", all, strings.Join(parts, "; "))
-	if err := d.ledger.Log(ledger.Act{Kind: "sign-ins refused", By: ledger.Nobody, At: d.clock(), Why: why}, "record/sign-ins"); err != nil {
+	if err := d.ledger.Log(ledger.Act{
+		Kind: "sign-ins refused",
+		By:   ledger.Nobody,
+		At:   d.clock(),
+		Why:  why,
+	}, "record/sign-ins"); err != nil {
 		return err
 	}
 	d.pending.Stop()
@@ -238,5 +243,11 @@ func Add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, passwo
 	if err != nil {
 		return err
 	}
-	return l.Record(act, &ledger.Person{ID: ulid.Make().String(), Name: strings.TrimSpace(name), Role: role, PasswordHash: hash, Active: true})
+	return l.Record(act, &ledger.Person{
+		ID:           ulid.Make().String(),
+		Name:         strings.TrimSpace(name),
+		Role:         role,
+		PasswordHash: hash,
+		Active:       true,
+	})
 }

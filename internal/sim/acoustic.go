@@ -33,14 +33,32 @@ type audiometerTruth struct {
 }
 
 // threshold is what the simulated earphone's 0 dB HL is in dB SPL in this coupler.
-var threshold = map[float64]float64{125: 45, 250: 25.5, 500: 11.5, 1000: 7, 2000: 9, 3000: 10, 4000: 9.5, 6000: 15.5, 8000: 13}
+var threshold = map[float64]float64{
+	125:  45,
+	250:  25.5,
+	500:  11.5,
+	1000: 7,
+	2000: 9,
+	3000: 10,
+	4000: 9.5,
+	6000: 15.5,
+	8000: 13,
+}
 
 // roomLevels are the octave bands of the simulated room, in dB.
 var roomLevels = map[float64]float64{125: 33, 250: 27, 500: 18, 1000: 15, 2000: 14, 4000: 13, 8000: 12}
 
 // NewAcoustic makes a bench with the audiometer silent.
 func NewAcoustic() *Acoustic {
-	a := &Acoustic{ear: "right", hertz: 1000, dial: 70, band: 1000, devices: map[string]*audiometerTruth{}, faults: map[string]bool{}, noise: seeded("acoustic")}
+	a := &Acoustic{
+		ear:     "right",
+		hertz:   1000,
+		dial:    70,
+		band:    1000,
+		devices: map[string]*audiometerTruth{},
+		faults:  map[string]bool{},
+		noise:   seeded("acoustic"),
+	}
 	a.connect("BENCH")
 	return a
 }
@@ -60,7 +78,9 @@ func (a *Acoustic) Rate() int { return 50 }
 
 // Controls are faults of set-up, earphones, attenuator and room; the correction table.
 func (a *Acoustic) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(a.faults, "TIPPED", "coupler tipped", "CABLE", "cable of the right earphone worn", "RESONANCE", "left earphone off at 3 kHz", "STEP", "attenuator step worn at 60 dB", "LOUD", "room too loud", "DISTORTED", "earphone distorts"),
+	return instrument.Controls{Faults: faultsOf(a.faults, "TIPPED", "coupler tipped", "CABLE",
+		"cable of the right earphone worn", "RESONANCE", "left earphone off at 3 kHz", "STEP",
+		"attenuator step worn at 60 dB", "LOUD", "room too loud", "DISTORTED", "earphone distorts"),
 		Keys: keysOf("TABLE", "correction table, half decibels")}
 }
 

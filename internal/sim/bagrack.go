@@ -37,7 +37,8 @@ func (b *BagRack) Rate() int { return 10 }
 
 // Controls are a leaking bag, strokes drawn with the bag open, a worn meter.
 func (b *BagRack) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(b.faults, "LEAK", "one bag leaks", "OPEN", "strokes drawn with the bag open", "WORN", "meter worn"), Keys: keysOf("DEADSPACE", "dead space to subtract")}
+	return instrument.Controls{Faults: faultsOf(b.faults, "LEAK", "one bag leaks", "OPEN",
+		"strokes drawn with the bag open", "WORN", "meter worn"), Keys: keysOf("DEADSPACE", "dead space to subtract")}
 }
 
 // Step lets the pump draw the bag empty.

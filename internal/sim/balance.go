@@ -58,7 +58,9 @@ func (b *Balance) Rate() int { return 5 }
 
 // Controls are a wrong set, evaporation, a touched cup, a bubble, a silent alarm; the set's factor.
 func (b *Balance) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(b.faults, "SET", "wrong set selected", "EVAPORATION", "draught over the cup", "TOUCHED", "cup touched", "BUBBLE", "a bubble in the line", "DEAF", "no occlusion alarm"),
+	return instrument.Controls{Faults: faultsOf(b.faults, "SET", "wrong set selected", "EVAPORATION",
+		"draught over the cup", "TOUCHED", "cup touched", "BUBBLE", "a bubble in the line", "DEAF",
+		"no occlusion alarm"),
 		Keys: keysOf("FACTOR", "factor of the set")}
 }
 

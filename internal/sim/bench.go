@@ -27,7 +27,13 @@ func NewBench(w World, at time.Time) *Bench {
 	b := &Bench{sources: map[string]*source{}, now: at}
 	b.driver = capture.NewDriver(b)
 	for _, kind := range Kinds() {
-		s := &source{bench: b, kind: kind.ID, model: kind.New(w), traces: map[string][]signal.Sample{}, total: map[string]int{}}
+		s := &source{
+			bench:  b,
+			kind:   kind.ID,
+			model:  kind.New(w),
+			traces: map[string][]signal.Sample{},
+			total:  map[string]int{},
+		}
 		b.sources[kind.ID] = s
 		b.driver.Add(kind.ID, kind.Name, s)
 	}

@@ -20,14 +20,20 @@ type BloodGas struct {
 // what each source should show: pH, pCO2 and pO2 in mmHg, haemoglobin in g/L.
 var bloodGases = map[string][4]float64{
 	"electronic-1": {7.1, 70, 50, 0}, "electronic-2": {7.4, 40, 100, 0}, "electronic-3": {7.6, 20, 150, 0},
-	"control-1": {7.16, 66, 62, 78}, "control-2": {7.40, 41, 101, 131}, "control-3": {7.58, 22, 148, 187}, "haemoglobin": {7.4, 40, 100, 142},
+	"control-1": {7.16, 66, 62, 78}, "control-2": {7.40, 41, 101, 131}, "control-3": {7.58, 22, 148, 187},
+	"haemoglobin": {7.4, 40, 100, 142},
 }
 
 var bloodGasSD = [4]float64{0.005, 0.7, 1.6, 0.8}
 
 // NewBloodGas makes an analyser at rest.
 func NewBloodGas() *BloodGas {
-	b := &BloodGas{source: "electronic-2", devices: map[string]*[4]float64{}, faults: map[string]bool{}, noise: seeded("blood gas")}
+	b := &BloodGas{
+		source:  "electronic-2",
+		devices: map[string]*[4]float64{},
+		faults:  map[string]bool{},
+		noise:   seeded("blood gas"),
+	}
 	b.connect("BENCH")
 	return b
 }
@@ -43,14 +49,17 @@ func (b *BloodGas) Rate() int { return 5 }
 
 // Controls are a failing sensor, a bubble, a bad cartridge lot, and a film on the optics; its calibration.
 func (b *BloodGas) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(b.faults, "SENSOR", "pCO2 sensor failing", "BUBBLE", "bubble in the sample", "CARTRIDGE", "cartridge lot kept too warm", "FILM", "film on the optics"), Keys: routinesOf("HAEMOGLOBIN", "haemoglobin calibration")}
+	return instrument.Controls{Faults: faultsOf(b.faults, "SENSOR", "pCO2 sensor failing", "BUBBLE",
+		"bubble in the sample", "CARTRIDGE", "cartridge lot kept too warm", "FILM", "film on the optics"),
+		Keys: routinesOf("HAEMOGLOBIN", "haemoglobin calibration")}
 }
 
 func (b *BloodGas) connect(tag string) {
 	b.tag = tag
 	if b.devices[tag] == nil {
 		r := seeded(tag + " blood gas")
-		b.devices[tag] = &[4]float64{0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(), r.NormFloat64()}
+		b.devices[tag] = &[4]float64{0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(),
+			r.NormFloat64()}
 	}
 }
 

@@ -29,7 +29,13 @@ type monitorTruth struct {
 
 // NewBreathMonitor makes a monitor in clean air.
 func NewBreathMonitor(w World) *BreathMonitor {
-	m := &BreathMonitor{world: w, gas: "AIR", noise: seeded("breath monitor"), devices: map[string]*monitorTruth{}, faults: map[string]bool{}}
+	m := &BreathMonitor{
+		world:   w,
+		gas:     "AIR",
+		noise:   seeded("breath monitor"),
+		devices: map[string]*monitorTruth{},
+		faults:  map[string]bool{},
+	}
 	m.connect("BENCH")
 	return m
 }
@@ -45,7 +51,8 @@ func (m *BreathMonitor) Rate() int { return 10 }
 
 // Controls are an aged cell, alcohol nearby, an empty cylinder; zero and span of the menu.
 func (m *BreathMonitor) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(m.faults, "OLD", "cell aged", "ALCOHOL", "alcohol nearby", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
+	return instrument.Controls{Faults: faultsOf(m.faults, "OLD", "cell aged", "ALCOHOL", "alcohol nearby", "EMPTY",
+		"cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
 }
 
 func (m *BreathMonitor) connect(tag string) {

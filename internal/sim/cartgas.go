@@ -27,7 +27,15 @@ type cartTruth struct {
 
 // NewCartGas makes the analysers, in room air.
 func NewCartGas(w World) *CartGas {
-	g := &CartGas{world: w, gas: "AIR", o2: 20.93, co2: 0.04, noise: seeded("cart"), devices: map[string]*cartTruth{}, faults: map[string]bool{}}
+	g := &CartGas{
+		world:   w,
+		gas:     "AIR",
+		o2:      20.93,
+		co2:     0.04,
+		noise:   seeded("cart"),
+		devices: map[string]*cartTruth{},
+		faults:  map[string]bool{},
+	}
 	g.connect("BENCH")
 	return g
 }
@@ -43,7 +51,8 @@ func (g *CartGas) Rate() int { return 25 }
 
 // Controls are wet gas, breath near the inlet, a wet dryer tube, an empty cylinder, an analyser that has drifted; the gas calibration.
 func (g *CartGas) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet", "SLOW", "dryer tube wet", "EMPTY", "cylinder empty", "DRIFTED", "oxygen analyser drifted"),
+	return instrument.Controls{Faults: faultsOf(g.faults, "HUMID", "line not dried", "BREATH", "breath near the inlet",
+		"SLOW", "dryer tube wet", "EMPTY", "cylinder empty", "DRIFTED", "oxygen analyser drifted"),
 		Keys: routinesOf("GAS", "gas calibration")}
 }
 

@@ -40,7 +40,13 @@ type chamberTruth struct {
 
 // NewChamber makes a chamber that has settled.
 func NewChamber() *Chamber {
-	c := &Chamber{devices: map[string]*chamberTruth{}, faults: map[string]bool{}, noise: seeded("chamber"), shown: 22, lag: chamberLag}
+	c := &Chamber{
+		devices: map[string]*chamberTruth{},
+		faults:  map[string]bool{},
+		noise:   seeded("chamber"),
+		shown:   22,
+		lag:     chamberLag,
+	}
 	c.connect("BENCH")
 	return c
 }
@@ -56,7 +62,9 @@ func (c *Chamber) Rate() int { return 5 }
 
 // Controls are a probe not seated, a draught, a lid not closed; a trim for each zone.
 func (c *Chamber) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(c.faults, "SEAT", "probe not seated", "DRAUGHT", "draught from the right", "LID", "lid of zone 3 not closed"), Keys: keysOf("TRIM", "trim", "MEASURED", "measured temperature")}
+	return instrument.Controls{Faults: faultsOf(c.faults, "SEAT", "probe not seated", "DRAUGHT",
+		"draught from the right", "LID", "lid of zone 3 not closed"),
+		Keys: keysOf("TRIM", "trim", "MEASURED", "measured temperature")}
 }
 
 func (c *Chamber) connect(tag string) {

@@ -50,7 +50,8 @@ type ventilatorTruth struct{ volume, pressure, oxygen float64 }
 
 // NewFlowAnalyser makes an analyser with a ventilator that is off.
 func NewFlowAnalyser() *FlowAnalyser {
-	f := &FlowAnalyser{mode: "OFF", vt: 500, rate: 12, peep: 5, ratio: 2, top: 20, set: 21, gas: "NONE", oxygen: 20.93, cell: 0.995, zeroFlow: 0.02, zeroPressure: 0.02,
+	f := &FlowAnalyser{mode: "OFF", vt: 500, rate: 12, peep: 5, ratio: 2, top: 20, set: 21, gas: "NONE", oxygen: 20.93,
+		cell: 0.995, zeroFlow: 0.02, zeroPressure: 0.02,
 		devices: map[string]*ventilatorTruth{}, faults: map[string]bool{}, noise: seeded("flow analyser")}
 	f.connect("BENCH")
 	return f
@@ -72,8 +73,10 @@ func (f *FlowAnalyser) Rate() int { return 100 }
 
 // Controls are the faults of analyser, circuit and ventilator; zero and oxygen calibration of the analyser.
 func (f *FlowAnalyser) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(f.faults, "CONDITION", "analyser left on STPD", "MIXTURE", "analyser left on O2", "DRIFTED", "analyser not zeroed", "TUBE", "a tube left on the analyser",
-		"LOWFLOW", "oxygen flow too low", "CELL", "oxygen cell aged", "LEAK", "leaking circuit", "WEAK", "ventilator delivers too little", "MIXER", "oxygen mixer low", "MUTE", "alarms silent"),
+	return instrument.Controls{Faults: faultsOf(f.faults, "CONDITION", "analyser left on STPD", "MIXTURE",
+		"analyser left on O2", "DRIFTED", "analyser not zeroed", "TUBE", "a tube left on the analyser",
+		"LOWFLOW", "oxygen flow too low", "CELL", "oxygen cell aged", "LEAK", "leaking circuit", "WEAK",
+		"ventilator delivers too little", "MIXER", "oxygen mixer low", "MUTE", "alarms silent"),
 		Keys: routinesOf("ZERO", "zero", "OXYGEN", "oxygen cell, two points")}
 }
 
@@ -81,7 +84,8 @@ func (f *FlowAnalyser) connect(tag string) {
 	f.tag = tag
 	if f.devices[tag] == nil {
 		r := seeded(tag + " ventilator")
-		f.devices[tag] = &ventilatorTruth{volume: 1 + 0.012*r.NormFloat64(), pressure: 1 + 0.008*r.NormFloat64(), oxygen: 1 + 0.006*r.NormFloat64()}
+		f.devices[tag] = &ventilatorTruth{volume: 1 + 0.012*r.NormFloat64(), pressure: 1 + 0.008*r.NormFloat64(),
+			oxygen: 1 + 0.006*r.NormFloat64()}
 	}
 }
 
@@ -104,7 +108,8 @@ func (f *FlowAnalyser) Step(dt float64) {
 		f.breathe(dt, f.clock < ti, f.peep)
 	case "PRESSURE":
 		if f.clock < ti {
-			f.flow = math.Max(0, (f.top*t.pressure-f.peep-f.volume/lungCompliance)/lungResistance*(1-math.Exp(-f.clock/0.05)))
+			f.flow = math.Max(0, (f.top*t.pressure-f.peep-f.volume/lungCompliance)/lungResistance*
+				(1-math.Exp(-f.clock/0.05)))
 		}
 		f.breathe(dt, f.clock < ti, f.peep)
 		if f.clock < ti {
@@ -301,7 +306,8 @@ func (f *FlowAnalyser) setting(c Command) (string, bool, error) {
 		name      string
 		of        *float64
 		low, high float64
-	}{{"SOURce:VT", &f.vt, 20, 2000}, {"SOURce:RATE", &f.rate, 2, 80}, {"SOURce:PEEP", &f.peep, 0, 30}, {"SOURce:RATIO", &f.ratio, 0.5, 6}, {"SOURce:PRESSURE", &f.top, 5, 80}, {"SOURce:O2", &f.set, 20, 100}} {
+	}{{"SOURce:VT", &f.vt, 20, 2000}, {"SOURce:RATE", &f.rate, 2, 80}, {"SOURce:PEEP", &f.peep, 0, 30},
+		{"SOURce:RATIO", &f.ratio, 0.5, 6}, {"SOURce:PRESSURE", &f.top, 5, 80}, {"SOURce:O2", &f.set, 20, 100}} {
 		if !c.Is(s.name) {
 			continue
 		}

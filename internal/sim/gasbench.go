@@ -54,7 +54,14 @@ const (
 
 // NewGasBench makes a gas bench with cylinders by tag and their CO2 in vol%.
 func NewGasBench(cylinders map[string]float64) *GasBench {
-	g := &GasBench{Cylinders: cylinders, gas: "AIR", breath: 12, noise: seeded("gas bench"), devices: map[string]*capnographTruth{}, faults: map[string]bool{}}
+	g := &GasBench{
+		Cylinders: cylinders,
+		gas:       "AIR",
+		breath:    12,
+		noise:     seeded("gas bench"),
+		devices:   map[string]*capnographTruth{},
+		faults:    map[string]bool{},
+	}
 	g.connect("BENCH")
 	return g
 }
@@ -70,7 +77,8 @@ func (g *GasBench) Rate() int { return 25 }
 
 // Controls are a leak, a blocked trap, an empty cylinder; span and zero of the service menu.
 func (g *GasBench) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(g.faults, "LEAK", "adapter leaks", "TRAP", "trap blocked", "EMPTY", "cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
+	return instrument.Controls{Faults: faultsOf(g.faults, "LEAK", "adapter leaks", "TRAP", "trap blocked", "EMPTY",
+		"cylinder empty"), Keys: keysOf("SPAN", "span", "ZERO", "zero")}
 }
 
 // Value is the present reading.
@@ -85,7 +93,8 @@ func (g *GasBench) connect(tag string) {
 	truth, ok := storied[tag]
 	if !ok {
 		r := seeded(tag)
-		truth = capnographTruth{gain: 1 + 0.012*r.NormFloat64(), offset: 0.01 * r.NormFloat64(), lag: 0.14 + 0.05*r.Float64()}
+		truth = capnographTruth{gain: 1 + 0.012*r.NormFloat64(), offset: 0.01 * r.NormFloat64(),
+			lag: 0.14 + 0.05*r.Float64()}
 	}
 	g.devices[tag] = &truth
 }

@@ -57,7 +57,13 @@ func TestWhatWasFoundStandsWhateverIsRecordedLater(t *testing.T) {
 			for _, step := range p.Way() {
 				switch s := step.(type) {
 				case *procedure.AmbientStep:
-					later = append(later, run.RecordAmbient{Step: s.ID, Temperature: "24", Pressure: "985", Humidity: "60", Source: "RC-02"})
+					later = append(later, run.RecordAmbient{
+						Step:        s.ID,
+						Temperature: "24",
+						Pressure:    "985",
+						Humidity:    "60",
+						Source:      "RC-02",
+					})
 				case *procedure.RecordStep:
 					values := map[string]string{}
 					for _, f := range s.Fields {
@@ -72,7 +78,13 @@ func TestWhatWasFoundStandsWhateverIsRecordedLater(t *testing.T) {
 					}
 					later = append(later, run.RecordPlate{Step: s.ID, Values: values})
 				case *procedure.Measure:
-					later = append(later, run.CaptureReading{Reading: "late-" + s.ID, Measure: s.ID, Point: s.Points[0].ID, Typed: "1", Confirmed: true},
+					later = append(later, run.CaptureReading{
+						Reading:   "late-" + s.ID,
+						Measure:   s.ID,
+						Point:     s.Points[0].ID,
+						Typed:     "1",
+						Confirmed: true,
+					},
 						run.OmitPoint{Measure: s.ID, Point: s.Points[0].ID, Reason: "later"})
 				}
 			}
@@ -102,7 +114,8 @@ func TestWhatWasFoundStandsWhateverIsRecordedLater(t *testing.T) {
 					assert.True(t, now[point] == was, "%T %+v changes what was found at %s", c, c, point)
 				}
 				if _, room := c.(run.RecordAmbient); room && err == nil {
-					assert.Contains(t, strings.Join(runview.Of(after, w.At).Remarks, " "), "as found was read at 21.4 °C · 1008 hPa · 46 %; the room conditions were recorded again later")
+					assert.Contains(t, strings.Join(runview.Of(after, w.At).Remarks, " "),
+						"as found was read at 21.4 °C · 1008 hPa · 46 %; the room conditions were recorded again later")
 				}
 				if then, _ := after.Outcome(); then.Passed() {
 					assert.True(t, result.Passed(), "%T makes a device conform that did not", c)
@@ -144,9 +157,11 @@ func TestTheStatementFollowsFromThePoints(t *testing.T) {
 							continue
 						}
 						passes = passes && last.Pass
-						inside := (last.Low == nil || last.Error >= *last.Low-1e-9) && (last.High == nil || last.Error <= *last.High+1e-9)
+						inside := (last.Low == nil || last.Error >= *last.Low-1e-9) &&
+							(last.High == nil || last.Error <= *last.High+1e-9)
 						assert.True(t, inside || !last.Pass, "%s %s passes outside its limits", m.ID, point.ID)
-						assert.InDelta(t, last.Indicated-last.Reference, last.Error, 1e-6*max(1, math.Abs(last.Reference)), "%s %s", m.ID, point.ID)
+						assert.InDelta(t, last.Indicated-last.Reference, last.Error,
+							1e-6*max(1, math.Abs(last.Reference)), "%s %s", m.ID, point.ID)
 					}
 				}
 				for _, f := range v.Findings {
@@ -165,7 +180,8 @@ func TestTheStatementFollowsFromThePoints(t *testing.T) {
 				default:
 					assert.Fail(t, "nothing was left out", v.Result)
 				}
-				assert.Equal(t, v.Result.Passed() && p.Next.Each == "", v.Next != nil, "only what conforms has a next day")
+				assert.Equal(t, v.Result.Passed() && p.Next.Each == "", v.Next != nil,
+					"only what conforms has a next day")
 				for _, end := range v.LooseEnds {
 					assert.NotNil(t, end.ClosedAt, "%s is open after the signature", end.What)
 				}

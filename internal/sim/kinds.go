@@ -32,7 +32,8 @@ func Kinds() []Kind {
 		{ID: "chamber-probe", Name: "Probe in the warm chamber", New: func(World) Model { return NewChamber() }},
 		{ID: "co-bench", Name: "Breath monitor bench", New: func(w World) Model { return NewBreathMonitor(w) }},
 		{ID: "finger-simulator", Name: "Finger simulator", New: func(World) Model { return NewFinger() }},
-		{ID: "flow-analyser", Name: "Flow analyser and ventilator", New: func(World) Model { return NewFlowAnalyser() }},
+		{ID: "flow-analyser", Name: "Flow analyser and ventilator",
+			New: func(World) Model { return NewFlowAnalyser() }},
 		{ID: "gas-bench", Name: "Gas bench", New: func(w World) Model { return newGasBench(w) }},
 		{ID: "photometer", Name: "Photometer and cuvettes", New: func(World) Model { return NewPhotometer() }},
 		{ID: "syringe-bench", Name: "Syringe bench", New: func(World) Model { return NewSyringe() }},
@@ -49,7 +50,8 @@ func deviceTag(c Command, remembered int) (string, error) {
 
 // simulate carries out what every model of a device knows: SIMulate:DEVice connects
 // another one, SIMulate:FAULt switches one of its faults. False: it is another command.
-func simulate(c Command, remembered int, connect func(tag string), faults map[string]bool, controls instrument.Controls) (string, bool, error) {
+func simulate(c Command, remembered int, connect func(tag string), faults map[string]bool,
+	controls instrument.Controls) (string, bool, error) {
 	switch {
 	case c.Is("SIMulate:DEVice"):
 		tag, err := deviceTag(c, remembered)

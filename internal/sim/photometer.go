@@ -49,7 +49,10 @@ func (p *Photometer) Rate() int { return 5 }
 
 // Controls are an old lamp, stray light, an aged calibrator, careless pipetting, a coloured reagent; its calibrations.
 func (p *Photometer) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(p.faults, "LAMP", "lamp old", "STRAY", "reagent used up", "AGED", "calibrator aged", "SPILL", "drops on the tip", "COLOUR", "reagent coloured"), Keys: routinesOf("ONE-POINT", "one-point calibration", "TWO-POINT", "two-point calibration", "LEVELS", "calibration at every level")}
+	return instrument.Controls{Faults: faultsOf(p.faults, "LAMP", "lamp old", "STRAY", "reagent used up", "AGED",
+		"calibrator aged", "SPILL", "drops on the tip", "COLOUR", "reagent coloured"),
+		Keys: routinesOf("ONE-POINT", "one-point calibration", "TWO-POINT", "two-point calibration", "LEVELS",
+			"calibration at every level")}
 }
 
 func (p *Photometer) connect(tag string) {
@@ -67,7 +70,8 @@ func (p *Photometer) level() float64 {
 	if p.multiple == 0 {
 		return 0
 	}
-	v := glucose * p.multiple * (reagentVolume + sampleVolume) / (reagentVolume + p.multiple*sampleVolume) * (1 + p.spill)
+	v := glucose * p.multiple * (reagentVolume + sampleVolume) / (reagentVolume + p.multiple*sampleVolume) *
+		(1 + p.spill)
 	if p.faults["AGED"] {
 		v *= 0.91
 	}

@@ -40,7 +40,18 @@ func (h hands) Read(measure, point string, expected float64) float64 {
 }
 
 func (h hands) Turn(control, point string, change float64) {
-	steps := map[string]float64{"gas-bench span": 0.5, "gas-bench zero": 0.02, "syringe-bench table": 0.015, "co-bench span": 1, "co-bench zero": 0.5, "bag-rack deadspace": 0.01, "chamber-probe trim": 0.05, "chamber-probe measured": 0.05, "balance factor": 0.1, "acoustic-bench table": 0.5}[h.kind+" "+control]
+	steps := map[string]float64{
+		"gas-bench span":         0.5,
+		"gas-bench zero":         0.02,
+		"syringe-bench table":    0.015,
+		"co-bench span":          1,
+		"co-bench zero":          0.5,
+		"bag-rack deadspace":     0.01,
+		"chamber-probe trim":     0.05,
+		"chamber-probe measured": 0.05,
+		"balance factor":         0.1,
+		"acoustic-bench table":   0.5,
+	}[h.kind+" "+control]
 	if steps == 0 { // a routine of the device
 		steps = 1
 	}
@@ -54,13 +65,22 @@ func (h hands) Turn(control, point string, change float64) {
 
 // technician works by hand, without instruments.
 func technician(truth sim.Truth) *sim.Technician {
-	return &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead}, At: monday,
-		Truth: truth, Room: [3]string{"21.4", "1008", "46"}, Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
+	return &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician},
+		Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead}, At: monday,
+		Truth: truth, Room: [3]string{"21.4", "1008", "46"},
+		Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22",
+			"evaporation": "0.02"},
 		Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, monday) }}
 }
 
 func opened(p *procedure.Procedure) run.RunOpened {
-	return run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Lab: demo.Lab(), Device: run.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: p.Family}}
+	return run.RunOpened{
+		Procedure: p.ID,
+		Revision:  p.Revision,
+		Hash:      p.Hash,
+		Lab:       demo.Lab(),
+		Device:    run.Device{ID: "d", Tag: "TEST-1", Maker: "Velloway", Model: "test", Family: p.Family},
+	}
 }
 
 // rehearse works through a family's procedure with faults switched on, and things chosen
@@ -149,13 +169,15 @@ func TestFaults(t *testing.T) {
 		{"collection-bag-meter", "bag-rack", "OPEN", run.Fails, "bag open"},
 		{"collection-bag-meter", "bag-rack", "WORN", run.Fails, "The meter is off by"},
 		{"flow-analyser", "flow-analyser", "", run.Conforms, "leave"},
-		{"flow-analyser", "flow-analyser", "DRIFTED", run.ConformsAdjusted, "zero by its menu with nothing connected, once"},
+		{"flow-analyser", "flow-analyser", "DRIFTED", run.ConformsAdjusted,
+			"zero by its menu with nothing connected, once"},
 		{"flow-analyser", "flow-analyser", "TUBE", run.Fails, "A tube is connected"},
 		{"flow-analyser", "flow-analyser", "CELL", run.Fails, "replace it before the date"},
 		{"ventilator-pre-use", "flow-analyser", "", run.Conforms, "leave"},
 		{"ventilator-pre-use", "flow-analyser", "LEAK", run.Fails, "A joint, the water trap"},
 		{"ventilator-performance", "flow-analyser", "", run.Conforms, "Nothing in the errors points to the set-up"},
-		{"ventilator-performance", "flow-analyser", "CONDITION", run.Fails, "the analyser set to STPD, not to BTPS as recorded"},
+		{"ventilator-performance", "flow-analyser", "CONDITION", run.Fails,
+			"the analyser set to STPD, not to BTPS as recorded"},
 		{"ventilator-performance", "flow-analyser", "MIXTURE", run.Fails, "while"},
 		{"ventilator-performance", "flow-analyser", "DRIFTED", run.Fails, "the analyser was not zeroed"},
 		{"ventilator-performance", "flow-analyser", "LEAK", run.Fails, "More is lost the higher the pressure"},
@@ -167,7 +189,8 @@ func TestFaults(t *testing.T) {
 		{"infusion-pump", "balance", "EVAPORATION", run.Fails, "Only low rates are off"},
 		{"infusion-pump", "balance", "BUBBLE", run.Fails, "far beyond anything an adjustment"},
 		{"infusion-pump", "balance", "DEAF", run.Fails, "the alarm is muted"},
-		{"audiometer", "acoustic-bench", "", run.Conforms, "lowest hearing level that can honestly be tested here is about 0 dB HL"},
+		{"audiometer", "acoustic-bench", "", run.Conforms,
+			"lowest hearing level that can honestly be tested here is about 0 dB HL"},
 		{"audiometer", "acoustic-bench", "TIPPED", run.Fails, "far beyond anything an adjustment"},
 		{"audiometer", "acoustic-bench", "CABLE", run.Fails, "Nearly every frequency of the right ear is off"},
 		{"audiometer", "acoustic-bench", "RESONANCE", run.ConformsAdjusted, "Only Left 3 kHz is off"},
@@ -180,8 +203,10 @@ func TestFaults(t *testing.T) {
 		{"photometer", "photometer", "AGED", run.ConformsAdjusted, "Every level alike"},
 		{"photometer", "photometer", "SPILL", run.Fails, "The levels scatter"},
 		{"photometer", "photometer", "COLOUR", run.Fails, "A one-point calibration does not mend it; two points do"},
-		{"photometer", "photometer", "COLOUR calibration=two-point", run.ConformsAdjusted, "two-point calibration by its menu, water then calibrator, once"},
-		{"photometer", "photometer", "AGED calibration=levels", run.ConformsAdjusted, "calibration by its menu at every level, once"},
+		{"photometer", "photometer", "COLOUR calibration=two-point", run.ConformsAdjusted,
+			"two-point calibration by its menu, water then calibrator, once"},
+		{"photometer", "photometer", "AGED calibration=levels", run.ConformsAdjusted,
+			"calibration by its menu at every level, once"},
 		{"audiometer", "acoustic-bench", "STEP steps=10", run.Fails, "1 step is wrong"},
 		{"blood-gas-checks", "blood-gas", "", run.Conforms, "mmol/L bicarbonate"},
 		{"blood-gas-checks", "blood-gas", "SENSOR", run.Fails, "The electronic reference fails too"},
@@ -190,7 +215,8 @@ func TestFaults(t *testing.T) {
 		{"blood-gas-electronic", "blood-gas", "", run.Conforms, "inside its range"},
 		{"blood-gas-electronic", "blood-gas", "SENSOR", run.Fails, "The electronic reference fails too"},
 		{"blood-gas-haemoglobin", "blood-gas", "", run.Conforms, "leave"},
-		{"blood-gas-haemoglobin", "blood-gas", "FILM", run.ConformsAdjusted, "haemoglobin calibration by its menu, once"},
+		{"blood-gas-haemoglobin", "blood-gas", "FILM", run.ConformsAdjusted,
+			"haemoglobin calibration by its menu, once"},
 		{"warm-chamber", "chamber-probe", "", run.ConformsAdjusted, "all zones together"},
 		{"warm-chamber", "chamber-probe", "trim=measured", run.ConformsAdjusted, "as measured in zone 1"},
 		{"warm-chamber", "chamber-probe", "LID", run.Fails, "no trim can fix this"},
@@ -256,10 +282,19 @@ func TestAScaleByHand(t *testing.T) {
 	require.GreaterOrEqual(t, at, 0)
 	work := func(plate map[string]string, shows func(measure, point string, expected float64) float64) heard {
 		p := all[at]
-		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead},
-			At: monday, Truth: typed(shows), Room: [3]string{"21", "1008", "46"}, Plate: plate,
+		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician},
+			Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead},
+			At:       monday, Truth: typed(shows), Room: [3]string{"21", "1008", "46"}, Plate: plate,
 			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, monday) }}
-		r, events, err := w.Work(p, run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Lab: demo.Lab(), Device: run.Device{ID: "d", Tag: "TEST-1", Family: p.Family, Resolution: map[string]float64{"rising": 0.01, "falling": 0.01, "corners": 0.01, "repeatability": 0.01}}})
+		r, events, err := w.Work(p, run.RunOpened{
+			Procedure: p.ID,
+			Revision:  p.Revision,
+			Hash:      p.Hash,
+			Lab:       demo.Lab(),
+			Device: run.Device{ID: "d", Tag: "TEST-1", Family: p.Family,
+				Resolution: map[string]float64{"rising": 0.01, "falling": 0.01, "corners": 0.01,
+					"repeatability": 0.01}},
+		})
 		require.NoError(t, err)
 		return heard{runview.Of(r, w.At), said(p, events)}
 	}
@@ -276,7 +311,14 @@ func TestAScaleByHand(t *testing.T) {
 	assert.Equal(t, run.Fails, corner.Result)
 	assert.Contains(t, corner.words, "Only Corners rear left is off")
 
-	moved := map[string]string{"capacity": "200", "division": "0.1", "adjusted_latitude": "56", "adjusted_height": "10", "used_latitude": "56", "used_height": "3400"}
+	moved := map[string]string{
+		"capacity":          "200",
+		"division":          "0.1",
+		"adjusted_latitude": "56",
+		"adjusted_height":   "10",
+		"used_latitude":     "56",
+		"used_height":       "3400",
+	}
 	span := 1 - 0.00107 // what this place's gravity makes of it
 	gravity := work(moved, func(_, _ string, expected float64) float64 { return span * expected })
 	assert.Contains(t, gravity.words, "It was adjusted elsewhere: that is the whole of it", gravity.words)
@@ -334,10 +376,18 @@ func TestAScaleThatShowsPounds(t *testing.T) {
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	p := all[slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.Family == "patient-scale" })]
-	w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: monday, Truth: hands{t: t}, Room: [3]string{"21.4", "1008", "46"}, Plate: map[string]string{"capacity": "200", "division": "0.1"},
+	w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: monday,
+		Truth: hands{t: t}, Room: [3]string{"21.4", "1008", "46"},
+		Plate:    map[string]string{"capacity": "200", "division": "0.1"},
 		Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, monday) }}
 	device := run.Device{ID: "d", Tag: "TEST-1", Family: p.Family, Settings: map[string]string{"unit.mass": "[lb_av]"}}
-	r, _, err := w.Work(p, run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Lab: demo.Lab(), Device: device})
+	r, _, err := w.Work(p, run.RunOpened{
+		Procedure: p.ID,
+		Revision:  p.Revision,
+		Hash:      p.Hash,
+		Lab:       demo.Lab(),
+		Device:    device,
+	})
 	require.NoError(t, err)
 	v := runview.Of(r, w.At)
 	require.Equal(t, run.Conforms, v.Result)

@@ -82,12 +82,15 @@ func TestEveryStandInAnswersInLinesThatTheLinkReads(t *testing.T) {
 }
 
 // known are headers that some simulated instrument knows, for the fuzzing to begin with.
-var known = []string{"SOURce:GAS", "SOURce:BREath", "SOURce:SPO2", "SOURce:PULSe", "SOURce:EAR", "SOURce:TONE", "SOURce:DIAL", "SOURce:BAND", "SOURce:PATH", "SOURce:FILL", "SOURce:RATE", "SOURce:LINE",
-	"SOURce:SAMPLE", "SOURce:PROBE", "SOURce:LID", "SIMulate:LAG", "SOURce:MODE", "SOURce:VT", "SOURce:PEEP", "SOURce:RATIO", "SOURce:PRESSURE", "SOURce:O2", "SOURce:ALARM", "SOURce:FILTER", "SOURce:CUVETTE", "SOURce:STROKE"}
+var known = []string{"SOURce:GAS", "SOURce:BREath", "SOURce:SPO2", "SOURce:PULSe", "SOURce:EAR", "SOURce:TONE",
+	"SOURce:DIAL", "SOURce:BAND", "SOURce:PATH", "SOURce:FILL", "SOURce:RATE", "SOURce:LINE",
+	"SOURce:SAMPLE", "SOURce:PROBE", "SOURce:LID", "SIMulate:LAG", "SOURce:MODE", "SOURce:VT", "SOURce:PEEP",
+	"SOURce:RATIO", "SOURce:PRESSURE", "SOURce:O2", "SOURce:ALARM", "SOURce:FILTER", "SOURce:CUVETTE", "SOURce:STROKE"}
 
 // Whatever is sent to a simulated, it answers, and what it shows stays a number.
 func FuzzCommands(f *testing.F) {
-	for _, seed := range []string{"*IDN?", "SOURce:GAS HG-22", "SIM:PRES SPAN,+3", "?", " ", "SUBS", "SIM:LINK DROP,8", "SOUR:BRE NaN", "SIM:DEV ", "SIM:FAULT ,"} {
+	for _, seed := range []string{"*IDN?", "SOURce:GAS HG-22", "SIM:PRES SPAN,+3", "?", " ", "SUBS", "SIM:LINK DROP,8",
+		"SOUR:BRE NaN", "SIM:DEV ", "SIM:FAULT ,"} {
 		f.Add(seed, "SOURce:GAS AIR")
 	}
 	for _, header := range known {
@@ -112,19 +115,22 @@ func FuzzCommands(f *testing.F) {
 			}
 			for _, channel := range m.Channels() {
 				v := m.Value(channel)
-				require.False(t, math.IsNaN(v) || math.IsInf(v, 0), "%s %s shows %v after %q, %q", kind.ID, channel, v, first, second)
+				require.False(t, math.IsNaN(v) || math.IsInf(v, 0), "%s %s shows %v after %q, %q", kind.ID, channel, v,
+					first, second)
 			}
 		}
 	})
 }
 
 // around is what the simulated instruments find around them here.
-var around = World{Cylinders: map[string]map[string]float64{"HG-22": {"CO2": 5.02}, "HG-24": {"O2": 16.01, "CO2": 4.03}, "HG-25": {"CO": 49.6}}}
+var around = World{Cylinders: map[string]map[string]float64{"HG-22": {"CO2": 5.02}, "HG-24": {"O2": 16.01, "CO2": 4.03},
+	"HG-25": {"CO": 49.6}}}
 
 // uses are how each simulated instrument is driven, one thing after another, so that every fault has
 // its occasion to show.
 var uses = map[string][][]string{
-	"acoustic-bench":   {{"SOUR:EAR right", "SOUR:TONE 1000", "SOUR:DIAL 60", "SOUR:BAND 1000"}, {"SOUR:BAND 2000"}, {"SOUR:EAR left", "SOUR:TONE 3000", "SOUR:BAND 3000"}, {"SOUR:DIAL 70"}},
+	"acoustic-bench": {{"SOUR:EAR right", "SOUR:TONE 1000", "SOUR:DIAL 60", "SOUR:BAND 1000"}, {"SOUR:BAND 2000"},
+		{"SOUR:EAR left", "SOUR:TONE 3000", "SOUR:BAND 3000"}, {"SOUR:DIAL 70"}},
 	"bag-rack":         {{"SOUR:FILL 1"}, {"SOUR:FILL 3"}, {"SOUR:FILL 5"}},
 	"balance":          {{"SOUR:RATE 100"}, {"SOUR:RATE 100", "SOUR:LINE closed"}},
 	"blood-gas":        {{"SOUR:SAMPLE electronic-1"}, {"SOUR:SAMPLE control-1"}, {"SOUR:SAMPLE haemoglobin"}},
@@ -132,10 +138,13 @@ var uses = map[string][][]string{
 	"cart-gas":         {{"SOUR:GAS HG-24"}, {"SOUR:GAS AIR"}},
 	"chamber-probe":    {{"SOUR:PROBE 3-lower", "SOUR:LID opened"}, {"SOUR:PROBE 6-lower"}},
 	"finger-simulator": {{"SOUR:SPO2 70", "SOUR:PULS 60"}},
-	"flow-analyser":    {{"SOUR:MODE volume", "SOUR:VT 500", "SOUR:RATE 15", "SOUR:O2 60"}, {"SOUR:MODE pressure"}, {"SOUR:MODE off", "SOUR:GAS oxygen"}, {"SOUR:GAS air"}, {"SOUR:MODE hold"}, {"SOUR:MODE volume", "SOUR:ALARM disconnect"}, {"SOUR:ALARM pressure"}, {"SOUR:ALARM volume"}, {"SOUR:ALARM oxygen"}},
-	"gas-bench":        {{"SOUR:GAS HG-22", "SOUR:BRE 12"}, {"SOUR:GAS AIR"}},
-	"photometer":       {{"SOUR:FILTER 1"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
-	"syringe-bench":    {{"SOUR:STROKE 0.5"}, {"SOUR:STROKE 8"}},
+	"flow-analyser": {{"SOUR:MODE volume", "SOUR:VT 500", "SOUR:RATE 15", "SOUR:O2 60"}, {"SOUR:MODE pressure"},
+		{"SOUR:MODE off", "SOUR:GAS oxygen"}, {"SOUR:GAS air"}, {"SOUR:MODE hold"},
+		{"SOUR:MODE volume", "SOUR:ALARM disconnect"}, {"SOUR:ALARM pressure"}, {"SOUR:ALARM volume"},
+		{"SOUR:ALARM oxygen"}},
+	"gas-bench":     {{"SOUR:GAS HG-22", "SOUR:BRE 12"}, {"SOUR:GAS AIR"}},
+	"photometer":    {{"SOUR:FILTER 1"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
+	"syringe-bench": {{"SOUR:STROKE 0.5"}, {"SOUR:STROKE 8"}},
 }
 
 // shows is all that a simulated instrument shows while it is used.
@@ -180,7 +189,8 @@ func TestWhatIsRefusedChangesNothing(t *testing.T) {
 		}
 		assert.NotZero(t, refused, kind.ID)
 		for _, channel := range m.Channels() {
-			assert.True(t, slices.Equal(watch(untouched, channel, 20), watch(m, channel, 20)), "%s %s", kind.ID, channel)
+			assert.True(t, slices.Equal(watch(untouched, channel, 20), watch(m, channel, 20)), "%s %s", kind.ID,
+				channel)
 		}
 	}
 }

@@ -42,7 +42,12 @@ const (
 
 // NewSyringe makes a syringe at rest.
 func NewSyringe() *Syringe {
-	s := &Syringe{Devices: map[string]*SpirometerTruth{}, pausing: true, noise: seeded("syringe"), faults: map[string]bool{}}
+	s := &Syringe{
+		Devices: map[string]*SpirometerTruth{},
+		pausing: true,
+		noise:   seeded("syringe"),
+		faults:  map[string]bool{},
+	}
 	s.connect("BENCH")
 	return s
 }
@@ -58,8 +63,11 @@ func (s *Syringe) Rate() int { return 100 }
 
 // Controls are the faults of set-up, sensor and technique.
 func (s *Syringe) Controls() instrument.Controls {
-	return instrument.Controls{Faults: faultsOf(s.faults, "BTPS", "body conditions left on", "LEAK", "leak on the way in", "FOULED", "sensor fouled", "ZERO", "not zeroed", "BANG", "bangs at the end stop", "HURRY", "no pauses", "SLIP", "one bad stroke"),
-		Keys: append(keysOf("TABLE", "correction table"), routinesOf("ZERO", "zero", "FLOW", "flow calibration of a cart")...)}
+	return instrument.Controls{Faults: faultsOf(s.faults, "BTPS", "body conditions left on", "LEAK",
+		"leak on the way in", "FOULED", "sensor fouled", "ZERO", "not zeroed", "BANG", "bangs at the end stop", "HURRY",
+		"no pauses", "SLIP", "one bad stroke"),
+		Keys: append(keysOf("TABLE", "correction table"),
+			routinesOf("ZERO", "zero", "FLOW", "flow calibration of a cart")...)}
 }
 
 func (s *Syringe) connect(tag string) {

@@ -48,7 +48,8 @@ type Technician struct {
 // Work opens a run of a procedure and carries it on; it returns the run and its events.
 func (t *Technician) Work(p *procedure.Procedure, open run.RunOpened) (run.Run, []run.Event, error) {
 	t.run, t.events = run.NewRun(p), nil
-	t.run.ID = ulid.MustNew(ulid.Timestamp(t.At), rand.NewChaCha8([32]byte(fmt.Appendf(nil, "%016x%016x", uint64(t.At.UnixNano()), seed(open.Device.Tag))))).String()
+	t.run.ID = ulid.MustNew(ulid.Timestamp(t.At), rand.NewChaCha8([32]byte(fmt.Appendf(nil, "%016x%016x",
+		uint64(t.At.UnixNano()), seed(open.Device.Tag))))).String()
 	if err := t.do(run.OpenRun{RunOpened: open}); err != nil {
 		return t.run, nil, err
 	}
@@ -114,7 +115,13 @@ func (t *Technician) step(step procedure.Step) error {
 		t.At = t.At.Add(time.Duration(s.Minutes*60) * time.Second)
 		return nil
 	case *procedure.AmbientStep:
-		return t.do(run.RecordAmbient{Step: b.ID, Temperature: t.Room[0], Pressure: t.Room[1], Humidity: t.Room[2], Source: "room instruments RC-01"})
+		return t.do(run.RecordAmbient{
+			Step:        b.ID,
+			Temperature: t.Room[0],
+			Pressure:    t.Room[1],
+			Humidity:    t.Room[2],
+			Source:      "room instruments RC-01",
+		})
 	case *procedure.RecordStep:
 		return t.do(run.RecordPlate{Step: b.ID, Values: t.plate(s)})
 	case *procedure.Measure:
@@ -178,7 +185,13 @@ func (t *Technician) read(m *procedure.Measure, p *procedure.Point) error {
 	step := t.run.Resolution(m)
 	shown := t.Truth.Read(m.ID, p.ID, e.Reference)
 	text := fmt.Sprintf("%.6g", float64(int64(shown/step+copysignHalf(shown)))*step)
-	return t.follow(m, p, t.do(run.CaptureReading{Reading: fmt.Sprintf("%s-r%04d", t.run.ID, t.n), Measure: m.ID, Point: p.ID, Typed: text, Confirmed: true}))
+	return t.follow(m, p, t.do(run.CaptureReading{
+		Reading:   fmt.Sprintf("%s-r%04d", t.run.ID, t.n),
+		Measure:   m.ID,
+		Point:     p.ID,
+		Typed:     text,
+		Confirmed: true,
+	}))
 }
 
 // follow looks at the set-up after a reading that is far out, and repeats it once.
@@ -192,7 +205,8 @@ func (t *Technician) follow(m *procedure.Measure, p *procedure.Point, err error)
 	for _, view := range runview.Of(t.run, t.At).Measures {
 		for _, point := range view.Points {
 			if view.ID == m.ID && point.ID == p.ID && point.GrossOpen && !point.SetUpSeen {
-				if err := t.do(run.CheckSetUp{Measure: m.ID, Point: p.ID, Note: "Looked at everything the procedure names; nothing found."}); err != nil {
+				if err := t.do(run.CheckSetUp{Measure: m.ID, Point: p.ID,
+					Note: "Looked at everything the procedure names; nothing found."}); err != nil {
 					return err
 				}
 				return t.read(m, p)
@@ -231,7 +245,12 @@ func (t *Technician) judge(s *procedure.Finding) error {
 		}
 		for _, m := range advice.Moves {
 			t.Truth.Turn(m.Control, m.Point, m.Change)
-			if err := t.do(run.MakeAdjustment{Finding: s.ID, Control: m.Control, Point: m.Point, Steps: m.Steps}); err != nil {
+			if err := t.do(run.MakeAdjustment{
+				Finding: s.ID,
+				Control: m.Control,
+				Point:   m.Point,
+				Steps:   m.Steps,
+			}); err != nil {
 				return err
 			}
 		}

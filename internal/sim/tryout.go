@@ -34,7 +34,8 @@ func TryOut(p *procedure.Procedure, lab run.Lab, at time.Time) (runview.View, er
 		At:       at,
 		Truth:    healthy{b, p},
 		Room:     [3]string{"21.4", "1008", "46"},
-		Plate:    map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22", "evaporation": "0.02"},
+		Plate: map[string]string{"capacity": "200", "division": "0.1", "water_temperature": "22",
+			"evaporation": "0.02"},
 		Capture:  b.Capture,
 		Links:    b.Has,
 		Standard: func(_ run.Run, role reference.Role) reference.Standard { return standards[role.ID] },
@@ -70,7 +71,8 @@ func (h healthy) Turn(control, point string, change float64) {
 				if _, entry, found := strings.Cut(point, "/"); found {
 					command += "," + entry
 				}
-				_ = h.bench.Tell(m.Capture.Instrument, command) // a control that the simulated device lacks shows in the readings
+				_ = h.bench.Tell(m.Capture.Instrument,
+					command) // a control that the simulated device lacks shows in the readings
 				return
 			}
 		}

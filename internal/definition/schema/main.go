@@ -33,7 +33,8 @@ func run() error {
 	schema.Title = "North Needle procedure"
 	schema.Description = "How a family of devices is verified. Units are UCUM codes; tolerances are limits on the error, indication minus reference."
 	step := &jsonschema.Schema{Description: "One step; exactly one of the keys check, act, wait, ambient, record, measure and finding says its kind."}
-	for _, kind := range []any{procedure.CheckStep{}, procedure.ActStep{}, procedure.WaitStep{}, procedure.AmbientStep{}, procedure.RecordStep{}, procedure.Measure{}, procedure.Finding{}} {
+	for _, kind := range []any{procedure.CheckStep{}, procedure.ActStep{}, procedure.WaitStep{},
+		procedure.AmbientStep{}, procedure.RecordStep{}, procedure.Measure{}, procedure.Finding{}} {
 		part := r.Reflect(kind)
 		for name, definition := range part.Definitions {
 			schema.Definitions[name] = definition
