@@ -18,7 +18,7 @@ import type { Measure, Point, Run } from '../api/client'
 
 /** One point being read: what is expected, the live trace, the entry, the needle. */
 const props = defineProps<{ run: Run; measure: Measure; point: Point; phase: string }>()
-const { send, sending, problem } = useRunHandle()
+const { send, sending, problem, clear } = useRunHandle()
 const typed = ref('')
 const omitting = ref(false)
 const field = ref<HTMLInputElement>()
@@ -86,9 +86,14 @@ watch(
   () => handsFree.value && !byItself.value && !!frame.value?.steady && !typed.value && !problem.value && !sending.value,
   (ready) => {
     clearTimeout(standing)
-    if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && take(), 1200)
+    if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && takeByItself(), 1200)
   },
 )
+/** What was steady on the screen may not be any more at the instrument: nobody stands there to press again. */
+async function takeByItself() {
+  await take()
+  if (['no-reading', 'not-steady'].includes(problem.value?.code ?? '')) clear()
+}
 onBeforeUnmount(() => clearTimeout(standing))
 
 async function take() {

@@ -113,7 +113,7 @@ export async function onBench(part: Component, props: object) {
     sending: ref(false),
     problem,
     refused: ref(undefined),
-    clear: () => {},
+    clear: () => (problem.value = undefined),
   } as unknown as RunHandle
   const { page } = await shown(
     defineComponent({
