@@ -32,10 +32,8 @@ func (j Job) length() int {
 	return j.Setup + j.Finish
 }
 
-// weight is how much leaving a job out costs: by risk, and more the later it is.
-func (j Job) weight() int {
-	return j.Risk * j.Risk * (10 + max(0, min(60, j.DaysLate)))
-}
+// priority is how much leaving the job out costs.
+func (j Job) priority() int { return Priority(j.Risk, j.DaysLate) }
 
 // Window is when a place can be worked at, in minutes of the day.
 type Window struct{ From, Until int }
@@ -118,7 +116,9 @@ func Make(d Day) (Plan, error) {
 		plan.Bound = d.bound(plan)
 		return plan, nil
 	}
-	grave := func(a, b Job) int { return cmp.Or(cmp.Compare(b.weight(), a.weight()), cmp.Compare(b.Wait, a.Wait)) }
+	grave := func(a, b Job) int {
+		return cmp.Or(cmp.Compare(b.priority(), a.priority()), cmp.Compare(b.Wait, a.Wait))
+	}
 	waits := func(a, b Job) int { return cmp.Or(cmp.Compare(b.Wait, a.Wait), cmp.Compare(a.length(), b.length())) }
 	places := func(a, b Job) int { return cmp.Or(cmp.Compare(a.Place, b.Place), cmp.Compare(b.Wait, a.Wait)) }
 	best := d.decode(oneByOne(d.by(grave)))
@@ -273,7 +273,7 @@ func (d Day) missed(p Plan) (sum int) {
 	for _, l := range p.Left {
 		for _, j := range d.Jobs {
 			if j.ID == l.Job {
-				sum += j.weight()
+				sum += j.priority()
 			}
 		}
 	}

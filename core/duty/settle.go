@@ -1,6 +1,7 @@
 package duty
 
 import (
+	"fmt"
 	"slices"
 	"time"
 
@@ -143,4 +144,25 @@ func earlier(due, at time.Time) time.Time {
 		return day
 	}
 	return due
+}
+
+// SetInterval gives a duty an interval in days; a year keeps its day. A rule that binds it is its
+// ceiling. What counts is due anew from when it was last done, and a deferral is over.
+func (r *Recurring) SetInterval(days int) error {
+	if r.Duty.Fixed && days > r.Duty.Calendar() {
+		return fmt.Errorf("a rule binds this one: %d days are its ceiling", r.Duty.Calendar())
+	}
+	r.Duty.Days, r.Duty.Months = days, 0
+	if days%365 == 0 {
+		r.Duty.Days, r.Duty.Months = 0, 12*days/365
+	}
+	if r.LastOn == nil || r.Undone.At != nil {
+		return nil
+	}
+	next, err := r.Duty.Next(*r.LastOn)
+	if err != nil {
+		return err
+	}
+	r.DueOn, r.Reason, r.Deferred = next.On, next.Reason, Deferral{}
+	return nil
 }

@@ -4,10 +4,21 @@ package procedure
 // run's time is its own. They are what a plan begins with, not a demand.
 type HandlingTimes struct {
 	Bring, Step, Record, Typed, Linked, Finding, Sign float64
+
+	Unknown float64 // a whole job that goes by no procedure
 }
 
 // DefaultHandlingTimes are where a lab begins.
-var DefaultHandlingTimes = HandlingTimes{Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2}
+var DefaultHandlingTimes = HandlingTimes{
+	Bring:   2,
+	Step:    1,
+	Record:  1.5,
+	Typed:   1,
+	Linked:  0.4,
+	Finding: 2,
+	Sign:    2,
+	Unknown: 20,
+}
 
 // Estimate is how a run of a procedure divides: hands before its longest stretch of
 // waiting, that waiting, and hands after it; in minutes.
@@ -97,3 +108,14 @@ func (m *Measure) watching() (minutes float64) {
 	}
 	return minutes
 }
+
+// Estimate is a run of a procedure; of nil, a job that goes by none.
+func (h HandlingTimes) Estimate(p *Procedure) Estimate {
+	if p == nil {
+		return Estimate{Setup: h.Unknown}
+	}
+	return p.Estimate(h)
+}
+
+// Hours are the hours of hands in it.
+func (e Estimate) Hours() float64 { return (e.Setup + e.Finish) / 60 }

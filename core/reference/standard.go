@@ -250,3 +250,15 @@ func (s Standard) Lines(name string, value float64, unit string, covering bool) 
 	}
 	return lines
 }
+
+// Trouble says why a standard needs attention on a day, with the note that was made of it; empty
+// where nothing does.
+func (s Standard) Trouble(note string, on time.Time) string {
+	switch {
+	case s.Status == Quarantined:
+		return s.Tag + " " + s.Name + " is in quarantine: " + note
+	case s.Status == Usable && interval.Past(s.Certificate.DueOn, on):
+		return s.Tag + " " + s.Name + ": its certificate ran out on " + s.Certificate.DueOn.Format(time.DateOnly) + "."
+	}
+	return ""
+}

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"northneedle/core/duty"
+	"northneedle/core/reference"
 	"northneedle/internal/api"
 
 	"github.com/stretchr/testify/assert"
@@ -205,7 +206,7 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 	h.signedIn("Fenn Castellan").problem("/api/lots", lot, 403)
 
 	run := c.openBy(firstOf(t, c, "blood-gas-analyser", 0), "blood-gas-checks")
-	offers := get[[]api.CandidateView](c, "/api/runs/"+run.ID+"/roles/cartridge")
+	offers := get[[]reference.Candidate](c, "/api/runs/"+run.ID+"/roles/cartridge")
 	require.GreaterOrEqual(t, len(offers), 3)
 	for i := range offers[1:] {
 		assert.False(t, offers[i+1].Standard.Certificate.DueOn.Before(offers[i].Standard.Certificate.DueOn),

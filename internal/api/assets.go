@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
@@ -215,28 +214,9 @@ func (h *House) asset(id string, who person.Person) (AssetView, error) {
 // trends are the points that moved over a device's runs, since each was last adjusted.
 func trends(results []ledger.Result) []TrendView {
 	views := []TrendView{}
-	type key struct{ measure, point string }
-	shown := map[key][]interval.Shown{}
-	last := map[key]ledger.Result{}
-	var order []key
-	results = slices.SortedStableFunc(slices.Values(results),
-		func(a, b ledger.Result) int { return a.At.Compare(b.At) })
-	for _, r := range results {
-		k := key{r.Measure, r.Point}
-		if _, known := last[k]; !known {
-			order = append(order, k)
-		}
-		if r.Phase == run.AsLeft { // adjusted: a new beginning
-			shown[k] = nil
-		}
-		shown[k] = append(shown[k], interval.Shown{At: r.At, Error: r.Error})
-		last[k] = r
-	}
-	for _, k := range order {
-		r := last[k]
-		trend, err := interval.TrendOf(shown[k], r.Low, r.High, r.Unit)
-		if err == nil && trend.Significant {
-			views = append(views, TrendView{r.Measure, r.Point, r.Label, r.Unit, trend})
+	for _, p := range interval.HistoriesOf(readings(results)) {
+		if trend, err := p.Trend(); err == nil && trend.Significant {
+			views = append(views, TrendView{p.Measure, p.Point, p.Label, p.Unit, trend})
 		}
 	}
 	return views

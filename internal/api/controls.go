@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"math"
 	"net/http"
 	"slices"
 	"time"
@@ -40,29 +39,17 @@ type ControlLevel struct {
 	SD      float64   `json:"sd"`
 	Expires time.Time `json:"expires"`
 	Expired bool      `json:"expired"`
-	N       int       `json:"n"`
-	Bias    float64   `json:"bias" doc:"of what was found with this lot, percent of its mean"`
-	CV      float64   `json:"cv" doc:"percent"`
 	Allowed float64   `json:"allowed" doc:"total error, percent"`
-	Sigma   *float64  `json:"sigma,omitempty"`
-	Words   string    `json:"words"`
-}
-
-// ControlPoint is one level in one run.
-type ControlPoint struct {
-	Level int     `json:"level"`
-	Lot   string  `json:"lot"`
-	Value float64 `json:"value"`
-	Z     float64 `json:"z"`
+	control.Performance
 }
 
 // ControlRunView is one control run with its verdict.
 type ControlRunView struct {
-	ID     string         `json:"id"`
-	At     time.Time      `json:"at"`
-	By     string         `json:"by"`
-	Note   string         `json:"note,omitempty"`
-	Points []ControlPoint `json:"points"`
+	ID     string          `json:"id"`
+	At     time.Time       `json:"at"`
+	By     string          `json:"by"`
+	Note   string          `json:"note,omitempty"`
+	Points []control.Point `json:"points"`
 	control.Verdict
 }
 
@@ -189,7 +176,6 @@ func (h *House) controlChart(tag, analyte string, days int) (ControlChart, error
 		Levels:   []ControlLevel{},
 		Runs:     []ControlRunView{},
 	}
-	lots := map[string]ledger.ControlLot{}
 	for _, lot := range all {
 		if !slices.Contains(chart.Analytes, lot.Analyte) {
 			chart.Analytes = append(chart.Analytes, lot.Analyte)
@@ -201,105 +187,53 @@ func (h *House) controlChart(tag, analyte string, days int) (ControlChart, error
 	if chart.Analyte = analyte; !slices.Contains(chart.Analytes, analyte) {
 		chart.Analyte = chart.Analytes[0]
 	}
+	var lots []control.Lot
+	units := map[string]string{}
 	for _, lot := range all {
 		if lot.Analyte == chart.Analyte {
-			lots[lot.ID] = lot
+			lots = append(lots, lot.Core())
+			units[lot.ID] = lot.Unit
 		}
 	}
 	values, err := h.Ledger.ControlValues(a.ID, chart.Analyte, h.Clock().AddDate(0, 0, -days))
 	if err != nil {
 		return chart, err
 	}
-	chart.judge(lots, values)
-	chart.levels(all, values, h.Clock())
+	measured := make([]control.Value, len(values))
+	entered := map[string]ledger.ControlValue{}
+	for i, v := range values {
+		measured[i] = control.Value{Run: v.RunID, Lot: v.LotID, At: v.At, Value: v.Value}
+		entered[v.RunID] = v
+	}
+	series := control.SeriesOf(lots, measured)
+	chart.Blocked, chart.LastGood, chart.Words = series.Blocked, series.LastGood, series.Words
+	for _, r := range series.Runs {
+		chart.Runs = append(chart.Runs, ControlRunView{
+			ID:      r.ID,
+			At:      r.At,
+			By:      entered[r.ID].By,
+			Note:    entered[r.ID].Note,
+			Points:  r.Points,
+			Verdict: r.Verdict,
+		})
+	}
+	for _, lot := range control.InUse(lots, h.Clock()) {
+		chart.Levels = append(chart.Levels, ControlLevel{
+			Lot:         lot.Number,
+			LotID:       lot.ID,
+			Level:       lot.Level,
+			Unit:        quantity.ShowUnit(units[lot.ID]),
+			Code:        units[lot.ID],
+			Mean:        lot.Mean,
+			SD:          lot.SD,
+			Expires:     lot.Expires,
+			Expired:     lot.Expired(h.Clock()),
+			Allowed:     lot.Allowed,
+			Performance: lot.Performance(measured),
+		})
+	}
 	chart.Calibration, err = h.calibration(a.ID, chart.Analyte)
 	return chart, err
-}
-
-// judge puts the values into runs, and each run to its verdict.
-func (c *ControlChart) judge(lots map[string]ledger.ControlLot, values []ledger.ControlValue) {
-	top := 0
-	for _, lot := range lots {
-		top = max(top, lot.Level)
-	}
-	var z [][]float64
-	for _, v := range values {
-		lot := lots[v.LotID]
-		score, err := control.Z(v.Value, lot.Mean, lot.SD)
-		if err != nil {
-			continue
-		}
-		if n := len(c.Runs); n == 0 || c.Runs[n-1].ID != v.RunID {
-			c.Runs = append(c.Runs, ControlRunView{
-				ID:     v.RunID,
-				At:     v.At,
-				By:     v.By,
-				Note:   v.Note,
-				Points: []ControlPoint{},
-			})
-			run := make([]float64, top)
-			for i := range run {
-				run[i] = math.NaN()
-			}
-			z = append(z, run)
-		}
-		last := &c.Runs[len(c.Runs)-1]
-		last.Points = append(last.Points, ControlPoint{lot.Level, lot.Lot, v.Value, score})
-		if lot.Level > 0 {
-			z[len(z)-1][lot.Level-1] = score
-		}
-	}
-	for i := range c.Runs {
-		c.Runs[i].Verdict = control.Judge(z, i)
-		if !c.Runs[i].Rejected {
-			c.LastGood = &c.Runs[i].At
-		}
-	}
-	c.Words = "No control was measured yet."
-	if n := len(c.Runs); n > 0 {
-		c.Blocked, c.Words = c.Runs[n-1].Rejected, c.Runs[n-1].Words
-	}
-}
-
-// levels are the lots in use, with what was found with each.
-func (c *ControlChart) levels(all []ledger.ControlLot, values []ledger.ControlValue, now time.Time) {
-	latest := map[int]ledger.ControlLot{}
-	for _, lot := range all {
-		if lot.Analyte == c.Analyte && !lot.From.After(now) && lot.From.After(latest[lot.Level].From) {
-			latest[lot.Level] = lot
-		}
-	}
-	for _, lot := range latest {
-		l := ControlLevel{
-			Lot:     lot.Lot,
-			LotID:   lot.ID,
-			Level:   lot.Level,
-			Unit:    quantity.ShowUnit(lot.Unit),
-			Code:    lot.Unit,
-			Mean:    lot.Mean,
-			SD:      lot.SD,
-			Expires: lot.Expires,
-			Expired: interval.Past(lot.Expires, now),
-			Allowed: lot.Allowed,
-		}
-		sum, squares := 0.0, 0.0
-		for _, v := range values {
-			if v.LotID == lot.ID {
-				l.N++
-				sum += v.Value
-				squares += v.Value * v.Value
-			}
-		}
-		if n := float64(l.N); n > 2 && lot.Mean != 0 {
-			m := sum / n
-			l.Bias, l.CV = 100*(m-lot.Mean)/lot.Mean, 100*math.Sqrt(math.Max(0, (squares-n*m*m)/(n-1)))/math.Abs(m)
-			if sigma, err := control.Sigma(lot.Allowed, l.Bias, l.CV); err == nil && lot.Allowed > 0 {
-				l.Sigma, l.Words = &sigma, control.SigmaWords(sigma)
-			}
-		}
-		c.Levels = append(c.Levels, l)
-	}
-	slices.SortFunc(c.Levels, func(a, b ControlLevel) int { return a.Level - b.Level })
 }
 
 func (h *House) recordControls(tag string, e ControlEntry, who person.Person) error {

@@ -3,12 +3,9 @@ package api
 import (
 	"context"
 	"fmt"
-	"math"
 	"net/http"
-	"slices"
 	"strings"
 
-	"northneedle/core/duty"
 	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/run"
@@ -16,9 +13,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 )
-
-// hoursEach is how long one verification takes where nothing is known of it.
-const hoursEach = 1.0
 
 // IntervalBrief is what is recommended for all devices of a model.
 type IntervalBrief struct {
@@ -120,18 +114,13 @@ func (h *House) rules() (interval.Rules, error) {
 	return rules, err
 }
 
-// records are a model's verifications as the core counts them, and each device's own.
-func records(all []ledger.Verified) (model []interval.Record, own map[string][]bool) {
-	own = map[string][]bool{}
+// verifications are signed runs as the core counts them.
+func verifications(all []ledger.Verified) []interval.Verification {
+	list := make([]interval.Verification, len(all))
 	for i, v := range all {
-		own[v.AssetID] = append(own[v.AssetID], v.FoundIn)
-		if i > 0 && all[i-1].AssetID == v.AssetID {
-			if days := v.At.Sub(all[i-1].At).Hours() / 24; days >= 1 {
-				model = append(model, interval.Record{Days: days, InTolerance: v.FoundIn})
-			}
-		}
+		list[i] = interval.Verification{Device: v.AssetID, At: v.At, InTolerance: v.FoundIn}
 	}
-	return model, own
+	return list
 }
 
 func (h *House) intervals() ([]IntervalBrief, error) {
@@ -163,20 +152,27 @@ func (h *House) modelInterval(maker, model, procedureID string) (IntervalView, [
 	if len(activities) == 0 {
 		return IntervalView{}, nil, ledger.ErrNotFound
 	}
-	history := interval.History{Devices: len(activities), Hours: hoursEach}
-	count := map[int]int{}
-	for _, a := range activities {
-		days := a.Duty.Calendar()
-		if count[days]++; count[days] > count[history.Current] || history.Current == 0 {
-			history.Current = days
-		}
-		history.Risk, history.Fixed = max(history.Risk, a.Risk), history.Fixed || a.Duty.Fixed
+	lab, err := h.workingDay()
+	if err != nil {
+		return IntervalView{}, nil, err
+	}
+	holdings := make([]interval.Holding, len(activities))
+	for i, a := range activities {
+		holdings[i] = interval.Holding{Days: a.Duty.Calendar(), Risk: a.Risk, Fixed: a.Duty.Fixed}
+	}
+	common := interval.CommonOf(holdings)
+	history := interval.History{
+		Current: common.Days,
+		Fixed:   common.Fixed,
+		Risk:    common.Risk,
+		Devices: len(activities),
+		Hours:   h.estimate(procedureID, lab).Hours(),
 	}
 	verified, err := h.Ledger.VerifiedOf(maker, model, procedureID)
 	if err != nil {
 		return IntervalView{}, nil, err
 	}
-	history.Model, _ = records(verified)
+	history.Model, _ = interval.RecordsOf(verifications(verified))
 	return h.recommended(maker+" "+model+": "+activities[0].Title, history, activities)
 }
 
@@ -198,15 +194,19 @@ func (h *House) activityInterval(id string) (IntervalView, ledger.Activity, erro
 	if err != nil {
 		return IntervalView{}, a, err
 	}
+	lab, err := h.workingDay()
+	if err != nil {
+		return IntervalView{}, a, err
+	}
 	history := interval.History{
 		Current: a.Duty.Calendar(),
 		Fixed:   a.Duty.Fixed,
 		Risk:    a.Risk,
 		Devices: 1,
-		Hours:   hoursEach,
+		Hours:   h.estimate(a.Procedure, lab).Hours(),
 	}
 	var own map[string][]bool
-	history.Model, own = records(verified)
+	history.Model, own = interval.RecordsOf(verifications(verified))
 	history.Own = own[asset.ID]
 	if history.Points, err = h.courses(asset.ID); err != nil {
 		return IntervalView{}, a, err
@@ -227,7 +227,6 @@ func (h *House) recommended(subject string, history interval.History,
 	if history.Current == 0 {
 		return v, activities, nil
 	}
-	history.Risk = max(1, min(5, history.Risk))
 	rules, err := h.rules()
 	if err != nil {
 		return v, activities, err
@@ -236,37 +235,34 @@ func (h *House) recommended(subject string, history interval.History,
 	return v, activities, err
 }
 
-// courses are how a device's points went, as found, since each was last adjusted.
+// courses are how a device's points went, since each was last adjusted.
 func (h *House) courses(asset string) ([]interval.Course, error) {
 	_, results, err := h.history(asset, person.Person{})
-	type key struct{ measure, point string }
-	of := map[key]*interval.Course{}
-	began := map[key]ledger.Result{}
-	var order []key
-	results = slices.SortedStableFunc(slices.Values(results),
-		func(a, b ledger.Result) int { return a.At.Compare(b.At) })
-	for _, r := range results {
-		k := key{r.Measure, r.Point}
-		if of[k] == nil || r.Phase == run.AsLeft {
-			if of[k] == nil {
-				order = append(order, k)
-			}
-			of[k], began[k] = &interval.Course{Label: r.Label, Low: math.Inf(-1), High: math.Inf(1)}, r
-		}
-		c := of[k]
-		if r.Low != nil {
-			c.Low = *r.Low
-		}
-		if r.High != nil {
-			c.High = *r.High
-		}
-		c.Days, c.Errors = append(c.Days, r.At.Sub(began[k].At).Hours()/24), append(c.Errors, r.Error)
-	}
-	courses := make([]interval.Course, len(order))
-	for i, k := range order {
-		courses[i] = *of[k]
+	points := interval.HistoriesOf(readings(results))
+	courses := make([]interval.Course, len(points))
+	for i, p := range points {
+		courses[i] = p.Course()
 	}
 	return courses, err
+}
+
+// readings are a device's results as the core looks at their drift.
+func readings(results []ledger.Result) []interval.Reading {
+	all := make([]interval.Reading, len(results))
+	for i, r := range results {
+		all[i] = interval.Reading{
+			Measure: r.Measure,
+			Point:   r.Point,
+			Label:   r.Label,
+			Unit:    r.Unit,
+			At:      r.At,
+			Error:   r.Error,
+			Low:     r.Low,
+			High:    r.High,
+			AsLeft:  r.Phase == run.AsLeft,
+		}
+	}
+	return all
 }
 
 // acceptInterval gives activities an interval of so many days, with the sentence why and the name.
@@ -279,21 +275,13 @@ func (h *House) acceptInterval(o IntervalOrder, who person.Person, activities []
 	var changed []*ledger.Activity
 	for i := range activities {
 		a := &activities[i]
-		if a.Duty.Fixed && o.Days > a.Duty.Calendar() {
-			return invalid("days", fmt.Sprintf("A rule binds this one: %d days are its ceiling.", a.Duty.Calendar()))
+		recurring := a.Recurring()
+		if err := recurring.SetInterval(o.Days); err != nil {
+			return invalid("days", sentence(err))
 		}
-		a.Duty.Days, a.Duty.Months = o.Days, 0
-		if o.Days%365 == 0 { // a year keeps its day
-			a.Duty.Days, a.Duty.Months = 0, 12*o.Days/365
-		}
+		a.Duty = recurring.Duty
+		a.Adopt(recurring)
 		a.Accepted = ledger.AcceptedInterval{Because: strings.TrimSpace(o.Sentence), By: who.Name, On: &now}
-		if a.LastOn != nil && a.Undone.At == nil {
-			next, err := a.Duty.Next(*a.LastOn)
-			if err != nil {
-				return invalid("days", sentence(err))
-			}
-			a.DueOn, a.Reason, a.Deferred = next.On, next.Reason, duty.Deferral{}
-		}
 		notes = append(notes, ledger.ActivityNote{
 			ID:         o.ID + "-" + a.ID,
 			ActivityID: a.ID,

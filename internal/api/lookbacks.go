@@ -361,14 +361,15 @@ func (h *House) closeLookBack(ctx context.Context, id, conclusion string) error 
 	if err != nil {
 		return err
 	}
-	for _, n := range notices {
-		if n.AnsweredAt == nil {
-			return &run.Refusal{Kind: run.Conflict, Code: "unanswered",
-				Message: n.To + " has not answered yet. Every answer is written down before it is closed."}
-		}
+	told := make([]lookback.Answered, len(notices))
+	for i, n := range notices {
+		told[i] = lookback.Answered{To: n.To, Done: n.AnsweredAt != nil}
 	}
-	if strings.TrimSpace(conclusion) == "" {
-		return invalid("conclusion", "Say what came of it.")
+	switch field, why := lookback.MayClose(told, conclusion); {
+	case field != "":
+		return invalid(field, why)
+	case why != "":
+		return &run.Refusal{Kind: run.Conflict, Code: "unanswered", Message: why}
 	}
 	now := h.Clock()
 	b.ClosedAt, b.ClosedBy, b.Conclusion = &now, who.Name, strings.TrimSpace(conclusion)
@@ -392,28 +393,6 @@ func (h *House) controlRejected(a ledger.Asset, chart ControlChart, who person.P
 	if err != nil {
 		return err
 	}
-	b := ledger.LookBack{
-		ID:       "lb-control-" + last.ID,
-		Kind:     ledger.OnControl,
-		AssetID:  a.ID,
-		Analyte:  chart.Analyte,
-		Title:    a.Tag + ": control of " + chart.Analyte + " rejected",
-		Found:    chart.Words,
-		From:     chart.LastGood,
-		Until:    last.At,
-		Risk:     a.Risk,
-		OpenedAt: last.At,
-		OpenedBy: who.Name,
-	}
-	var off []string
-	for _, p := range last.Points {
-		for _, l := range chart.Levels {
-			if l.Level == p.Level && l.Mean != 0 {
-				off = append(off, fmt.Sprintf("level %d: %+.1f %% off its mean (%+.1f SD).", p.Level,
-					100*(p.Value-l.Mean)/l.Mean, p.Z))
-			}
-		}
-	}
 	subject := lookback.Subject{
 		Lab:    lab.Name,
 		Tag:    a.Tag,
@@ -421,11 +400,32 @@ func (h *House) controlRejected(a ledger.Asset, chart ControlChart, who person.P
 		Place:  a.Place + ", " + a.Site,
 		Risk:   a.Risk,
 	}
+	b := ledger.LookBack{
+		ID:       "lb-control-" + last.ID,
+		Kind:     ledger.OnControl,
+		AssetID:  a.ID,
+		Analyte:  chart.Analyte,
+		From:     chart.LastGood,
+		Until:    last.At,
+		Risk:     a.Risk,
+		OpenedAt: last.At,
+		OpenedBy: who.Name,
+	}
+	var levels []lookback.ControlLevel
+	for _, p := range last.Points {
+		for _, l := range chart.Levels {
+			if l.Level == p.Level {
+				levels = append(levels, lookback.ControlLevel{Level: p.Level, Value: p.Value, Mean: l.Mean, Z: p.Z})
+			}
+		}
+	}
+	opening := lookback.OnControl(subject, b.Window(), chart.Analyte, chart.Words, levels)
+	b.Title, b.Found = opening.Title, opening.Found
 	return h.Ledger.SaveLookBack(h.act(b.ID, "look-back opened", who, b.Found), &b, ledger.Notice{
 		ID:         b.ID + "-owner",
 		LookBackID: b.ID,
 		AssetID:    a.ID,
-		To:         a.Place + ", " + a.Site,
-		Text:       lookback.ControlNotice(subject, b.Window(), chart.Analyte, chart.Words, off),
+		To:         subject.Place,
+		Text:       opening.Text,
 	})
 }

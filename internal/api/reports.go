@@ -60,7 +60,7 @@ type ReportView struct {
 	Work         []WorkReport      `json:"work"`
 	Runs         int               `json:"runs"`
 	Hours        float64           `json:"hours"`
-	Unknown      int               `json:"unknown" doc:"runs taken over from paper: their hours are not known"`
+	Unknown      int               `json:"unknown" doc:"runs taken over from paper: counted with the length of an unknown job"`
 	Gas          []GasReport       `json:"gas"`
 	UsedL        float64           `json:"used_l"`
 	LostL        float64           `json:"lost_l"`
@@ -214,13 +214,11 @@ func (h *House) reportWork(v *ReportView) error {
 	if err != nil {
 		return err
 	}
-	each := h.handHours(day)
 	for _, w := range work {
-		hours, known := each[w.Procedure]
-		if !known {
+		if _, known := h.procedure(w.Procedure); !known {
 			v.Unknown += w.Runs
 		}
-		line := WorkReport{w.Family, w.Title, w.Runs, hours * float64(w.Runs), 0}
+		line := WorkReport{w.Family, w.Title, w.Runs, h.estimate(w.Procedure, day).Hours() * float64(w.Runs), 0}
 		line.Cost = v.Prices.Cost(report.Spent{Hours: line.Hours})
 		v.Work = append(v.Work, line)
 		v.Runs += w.Runs

@@ -10,7 +10,7 @@ import (
 
 	"northneedle/core/dayplan"
 	"northneedle/core/person"
-	"northneedle/core/procedure"
+	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
 
@@ -39,17 +39,17 @@ type RoundJob struct {
 
 // RoundView is a day planned.
 type RoundView struct {
-	Day    string       `json:"day"`
-	People []string     `json:"people"`
-	All    []string     `json:"all" doc:"everyone who could"`
-	From   int          `json:"from" doc:"minute of the day"`
-	Until  int          `json:"until"`
-	Jobs   []RoundJob   `json:"jobs"`
-	Plan   dayplan.Plan `json:"plan"`
-	Kit    []KitLine    `json:"kit"`
-	Sites  []Site       `json:"sites" doc:"that can be reached that day"`
-	Closed []string     `json:"closed" doc:"sites that cannot, and why"`
-	Saved  bool         `json:"saved"`
+	Day    string              `json:"day"`
+	People []string            `json:"people"`
+	All    []string            `json:"all" doc:"everyone who could"`
+	From   int                 `json:"from" doc:"minute of the day"`
+	Until  int                 `json:"until"`
+	Jobs   []RoundJob          `json:"jobs"`
+	Plan   dayplan.Plan        `json:"plan"`
+	Kit    []reference.KitLine `json:"kit"`
+	Sites  []Site              `json:"sites" doc:"that can be reached that day"`
+	Closed []string            `json:"closed" doc:"sites that cannot, and why"`
+	Saved  bool                `json:"saved"`
 }
 
 // RoundOrder is what was chosen for a day.
@@ -61,12 +61,6 @@ type RoundOrder struct {
 
 	Who map[string]string `json:"who,omitempty" doc:"whom each job is given to, with an order"`
 }
-
-// dayJobs is how many jobs a day is filled with where nobody chose.
-const dayJobs = 14
-
-// ahead is how many days before its day a job may be done in a round.
-const ahead = 21
 
 // DayPath names a day.
 type DayPath struct {
@@ -136,7 +130,7 @@ func (h *House) round(r ledger.Round, fromNow bool) (RoundView, error) {
 		All:    []string{},
 		From:   minute(lab.From, 480),
 		Until:  minute(lab.Until, 990),
-		Kit:    []KitLine{},
+		Kit:    []reference.KitLine{},
 		Sites:  []Site{},
 		Closed: []string{},
 	}
@@ -225,7 +219,7 @@ func (v *RoundView) openSites(lab WorkingDay, date time.Time) {
 // roundJobs are what is due for a day, and which of it is chosen: by hand, or the gravest
 // that can be reached.
 func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab WorkingDay) error {
-	due, err := h.Ledger.DueUntil(date.AddDate(0, 0, ahead), 120)
+	due, err := h.Ledger.DueUntil(date.AddDate(0, 0, lab.Rounds.Ahead), 120)
 	if err != nil {
 		return err
 	}
@@ -238,15 +232,8 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 			!slices.ContainsFunc(v.Sites, func(s Site) bool { return s.Name == site })
 	}
 	v.Jobs = []RoundJob{}
-	estimates := map[string]procedure.Estimate{}
-	for _, p := range h.procedures() {
-		estimates[p.ID] = p.Estimate(lab.Hands)
-	}
 	for _, d := range due {
-		e, known := estimates[d.Activity.Procedure]
-		if !known {
-			e = procedure.Estimate{Setup: 20}
-		}
+		e := h.estimate(d.Activity.Procedure, lab)
 		j := RoundJob{ID: d.ID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Title: d.Title,
 			Procedure: d.Activity.Procedure, Site: d.Site, Place: d.Place, Risk: d.Risk, DueOn: d.DueOn,
 			Days:  h.days(d.DueOn),
@@ -265,18 +252,19 @@ func (h *House) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab Work
 	if len(r.Jobs) > 0 {
 		return nil
 	}
-	// Nobody chose: what is away from home and can be reached on few days comes first.
-	rank := func(j RoundJob) int {
-		away := 0
-		if slices.ContainsFunc(v.Sites, func(s Site) bool { return s.Name == j.Site && len(s.Weekdays) > 0 }) {
-			away = 40
-		}
-		return j.Risk*8 + max(-20, min(60, -j.Days)) + away
+	// Nobody chose: the gravest that can be reached.
+	candidates := make([]dayplan.Candidate, len(v.Jobs))
+	for i, j := range v.Jobs {
+		seldom := slices.ContainsFunc(v.Sites, func(s Site) bool { return s.Name == j.Site && len(s.Weekdays) > 0 })
+		candidates[i] = dayplan.Candidate{Risk: j.Risk, DaysLate: -j.Days, Seldom: seldom}
 	}
-	slices.SortStableFunc(v.Jobs, func(a, b RoundJob) int { return cmp.Compare(rank(b), rank(a)) })
-	for i := range v.Jobs[:min(dayJobs*max(1, len(v.People)), len(v.Jobs))] {
-		v.Jobs[i].Chosen = true
+	sorted := make([]RoundJob, 0, len(v.Jobs))
+	for n, i := range dayplan.Gravest(candidates) {
+		j := v.Jobs[i]
+		j.Chosen = n < lab.Rounds.Jobs*max(1, len(v.People))
+		sorted = append(sorted, j)
 	}
+	v.Jobs = sorted
 	return nil
 }
 
@@ -284,12 +272,11 @@ func up(minutes float64) int { return int(math.Ceil(minutes - 1e-9)) }
 
 // fillDay hands the chosen jobs to the plan, with references, places and ways; and lists the kit.
 func (h *House) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
-	standards, err := h.Ledger.Standards("")
+	kit, err := h.kit()
 	if err != nil {
 		return err
 	}
 	site := map[string]string{}
-	kit := kitList{standards: standards, now: h.Clock(), lines: map[string]*KitLine{}}
 	for _, j := range v.Jobs {
 		if !j.Chosen {
 			continue
@@ -305,13 +292,10 @@ func (h *House) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
 			Risk:     max(1, min(5, j.Risk)),
 			DaysLate: -j.Days,
 		}
-		if at := slices.IndexFunc(h.procedures(), func(p *procedure.Procedure) bool {
-			return p.ID ==
-				j.Procedure
-		}); at >= 0 {
-			job.References = kit.bring(h.procedures()[at])
-			if _, few := lab.Skills[h.procedures()[at].Family]; few {
-				job.Skill = h.procedures()[at].Family
+		if p, known := h.procedure(j.Procedure); known {
+			job.References = kit.Bring(p.Roles, 1)
+			if _, few := lab.Skills[p.Family]; few {
+				job.Skill = p.Family
 			}
 		}
 		if j.Run != "" {
@@ -329,7 +313,7 @@ func (h *House) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
 			}
 		}
 	}
-	v.Kit = kit.list()
+	v.Kit = kit.Lines()
 	travel := map[string]int{}
 	for _, s := range lab.Sites {
 		travel[s.Name] = s.Travel

@@ -87,6 +87,16 @@ func DefaultLab() run.Lab {
 // procedures are those in use now.
 func (h *House) procedures() []*procedure.Procedure { return *h.shelf.Load() }
 
+// procedure is the one in use with an id; nil and false where there is none.
+func (h *House) procedure(id string) (*procedure.Procedure, bool) {
+	all := h.procedures()
+	at := slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == id })
+	if at < 0 {
+		return nil, false
+	}
+	return all[at], true
+}
+
 // use puts a procedure in the place of the one with its id, or beside the others.
 func (h *House) use(p *procedure.Procedure) {
 	for {

@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"net/http"
-	"slices"
 
 	"northneedle/core/person"
 	"northneedle/core/reference"
@@ -25,12 +24,6 @@ type StandardView struct {
 	UsableL *float64 `json:"usable_l,omitempty" doc:"gas above the reserve, in litres at one standard atmosphere"`
 }
 
-// CandidateView is a standard offered for a role, with what speaks for and against it.
-type CandidateView struct {
-	Standard reference.Standard `json:"standard"`
-	Fitness  reference.Fitness  `json:"fitness"`
-}
-
 func registerStandards(api huma.API, h *House) {
 	serve(api, operation{"standards", http.MethodGet, "/api/standards", "The reference standards", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
@@ -45,7 +38,7 @@ func registerStandards(api huma.API, h *House) {
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Role string `path:"role" maxLength:"60"`
-		}) (out []CandidateView, err error) {
+		}) (out []reference.Candidate, err error) {
 			view, err := h.candidates(in.ID, in.Role)
 			return view, err
 		})
@@ -101,7 +94,7 @@ func (h *House) standard(s ledger.Standard) (reference.Standard, error) {
 const preparations = 12
 
 // candidates lists the standards of a role's kind, those that fit first.
-func (h *House) candidates(id, roleID string) ([]CandidateView, error) {
+func (h *House) candidates(id, roleID string) ([]reference.Candidate, error) {
 	run, err := h.Ledger.Run(id)
 	if err != nil {
 		return nil, err
@@ -111,25 +104,11 @@ func (h *House) candidates(id, roleID string) ([]CandidateView, error) {
 		return nil, ledger.ErrNotFound
 	}
 	found, err := h.Ledger.Standards(role.Kind)
-	fits, unfit := []CandidateView{}, []CandidateView{}
-	for _, s := range found {
-		core, err := h.standard(s)
-		if err != nil {
+	standards := make([]reference.Standard, len(found))
+	for i, s := range found {
+		if standards[i], err = h.standard(s); err != nil {
 			return nil, err
 		}
-		c := CandidateView{core, role.Fits(core, h.Clock())}
-		if len(c.Fitness.Blocks) == 0 {
-			fits = append(fits, c)
-		} else {
-			unfit = append(unfit, c)
-		}
 	}
-	// What comes in lots and expires: the first to expire is used first.
-	slices.SortStableFunc(fits, func(a, b CandidateView) int {
-		if a.Standard.Lot == "" || b.Standard.Lot == "" {
-			return 0
-		}
-		return a.Standard.Certificate.DueOn.Compare(b.Standard.Certificate.DueOn)
-	})
-	return append(fits, unfit...), err
+	return role.Candidates(standards, h.Clock()), err
 }

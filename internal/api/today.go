@@ -7,7 +7,6 @@ import (
 	"sort"
 	"time"
 
-	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/reference"
 	"northneedle/core/run"
@@ -74,24 +73,15 @@ type LooseEndBrief struct {
 	OpenedAt time.Time `json:"opened_at"`
 }
 
-// BringView is a kind of standard that the day's work needs.
-type BringView struct {
-	Kind      string   `json:"kind"`
-	Title     string   `json:"title"`
-	For       int      `json:"for" doc:"how many of the day's jobs need it"`
-	Standards []string `json:"standards" doc:"tags of those that can be used"`
-	Problem   string   `json:"problem,omitempty"`
-}
-
 // TodayView is what there is to do now.
 type TodayView struct {
-	Overdue      []DueView   `json:"overdue"`
-	OverdueCount int64       `json:"overdue_count"`
-	Due          []DueView   `json:"due" doc:"within 14 days"`
-	Open         []RunBrief  `json:"open"`
-	Review       []RunBrief  `json:"review"`
-	Bring        []BringView `json:"bring"`
-	Troubles     []string    `json:"troubles" doc:"references that need attention"`
+	Overdue      []DueView           `json:"overdue"`
+	OverdueCount int64               `json:"overdue_count"`
+	Due          []DueView           `json:"due" doc:"within 14 days"`
+	Open         []RunBrief          `json:"open"`
+	Review       []RunBrief          `json:"review"`
+	Bring        []reference.KitLine `json:"bring"`
+	Troubles     []string            `json:"troubles" doc:"references that need attention"`
 }
 
 // BenchState is what every screen shows along its edges.
@@ -165,7 +155,7 @@ func (h *House) dueToday() (TodayView, error) {
 	for _, d := range due {
 		view.Due = append(view.Due, h.dueView(d))
 	}
-	view.Bring, view.Troubles, err = h.bring(append(append([]DueView{}, view.Overdue...), view.Due...), now)
+	view.Bring, view.Troubles, err = h.bring(append(append([]DueView{}, view.Overdue...), view.Due...))
 	return view, err
 }
 
@@ -219,8 +209,8 @@ func (h *House) benchState(who person.Person) (BenchState, error) {
 }
 
 // bring lists what the due jobs need, and the references that cannot be used.
-func (h *House) bring(jobs []DueView, now time.Time) ([]BringView, []string, error) {
-	standards, err := h.Ledger.Standards("")
+func (h *House) bring(jobs []DueView) (lines []reference.KitLine, troubles []string, err error) {
+	kit, err := h.kit()
 	if err != nil {
 		return nil, nil, err
 	}
@@ -228,49 +218,23 @@ func (h *House) bring(jobs []DueView, now time.Time) ([]BringView, []string, err
 	for _, j := range jobs {
 		needed[j.Procedure]++
 	}
-	bring, at := []BringView{}, map[string]int{}
 	for _, p := range h.procedures() {
-		if needed[p.ID] == 0 {
-			continue
-		}
-		for _, role := range p.Roles {
-			if i, seen := at[role.Title]; seen {
-				bring[i].For += needed[p.ID]
-				continue
-			}
-			at[role.Title] = len(bring)
-			bring = append(bring, h.fill(role, standards, needed[p.ID], now))
+		if needed[p.ID] > 0 {
+			kit.Bring(p.Roles, needed[p.ID])
 		}
 	}
-	return bring, troubles(standards, now), nil
+	troubles, err = h.troubles()
+	return kit.Lines(), troubles, err
 }
 
-func (h *House) fill(role reference.Role, standards []ledger.Standard, jobs int, now time.Time) BringView {
-	view := BringView{Kind: role.Kind, Title: role.Title, For: jobs, Standards: []string{}}
-	for _, s := range standards {
-		if s.Kind != role.Kind {
-			continue
-		}
-		if len(role.Fits(s.Core(), now).Blocks) == 0 {
-			view.Standards = append(view.Standards, s.Tag)
-		}
-	}
-	if len(view.Standards) == 0 {
-		view.Problem = "None can be used today."
-	}
-	return view
-}
-
-func troubles(standards []ledger.Standard, now time.Time) []string {
+// troubles are the references that need attention, each in a sentence.
+func (h *House) troubles() ([]string, error) {
+	all, err := h.Ledger.Standards("")
 	words := []string{}
-	for _, s := range standards {
-		switch {
-		case s.Status == reference.Quarantined:
-			words = append(words, s.Tag+" "+s.Name+" is in quarantine: "+s.Note)
-		case s.Status == reference.Usable && interval.Past(s.Certificate.DueOn, now):
-			words = append(words, s.Tag+" "+s.Name+": its certificate ran out on "+
-				s.Certificate.DueOn.Format(time.DateOnly)+".")
+	for _, s := range all {
+		if trouble := s.Core().Trouble(s.Note, h.Clock()); trouble != "" {
+			words = append(words, trouble)
 		}
 	}
-	return words
+	return words, err
 }

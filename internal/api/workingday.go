@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/dayplan"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 
@@ -34,11 +35,19 @@ type WorkingDay struct {
 	Skills   map[string][]string     `json:"skills,omitempty" doc:"families that only the people named may do"`
 	Hands    procedure.HandlingTimes `json:"hands"`
 	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
+	Rounds   dayplan.RoundRules      `json:"rounds" doc:"how days are filled"`
 }
 
 // DefaultDay is where a lab begins.
 func DefaultDay() WorkingDay {
-	return WorkingDay{From: "08:00", Until: "16:30", Within: 5, Hands: procedure.DefaultHandlingTimes, Capacity: 60}
+	return WorkingDay{
+		From:     "08:00",
+		Until:    "16:30",
+		Within:   5,
+		Hands:    procedure.DefaultHandlingTimes,
+		Capacity: 60,
+		Rounds:   dayplan.DefaultRoundRules,
+	}
 }
 
 func registerWorkingDay(api huma.API, h *House) {
@@ -86,6 +95,7 @@ func (d WorkingDay) check() error {
 		"linked":  d.Hands.Linked,
 		"finding": d.Hands.Finding,
 		"sign":    d.Hands.Sign,
+		"unknown": d.Hands.Unknown,
 	} {
 		if !(minutes >= 0 && minutes <= 60) {
 			return invalid("hands."+name, "Each takes 0 to 60 minutes of hands.")
@@ -123,14 +133,11 @@ func (h *House) workingDay() (WorkingDay, error) {
 	return day, err
 }
 
-// handHours are the hours of hands that a run of each procedure takes: an estimate.
-func (h *House) handHours(day WorkingDay) map[string]float64 {
-	hours := map[string]float64{}
-	for _, p := range h.procedures() {
-		e := p.Estimate(day.Hands)
-		hours[p.ID] = (e.Setup + e.Finish) / 60
-	}
-	return hours
+// estimate is how a run of a procedure divides, by the lab's handling times; an unknown procedure is
+// a job that goes by none.
+func (h *House) estimate(id string, day WorkingDay) procedure.Estimate {
+	p, _ := h.procedure(id)
+	return day.Hands.Estimate(p)
 }
 
 // minute reads "09:40".

@@ -50,7 +50,6 @@ func registerWorkload(api huma.API, h *House) {
 }
 
 // workload adds up what is due in the months ahead; what is overdue falls into the first.
-// An activity may be brought forward by a sixth of its interval.
 func (h *House) workload() (v WorkloadView, moves []dayplan.Move, err error) {
 	now := h.Clock()
 	first := time.Date(now.Year(), now.Month(), 1, 0, 0, 0, 0, now.Location())
@@ -62,37 +61,16 @@ func (h *House) workload() (v WorkloadView, moves []dayplan.Move, err error) {
 	if err != nil {
 		return v, nil, err
 	}
-	hours := h.handHours(lab)
-	loads := make([]dayplan.Load, 0, len(due))
-	for _, a := range due {
-		days := a.Days
-		if days > 0 && days < 28 { // daily and weekly checks are the users'
-			continue
-		}
-		each, known := hours[a.Procedure]
-		if !known {
-			each = 0.3
-		}
-		month := func(t time.Time) int {
-			return max(0, (t.Year()-first.Year())*12+int(t.Month())-int(first.Month()))
-		}
-		l := dayplan.Load{ID: a.ID, Month: month(a.DueOn), Hours: each}
-		l.Earliest = min(l.Month, month(a.DueOn.AddDate(0, 0, -days/6)))
-		loads = append(loads, l)
-		for next := a.DueOn; days > 0; { // and again, for the rest of the year: there it stays
-			if next = next.AddDate(0, 0, days); !next.Before(first.AddDate(0, yearMonths, 0)) {
-				break
-			}
-			if next.After(first) {
-				loads = append(loads, dayplan.Load{
-					ID:       a.ID + " " + next.Format(time.DateOnly),
-					Month:    month(next),
-					Earliest: month(next),
-					Hours:    each,
-				})
-			}
+	work := make([]dayplan.Recurring, len(due))
+	for i, a := range due {
+		work[i] = dayplan.Recurring{
+			ID:    a.ID,
+			DueOn: a.DueOn,
+			Days:  a.Days,
+			Hours: h.estimate(a.Procedure, lab).Hours(),
 		}
 	}
+	loads := dayplan.LoadsOf(work, first, yearMonths, lab.Rounds.Forward)
 	v.Capacity = lab.Capacity
 	for i := range yearMonths {
 		v.Months = append(v.Months, first.AddDate(0, i, 0).Format("2006-01"))

@@ -75,13 +75,12 @@ func (h *House) worthActivities(a ledger.Asset, r *economics.Record) error {
 	if err != nil {
 		return err
 	}
-	hours := h.handHours(day)
 	for _, one := range all {
 		n := one.Duty.Calendar()
 		if one.Procedure == "" || n == 0 || r.Days > 0 && n < r.Days {
 			continue
 		}
-		r.Days, r.Hours = n, hours[one.Procedure] // the rarest one is the calibration; the others are checks
+		r.Days, r.Hours = n, h.estimate(one.Procedure, day).Hours() // the rarest one is the calibration; the others are checks
 	}
 	return nil
 }

@@ -3,6 +3,8 @@ package ledger
 import (
 	"errors"
 	"time"
+
+	"northneedle/core/control"
 )
 
 // ControlLot is a lot of control material at one level, as an analyser measures one
@@ -19,6 +21,20 @@ type ControlLot struct {
 	Allowed float64   // total error allowed, percent
 	From    time.Time // first day of use
 	Expires time.Time
+}
+
+// Core is the lot as the core judges by it.
+func (l ControlLot) Core() control.Lot {
+	return control.Lot{
+		ID:      l.ID,
+		Number:  l.Lot,
+		Level:   l.Level,
+		Mean:    l.Mean,
+		SD:      l.SD,
+		Allowed: l.Allowed,
+		From:    l.From,
+		Expires: l.Expires,
+	}
 }
 
 // ControlValue is one control measured. Values of one run carry the same run id, made by the client.

@@ -144,9 +144,17 @@ func openOnDevice(w *writer, r run.Run) error {
 		return err
 	}
 	at := r.Signature.At
-	b := LookBack{ID: "lb-" + r.ID, Kind: OnDevice, AssetID: r.Device.ID, RunID: r.ID,
-		Title: r.Device.Tag + " found out of its limits", Found: levels[0].Words() + ".", Until: at,
-		Levels: levels, Risk: asset.Risk, OpenedAt: at, OpenedBy: r.Signature.By.Name}
+	b := LookBack{
+		ID:       "lb-" + r.ID,
+		Kind:     OnDevice,
+		AssetID:  r.Device.ID,
+		RunID:    r.ID,
+		Until:    at,
+		Levels:   levels,
+		Risk:     asset.Risk,
+		OpenedAt: at,
+		OpenedBy: r.Signature.By.Name,
+	}
 	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", r.Device.ID,
 		[]run.Result{run.Conforms, run.ConformsAdjusted}, at, r.ID).Order("ended_at DESC"))
 	switch {
@@ -155,17 +163,19 @@ func openOnDevice(w *writer, r run.Run) error {
 	case !errors.Is(err, ErrNotFound):
 		return err
 	}
-	mended := "adjusted, and conforming again"
-	if r.Signature.Result != run.ConformsAdjusted {
-		mended = "taken out of use"
+	opening, opens := lookback.OnDevice(subject(r.Lab.Name, row, asset.Risk), b.Window(), levels,
+		r.Signature.Result == run.ConformsAdjusted)
+	if !opens {
+		return nil
 	}
+	b.Title, b.Found = opening.Title, opening.Found
 	n := Notice{
 		ID:         b.ID + "-owner",
 		LookBackID: b.ID,
 		AssetID:    r.Device.ID,
 		RunID:      r.ID,
 		To:         row.Place + ", " + row.Site,
-		Text:       lookback.DeviceNotice(subject(r.Lab.Name, row, asset.Risk), b.Window(), levels, mended),
+		Text:       opening.Text,
 	}
 	if before, err := recordTables["look_backs"].row(tx, b.ID); err != nil || before != nil { // followed up already
 		return err

@@ -1539,18 +1539,6 @@ export interface components {
             analyte?: string;
             words: string;
         };
-        BringView: {
-            /**
-             * Format: int64
-             * @description how many of the day's jobs need it
-             */
-            for: number;
-            kind: string;
-            problem?: string;
-            /** @description tags of those that can be used */
-            standards: string[];
-            title: string;
-        };
         Budget: {
             /** Format: double */
             combined: number;
@@ -1588,7 +1576,7 @@ export interface components {
             lines: components["schemas"]["Line"][];
             source: string;
         };
-        CandidateView: {
+        Candidate: {
             fitness: components["schemas"]["Fitness"];
             standard: components["schemas"]["Standard"];
         };
@@ -1947,15 +1935,6 @@ export interface components {
             /** @description UCUM */
             unit: string;
         };
-        ControlPoint: {
-            /** Format: int64 */
-            level: number;
-            lot: string;
-            /** Format: double */
-            value: number;
-            /** Format: double */
-            z: number;
-        };
         ControlRunView: {
             /** Format: date-time */
             at: string;
@@ -1963,7 +1942,7 @@ export interface components {
             fired: string[];
             id: string;
             note?: string;
-            points: components["schemas"]["ControlPoint"][];
+            points: components["schemas"]["Point"][];
             rejected: boolean;
             suggestion?: string;
             warning: boolean;
@@ -2408,6 +2387,8 @@ export interface components {
             Step: number;
             /** Format: double */
             Typed: number;
+            /** Format: double */
+            Unknown: number;
         };
         Happened: {
             at: string;
@@ -2555,6 +2536,7 @@ export interface components {
              * @description jobs
              */
             for: number;
+            kind: string;
             /**
              * Format: double
              * @description litres above the reserve
@@ -2566,6 +2548,7 @@ export interface components {
              */
             litres?: number;
             problem?: string;
+            /** @description of those that can be used */
             tags: string[];
             title: string;
         };
@@ -2996,6 +2979,15 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Point: {
+            /** Format: int64 */
+            level: number;
+            lot: string;
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            z: number;
+        };
         PointView: {
             complete: boolean;
             do?: string;
@@ -3285,7 +3277,7 @@ export interface components {
             runs: number;
             /**
              * Format: int64
-             * @description runs taken over from paper: their hours are not known
+             * @description runs taken over from paper: counted with the length of an unknown job
              */
             unknown: number;
             /**
@@ -3380,6 +3372,23 @@ export interface components {
             who?: {
                 [key: string]: string;
             };
+        };
+        RoundRules: {
+            /**
+             * Format: int64
+             * @description days before its day that a job may be done in a round
+             */
+            ahead: number;
+            /**
+             * Format: int64
+             * @description percent of its interval that work may be brought forward
+             */
+            forward: number;
+            /**
+             * Format: int64
+             * @description jobs a day is filled with for each person, where nobody chose
+             */
+            jobs: number;
         };
         RoundView: {
             /** @description everyone who could */
@@ -3689,7 +3698,7 @@ export interface components {
             until: string;
         };
         TodayView: {
-            bring: components["schemas"]["BringView"][];
+            bring: components["schemas"]["KitLine"][];
             /** @description within 14 days */
             due: components["schemas"]["DueView"][];
             open: components["schemas"]["RunBrief"][];
@@ -3977,6 +3986,8 @@ export interface components {
             hands: components["schemas"]["HandlingTimes"];
             /** @description site of the workshop */
             home: string;
+            /** @description how days are filled */
+            rounds: components["schemas"]["RoundRules"];
             sites: components["schemas"]["Site"][];
             /** @description families that only the people named may do */
             skills?: {
@@ -8191,7 +8202,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CandidateView"][];
+                    "application/json": components["schemas"]["Candidate"][];
                 };
             };
             /** @description Unauthorized */

@@ -39,6 +39,12 @@ const hands = [
   { key: 'Linked', words: 'a reading over the link' },
   { key: 'Finding', words: 'a finding' },
   { key: 'Sign', words: 'signing' },
+  { key: 'Unknown', words: 'a whole job without a procedure' },
+] as const
+const rounds = [
+  { key: 'ahead', words: 'Jobs may be done so many days early', min: 0, max: 120 },
+  { key: 'jobs', words: 'Jobs a day for each person', min: 1, max: 40 },
+  { key: 'forward', words: 'Brought forward by at most, % of the interval', min: 0, max: 50 },
 ] as const
 function may(family: string, name: string) {
   const skills = day.value!.skills!
@@ -185,6 +191,21 @@ const save = () =>
           <label v-for="h in hands" :key="h.key"
             ><span class="label">{{ h.words }}</span
             ><input v-model.number="day.value.hands[h.key]" type="number" min="0" max="60" step="any" class="field num"
+          /></label>
+        </div>
+      </div>
+      <div>
+        <h2 class="border-b-2 border-ink pb-1 text-lg">How days and the year are filled</h2>
+        <div class="grid gap-4 pt-2 sm:grid-cols-3">
+          <label v-for="r in rounds" :key="r.key"
+            ><span class="label">{{ r.words }}</span
+            ><input
+              v-model.number="day.value.rounds[r.key]"
+              type="number"
+              :name="`rounds.${r.key}`"
+              :min="r.min"
+              :max="r.max"
+              class="field num"
           /></label>
         </div>
       </div>

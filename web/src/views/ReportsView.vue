@@ -220,7 +220,7 @@ const last = computed(() => dayWords(until.value))
           </tbody>
         </table>
         <p v-if="data.unknown" class="mt-1 text-sm text-ink-2">
-          The hours of {{ counted(data.unknown, 'run') }} taken over from paper are not known.
+          {{ counted(data.unknown, 'run') }} taken over from paper: counted with the hours of an unknown job.
         </p>
         <p v-if="!data.work.length" class="py-3 text-ink-2">No run was signed in this time.</p>
       </section>

@@ -117,7 +117,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
             }}<span class="block text-sm text-ink-2">for {{ b.for }} {{ b.for === 1 ? 'job' : 'jobs' }}</span>
           </span>
           <span v-if="b.problem" class="font-semibold text-vermilion">{{ b.problem }}</span>
-          <span v-else class="num text-right">{{ b.standards.join(' ') }}</span>
+          <span v-else class="num text-right">{{ b.tags.join(' ') }}</span>
         </li>
       </ul>
       <p v-if="!data.bring.length" class="py-2 text-ink-2">Nothing special.</p>
