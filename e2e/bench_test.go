@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"northneedle/e2e/browser"
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -26,7 +26,7 @@ func openPage(t *testing.T, s *server, who string) *page {
 	require.NoError(t, err)
 	t.Cleanup(p.Close)
 	if who != "" {
-		require.NoError(t, p.SignIn(who, api.DemoPassword))
+		require.NoError(t, p.SignIn(who, workshop.DemoPassword))
 	}
 	return &page{t, p}
 }
@@ -236,7 +236,7 @@ func tagOf(t *testing.T, p *page, search, status string, n int) string {
 	text, err := browser.Eval[string](p.Page, "fetch('/api/assets?search="+strings.ReplaceAll(search, " ", "+")+
 		"').then(r => r.text())")
 	require.NoError(t, err)
-	var found api.AssetPageView
+	var found workshop.AssetPageView
 	require.NoError(t, json.Unmarshal([]byte(text), &found))
 	for _, a := range found.Assets {
 		if a.Status == status && a.Tag != "MB-0417" {

@@ -20,6 +20,7 @@ import (
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 )
 
 // house is the whole server on a real port, with someone signed in.
@@ -48,12 +49,12 @@ func openHouse(folder string) (*house, error) {
 	h := &house{ledger: l, now: time.Now()}
 	everyone, err := l.People()
 	if err == nil && len(everyone) == 0 {
-		err = demo.Fill(l, all, nil, api.DemoPassword, 1, h.now)
+		err = demo.Fill(l, all, nil, workshop.DemoPassword, 1, h.now)
 	}
 	if err != nil {
 		return nil, err
 	}
-	h.server = httptest.NewServer(api.Handler(&api.House{
+	h.server = httptest.NewServer(api.New(&workshop.Workshop{
 		Ledger:     l,
 		Bench:      capture.NewDriver(capture.WallClock{Time: time.Now}),
 		Procedures: all,
@@ -71,7 +72,7 @@ func (h *house) signIn() error {
 	}
 	h.http = http.Client{Jar: jar}
 	_, err = post[json.RawMessage](h, "/api/session",
-		map[string]string{"name": "Idris Vail", "password": api.DemoPassword})
+		map[string]string{"name": "Idris Vail", "password": workshop.DemoPassword})
 	return err
 }
 

@@ -21,6 +21,7 @@ import (
 	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
 	"northneedle/internal/sim"
+	"northneedle/internal/workshop"
 
 	"github.com/alexedwards/argon2id"
 )
@@ -82,7 +83,7 @@ func links() error {
 		}
 		all = append(all, p)
 	}
-	hash, err := argon2id.CreateHash(api.DemoPassword, argon2id.DefaultParams)
+	hash, err := argon2id.CreateHash(workshop.DemoPassword, argon2id.DefaultParams)
 	if err != nil {
 		return err
 	}
@@ -107,7 +108,7 @@ func links() error {
 	}
 	h := &house{ledger: l, now: time.Now()}
 	b, _ := capture.Connect(ctx, capture.WallClock{Time: time.Now}, instruments, instrument.DefaultTiming)
-	h.server = httptest.NewServer(api.Handler(&api.House{Ledger: l, Bench: b, Procedures: all, Clock: time.Now}))
+	h.server = httptest.NewServer(api.New(&workshop.Workshop{Ledger: l, Bench: b, Procedures: all, Clock: time.Now}))
 	defer h.server.Close()
 	if err := h.signIn(); err != nil {
 		return err

@@ -13,9 +13,9 @@ import (
 	"sync"
 	"time"
 
-	"northneedle/internal/api"
 	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 )
 
 // asked is a statement that the server ran, with its values.
@@ -213,7 +213,7 @@ func bringIn() error {
 	}
 	defer h.close()
 	if _, err := post[json.RawMessage](h, "/api/session",
-		map[string]string{"name": "Tamsin Orrery", "password": api.DemoPassword}); err != nil {
+		map[string]string{"name": "Tamsin Orrery", "password": workshop.DemoPassword}); err != nil {
 		return err
 	}
 	var text bytes.Buffer
@@ -222,10 +222,10 @@ func bringIn() error {
 		fmt.Fprintf(&text, "IM-%05d,S%07d,Ostrel,C2 capnograph,capnograph,Merrowby General,Ward %d,%d\n", i, i, i%40,
 			1+i%5)
 	}
-	var view api.ImportView
+	var view workshop.ImportView
 	read, err := timed(func() error {
 		var err error
-		view, err = answer[api.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets", "text/csv", &text))
+		view, err = answer[workshop.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets", "text/csv", &text))
 		return err
 	})
 	if err != nil {
@@ -235,7 +235,7 @@ func bringIn() error {
 		_, err := post[json.RawMessage](h, "/api/imports/"+view.ID, map[string]bool{"go": true})
 		for err == nil && view.State != "done" {
 			time.Sleep(20 * time.Millisecond)
-			if view, err = get[api.ImportView](h, "/api/imports/"+view.ID); err == nil && view.Why != "" {
+			if view, err = get[workshop.ImportView](h, "/api/imports/"+view.ID); err == nil && view.Why != "" {
 				err = fmt.Errorf("%s", view.Why)
 			}
 		}

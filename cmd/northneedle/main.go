@@ -27,6 +27,7 @@ import (
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/sim"
+	"northneedle/internal/workshop"
 
 	"github.com/alecthomas/kong"
 )
@@ -100,7 +101,7 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		return err
 	}
 	driver, links := capture.Connect(ctx, clock, instruments, instrument.DefaultTiming)
-	house := &api.House{
+	server := api.New(&workshop.Workshop{
 		Ledger:     l,
 		Bench:      driver,
 		TryOut:     sim.TryOut,
@@ -111,14 +112,14 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		Speed:      clock.Speed,
 		Demo:       isDemo,
 		Version:    version,
-	}
+	})
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
 	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
-	err = api.Serve(ctx, n.Addr, api.Handler(house), house.EndStreams)
+	err = server.Serve(ctx, n.Addr)
 	stop()
-	err = errors.Join(err, house.Close())
+	err = errors.Join(err, server.Close())
 	links()
 	return err
 }
@@ -175,7 +176,7 @@ func (d demoCmd) Run() error {
 			return nil
 		}
 		slog.Info("filling a new record with made-up data")
-		return demo.Fill(l, all, instruments, api.DemoPassword, d.Seed, time.Now())
+		return demo.Fill(l, all, instruments, workshop.DemoPassword, d.Seed, time.Now())
 	})
 }
 
@@ -216,7 +217,7 @@ func (d demoCmd) fill() error {
 		return err
 	}
 	defer l.Close()
-	return demo.Fill(l, all, nil, api.DemoPassword, d.Seed, time.Now())
+	return demo.Fill(l, all, nil, workshop.DemoPassword, d.Seed, time.Now())
 }
 
 // fasterClock begins now and goes at a speed.

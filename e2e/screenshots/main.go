@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"northneedle/e2e/browser"
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/alecthomas/kong"
 )
@@ -76,7 +76,7 @@ func all() error {
 	return browser.All(
 		func() error { return p.Go("/") },
 		s.see("Demo with made-up", "sign-in"),
-		func() error { return p.SignIn("Idris Vail", api.DemoPassword) },
+		func() error { return p.SignIn("Idris Vail", workshop.DemoPassword) },
 		s.see("Due within 14 days", "today"),
 		s.visit("/equipment", "Show more", "equipment"),
 		s.visit("/equipment/MB-0417", "Fingerprint over time", "device"),

@@ -2,305 +2,36 @@ package api
 
 import (
 	"context"
-	"fmt"
 	"net/http"
-	"slices"
-	"strings"
-	"time"
 
-	"northneedle/core/duty"
 	"northneedle/core/person"
-	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// ActivityView is what recurs on a device, and how it stands.
-type ActivityView struct {
-	ID        string     `json:"id"`
-	Title     string     `json:"title"`
-	Procedure string     `json:"procedure,omitempty"`
-	Triggers  string     `json:"triggers" doc:"what makes it due, in words"`
-	LastOn    *time.Time `json:"last_on,omitempty"`
-	DueOn     *time.Time `json:"due_on,omitempty" doc:"none where only use or an event makes it due"`
-	Days      int        `json:"days"`
-	Reason    string     `json:"reason"`
-	Interval  string     `json:"interval,omitempty" doc:"why its interval is what it is, where that was changed"`
-	Outside   bool       `json:"outside" doc:"done by a body entitled to it; recorded here, never issued"`
-	Uses      float64    `json:"uses,omitempty"`
-	Used      float64    `json:"used,omitempty"`
-	Unit      string     `json:"unit,omitempty"`
-	LeftDays  *int       `json:"left_days,omitempty" doc:"until it is used up at the present rate: an estimate"`
-	Stops     bool       `json:"stops" doc:"it keeps the device from patient work"`
-	duty.Standing
-}
-
-// ActivityNoteView is something that became of an activity.
-type ActivityNoteView struct {
-	At   time.Time `json:"at"`
-	By   string    `json:"by"`
-	What string    `json:"what"`
-	Text string    `json:"text"`
-	Run  string    `json:"run,omitempty"`
-}
-
-// ActivityOrder is what is to become of an activity.
-type ActivityOrder struct {
-	ID     string  `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind   string  `json:"kind" enum:"done,failed,defer,re-plan,use"`
-	On     Day     `json:"on,omitempty" doc:"the day it was done, or is put off or moved to"`
-	Reason string  `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
-	Amount float64 `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
-}
-
-// AssetEvent is something that happened to a device.
-type AssetEvent struct {
-	ID   string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind duty.Event `json:"kind" enum:"repair,fall,failed check,sensor replaced,moved,seal broken,new lot"`
-	Text string     `json:"text" minLength:"1" maxLength:"1000"`
-}
-
-// actionOf is what one needs to be allowed for each kind of order.
-var actionOf = map[string]person.Action{
-	"done":    person.NoteDone,
-	"failed":  person.NoteDone,
-	"use":     person.CountUse,
-	"defer":   person.PutOff,
-	"re-plan": person.Replan,
-}
-
-func registerActivities(api huma.API, h *House) {
+func registerActivities(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"change-activity", http.MethodPost, "/api/activities/{id}",
 		"An activity is done, put off, moved, or its use counted", person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
-			Body ActivityOrder
-		}) (out AssetView, err error) {
-			if err := mayDo(ctx, actionOf[in.Body.Kind]); err != nil {
-				return out, err
-			}
-			a, err := h.changeActivity(in.ID, in.Body, who(ctx))
+			Body workshop.ActivityOrder
+		}) (out workshop.AssetView, err error) {
+			a, err := shop.ChangeActivity(in.ID, in.Body, who(ctx))
 			if err != nil {
 				return out, err
 			}
-			view, err := h.asset(a.AssetID, who(ctx))
-			return view, err
+			return shop.Asset(a.AssetID, who(ctx))
 		})
 	serve(api, operation{"asset-event", http.MethodPost, "/api/assets/{id}/events", "Something happened to a device",
 		person.NoteEvents, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
-			Body AssetEvent
-		}) (out AssetView, err error) {
-			if err := h.assetEvent(in.ID, in.Body, who(ctx)); err != nil {
+			Body workshop.AssetEvent
+		}) (out workshop.AssetView, err error) {
+			if err := shop.NoteEvent(in.ID, in.Body, who(ctx)); err != nil {
 				return out, err
 			}
-			view, err := h.asset(in.ID, who(ctx))
-			return view, err
+			return shop.Asset(in.ID, who(ctx))
 		})
-}
-
-func (h *House) activityView(a ledger.Activity) ActivityView {
-	now := h.Clock()
-	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn,
-		Reason: a.Reason, Interval: a.Accepted.Words(), Outside: a.Duty.Outside,
-		Uses: a.Duty.Uses, Used: a.Used, Unit: a.Duty.Unit, Standing: a.Duty.Stands(a.State(), now)}
-	if duty.HasDay(a.DueOn) {
-		v.DueOn, v.Days = &a.DueOn, h.days(a.DueOn)
-	}
-	v.Stops = a.Duty.Stops(v.Standing)
-	if days, ok := a.Duty.UsedUpIn(a.State(), now); ok {
-		v.LeftDays = &days
-	}
-	return v
-}
-
-// activities are how a device's activities stand, and which of them keep it from patient work.
-func (h *House) activities(asset string) (views []ActivityView, stopped []string, first ledger.Activity, err error) {
-	all, err := h.Ledger.Activities(asset)
-	views, stopped = []ActivityView{}, []string{}
-	for i, a := range all {
-		if i == 0 {
-			first = a
-		}
-		v := h.activityView(a)
-		views = append(views, v)
-		if v.Stops {
-			stopped = append(stopped, v.Title+": "+v.Words)
-		}
-	}
-	return views, stopped, first, err
-}
-
-func (h *House) changeActivity(id string, o ActivityOrder, who person.Person) (ledger.Activity, error) {
-	a, err := h.Ledger.Activity(id)
-	if err != nil {
-		return a, err
-	}
-	o.Reason = strings.TrimSpace(o.Reason)
-	note := ledger.ActivityNote{
-		ID:         o.ID,
-		ActivityID: a.ID,
-		AssetID:    a.AssetID,
-		At:         h.Clock(),
-		By:         who.Name,
-		Text:       o.Reason,
-		Amount:     o.Amount,
-	}
-	changed := []*ledger.Activity{&a}
-	switch o.Kind {
-	case "done":
-		note.Kind, note.DueOn = ledger.NoteDone, a.DueDay()
-		err = h.doneByHand(&a, o)
-	case "failed":
-		note.Kind, note.DueOn = ledger.NoteFailed, a.DueDay()
-		var due []*ledger.Activity
-		due, err = h.failedByHand(&a, o)
-		changed = append(changed, due...)
-	case "use":
-		note.Kind, note.Text = ledger.NoteUse, fmt.Sprintf("%g %s", o.Amount, a.Duty.Unit)
-		err = used(&a, o)
-	case "defer":
-		note.Kind = ledger.NoteDeferred
-		err = h.putOff(&a, o, who)
-		note.Text = a.Deferred.Words()
-	default:
-		note.Kind = ledger.NoteReplanned
-		err = h.putOff(&a, o, who)
-		a.Deferred, note.Text = duty.Deferral{}, "to "+a.DueOn.Format(time.DateOnly)+": "+o.Reason
-		a.Reason = "re-planned by " + who.Name + ": " + o.Reason
-	}
-	if err != nil {
-		return a, err
-	}
-	if err := h.Ledger.ChangeActivities(h.act(o.ID, "activity "+note.Kind, who, o.Reason), []ledger.ActivityNote{note},
-		changed...); err != nil {
-		return a, err
-	}
-	h.changes.tell("", 0)
-	return a, nil
-}
-
-// doneByHand notes that something without a procedure here was done.
-func (h *House) doneByHand(a *ledger.Activity, o ActivityOrder) error {
-	if err := h.byHand(*a, o); err != nil {
-		return err
-	}
-	r := a.Recurring()
-	if err := r.Done(h.begin(o.On)); err != nil {
-		return err
-	}
-	a.Adopt(r)
-	return nil
-}
-
-// failedByHand notes that something without a procedure here failed, and returns what is due
-// because of it.
-func (h *House) failedByHand(a *ledger.Activity, o ActivityOrder) ([]*ledger.Activity, error) {
-	if err := h.byHand(*a, o); err != nil {
-		return nil, err
-	}
-	on := h.begin(o.On)
-	a.Undone = duty.Undone{At: &on, What: "it failed", Note: o.Reason}
-	all, err := h.Ledger.Activities(a.AssetID)
-	return ledger.Adopted(all, duty.Failed(ledger.Recurrings(all), a.Recurring(), on)), err
-}
-
-// byHand says whether someone may note by hand that an activity was done, or failed.
-func (h *House) byHand(a ledger.Activity, o ActivityOrder) error {
-	on := h.begin(o.On)
-	switch {
-	case a.Procedure != "":
-		return invalid("kind", "This one is done by a run of its procedure: open it on the bench.")
-	case on.IsZero() || on.After(h.Clock()):
-		return invalid("on", "Say on which day it was done: today or before.")
-	case o.Reason == "" && a.Duty.Outside:
-		return invalid("reason",
-			"Name the body that verified it, and the number of its document. It is recorded here, not issued.")
-	case o.Reason == "":
-		return invalid("reason", "Say what was done, and by whom.")
-	}
-	return nil
-}
-
-func used(a *ledger.Activity, o ActivityOrder) error {
-	switch {
-	case a.Duty.Uses == 0:
-		return invalid("amount", "This one does not go by use.")
-	case o.Amount <= 0:
-		return invalid("amount", "Say how much it was used since the last count: more than nothing.")
-	}
-	a.Used += o.Amount
-	return nil
-}
-
-// putOff moves a due day, with the reason and the name kept.
-func (h *House) putOff(a *ledger.Activity, o ActivityOrder, who person.Person) error {
-	on := h.begin(o.On)
-	switch {
-	case on.IsZero() || h.days(on) < 0:
-		return invalid("on", "Say until when: today or later.")
-	case o.Reason == "":
-		return invalid("reason", "Say why. It stands with your name until it is done.")
-	case a.Duty.Fixed && a.LastOn != nil:
-		if next, err := a.Duty.Next(*a.LastOn); err == nil && on.After(next.On) {
-			return invalid("on", "A rule binds this one: not beyond "+next.On.Format(time.DateOnly)+".")
-		}
-	}
-	r := a.Recurring()
-	r.PutOff(on, who.Name, o.Reason)
-	a.Adopt(r)
-	return nil
-}
-
-// assetEvent makes everything due that an event undoes.
-func (h *House) assetEvent(id string, e AssetEvent, who person.Person) error {
-	asset, err := h.Ledger.Asset(id)
-	if err != nil {
-		return err
-	}
-	return h.undone(asset.ID, e.ID, e.Kind, e.Text, who, func(ledger.Activity) bool { return true })
-}
-
-// undone makes the activities of a device count no more that an event undoes.
-func (h *House) undone(asset, id string, kind duty.Event, text string, who person.Person,
-	which func(ledger.Activity) bool) error {
-	all, err := h.Ledger.Activities(asset)
-	if err != nil {
-		return err
-	}
-	all = slices.DeleteFunc(all, func(a ledger.Activity) bool { return !which(a) })
-	now, text := h.Clock(), strings.TrimSpace(text)
-	changed := ledger.Adopted(all, duty.Happened(ledger.Recurrings(all), kind, text, now))
-	note := ledger.ActivityNote{
-		ID:      id,
-		AssetID: asset,
-		At:      now,
-		By:      who.Name,
-		Kind:    ledger.NoteEvent,
-		Event:   string(kind),
-		Text:    text,
-	}
-	if len(changed) > 0 {
-		note.ActivityID = changed[0].ID
-	}
-	if err := h.Ledger.ChangeActivities(h.act(id, string(kind)+" noted", who, text), []ledger.ActivityNote{note},
-		changed...); err != nil {
-		return err
-	}
-	h.changes.tell("", 0)
-	return nil
-}
-
-// activityNotes are what became of a device's activities.
-func (h *House) activityNotes(asset string) ([]ActivityNoteView, error) {
-	notes, err := h.Ledger.ActivityNotes(asset, 30)
-	views := make([]ActivityNoteView, len(notes))
-	for i, n := range notes {
-		if n.Event != "" {
-			n.Text = n.Event + ": " + n.Text
-		}
-		views[i] = ActivityNoteView{n.At, n.By, n.Kind, n.Text, n.RunID}
-	}
-	return views, err
 }

@@ -7,14 +7,14 @@ import (
 
 	"northneedle/core/duty"
 	"northneedle/core/reference"
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
 
 // recurring finds one of a device's activities by its title.
-func recurring(t *testing.T, v api.AssetView, title string) api.ActivityView {
+func recurring(t *testing.T, v workshop.AssetView, title string) workshop.ActivityView {
 	t.Helper()
 	for _, a := range v.Activities {
 		if a.Title == title {
@@ -22,14 +22,14 @@ func recurring(t *testing.T, v api.AssetView, title string) api.ActivityView {
 		}
 	}
 	require.FailNow(t, "no such activity", "%s: %+v", title, v.Activities)
-	return api.ActivityView{}
+	return workshop.ActivityView{}
 }
 
 func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 	h := newHouse(t)
 	idris, tamsin, odile, fenn := h.signedIn("Idris Vail"), h.signedIn("Tamsin Orrery"), h.signedIn("Odile Marsh"), h.signedIn("Fenn Castellan")
 	tag := firstOf(t, idris, "audiometer", 0)
-	v := get[api.AssetView](idris, "/api/assets/"+tag)
+	v := get[workshop.AssetView](idris, "/api/assets/"+tag)
 	check := recurring(t, v, "Audiometer, objective check")
 	path := "/api/activities/" + check.ID
 	on := func(days int) string { return h.now.AddDate(0, 0, days).Format(time.DateOnly) }
@@ -43,7 +43,7 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 		"reason": "ward closed",
 	}, 422).Field)
 	fenn.problem(path, map[string]any{"id": "order-0001", "kind": "defer", "on": on(20), "reason": "ward closed"}, 403)
-	put := posted[api.AssetView](idris, path, map[string]any{
+	put := posted[workshop.AssetView](idris, path, map[string]any{
 		"id":     "order-0002",
 		"kind":   "defer",
 		"on":     on(20),
@@ -52,7 +52,7 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 	deferred := recurring(t, put, check.Title)
 	assert.Contains(t, deferred.Words, "by Idris Vail: ward closed")
 	assert.Equal(t, 20, deferred.Days)
-	again := posted[api.AssetView](idris, path, map[string]any{
+	again := posted[workshop.AssetView](idris, path, map[string]any{
 		"id":     "order-0002",
 		"kind":   "defer",
 		"on":     on(90),
@@ -67,7 +67,7 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 		"on":     on(9),
 		"reason": "with the ferry",
 	}, 403)
-	moved := posted[api.AssetView](odile, path, map[string]any{
+	moved := posted[workshop.AssetView](odile, path, map[string]any{
 		"id":     "order-0003",
 		"kind":   "re-plan",
 		"on":     on(9),
@@ -78,7 +78,7 @@ func TestWhatRecursIsDonePutOffOrMovedAndNeverDismissed(t *testing.T) {
 	h.now = h.now.Add(time.Minute)
 	assert.Equal(t, "reason", tamsin.problem(path, map[string]any{"id": "order-0004", "kind": "done", "on": on(0)},
 		422).Field)
-	done := posted[api.AssetView](tamsin, path, map[string]any{
+	done := posted[workshop.AssetView](tamsin, path, map[string]any{
 		"id":     "order-0004",
 		"kind":   "done",
 		"on":     on(-1),
@@ -100,7 +100,7 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Noor Bexley")
 	scale := firstOf(t, c, "patient-scale", 2)
-	v := posted[api.AssetView](c, "/api/assets/"+scale+"/events",
+	v := posted[workshop.AssetView](c, "/api/assets/"+scale+"/events",
 		map[string]any{"id": "event-0001", "kind": "seal broken", "text": "span adjusted at the workshop"})
 	legal := recurring(t, v, "Legal re-verification")
 	assert.Equal(t, duty.Invalid, legal.Status)
@@ -111,7 +111,7 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	assert.Contains(t, c.problem("/api/activities/"+legal.ID,
 		map[string]any{"id": "order-0011", "kind": "done", "on": h.now.Format(time.DateOnly)}, 422).Detail,
 		"Name the body")
-	v = posted[api.AssetView](c, "/api/activities/"+legal.ID, map[string]any{
+	v = posted[workshop.AssetView](c, "/api/activities/"+legal.ID, map[string]any{
 		"id":     "order-0011",
 		"kind":   "done",
 		"on":     h.now.Format(time.DateOnly),
@@ -120,8 +120,8 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	assert.Equal(t, duty.Valid, recurring(t, v, "Legal re-verification").Status)
 
 	gas := firstOf(t, c, "blood-gas-analyser", 0)
-	pump := recurring(t, get[api.AssetView](c, "/api/assets/"+gas), "Peristaltic pump")
-	v = posted[api.AssetView](c, "/api/activities/"+pump.ID,
+	pump := recurring(t, get[workshop.AssetView](c, "/api/assets/"+gas), "Peristaltic pump")
+	v = posted[workshop.AssetView](c, "/api/activities/"+pump.ID,
 		map[string]any{"id": "order-0012", "kind": "use", "amount": 6001})
 	assert.Equal(t, duty.Expired, recurring(t, v, "Peristaltic pump").Status)
 	assert.Equal(t, "amount", c.problem("/api/activities/"+legal.ID,
@@ -139,14 +139,14 @@ func TestAStrongerActivityDoesTheWeakerToo(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
 	tag := firstOf(t, c, "blood-gas-analyser", 0)
-	v := posted[api.AssetView](c, "/api/assets/"+tag+"/events",
+	v := posted[workshop.AssetView](c, "/api/assets/"+tag+"/events",
 		map[string]any{"id": "event-0021", "kind": "repair", "text": "sensor block"})
 	assert.True(t, recurring(t, v, "Electronic reference").Stops &&
 		recurring(t, v, "Liquid controls, three levels").Stops)
 	a, err := h.ledger.Asset(tag)
 	require.NoError(t, err)
 	h.work(t, a, "blood-gas-checks")
-	v = get[api.AssetView](c, "/api/assets/"+tag)
+	v = get[workshop.AssetView](c, "/api/assets/"+tag)
 	for _, title := range []string{"Liquid controls, three levels", "Electronic reference"} {
 		assert.False(t, recurring(t, v, title).Stops, title)
 		assert.NotEqual(t, duty.Invalid, recurring(t, v, title).Status)
@@ -157,26 +157,26 @@ func TestAStrongerActivityDoesTheWeakerToo(t *testing.T) {
 func TestARejectedControlPutsTheCalibrationInDoubt(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
-	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset // its glucose was rejected
-	chart := get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
+	asset := get[[]workshop.ControlState](c, "/api/controls")[0].Asset // its glucose was rejected
+	chart := get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
 	require.NotNil(t, chart.Calibration)
 	assert.Equal(t, duty.Invalid, chart.Calibration.Status)
 	assert.True(t, chart.Calibration.Stops)
 	a, err := h.ledger.Asset(asset)
 	require.NoError(t, err)
 	h.work(t, a, "photometer-calibration")
-	chart = get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
+	chart = get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
 	assert.False(t, chart.Calibration.Stops, chart.Calibration.Words)
-	assert.Nil(t, get[api.ControlChart](c, "/api/controls/"+asset+"?analyte="+
+	assert.Nil(t, get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte="+
 		url.QueryEscape("cholesterol")).Calibration, "it is calibrated elsewhere")
 
 	values := []map[string]string{}
 	for _, l := range chart.Levels {
 		values = append(values, map[string]string{"lot_id": l.LotID, "text": "99"})
 	}
-	posted[api.ControlChart](c, "/api/controls/"+asset,
+	posted[workshop.ControlChart](c, "/api/controls/"+asset,
 		map[string]any{"id": "control-far-off", "analyte": "glucose", "values": values})
-	chart = get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
+	chart = get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")
 	assert.Equal(t, duty.Invalid, chart.Calibration.Status, "the next rejected one undoes it again")
 }
 
@@ -191,9 +191,9 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 		"kind":  "cartridge",
 		"label": label,
 	}
-	v := posted[api.ReferenceView](c, "/api/lots", lot)
+	v := posted[workshop.ReferenceView](c, "/api/lots", lot)
 	assert.Equal(t, "C-9001", v.Lot)
-	posted[api.ReferenceView](c, "/api/lots", lot)
+	posted[workshop.ReferenceView](c, "/api/lots", lot)
 	lot["id"] = "lot-00002"
 	assert.Equal(t, "tag", c.problem("/api/lots", lot, 422).Field)
 	assert.Equal(t, "label", c.problem("/api/lots/label", map[string]string{"label": "(99)12"}, 422).Field)
@@ -213,7 +213,7 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 			"what expires first is offered first")
 	}
 
-	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset
+	asset := get[[]workshop.ControlState](c, "/api/controls")[0].Asset
 	open := map[string]any{
 		"id":      "clot-0001",
 		"analyte": "glucose",
@@ -227,9 +227,9 @@ func TestLotsComeInByTheirLabels(t *testing.T) {
 	}
 	assert.Equal(t, "sd", c.problem("/api/controls/"+asset+"/lots", with(open, "sd", "0"), 422).Field)
 	assert.Equal(t, "mean", c.problem("/api/controls/"+asset+"/lots", with(open, "mean", "x"), 422).Field)
-	chart := posted[api.ControlChart](c, "/api/controls/"+asset+"/lots", open)
+	chart := posted[workshop.ControlChart](c, "/api/controls/"+asset+"/lots", open)
 	assert.Equal(t, "C1-NEW", chart.Levels[0].Lot)
-	posted[api.ControlChart](c, "/api/controls/"+asset+"/lots", open)
+	posted[workshop.ControlChart](c, "/api/controls/"+asset+"/lots", open)
 	assert.Equal(t, "lot", c.problem("/api/controls/"+asset+"/lots", with(open, "id", "clot-0002"), 422).Field)
 }
 

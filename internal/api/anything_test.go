@@ -6,10 +6,12 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"northneedle/internal/api"
 	"slices"
 	"strings"
 	"testing"
+
+	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"northneedle/core/runview"
 
@@ -178,7 +180,7 @@ func TestAnythingIsAnsweredOrRefusedInWords(t *testing.T) {
 	operations, schemas := described(t)
 	require.Greater(t, len(operations), 70)
 	a := anything{schemas: schemas}
-	today := get[api.TodayView](c, "/api/today")
+	today := get[workshop.TodayView](c, "/api/today")
 	for _, d := range append(today.Overdue, today.Due...) {
 		a.names = append(a.names, d.Tag, d.Asset, d.Procedure, d.Site, d.Title)
 	}
@@ -195,13 +197,13 @@ func TestAnythingIsAnsweredOrRefusedInWords(t *testing.T) {
 	for _, r := range opened.Roles {
 		a.names = append(a.names, r.ID)
 	}
-	for _, s := range get[[]api.StandardView](c, "/api/standards") {
+	for _, s := range get[[]workshop.StandardView](c, "/api/standards") {
 		a.names = append(a.names, s.ID, s.Tag, s.Kind)
 	}
-	for _, act := range get[api.AssetView](c, "/api/assets/MB-0417").Activities {
+	for _, act := range get[workshop.AssetView](c, "/api/assets/MB-0417").Activities {
 		a.names = append(a.names, act.ID)
 	}
-	for _, b := range get[[]api.LookBackBrief](c, "/api/look-backs") {
+	for _, b := range get[[]workshop.LookBackBrief](c, "/api/look-backs") {
 		a.names = append(a.names, b.ID)
 	}
 	a.names = slices.DeleteFunc(a.names, func(s string) bool { return s == "" })

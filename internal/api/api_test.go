@@ -4,11 +4,13 @@ import (
 	"bufio"
 	"encoding/json"
 	"net/http"
-	"northneedle/internal/api"
 	"strings"
 	"sync"
 	"testing"
 	"time"
+
+	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"northneedle/core/procedure"
 	"northneedle/core/run"
@@ -63,7 +65,7 @@ func nobodyGetsPast(t *testing.T, h *house) {
 	status, body := c.call("POST", "/api/session", order{"name": "Idris Vail", "password": "wrong"})
 	assert.Equal(t, 401, status)
 	assert.Contains(t, string(body), "do not go together")
-	session := get[api.SessionView](c, "/api/session")
+	session := get[workshop.SessionView](c, "/api/session")
 	assert.Nil(t, session.Person)
 	assert.Len(t, session.Demo, 5)
 	for range 10 {
@@ -72,7 +74,7 @@ func nobodyGetsPast(t *testing.T, h *house) {
 	assert.Equal(t, 429, status, "guessing is slowed down")
 
 	in := h.signedIn("Idris Vail")
-	assert.Equal(t, "Idris Vail", get[api.SessionView](in, "/api/session").Person.Name)
+	assert.Equal(t, "Idris Vail", get[workshop.SessionView](in, "/api/session").Person.Name)
 	assert.NotEmpty(t, get[map[string]any](in, "/schemas/procedure.json")["$defs"])
 	status, _ = in.call("DELETE", "/api/session", nil)
 	assert.Equal(t, 204, status)
@@ -96,14 +98,14 @@ func whoMayDoWhat(t *testing.T, h *house) {
 	})
 	assert.Equal(t, 403, status)
 
-	review := get[api.TodayView](lead, "/api/today").Review
+	review := get[workshop.TodayView](lead, "/api/today").Review
 	require.Len(t, review, 1)
 	v := get[runview.View](technician, "/api/runs/"+review[0].ID)
 	assert.Equal(t, run.Fails, v.Result)
 	technician.refused(v, order{"kind": "review"}, 403, "lead-only", "Only a lead")
 	signed := lead.send(v, order{"kind": "review", "note": "agreed"})
 	assert.Equal(t, run.Signed, signed.Status)
-	asset := get[api.AssetView](technician, "/api/assets/"+review[0].Tag)
+	asset := get[workshop.AssetView](technician, "/api/assets/"+review[0].Tag)
 	assert.Equal(t, "out of use", asset.Status, "a device that fails leaves use")
 
 	run := technician.open(firstOf(t, technician, "capnograph", 5))
@@ -131,17 +133,17 @@ func firstOf(t *testing.T, c *client, family string, i int) string {
 	if family == "capnograph" {
 		path += "&search=c2" // those that show a fraction
 	}
-	page := get[api.AssetPageView](c, path)
+	page := get[workshop.AssetPageView](c, path)
 	require.Greater(t, len(page.Assets), i)
 	return page.Assets[i].Tag
 }
 
 func capnographToCertificate(t *testing.T, h *house) {
 	c := h.signedIn("Noor Bexley")
-	before := get[api.AssetView](c, "/api/assets/MB-0417")
+	before := get[workshop.AssetView](c, "/api/assets/MB-0417")
 	assert.Less(t, before.Days, 0, "it is overdue")
 	v := c.toMeasuring(c.open("mb-0417"))
-	assert.Contains(t, get[api.BenchState](c, "/api/bench").LooseEnds[len(get[api.BenchState](c,
+	assert.Contains(t, get[workshop.BenchState](c, "/api/bench").LooseEnds[len(get[workshop.BenchState](c,
 		"/api/bench").LooseEnds)-1].What, "Gas open")
 	type entry struct{ measure, point, typed string }
 	readAll := func(entries ...entry) {
@@ -198,11 +200,11 @@ func capnographToCertificate(t *testing.T, h *house) {
 	v = c.send(v, order{"kind": "sign", "statement": "Adjusted and verified."})
 	assert.Equal(t, run.ConformsAdjusted, v.Result)
 
-	after := get[api.AssetView](c, "/api/assets/MB-0417")
+	after := get[workshop.AssetView](c, "/api/assets/MB-0417")
 	assert.Equal(t, h.now.AddDate(1, 0, 0).Format(time.DateOnly), after.DueOn.Format(time.DateOnly),
 		"the next date is set")
 	assert.Contains(t, after.Activities[0].Reason, "12 months after")
-	for _, d := range get[api.TodayView](c, "/api/today").Overdue {
+	for _, d := range get[workshop.TodayView](c, "/api/today").Overdue {
 		assert.NotEqual(t, "MB-0417", d.Tag, "Today reflects it")
 	}
 	papers(t, c, v)
@@ -341,7 +343,7 @@ func register(t *testing.T, h *house) {
 	c := h.signedIn("Idris Vail")
 	seen, after := map[string]bool{}, ""
 	for {
-		page := get[api.AssetPageView](c, "/api/assets?after="+after)
+		page := get[workshop.AssetPageView](c, "/api/assets?after="+after)
 		for _, a := range page.Assets {
 			assert.False(t, seen[a.Tag], "no device stands on two pages")
 			seen[a.Tag] = true
@@ -351,13 +353,13 @@ func register(t *testing.T, h *house) {
 		}
 	}
 	assert.GreaterOrEqual(t, len(seen), 60)
-	found := get[api.AssetPageView](c, "/api/assets?search=theatre+ostrel").Assets
+	found := get[workshop.AssetPageView](c, "/api/assets?search=theatre+ostrel").Assets
 	require.NotEmpty(t, found)
 	for _, a := range found {
 		assert.Contains(t, strings.ToLower(a.Place+a.Device), "theatre")
 		assert.Contains(t, a.Device, "Ostrel")
 	}
-	assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=100%25").Assets, "a percent sign is a percent sign")
+	assert.Empty(t, get[workshop.AssetPageView](c, "/api/assets?search=100%25").Assets, "a percent sign is a percent sign")
 	device := order{
 		"tag":    "tt-0001",
 		"serial": "1",
@@ -370,7 +372,7 @@ func register(t *testing.T, h *house) {
 	}
 	status, body := c.call("POST", "/api/assets", device)
 	require.Equal(t, 200, status, string(body))
-	assert.Zero(t, get[api.AssetView](c, "/api/assets/TT-0001").Days, "its first verification is due today")
+	assert.Zero(t, get[workshop.AssetView](c, "/api/assets/TT-0001").Days, "its first verification is due today")
 	status, body = c.call("POST", "/api/assets", device)
 	assert.Equal(t, 422, status)
 	assert.Contains(t, string(body), "TT-0001 is in the register already")
@@ -382,16 +384,16 @@ func register(t *testing.T, h *house) {
 
 func demoIsTheScenario(t *testing.T, h *house) {
 	c := h.signedIn("Tamsin Orrery")
-	standards := get[[]api.StandardView](c, "/api/standards")
+	standards := get[[]workshop.StandardView](c, "/api/standards")
 	assert.GreaterOrEqual(t, len(standards), 20)
-	today := get[api.TodayView](c, "/api/today")
+	today := get[workshop.TodayView](c, "/api/today")
 	assert.NotEmpty(t, today.Overdue)
 	assert.NotEmpty(t, today.Due)
 	assert.Contains(t, strings.Join(today.Troubles, " "), "FS-2", "one reference is overdue")
-	ends := get[api.BenchState](c, "/api/bench").LooseEnds
+	ends := get[workshop.BenchState](c, "/api/bench").LooseEnds
 	assert.Equal(t, "Sampling adapter on the device", ends[0].What)
 	assert.Equal(t, "Gas open", ends[1].What, "one cylinder was left open")
-	history := get[api.AssetView](c, "/api/assets/"+firstOf(t, c, "capnograph", 0)).History
+	history := get[workshop.AssetView](c, "/api/assets/"+firstOf(t, c, "capnograph", 0)).History
 	assert.NotEmpty(t, history[0].Needles)
 }
 
@@ -412,9 +414,9 @@ func changesAreTold(t *testing.T, h *house) {
 	}
 	require.NotEmpty(t, next("data: "), "it is alive at once")
 	c.send(v, order{"kind": "note", "note": "told"})
-	var change api.Change
+	var change workshop.Change
 	require.NoError(t, json.Unmarshal([]byte(next("data: ")), &change))
-	assert.Equal(t, api.Change{Run: v.ID, Seq: 2}, change)
+	assert.Equal(t, workshop.Change{Run: v.ID, Seq: 2}, change)
 }
 
 func otherSites(t *testing.T, h *house) {

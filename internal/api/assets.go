@@ -3,319 +3,32 @@ package api
 import (
 	"context"
 	"net/http"
-	"strings"
-	"time"
 
-	"northneedle/core/conformity"
-	"northneedle/core/duty"
-	"northneedle/core/interval"
 	"northneedle/core/person"
-	"northneedle/core/procedure"
-	"northneedle/core/quantity"
-	"northneedle/core/run"
-	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/oklog/ulid/v2"
 )
 
-// pageSize is how many devices a page of the register has.
-const pageSize = 50
-
-// AssetBrief is a device in the register.
-type AssetBrief struct {
-	ID     string     `json:"id"`
-	Tag    string     `json:"tag"`
-	Device string     `json:"device"`
-	Serial string     `json:"serial"`
-	Family string     `json:"family"`
-	Site   string     `json:"site"`
-	Place  string     `json:"place"`
-	Status string     `json:"status"`
-	Risk   int        `json:"risk"`
-	DueOn  *time.Time `json:"due_on,omitempty"`
-	Days   int        `json:"days"`
-}
-
-// AssetPageView is a page of the register.
-type AssetPageView struct {
-	Assets []AssetBrief `json:"assets"`
-	After  string       `json:"after,omitempty" doc:"ask with it for the next page; empty on the last"`
-}
-
-// NeedleView is one needle of a fingerprint.
-type NeedleView struct {
-	Label        string          `json:"label"`
-	Reference    float64         `json:"reference"`
-	Zone         conformity.Zone `json:"zone"`
-	ErrorToLimit float64         `json:"error_to_limit"`
-	UToLimit     float64         `json:"u_to_limit"`
-	Phase        run.Phase       `json:"phase"`
-	Error        float64         `json:"error"`
-	Unit         string          `json:"unit"`
-}
-
-// HistoryView is a run on a device with its fingerprint.
-type HistoryView struct {
-	RunBrief
-	Needles []NeedleView `json:"needles"`
-}
-
-// AssetView is one device whole.
-type AssetView struct {
-	AssetBrief
-	Maker      string             `json:"maker"`
-	Model      string             `json:"model"`
-	Settings   map[string]string  `json:"settings"`
-	Limits     map[string]string  `json:"limits"`
-	Activities []ActivityView     `json:"activities"`
-	Notes      []ActivityNoteView `json:"notes" doc:"what became of them, the newest first"`
-	History    []HistoryView      `json:"history"`
-	Procedures []ProcedureOffer   `json:"procedures" doc:"by which a run can be opened"`
-	Blocked    []BlockView        `json:"blocked" doc:"what keeps it from patient work"`
-	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
-}
-
-// TrendView is how one point of a device moves.
-type TrendView struct {
-	Measure string `json:"measure"`
-	Point   string `json:"point"`
-	Label   string `json:"label"`
-	Unit    string `json:"unit"`
-	interval.Trend
-}
-
-// ProcedureOffer is a procedure that fits a device.
-type ProcedureOffer struct {
-	ID       string `json:"id"`
-	Title    string `json:"title"`
-	Revision int    `json:"revision"`
-}
-
-type assetQuery struct {
-	Search string `query:"search" maxLength:"100"`
-	Family string `query:"family" maxLength:"60"`
-	Status string `query:"status" maxLength:"20"`
-	After  string `query:"after" maxLength:"60"`
-}
-
-func registerAssets(api huma.API, h *House) {
+func registerAssets(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"assets", http.MethodGet, "/api/assets", "The register of devices", person.Look, 0, nil},
-		func(ctx context.Context, in *assetQuery) (out AssetPageView, err error) {
-			view, err := remembered(ctx, h, func() (AssetPageView, error) { return h.assets(in) }, "assets", *in)
-			return view, err
+		func(ctx context.Context, in *workshop.AssetQuery) (out workshop.AssetPageView, err error) {
+			return shop.AssetPage(ctx, *in)
 		})
 	serve(api, operation{"asset", http.MethodGet, "/api/assets/{id}", "One device, by its id or tag", person.Look, 0,
 		nil},
 		func(ctx context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
-		}) (out AssetView, err error) {
-			view, err := h.asset(in.ID, who(ctx))
-			return view, err
+		}) (out workshop.AssetView, err error) {
+			return shop.Asset(in.ID, who(ctx))
 		})
 	serve(api, operation{"register-asset", http.MethodPost, "/api/assets", "Enter a device in the register",
 		person.EnterDevices, 0, nil},
-		func(ctx context.Context, in *struct{ Body NewAsset }) (out AssetView, err error) {
-			id, err := h.register(in.Body, who(ctx))
+		func(ctx context.Context, in *struct{ Body workshop.NewAsset }) (out workshop.AssetView, err error) {
+			id, err := shop.RegisterAsset(in.Body, who(ctx))
 			if err != nil {
 				return out, err
 			}
-			view, err := h.asset(id, who(ctx))
-			return view, err
+			return shop.Asset(id, who(ctx))
 		})
-}
-
-func (h *House) assets(in *assetQuery) (AssetPageView, error) {
-	view := AssetPageView{Assets: []AssetBrief{}}
-	found, err := h.Ledger.Assets(ledger.AssetPage{
-		Search: in.Search,
-		Family: in.Family,
-		Status: in.Status,
-		After:  in.After,
-		Limit:  pageSize + 1,
-	})
-	if err != nil {
-		return view, err
-	}
-	if len(found) > pageSize {
-		found = found[:pageSize]
-		view.After = found[pageSize-1].Tag
-	}
-	ids := make([]string, len(found))
-	for i, a := range found {
-		ids[i] = a.ID
-	}
-	due, err := h.Ledger.NextDue(ids...)
-	for _, a := range found {
-		view.Assets = append(view.Assets, h.assetBrief(a, due[a.ID]))
-	}
-	return view, err
-}
-
-func (h *House) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
-	b := AssetBrief{
-		ID:     a.ID,
-		Tag:    a.Tag,
-		Device: a.Maker + " " + a.Model,
-		Serial: a.Serial,
-		Family: a.Family,
-		Site:   a.Site,
-		Place:  a.Place,
-		Status: a.Status,
-		Risk:   a.Risk,
-	}
-	if !next.IsZero() && duty.HasDay(next) {
-		b.DueOn, b.Days = &next, h.days(next)
-	}
-	return b
-}
-
-func (h *House) asset(id string, who person.Person) (AssetView, error) {
-	a, err := h.Ledger.Asset(id)
-	if err != nil {
-		return AssetView{}, err
-	}
-	activities, stopped, next, err := h.activities(a.ID)
-	if err != nil {
-		return AssetView{}, err
-	}
-	view := AssetView{
-		Maker:      a.Maker,
-		Model:      a.Model,
-		Settings:   a.Settings,
-		Limits:     a.Limits,
-		Activities: activities,
-		History:    []HistoryView{},
-		Procedures: []ProcedureOffer{},
-		Trends:     []TrendView{},
-	}
-	view.AssetBrief = h.assetBrief(a, next.DueOn)
-	for _, p := range h.procedures() {
-		if p.Family == a.Family {
-			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
-		}
-	}
-	var results []ledger.Result
-	view.History, results, err = h.history(a.ID, who)
-	if err != nil {
-		return view, err
-	}
-	view.Trends = trends(results)
-	if view.Blocked, err = h.blocked(a.ID); err != nil {
-		return view, err
-	}
-	for _, words := range stopped {
-		view.Blocked = append(view.Blocked, BlockView{Words: words})
-	}
-	view.Notes, err = h.activityNotes(a.ID)
-	return view, err
-}
-
-// trends are the points that moved over a device's runs, since each was last adjusted.
-func trends(results []ledger.Result) []TrendView {
-	views := []TrendView{}
-	for _, p := range interval.HistoriesOf(readings(results)) {
-		if trend, err := p.Trend(); err == nil && trend.Significant {
-			views = append(views, TrendView{p.Measure, p.Point, p.Label, p.Unit, trend})
-		}
-	}
-	return views
-}
-
-func (h *House) history(asset string, who person.Person) ([]HistoryView, []ledger.Result, error) {
-	runs, err := h.Ledger.RunsOf(asset, 12)
-	if err != nil {
-		return nil, nil, err
-	}
-	ids, history := make([]string, len(runs)), make([]HistoryView, len(runs))
-	at := map[string]int{}
-	for i, r := range runs {
-		ids[i], at[r.ID] = r.ID, i
-		history[i] = HistoryView{RunBrief: h.brief(r, who), Needles: []NeedleView{}}
-	}
-	results, err := h.Ledger.ResultsOf(ids...)
-	for _, r := range results {
-		i := at[r.RunID]
-		history[i].Needles = append(history[i].Needles,
-			NeedleView{r.Label, r.Reference, r.Zone, r.ErrorToLimit, r.UToLimit, r.Phase, r.Error, r.Unit})
-	}
-	return history, results, err
-}
-
-// NewAsset is a device to enter in the register.
-type NewAsset struct {
-	Tag    string            `json:"tag" minLength:"1" maxLength:"40"`
-	Serial string            `json:"serial" maxLength:"60"`
-	Maker  string            `json:"maker" minLength:"1" maxLength:"60"`
-	Model  string            `json:"model" minLength:"1" maxLength:"60"`
-	Family string            `json:"family" minLength:"1" maxLength:"60"`
-	Site   string            `json:"site" minLength:"1" maxLength:"80"`
-	Place  string            `json:"place" maxLength:"80"`
-	Risk   int               `json:"risk" minimum:"1" maximum:"5"`
-	Limits map[string]string `json:"limits,omitempty" doc:"the maker's tolerances by measure, in place of the procedure's"`
-
-	Units map[string]string `json:"units,omitempty" doc:"what it shows a quantity in (UCUM), where not as the procedure says: mass in [lb_av]"`
-
-	Adjustment string `json:"adjustment,omitempty" enum:"threshold,nominal,measure-only,calendar" doc:"the school it is adjusted by, in place of the lab's"`
-}
-
-// register enters a device with what recurs on it; trainees and managers may not.
-func (h *House) register(n NewAsset, who person.Person) (string, error) {
-	tag, err := ledger.Tag(n.Tag)
-	if err != nil {
-		return "", invalid("tag", sentence(err))
-	}
-	n.Family = procedure.Slug(n.Family)
-	for field, text := range map[string]*string{
-		"serial": &n.Serial,
-		"maker":  &n.Maker,
-		"model":  &n.Model,
-		"family": &n.Family,
-		"site":   &n.Site,
-		"place":  &n.Place,
-	} {
-		if *text = strings.TrimSpace(*text); *text == "" && field != "serial" && field != "place" {
-			return "", invalid(field, "The "+field+" is missing.")
-		}
-	}
-	for measure, text := range n.Limits {
-		if _, err := conformity.ParseTolerance(text); err != nil {
-			return "", invalid("limits."+measure, err.Error())
-		}
-	}
-	if _, err := h.Ledger.Asset(tag); err == nil {
-		return "", invalid("tag", tag+" is in the register already. Choose another tag, or open that device.")
-	}
-	a := &ledger.Asset{
-		ID:     ulid.Make().String(),
-		Tag:    tag,
-		Serial: n.Serial,
-		Maker:  n.Maker,
-		Model:  n.Model,
-		Family: n.Family,
-		Site:   n.Site,
-		Place:  n.Place,
-		Status: ledger.InUse,
-		Risk:   n.Risk,
-		Limits: n.Limits,
-	}
-	a.Settings = map[string]string{}
-	if n.Adjustment != "" {
-		a.Settings["adjustment"] = n.Adjustment
-	}
-	for of, unit := range n.Units {
-		if _, err := quantity.ParseUnit(unit); err != nil {
-			return "", invalid("units."+of, sentence(err))
-		}
-		a.Settings["unit."+of] = unit
-	}
-	a.Search = ledger.Searchable(*a)
-	records := []any{a}
-	now := h.Clock()
-	today := dayOf(now)
-	for _, d := range duty.DutiesOf(h.templates(), n.Family, n.Maker+" "+n.Model) {
-		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today,
-			"first time after it was entered"))
-	}
-	return a.ID, h.Ledger.Record(h.act("", "device entered", who, ""), records...)
 }

@@ -10,8 +10,8 @@ import (
 
 	"northneedle/core/person"
 	"northneedle/core/runview"
-	"northneedle/internal/api"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/require"
 )
@@ -169,7 +169,7 @@ func (a *attacker) enter(who int) {
 
 // putOff puts a duty off, sometimes without a reason.
 func (a *attacker) putOff(who int, id string) {
-	device := get[api.AssetView](a.clients[who], "/api/assets/MB-0422")
+	device := get[workshop.AssetView](a.clients[who], "/api/assets/MB-0422")
 	order := map[string]any{
 		"id":     id,
 		"kind":   "defer",
@@ -189,7 +189,7 @@ func (a *attacker) putOff(who int, id string) {
 
 // set changes a rule of the house, which only a lead may.
 func (a *attacker) set(who int) {
-	house := get[api.HouseView](a.clients[who], "/api/house")
+	house := get[workshop.HouseView](a.clients[who], "/api/house")
 	house.Lab.Name = "Workshop of " + a.names[who]
 	status, text := a.clients[who].call("POST", "/api/house/lab", house.Lab)
 	if a.names[who] == "Tamsin Orrery" {
@@ -217,7 +217,7 @@ func (a *attacker) settle() {
 	}
 	lead := a.signedIn("Tamsin Orrery")
 	for tag, want := range a.devices {
-		history := get[[]api.HappenedView](lead, "/api/history/device/"+tag)
+		history := get[[]workshop.HappenedView](lead, "/api/history/device/"+tag)
 		first := history[len(history)-1]
 		require.Equal(a.t, "device entered", first.What)
 		require.Equal(a.t, want.by, first.By)

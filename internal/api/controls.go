@@ -3,88 +3,18 @@ package api
 import (
 	"context"
 	"net/http"
-	"slices"
-	"time"
 
-	"northneedle/core/control"
-	"northneedle/core/duty"
-	"northneedle/core/interval"
 	"northneedle/core/person"
-	"northneedle/core/procedure"
-	"northneedle/core/quantity"
-	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// ControlState is how the last controls of one analyte on one analyser stand.
-type ControlState struct {
-	Asset   string    `json:"asset" doc:"its tag"`
-	Device  string    `json:"device"`
-	Place   string    `json:"place"`
-	Analyte string    `json:"analyte"`
-	At      time.Time `json:"at"`
-	Days    int       `json:"days" doc:"since the last control"`
-	control.Verdict
-}
-
-// ControlLevel is one level of an analyte, with the lot in use.
-type ControlLevel struct {
-	Lot     string    `json:"lot"`
-	LotID   string    `json:"lot_id"`
-	Level   int       `json:"level"`
-	Unit    string    `json:"unit"`
-	Code    string    `json:"code" doc:"the unit in UCUM"`
-	Mean    float64   `json:"mean"`
-	SD      float64   `json:"sd"`
-	Expires time.Time `json:"expires"`
-	Expired bool      `json:"expired"`
-	Allowed float64   `json:"allowed" doc:"total error, percent"`
-	control.Performance
-}
-
-// ControlRunView is one control run with its verdict.
-type ControlRunView struct {
-	ID     string          `json:"id"`
-	At     time.Time       `json:"at"`
-	By     string          `json:"by"`
-	Note   string          `json:"note,omitempty"`
-	Points []control.Point `json:"points"`
-	control.Verdict
-}
-
-// ControlChart is an analyte on an analyser over time.
-type ControlChart struct {
-	Asset    string           `json:"asset"`
-	Device   string           `json:"device"`
-	Analyte  string           `json:"analyte"`
-	Analytes []string         `json:"analytes"`
-	Levels   []ControlLevel   `json:"levels"`
-	Runs     []ControlRunView `json:"runs"`
-	Blocked  bool             `json:"blocked" doc:"the last run was rejected: no patient work"`
-	LastGood *time.Time       `json:"last_good,omitempty" doc:"when controls were last accepted; what came after is in doubt"`
-	Words    string           `json:"words"`
-
-	Calibration *ActivityView `json:"calibration,omitempty" doc:"of this analyte, where it is kept here"`
-}
-
-// ControlEntry is one control run to record.
-type ControlEntry struct {
-	ID      string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Analyte string `json:"analyte" minLength:"1" maxLength:"60"`
-	Note    string `json:"note,omitempty" maxLength:"1000"`
-	Values  []struct {
-		LotID string `json:"lot_id" maxLength:"60"`
-		Text  string `json:"text" maxLength:"40" doc:"as it was typed"`
-	} `json:"values" minItems:"1" maxItems:"6"`
-}
-
-func registerControls(api huma.API, h *House) {
+func registerControls(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"controls", http.MethodGet, "/api/controls", "Every analyser's controls as they stand",
 		person.Look, 0, nil},
-		func(ctx context.Context, _ *struct{}) (out []ControlState, err error) {
-			states, err := h.controlStates("")
-			return states, err
+		func(ctx context.Context, _ *struct{}) (out []workshop.ControlState, err error) {
+			return shop.ControlStates("")
 		})
 	serve(api, operation{"control-chart", http.MethodGet, "/api/controls/{asset}", "An analyte's controls over time",
 		person.Look, 0, nil},
@@ -92,248 +22,18 @@ func registerControls(api huma.API, h *House) {
 			Asset   string `path:"asset" maxLength:"60"`
 			Analyte string `query:"analyte" maxLength:"60"`
 			Days    int    `query:"days" default:"730" minimum:"1" maximum:"3650"`
-		}) (out ControlChart, err error) {
-			chart, err := h.controlChart(in.Asset, in.Analyte, in.Days)
-			return chart, err
+		}) (out workshop.ControlChart, err error) {
+			return shop.ControlChart(in.Asset, in.Analyte, in.Days)
 		})
 	serve(api, operation{"record-controls", http.MethodPost, "/api/controls/{asset}", "Record a control run",
 		person.RecordControls, 0, nil},
 		func(ctx context.Context, in *struct {
 			Asset string `path:"asset" maxLength:"60"`
-			Body  ControlEntry
-		}) (out ControlChart, err error) {
-			if err := h.recordControls(in.Asset, in.Body, who(ctx)); err != nil {
+			Body  workshop.ControlEntry
+		}) (out workshop.ControlChart, err error) {
+			if err := shop.RecordControls(in.Asset, in.Body, who(ctx)); err != nil {
 				return out, err
 			}
-			chart, err := h.controlChart(in.Asset, in.Body.Analyte, 730)
-			return chart, err
+			return shop.ControlChart(in.Asset, in.Body.Analyte, 730)
 		})
-}
-
-// controlStates are the last verdicts of every analyte, or of one analyser's; the rejected ones first.
-func (h *House) controlStates(asset string) ([]ControlState, error) {
-	lots, err := h.Ledger.ControlLots(asset, "")
-	if err != nil {
-		return nil, err
-	}
-	states := []ControlState{}
-	type key struct{ asset, analyte string }
-	seen := map[key]bool{}
-	for _, lot := range lots {
-		k := key{lot.AssetID, lot.Analyte}
-		if seen[k] {
-			continue
-		}
-		seen[k] = true
-		a, err := h.Ledger.Asset(lot.AssetID)
-		if err != nil {
-			return nil, err
-		}
-		chart, err := h.controlChart(a.Tag, lot.Analyte, 60)
-		if err != nil {
-			return nil, err
-		}
-		state := ControlState{
-			Asset:   a.Tag,
-			Device:  a.Maker + " " + a.Model,
-			Place:   a.Place,
-			Analyte: lot.Analyte,
-			Verdict: control.Verdict{Fired: []control.Rule{}, Words: "No control in two months."},
-			Days:    60,
-		}
-		if n := len(chart.Runs); n > 0 {
-			last := chart.Runs[n-1]
-			state.At, state.Verdict, state.Days = last.At, last.Verdict, -h.days(last.At)
-		}
-		states = append(states, state)
-	}
-	rank := func(s ControlState) int {
-		switch {
-		case s.Rejected:
-			return 0
-		case s.Warning:
-			return 1
-		}
-		return 2
-	}
-	slices.SortStableFunc(states, func(a, b ControlState) int { return rank(a) - rank(b) })
-	return states, nil
-}
-
-func (h *House) controlChart(tag, analyte string, days int) (ControlChart, error) {
-	a, err := h.Ledger.Asset(tag)
-	if err != nil {
-		return ControlChart{}, err
-	}
-	all, err := h.Ledger.ControlLots(a.ID, "")
-	if err != nil {
-		return ControlChart{}, err
-	}
-	chart := ControlChart{
-		Asset:    a.Tag,
-		Device:   a.Maker + " " + a.Model,
-		Analytes: []string{},
-		Levels:   []ControlLevel{},
-		Runs:     []ControlRunView{},
-	}
-	for _, lot := range all {
-		if !slices.Contains(chart.Analytes, lot.Analyte) {
-			chart.Analytes = append(chart.Analytes, lot.Analyte)
-		}
-	}
-	if len(chart.Analytes) == 0 {
-		return chart, ledger.ErrNotFound
-	}
-	if chart.Analyte = analyte; !slices.Contains(chart.Analytes, analyte) {
-		chart.Analyte = chart.Analytes[0]
-	}
-	var lots []control.Lot
-	units := map[string]string{}
-	for _, lot := range all {
-		if lot.Analyte == chart.Analyte {
-			lots = append(lots, lot.Core())
-			units[lot.ID] = lot.Unit
-		}
-	}
-	values, err := h.Ledger.ControlValues(a.ID, chart.Analyte, h.Clock().AddDate(0, 0, -days))
-	if err != nil {
-		return chart, err
-	}
-	measured := make([]control.Value, len(values))
-	entered := map[string]ledger.ControlValue{}
-	for i, v := range values {
-		measured[i] = control.Value{Run: v.RunID, Lot: v.LotID, At: v.At, Value: v.Value}
-		entered[v.RunID] = v
-	}
-	series := control.SeriesOf(lots, measured)
-	chart.Blocked, chart.LastGood, chart.Words = series.Blocked, series.LastGood, series.Words
-	for _, r := range series.Runs {
-		chart.Runs = append(chart.Runs, ControlRunView{
-			ID:      r.ID,
-			At:      r.At,
-			By:      entered[r.ID].By,
-			Note:    entered[r.ID].Note,
-			Points:  r.Points,
-			Verdict: r.Verdict,
-		})
-	}
-	for _, lot := range control.InUse(lots, h.Clock()) {
-		chart.Levels = append(chart.Levels, ControlLevel{
-			Lot:         lot.Number,
-			LotID:       lot.ID,
-			Level:       lot.Level,
-			Unit:        quantity.ShowUnit(units[lot.ID]),
-			Code:        units[lot.ID],
-			Mean:        lot.Mean,
-			SD:          lot.SD,
-			Expires:     lot.Expires,
-			Expired:     lot.Expired(h.Clock()),
-			Allowed:     lot.Allowed,
-			Performance: lot.Performance(measured),
-		})
-	}
-	chart.Calibration, err = h.calibration(a.ID, chart.Analyte)
-	return chart, err
-}
-
-func (h *House) recordControls(tag string, e ControlEntry, who person.Person) error {
-	a, err := h.Ledger.Asset(tag)
-	if err != nil {
-		return err
-	}
-	lots, err := h.Ledger.ControlLots(a.ID, e.Analyte)
-	if err != nil {
-		return err
-	}
-	now := h.Clock()
-	var values []ledger.ControlValue
-	for i, given := range e.Values {
-		at := slices.IndexFunc(lots, func(l ledger.ControlLot) bool { return l.ID == given.LotID })
-		if at < 0 {
-			return invalid("values", "There is no such lot of controls for this analyte.")
-		}
-		lot := lots[at]
-		if interval.Past(lot.Expires, now) {
-			return invalid("values", "Lot "+lot.Lot+" expired on "+lot.Expires.Format(time.DateOnly)+
-				": open a new one, and enter its mean and SD.")
-		}
-		v, err := quantity.ParseNumber(given.Text)
-		if err != nil {
-			return invalid("values", "Level "+string(rune('0'+lot.Level))+": "+sentence(err)+" Nothing was recorded.")
-		}
-		for _, earlier := range e.Values[:i] {
-			if earlier.LotID == given.LotID {
-				return invalid("values", "Lot "+lot.Lot+" stands twice.")
-			}
-		}
-		values = append(values, ledger.ControlValue{
-			RunID:   e.ID,
-			LotID:   lot.ID,
-			AssetID: a.ID,
-			Analyte: e.Analyte,
-			At:      now,
-			Value:   v,
-			By:      who.Name,
-			Note:    e.Note,
-		})
-	}
-	if err := h.Ledger.RecordControls(h.act(e.ID, "controls recorded", who, e.Note), values); err != nil {
-		return err
-	}
-	if err := h.calibrationInDoubt(a, e, who); err != nil {
-		return err
-	}
-	h.changes.tell("", 0)
-	return nil
-}
-
-// calibrationInDoubt makes the calibration of an analyte invalid whose control was rejected.
-func (h *House) calibrationInDoubt(a ledger.Asset, e ControlEntry, who person.Person) error {
-	chart, err := h.controlChart(a.Tag, e.Analyte, 730)
-	if err != nil || !chart.Blocked {
-		return err
-	}
-	if err := h.controlRejected(a, chart, who); err != nil {
-		return err
-	}
-	return h.undone(a.ID, "control-"+e.ID, duty.FailedCheck, e.Analyte+" control: "+chart.Words, who,
-		func(act ledger.Activity) bool { return h.calibrates(act.Procedure, e.Analyte) })
-}
-
-// calibrates reports whether a procedure is an analyte's calibration.
-func (h *House) calibrates(id, analyte string) bool {
-	return slices.ContainsFunc(h.procedures(), func(p *procedure.Procedure) bool {
-		return p.ID == id &&
-			slices.Contains(p.Calibrates, analyte)
-	})
-}
-
-// calibration is how an analyte's calibration on an analyser stands; nil where none is kept here.
-func (h *House) calibration(asset, analyte string) (*ActivityView, error) {
-	all, err := h.Ledger.Activities(asset)
-	for _, a := range all {
-		if h.calibrates(a.Procedure, analyte) {
-			v := h.activityView(a)
-			return &v, err
-		}
-	}
-	return nil, err
-}
-
-// BlockView is something that keeps a device from patient work.
-type BlockView struct {
-	Words   string `json:"words"`
-	Analyte string `json:"analyte,omitempty" doc:"whose control is rejected"`
-}
-
-// blocked says which controls of an analyser are rejected, so that no patient work is done on it.
-func (h *House) blocked(asset string) ([]BlockView, error) {
-	states, err := h.controlStates(asset)
-	blocks := []BlockView{}
-	for _, s := range states {
-		if s.Rejected {
-			blocks = append(blocks, BlockView{"Control of " + s.Analyte + ": " + s.Words, s.Analyte})
-		}
-	}
-	return blocks, err
 }

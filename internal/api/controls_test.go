@@ -4,7 +4,7 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -13,13 +13,13 @@ import (
 func TestControlsOfAnAnalyser(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
-	states := get[[]api.ControlState](c, "/api/controls")
+	states := get[[]workshop.ControlState](c, "/api/controls")
 	require.NotEmpty(t, states)
 	assert.Equal(t, "glucose", states[0].Analyte, "what is rejected comes first")
 	require.True(t, states[0].Rejected)
 	assert.Equal(t, "systematic", states[0].Suggestion, states[0].Words)
 
-	chart := get[api.ControlChart](c, "/api/controls/"+states[0].Asset+"?analyte=cholesterol&days=730")
+	chart := get[workshop.ControlChart](c, "/api/controls/"+states[0].Asset+"?analyte=cholesterol&days=730")
 	require.Len(t, chart.Levels, 2)
 	assert.Greater(t, len(chart.Runs), 400, "two years of working days")
 	require.NotNil(t, chart.Levels[0].Sigma)
@@ -31,13 +31,13 @@ func TestControlsOfAnAnalyser(t *testing.T) {
 			"values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": text}}}
 	}
 	assert.Equal(t, "values", c.problem("/api/controls/"+chart.Asset, entry("control-run-1", "high"), 422).Field)
-	far := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
+	far := posted[workshop.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
 	require.True(t, far.Blocked, far.Words)
-	again := posted[api.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
+	again := posted[workshop.ControlChart](c, "/api/controls/"+chart.Asset, entry("control-run-1", "5,4"))
 	assert.Len(t, again.Runs, len(far.Runs), "sent again it is one run")
-	device := get[api.AssetView](c, "/api/assets/"+chart.Asset)
+	device := get[workshop.AssetView](c, "/api/assets/"+chart.Asset)
 	assert.Len(t, device.Blocked, 3, "glucose and cholesterol, and the calibration that hangs on glucose")
-	fine := posted[api.ControlChart](c, "/api/controls/"+chart.Asset,
+	fine := posted[workshop.ControlChart](c, "/api/controls/"+chart.Asset,
 		map[string]any{"id": "control-run-2", "analyte": "cholesterol",
 			"values": []map[string]string{{"lot_id": chart.Levels[1].LotID, "text": "7.1"}}})
 	assert.False(t, fine.Blocked, fine.Words)
@@ -51,7 +51,7 @@ func TestControlsOfAnAnalyser(t *testing.T) {
 	c = h.signedIn("Idris Vail")
 	last := map[string]any{"id": "control-run-4", "analyte": "cholesterol",
 		"values": []map[string]string{{"lot_id": lot.LotID, "text": "7.1"}}}
-	posted[api.ControlChart](c, "/api/controls/"+chart.Asset, last)
+	posted[workshop.ControlChart](c, "/api/controls/"+chart.Asset, last)
 	h.now = lot.Expires.AddDate(0, 0, 1)
 	last["id"] = "control-run-5"
 	assert.Contains(t, c.problem("/api/controls/"+chart.Asset, last, 422).Detail, "expired on",

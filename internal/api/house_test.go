@@ -9,14 +9,16 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/http/httptest"
-	"northneedle/internal/api"
-	"northneedle/internal/capture"
 	"os"
 	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
 	"time"
+
+	"northneedle/internal/api"
+	"northneedle/internal/capture"
+	"northneedle/internal/workshop"
 
 	"northneedle/core/person"
 	"northneedle/core/procedure"
@@ -37,7 +39,7 @@ var day = time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)
 
 // house is a whole server on a real ledger with the demo's data and stand-ins.
 type house struct {
-	served *api.House
+	served *api.Server
 	t      *testing.T
 	ledger *ledger.Ledger
 	folder string
@@ -61,7 +63,7 @@ var scenario = sync.OnceValues(func() (file []byte, err error) {
 	if err != nil {
 		return nil, err
 	}
-	if err = demo.Fill(l, all, nil, api.DemoPassword, 1, day); err != nil {
+	if err = demo.Fill(l, all, nil, workshop.DemoPassword, 1, day); err != nil {
 		return nil, err
 	}
 	if err = l.Close(); err != nil {
@@ -128,7 +130,7 @@ func emptyHouse(t *testing.T) *house {
 	require.NoError(t, err)
 	for name, role := range map[string]person.Role{"Tamsin Orrery": person.Lead, "Idris Vail": person.Technician} {
 		require.NoError(t, people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, name,
-			role, api.DemoPassword))
+			role, workshop.DemoPassword))
 	}
 	return houseOf(t, folder, l)
 }
@@ -148,7 +150,7 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	h := &house{t: t, ledger: l, folder: folder, now: day}
 	duties, err := definition.Duties("")
 	require.NoError(t, err)
-	h.served = &api.House{
+	h.served = api.New(&workshop.Workshop{
 		Ledger:     l,
 		Bench:      b,
 		TryOut:     sim.TryOut,
@@ -158,8 +160,8 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 		Clock:      func() time.Time { return h.now },
 		Demo:       true,
 		Version:    "test",
-	}
-	h.server = httptest.NewServer(api.Handler(h.served))
+	})
+	h.server = httptest.NewServer(h.served)
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()
@@ -185,7 +187,7 @@ func (h *house) client() *client {
 
 func (h *house) signedIn(name string) *client {
 	c := h.client()
-	status, body := c.call("POST", "/api/session", map[string]string{"name": name, "password": api.DemoPassword})
+	status, body := c.call("POST", "/api/session", map[string]string{"name": name, "password": workshop.DemoPassword})
 	require.Equal(h.t, 200, status, string(body))
 	return c
 }

@@ -4,7 +4,7 @@ import (
 	"strings"
 	"testing"
 
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -13,7 +13,7 @@ import (
 func TestABadReferenceIsFollowedToEveryDeviceItTouched(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	v := get[api.LookBackView](c, "/api/look-backs/look-back-HG-19")
+	v := get[workshop.LookBackView](c, "/api/look-backs/look-back-HG-19")
 	require.NotEmpty(t, v.Touched, "capnographs were verified with it in its time")
 	require.Equal(t, "HG-19", v.Reference)
 	changed := 0
@@ -38,18 +38,18 @@ func TestABadReferenceIsFollowedToEveryDeviceItTouched(t *testing.T) {
 		assert.Contains(t, n.Text, "HG-19")
 		notice := path + "/notices/" + n.ID
 		assert.Equal(t, "answer", c.problem(notice, map[string]string{"kind": "answered"}, 422).Field)
-		posted[api.LookBackView](c, notice, map[string]string{"kind": "sent", "text": n.Text})
-		posted[api.LookBackView](c, notice, map[string]string{"kind": "answered",
+		posted[workshop.LookBackView](c, notice, map[string]string{"kind": "sent", "text": n.Text})
+		posted[workshop.LookBackView](c, notice, map[string]string{"kind": "answered",
 			"answer": "Nothing was decided by it alone."})
 	}
 	h.signedIn("Noor Bexley").problem(path+"/close", map[string]string{"conclusion": "done"}, 403)
 	assert.Equal(t, "conclusion", c.problem(path+"/close", map[string]string{"conclusion": " "}, 422).Field)
-	closed := posted[api.LookBackView](c, path+"/close",
+	closed := posted[workshop.LookBackView](c, path+"/close",
 		map[string]string{"conclusion": "Two capnographs were verified again."})
 	require.NotNil(t, closed.ClosedAt)
 	assert.Equal(t, "closed", c.problem(path+"/notices/"+v.Told[0].ID,
 		map[string]string{"kind": "answered", "answer": "late"}, 409).Code)
-	for _, b := range get[[]api.LookBackBrief](c, "/api/look-backs?closed=true") {
+	for _, b := range get[[]workshop.LookBackBrief](c, "/api/look-backs?closed=true") {
 		assert.NotNil(t, b.ClosedAt)
 	}
 }
@@ -70,10 +70,10 @@ func TestAReferenceFoundOutOpensALookBack(t *testing.T) {
 	h.signedIn("Idris Vail").problem("/api/look-backs", found, 403)
 	assert.Equal(t, "error", c.problem("/api/look-backs", with(found, "error", "none"), 422).Field)
 	assert.Equal(t, "quantity", c.problem("/api/look-backs", with(found, "quantity", "CO"), 422).Field)
-	v := posted[api.LookBackView](c, "/api/look-backs", found)
-	again := posted[api.LookBackView](c, "/api/look-backs", found)
+	v := posted[workshop.LookBackView](c, "/api/look-backs", found)
+	again := posted[workshop.LookBackView](c, "/api/look-backs", found)
 	assert.Equal(t, len(v.Told), len(again.Told))
-	wide := posted[api.LookBackView](c, "/api/look-backs", with(with(found, "id", "found-0002"), "remove", false))
+	wide := posted[workshop.LookBackView](c, "/api/look-backs", with(with(found, "id", "found-0002"), "remove", false))
 	require.Equal(t, len(v.Touched), len(wide.Touched))
 	assert.LessOrEqual(t, wide.Touched[0].Changed, v.Touched[0].Changed, "simple acceptance does not look at U")
 }
@@ -81,22 +81,22 @@ func TestAReferenceFoundOutOpensALookBack(t *testing.T) {
 func TestARejectedControlOpensALookBackToTheLastGoodOne(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
-	asset := get[[]api.ControlState](c, "/api/controls")[0].Asset
-	chart := get[api.ControlChart](c, "/api/controls/"+asset+"?analyte=creatinine")
+	asset := get[[]workshop.ControlState](c, "/api/controls")[0].Asset
+	chart := get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte=creatinine")
 	send := func(id, value string) {
-		posted[api.ControlChart](c, "/api/controls/"+asset,
+		posted[workshop.ControlChart](c, "/api/controls/"+asset,
 			map[string]any{"id": id, "analyte": "creatinine",
 				"values": []map[string]string{{"lot_id": chart.Levels[0].LotID, "text": value}}})
 	}
 	send("control-off-1", "140")
 	send("control-off-2", "141")
 	opened := 0
-	for _, b := range get[[]api.LookBackBrief](c, "/api/look-backs") {
+	for _, b := range get[[]workshop.LookBackBrief](c, "/api/look-backs") {
 		if b.Kind != "control" || !strings.Contains(b.Title, "creatinine") {
 			continue
 		}
 		opened++
-		v := get[api.LookBackView](c, "/api/look-backs/"+b.ID)
+		v := get[workshop.LookBackView](c, "/api/look-backs/"+b.ID)
 		assert.Equal(t, "creatinine", v.Analyte)
 		require.Len(t, v.Told, 1)
 		assert.Contains(t, v.Told[0].Text, "when its control was last accepted")
@@ -108,9 +108,9 @@ func TestARejectedControlOpensALookBackToTheLastGoodOne(t *testing.T) {
 func TestAFailedAsFoundOpensALookBackToTheLastGoodRun(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Odile Marsh")
-	closed := get[[]api.LookBackBrief](c, "/api/look-backs?closed=true")
+	closed := get[[]workshop.LookBackBrief](c, "/api/look-backs?closed=true")
 	require.NotEmpty(t, closed, "three years of history have a few")
-	v := get[api.LookBackView](c, "/api/look-backs/"+closed[0].ID)
+	v := get[workshop.LookBackView](c, "/api/look-backs/"+closed[0].ID)
 	require.Equal(t, "device", v.Kind)
 	require.NotEmpty(t, v.Levels)
 	assert.Regexp(t, `too (high|low)`, v.Levels[0])

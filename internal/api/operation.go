@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"northneedle/core/person"
-	"northneedle/core/run"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -54,8 +54,24 @@ func serveNothing[I any](api huma.API, op operation, do func(context.Context, *I
 	})
 }
 
+// file is how a file is answered.
+type file struct {
+	ContentType string `header:"Content-Type"`
+	Disposition string `header:"Content-Disposition"`
+	Body        []byte
+}
+
+// sent is a file as it is answered.
+func sent(f workshop.File) *file {
+	way := "inline"
+	if f.Save {
+		way = "attachment"
+	}
+	return &file{f.Type, way + `; filename="` + f.Name + `"`, f.Body}
+}
+
 // serveFile registers an operation that answers with a file.
-func serveFile[I any](api huma.API, op operation, do func(context.Context, *I) (*file, error)) {
+func serveFile[I any](api huma.API, op operation, do func(context.Context, *I) (workshop.File, error)) {
 	described := op.described()
 	described.Responses = map[string]*huma.Response{"200": {Description: "The file", Content: op.files()}}
 	huma.Register(api, described, func(ctx context.Context, in *I) (*file, error) {
@@ -63,7 +79,7 @@ func serveFile[I any](api huma.API, op operation, do func(context.Context, *I) (
 		if err != nil {
 			return nil, fail(err)
 		}
-		return out, nil
+		return sent(out), nil
 	})
 }
 
@@ -91,24 +107,10 @@ func (op operation) permitted(ctx huma.Context, next func(huma.Context)) {
 		next(ctx)
 		return
 	}
-	problem := fail(notYours(op.may)).(*Problem)
+	problem := fail(workshop.NotYours(op.may)).(*Problem)
 	ctx.SetStatus(problem.Status)
 	ctx.SetHeader("Content-Type", problem.ContentType(""))
 	json.NewEncoder(ctx.BodyWriter()).Encode(problem)
-}
-
-// notYours is the refusal of an action in the table's words.
-func notYours(a person.Action) error {
-	return &run.Refusal{Kind: run.Forbidden, Code: "not-yours", Message: person.RefusalOf(a)}
-}
-
-// mayDo is nil where whoever makes the request may do something: for what only part of an
-// operation asks for.
-func mayDo(ctx context.Context, a person.Action) error {
-	if person.Can(who(ctx).Role, a) {
-		return nil
-	}
-	return notYours(a)
 }
 
 // described is the operation as OpenAPI has it: its tag, the problems it may answer with, and

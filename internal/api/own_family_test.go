@@ -5,7 +5,7 @@ import (
 	"path/filepath"
 	"testing"
 
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,11 +17,11 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 	h := newHouse(t)
 	lead := h.signedIn("Tamsin Orrery")
 	before := enter(lead, "GA-1")
-	assert.Empty(t, get[api.AssetView](lead, "/api/assets/"+before).Activities, "nothing is known of the family yet")
+	assert.Empty(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, "nothing is known of the family yet")
 	text, err := os.ReadFile(filepath.Join("testdata", "gas-alarm.yaml"))
 	require.NoError(t, err)
-	try := func(keep string) api.DryRun {
-		return posted[api.DryRun](lead, "/api/procedures"+keep, map[string]string{"text": string(text)})
+	try := func(keep string) workshop.DryRun {
+		return posted[workshop.DryRun](lead, "/api/procedures"+keep, map[string]string{"text": string(text)})
 	}
 	tried := try("")
 	require.Empty(t, tried.Mistakes)
@@ -33,14 +33,14 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 	require.Contains(t, kept.Saved, "gas-alarm-check.yaml")
 
 	for _, id := range []string{before, enter(lead, "GA-2")} {
-		a := get[api.AssetView](lead, "/api/assets/"+id)
+		a := get[workshop.AssetView](lead, "/api/assets/"+id)
 		require.Len(t, a.Activities, 1)
 		assert.Equal(t, "gas-alarm-check", a.Activities[0].Procedure)
 		assert.Contains(t, a.Activities[0].Triggers, "every 3 months")
 	}
-	assert.Len(t, get[api.AssetView](lead, "/api/assets/"+before).Activities, 1)
+	assert.Len(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, 1)
 	try("?keep=true")
-	assert.Len(t, get[api.AssetView](lead, "/api/assets/"+before).Activities, 1, "kept again it makes no second duty")
+	assert.Len(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, 1, "kept again it makes no second duty")
 
 	lead.open("GA-1") // it is on the bench
 	_, err = h.ledger.Verify()
@@ -49,7 +49,7 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 
 // enter enters a gas alarm, and returns its id.
 func enter(c *client, tag string) string {
-	return posted[api.AssetView](c, "/api/assets", map[string]any{
+	return posted[workshop.AssetView](c, "/api/assets", map[string]any{
 		"tag":    tag,
 		"serial": "4471-" + tag,
 		"maker":  "Kestmoor",

@@ -13,6 +13,7 @@ import (
 	"northneedle/internal/api"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
+	"northneedle/internal/workshop"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/stretchr/testify/assert"
@@ -46,7 +47,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		may          person.Action
 	}
 	var calls []call
-	for path, item := range api.API(nil, chi.NewRouter()).OpenAPI().Paths {
+	for path, item := range api.API(&api.Server{}, chi.NewRouter()).OpenAPI().Paths {
 		for method, op := range map[string]any{
 			http.MethodGet:    item.Get,
 			http.MethodPost:   item.Post,
@@ -97,7 +98,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		jar, err := cookiejar.New(nil)
 		require.NoError(t, err)
 		client := &http.Client{Jar: jar}
-		password := api.DemoPassword
+		password := workshop.DemoPassword
 		if role == person.Administrator {
 			password = "a long enough password"
 		}
@@ -106,7 +107,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		response, err := client.Post(h.server.URL+"/api/session", "application/json", bytes.NewReader(body))
 		require.NoError(t, err)
 		require.Equal(t, 200, response.StatusCode, name)
-		var session api.SessionView
+		var session workshop.SessionView
 		require.NoError(t, json.NewDecoder(response.Body).Decode(&session))
 		response.Body.Close()
 		assert.Equal(t, person.Cans(role), session.Can, "the session says what a %s may do", role)

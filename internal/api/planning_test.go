@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"northneedle/internal/api"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -15,6 +14,7 @@ import (
 	"northneedle/core/procedure"
 	"northneedle/core/runview"
 	"northneedle/internal/definition"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -25,13 +25,13 @@ import (
 func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	all := get[[]api.IntervalBrief](c, "/api/intervals")
-	at := slices.IndexFunc(all, func(b api.IntervalBrief) bool { return b.Changes })
+	all := get[[]workshop.IntervalBrief](c, "/api/intervals")
+	at := slices.IndexFunc(all, func(b workshop.IntervalBrief) bool { return b.Changes })
 	require.GreaterOrEqual(t, at, 0, "a model of the scenario is found out too often")
 	b := all[at]
 	query := fmt.Sprintf("?maker=%s&model=%s&procedure=%s", strings.ReplaceAll(b.Maker, " ", "+"),
 		strings.ReplaceAll(b.Model, " ", "+"), b.Procedure)
-	v := get[api.IntervalView](c, "/api/intervals/model"+query)
+	v := get[workshop.IntervalView](c, "/api/intervals/model"+query)
 	assert.Equal(t, b.Recommended, v.Days)
 	assert.Less(t, v.Days, v.Current)
 	assert.Contains(t, v.Sentence, "found out")
@@ -39,9 +39,9 @@ func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
 
 	order := map[string]any{"id": "interval-001", "days": v.Days, "sentence": v.Sentence}
 	h.signedIn("Idris Vail").problem("/api/intervals/model"+query, order, 403)
-	now := posted[api.IntervalView](c, "/api/intervals/model"+query, order)
+	now := posted[workshop.IntervalView](c, "/api/intervals/model"+query, order)
 	assert.Equal(t, v.Days, now.Current)
-	device := get[api.AssetView](c, "/api/assets/"+firstOf(t, c, b.Family, 0))
+	device := get[workshop.AssetView](c, "/api/assets/"+firstOf(t, c, b.Family, 0))
 	act := recurring(t, device, b.Title)
 	assert.Contains(t, act.Interval, "Accepted by Tamsin Orrery")
 	assert.Contains(t, act.Triggers, fmt.Sprintf("every %d days", v.Days))
@@ -49,9 +49,9 @@ func TestAnIntervalIsRecommendedAndALeadAcceptsIt(t *testing.T) {
 	assert.WithinDuration(t, act.LastOn.AddDate(0, 0, v.Days), *act.DueOn, 3*24*time.Hour,
 		"the due day is computed anew")
 
-	one := get[api.IntervalView](c, "/api/activities/"+act.ID+"/interval")
+	one := get[workshop.IntervalView](c, "/api/activities/"+act.ID+"/interval")
 	assert.Equal(t, v.Days, one.Current)
-	parts := get[api.AssetView](c, "/api/assets/"+firstOf(t, c, "ventilator", 0))
+	parts := get[workshop.AssetView](c, "/api/assets/"+firstOf(t, c, "ventilator", 0))
 	status, body := c.call("GET", "/api/activities/"+recurring(t, parts, "Part kit").ID+"/interval", nil)
 	assert.Equal(t, 422, status, string(body))
 }
@@ -60,7 +60,7 @@ func TestAFerryDay(t *testing.T) {
 	h := newHouse(t) // a Monday
 	c := h.signedIn("Idris Vail")
 	monday, tuesday := h.now.Format(time.DateOnly), h.now.AddDate(0, 0, 1).Format(time.DateOnly)
-	v := get[api.RoundView](c, "/api/rounds/"+monday)
+	v := get[workshop.RoundView](c, "/api/rounds/"+monday)
 	assert.False(t, v.Saved)
 	require.NotEmpty(t, v.Plan.Blocks)
 	assert.Contains(t, strings.Join(v.Closed, " "), "the ferry runs on Tuesday and Thursday")
@@ -68,7 +68,7 @@ func TestAFerryDay(t *testing.T) {
 		assert.NotContains(t, b.Place, "Quillet")
 	}
 
-	v = get[api.RoundView](c, "/api/rounds/"+tuesday)
+	v = get[workshop.RoundView](c, "/api/rounds/"+tuesday)
 	over := 0
 	for _, b := range v.Plan.Blocks {
 		if strings.Contains(b.Place, "Quillet") || strings.Contains(b.Place, "Stranna") {
@@ -91,16 +91,16 @@ func TestAFerryDay(t *testing.T) {
 	two := map[string]any{"people": []string{"Idris Vail", "Noor Bexley"}, "jobs": chosen[:4], "order": []string{}}
 	assert.Contains(t, c.problem("/api/rounds/"+tuesday, two, 403).Detail, "your own round")
 	c = h.signedIn("Tamsin Orrery")
-	saved := posted[api.RoundView](c, "/api/rounds/"+tuesday, two)
+	saved := posted[workshop.RoundView](c, "/api/rounds/"+tuesday, two)
 	assert.True(t, saved.Saved)
 	assert.LessOrEqual(t, len(saved.Plan.Blocks), 8)
-	again := get[api.RoundView](c, "/api/rounds/"+tuesday)
+	again := get[workshop.RoundView](c, "/api/rounds/"+tuesday)
 	assert.Equal(t, saved.Plan.Blocks, again.Plan.Blocks, "it is kept as it was put")
-	none := posted[api.RoundView](c, "/api/rounds/"+tuesday,
+	none := posted[workshop.RoundView](c, "/api/rounds/"+tuesday,
 		map[string]any{"people": []string{}, "jobs": chosen, "order": byHand})
 	assert.Empty(t, none.Plan.Blocks, "nobody works")
 	h.now = time.Date(2026, 3, 2, 14, 0, 0, 0, time.UTC)
-	late := posted[api.RoundView](c, "/api/rounds/"+monday, map[string]any{
+	late := posted[workshop.RoundView](c, "/api/rounds/"+monday, map[string]any{
 		"people": []string{"Idris Vail"},
 		"jobs":   []string{},
 		"order":  []string{},
@@ -113,11 +113,11 @@ func TestAFerryDay(t *testing.T) {
 	assert.Equal(t, 200, status)
 	assert.Contains(t, string(text), "BEGIN:VCALENDAR")
 
-	year := get[api.WorkloadView](c, "/api/workload")
+	year := get[workshop.WorkloadView](c, "/api/workload")
 	assert.Len(t, year.Hours, 12)
 	assert.LessOrEqual(t, slices.Max(year.Levelled), slices.Max(year.Hours)+1e-9)
 	h.signedIn("Fenn Castellan").problem("/api/workload", map[string]string{"id": "level-0001"}, 403)
-	level := posted[api.WorkloadView](h.signedIn("Odile Marsh"), "/api/workload", map[string]string{"id": "level-0001"})
+	level := posted[workshop.WorkloadView](h.signedIn("Odile Marsh"), "/api/workload", map[string]string{"id": "level-0001"})
 	assert.Less(t, level.Moves, max(1, year.Moves))
 }
 
@@ -149,7 +149,7 @@ func TestAListComesInWholeOrNotAtAll(t *testing.T) {
 	csv.WriteString("IM-0003;Ostrel;C2;capnograph;Merrowby;3;\nMB-0417;Ostrel;C2;capnograph;Merrowby;3;\nIM 9;Ostrel;C2;capnograph;Merrowby;3;\nIM-9001;Ostrel;C2;capnograph;Merrowby;nine;\nIM-9002;;C2;capnograph;Merrowby;3;\n")
 	status, body = c.sent(t, "assets", csv.String())
 	require.Equal(t, 200, status, body)
-	read := decoded[api.ImportView](t, body)
+	read := decoded[workshop.ImportView](t, body)
 	assert.Equal(t, 1200, read.Rows)
 	require.Len(t, read.Refused, 5)
 	assert.Equal(t, []string{"colour"}, read.Ignored)
@@ -157,32 +157,32 @@ func TestAListComesInWholeOrNotAtAll(t *testing.T) {
 	assert.Contains(t, read.Refused[0].Why, "line 5 already")
 	assert.Contains(t, read.Refused[1].Why, "in the register already")
 	assert.Equal(t, "risk", read.Refused[3].Field)
-	assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=im-0001").Assets, "reading takes nothing in")
+	assert.Empty(t, get[workshop.AssetPageView](c, "/api/assets?search=im-0001").Assets, "reading takes nothing in")
 
-	posted[api.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
-	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" },
+	posted[workshop.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
+	require.Eventually(t, func() bool { return get[workshop.ImportView](c, "/api/imports/"+read.ID).State == "done" },
 		30*time.Second, 20*time.Millisecond)
-	assert.Len(t, get[api.AssetPageView](c, "/api/assets?search=im-0001").Assets, 1)
-	device := get[api.AssetView](c, "/api/assets/IM-0001")
+	assert.Len(t, get[workshop.AssetPageView](c, "/api/assets?search=im-0001").Assets, 1)
+	device := get[workshop.AssetView](c, "/api/assets/IM-0001")
 	assert.NotEmpty(t, device.Activities, "what recurs on its family begins")
 
-	stopped := decoded[api.ImportView](t, second(c.sent(t, "assets", strings.ReplaceAll(csv.String(), "IM-", "IS-"))))
-	posted[api.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": true})
-	posted[api.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": false})
-	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+stopped.ID).State != "running" },
+	stopped := decoded[workshop.ImportView](t, second(c.sent(t, "assets", strings.ReplaceAll(csv.String(), "IM-", "IS-"))))
+	posted[workshop.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": true})
+	posted[workshop.ImportView](c, "/api/imports/"+stopped.ID, map[string]bool{"go": false})
+	require.Eventually(t, func() bool { return get[workshop.ImportView](c, "/api/imports/"+stopped.ID).State != "running" },
 		30*time.Second, 20*time.Millisecond)
-	if get[api.ImportView](c, "/api/imports/"+stopped.ID).State == "cancelled" {
-		assert.Empty(t, get[api.AssetPageView](c, "/api/assets?search=is-0001").Assets, "nothing of it stays")
+	if get[workshop.ImportView](c, "/api/imports/"+stopped.ID).State == "cancelled" {
+		assert.Empty(t, get[workshop.AssetPageView](c, "/api/assets?search=is-0001").Assets, "nothing of it stays")
 	}
 
 	history := "tag,on,title,result,measure,point,unit,reference,indicated,low,high,u\nIM-0001,2025-03-01,Verification,conforms,CO2,5 %,%{vol},5.02,5.1,-0.4,0.4,0.08\nIM-0001,2025-03-01,Verification,conforms,CO2,10 %,%{vol},10.04,10.2,-0.8,0.8,0.1\nNO-1,2025-03-01,V,conforms,,,,,,,,\nIM-0001,2029-03-01,V,conforms,,,,,,,,\nIM-0001,2025-03-01,V,perhaps,,,,,,,,\n"
-	read = decoded[api.ImportView](t, second(c.sent(t, "histories", history)))
+	read = decoded[workshop.ImportView](t, second(c.sent(t, "histories", history)))
 	assert.Equal(t, 2, read.Rows)
 	assert.Equal(t, 3, read.Count)
-	posted[api.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
-	require.Eventually(t, func() bool { return get[api.ImportView](c, "/api/imports/"+read.ID).State == "done" },
+	posted[workshop.ImportView](c, "/api/imports/"+read.ID, map[string]bool{"go": true})
+	require.Eventually(t, func() bool { return get[workshop.ImportView](c, "/api/imports/"+read.ID).State == "done" },
 		30*time.Second, 20*time.Millisecond)
-	device = get[api.AssetView](c, "/api/assets/IM-0001")
+	device = get[workshop.AssetView](c, "/api/assets/IM-0001")
 	require.Len(t, device.History, 1)
 	assert.Len(t, device.History[0].Needles, 2)
 }
@@ -196,7 +196,7 @@ func TestListsGoOutAndReferencesComeBackIn(t *testing.T) {
 	require.Equal(t, 200, status)
 	lines := strings.Split(string(text), "\n")
 	other := lines[0] + "\n" + strings.ReplaceAll(lines[1], "AC-1,", "AC-9,") + "\n" + lines[1] + "\n"
-	read := decoded[api.ImportView](t, second(c.sent(t, "standards", other)))
+	read := decoded[workshop.ImportView](t, second(c.sent(t, "standards", other)))
 	assert.Equal(t, 1, read.Rows, "%+v", read.Refused)
 	assert.Equal(t, 1, read.Count, "the one that stands there already")
 	for _, list := range []string{"equipment", "references", "due"} {
@@ -232,11 +232,11 @@ func TestARegisterMovesHouseWhole(t *testing.T) {
 	})
 	require.Greater(t, entered, 10)
 	_, out := here.call("GET", "/api/lists/equipment?format=csv", nil)
-	read := decoded[api.ImportView](t, second(there.sent(t, "assets", string(out))))
+	read := decoded[workshop.ImportView](t, second(there.sent(t, "assets", string(out))))
 	require.Empty(t, read.Refused)
 	require.Equal(t, entered, read.Rows)
-	posted[api.ImportView](there, "/api/imports/"+read.ID, map[string]bool{"go": true})
-	require.Eventually(t, func() bool { return get[api.ImportView](there, "/api/imports/"+read.ID).State == "done" },
+	posted[workshop.ImportView](there, "/api/imports/"+read.ID, map[string]bool{"go": true})
+	require.Eventually(t, func() bool { return get[workshop.ImportView](there, "/api/imports/"+read.ID).State == "done" },
 		30*time.Second, 20*time.Millisecond)
 	_, again := there.call("GET", "/api/lists/equipment?format=csv", nil)
 	assert.Equal(t, string(out), string(again))
@@ -261,7 +261,7 @@ func TestLabelsSayWhatMayBeUsed(t *testing.T) {
 func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	feed := get[api.FeedView](c, "/api/feed")
+	feed := get[workshop.FeedView](c, "/api/feed")
 	read := func(path string) (int, string) {
 		response, err := http.Get(h.server.URL + path) // nobody is signed in
 		require.NoError(t, err)
@@ -275,7 +275,7 @@ func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 	assert.Contains(t, text, "MB-0417")
 	status, _ = read("/feed/guess.ics")
 	assert.Equal(t, 404, status)
-	renewed := posted[api.FeedView](c, "/api/feed", map[string]any{})
+	renewed := posted[workshop.FeedView](c, "/api/feed", map[string]any{})
 	assert.NotEqual(t, feed.Path, renewed.Path)
 	status, _ = read(feed.Path)
 	assert.Equal(t, 404, status, "the old link has stopped")
@@ -284,7 +284,7 @@ func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 func TestTheHouse(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	v := get[api.HouseView](c, "/api/house")
+	v := get[workshop.HouseView](c, "/api/house")
 	assert.Len(t, v.People, 5)
 	assert.Contains(t, v.Schools, "Handbook 44, maintenance")
 	assert.Equal(t, "name", c.problem("/api/house/people", map[string]any{
@@ -299,7 +299,7 @@ func TestTheHouse(t *testing.T) {
 		"password": "short",
 		"active":   true,
 	}, 422).Field)
-	posted[api.HouseView](c, "/api/house/people", map[string]any{
+	posted[workshop.HouseView](c, "/api/house/people", map[string]any{
 		"name":     "Maren Holt",
 		"role":     "trainee",
 		"password": "long enough",
@@ -316,16 +316,16 @@ func TestTheHouse(t *testing.T) {
 
 	lab := v.Lab
 	lab.Schools = []string{"Handbook 44, maintenance"}
-	posted[api.HouseView](c, "/api/house/lab", lab)
+	posted[workshop.HouseView](c, "/api/house/lab", lab)
 	scale := c.openBy(firstOf(t, c, "patient-scale", 2), "patient-scale-verification")
 	for _, m := range scale.Measures {
 		assert.Equal(t, "hb44 class III maintenance", m.Tolerance, "the lab's choice decides")
 		assert.Equal(t, "OIML R 76, in service", m.Schools[0].Title)
 	}
 	lab.Room.Pressure, lab.Conventions = "mm[Hg]", map[string]string{"co2_basis": "btps"}
-	posted[api.HouseView](c, "/api/house/lab", lab)
+	posted[workshop.HouseView](c, "/api/house/lab", lab)
 	tag := firstOf(t, c, "capnograph", 3)
-	own := get[api.AssetView](c, "/api/assets/"+tag).Settings
+	own := get[workshop.AssetView](c, "/api/assets/"+tag).Settings
 	run := c.open(tag)
 	assert.Equal(t, "mm[Hg]", run.Room.Pressure)
 	assert.Equal(t, "btps", run.Device.Settings["co2_basis"],
@@ -342,7 +342,7 @@ func TestTheHouse(t *testing.T) {
 	lab.Policy.Threshold = 2
 	assert.Equal(t, "policy", c.problem("/api/house/lab", lab, 422).Field)
 
-	check := posted[api.RecordCheck](c, "/api/house/check", map[string]any{})
+	check := posted[workshop.RecordCheck](c, "/api/house/check", map[string]any{})
 	assert.Greater(t, check.Events, 1000)
 	assert.Empty(t, check.Broken)
 	status, _ := h.signedIn("Odile Marsh").call("GET", "/api/house/backup", nil)
@@ -352,9 +352,9 @@ func TestTheHouse(t *testing.T) {
 func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	text := get[api.ProcedureText](c, "/api/procedures/breath-monitor-check").Text
-	tried := func(text string) api.DryRun {
-		return posted[api.DryRun](c, "/api/procedures", map[string]string{"text": text})
+	text := get[workshop.ProcedureText](c, "/api/procedures/breath-monitor-check").Text
+	tried := func(text string) workshop.DryRun {
+		return posted[workshop.DryRun](c, "/api/procedures", map[string]string{"text": text})
 	}
 	same := tried(text)
 	assert.Empty(t, same.Diff)
@@ -375,13 +375,13 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	// Kept, it counts from now on; a run under way keeps the revision it began with.
 	tag := firstOf(t, c, "breath-monitor", 0)
 	before := c.openBy(tag, "breath-monitor-check")
-	kept := posted[api.DryRun](c, "/api/procedures?keep=true",
+	kept := posted[workshop.DryRun](c, "/api/procedures?keep=true",
 		map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 2",
 			"revision: 3").Replace(text)})
 	assert.Contains(t, kept.Saved, "revision 3", "%+v", kept)
 	assert.Equal(t, 3, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
 	assert.Equal(t, 2, get[runview.View](c, "/api/runs/"+before.ID).Procedure.Revision)
-	assert.Empty(t, tried(get[api.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
+	assert.Empty(t, tried(get[workshop.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
 	own, err := definition.All(filepath.Join(h.folder, "procedures"))
 	require.NoError(t, err)
 	assert.True(t, slices.ContainsFunc(own, func(p *procedure.Procedure) bool {

@@ -11,6 +11,7 @@ import (
 
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/validation"
@@ -37,8 +38,10 @@ type Happened struct {
 	At   string `json:"at"`
 }
 
-func (p *Problem) Error() string             { return p.Detail }
-func (p *Problem) GetStatus() int            { return p.Status }
+func (p *Problem) Error() string { return p.Detail }
+
+func (p *Problem) GetStatus() int { return p.Status }
+
 func (p *Problem) ContentType(string) string { return "application/problem+json" }
 
 // write answers outside of huma's operations.
@@ -58,7 +61,11 @@ func useProblems() {
 				d := detailer.ErrorDetail()
 				field := strings.TrimPrefix(d.Location, "body.")
 				p.Field = cmp.Or(p.Field, field)
-				details = append(details, wrong(field, d.Message))
+				message := d.Message
+				if message == fmt.Sprintf(validation.MsgExpectedMinLength, 1) {
+					message = "is missing"
+				}
+				details = append(details, workshop.Mistake(field, message))
 			} else if err != nil {
 				details = append(details, err.Error())
 			}
@@ -86,17 +93,6 @@ func useProblems() {
 	validation.MsgExpectedMinItems = "has too few: %d or more"
 	validation.MsgExpectedMaxItems = "has too many: %d at most"
 	validation.MsgExpectedRequiredProperty = "lacks “%s”"
-}
-
-// wrong says what is wrong with a field.
-func wrong(field, message string) string {
-	if message == fmt.Sprintf(validation.MsgExpectedMinLength, 1) {
-		message = "is missing"
-	}
-	if field == "" {
-		field = "request"
-	}
-	return "“" + field + "” " + message
 }
 
 // fail turns an error of the floors below into a problem.
@@ -162,16 +158,5 @@ func fail(err error) error {
 		Title:  "Something failed here",
 		Detail: "The server could not do this: " + err.Error() + ". What was confirmed before is kept.",
 		Code:   "internal",
-	}
-}
-
-// invalid is a problem with one field.
-func invalid(field, detail string) error {
-	return &Problem{
-		Status: http.StatusUnprocessableEntity,
-		Title:  "Not recorded",
-		Detail: detail,
-		Code:   "invalid",
-		Field:  field,
 	}
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"net/http"
-	"northneedle/internal/api"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -15,6 +14,7 @@ import (
 	"northneedle/core/run"
 	"northneedle/core/runview"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -51,7 +51,7 @@ func signedRun(t *testing.T, c *client, family string) (tag, r string) {
 	t.Helper()
 	for i := range 12 {
 		tag = firstOf(t, c, family, i)
-		for _, h := range get[api.AssetView](c, "/api/assets/"+tag).History {
+		for _, h := range get[workshop.AssetView](c, "/api/assets/"+tag).History {
 			if h.Status == run.Signed && !h.Paper && h.Result.Passed() {
 				return tag, h.ID
 			}
@@ -81,7 +81,7 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 		"nothing-changed", "new run that replaces")
 	delete(anew, "id")
 	delete(anew, "expect")
-	found := get[api.ReportView](lead, "/api/report").Models
+	found := get[workshop.ReportView](lead, "/api/report").Models
 	next := lead.send(v, anew)
 	assert.Equal(t, 2, next.Revision)
 	assert.Equal(t, "SN-774-B", next.Device.Serial)
@@ -90,7 +90,7 @@ func TestACertificateIsIssuedAnewAndARunReplaced(t *testing.T) {
 		next.Revisions[0].Changes)
 	assert.Equal(t, v.Result, next.Result, "the verdict stays")
 	assert.Equal(t, v.Measures, next.Measures, "and so does every reading")
-	assert.Equal(t, found, get[api.ReportView](lead, "/api/report").Models, "and how it counts in every report")
+	assert.Equal(t, found, get[workshop.ReportView](lead, "/api/report").Models, "and how it counts in every report")
 
 	_, first := lead.call("GET", "/api/runs/"+id+"/certificate.pdf?revision=1", nil)
 	_, second := lead.call("GET", "/api/runs/"+id+"/certificate.pdf", nil)
@@ -131,9 +131,9 @@ func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
 	c := h.signedIn("Tamsin Orrery")
 	tag, id := signedRun(t, c, "patient-scale")
 	_, text := c.call("GET", "/api/runs/"+id+"/record.json", nil)
-	read := func(c *client, query string, text []byte) (int, api.ReadBackView, string) {
+	read := func(c *client, query string, text []byte) (int, workshop.ReadBackView, string) {
 		status, body := c.upload("/api/records"+query, "application/json", text)
-		var v api.ReadBackView
+		var v workshop.ReadBackView
 		_ = json.Unmarshal(body, &v)
 		return status, v, string(body)
 	}
@@ -232,14 +232,14 @@ func TestACopyIsPutBackWhileTheHouseIsInUse(t *testing.T) {
 
 	status, body = c.upload("/api/house/restore", "application/octet-stream", backup)
 	require.Equal(t, http.StatusOK, status, string(body))
-	looked := decoded[api.RestoreView](t, string(body))
+	looked := decoded[workshop.RestoreView](t, string(body))
 	assert.False(t, looked.Restored)
 	assert.Positive(t, looked.Devices)
 	assert.Len(t, get[runview.View](c, "/api/runs/"+run.ID).Notes, 1, "looking changes nothing")
 
 	status, body = c.upload("/api/house/restore?go=true", "application/octet-stream", backup)
 	require.Equal(t, http.StatusOK, status, string(body))
-	restored := decoded[api.RestoreView](t, string(body))
+	restored := decoded[workshop.RestoreView](t, string(body))
 	assert.True(t, restored.Restored)
 	back := get[runview.View](c, "/api/runs/"+run.ID)
 	assert.Empty(t, back.Notes, "the run stands where the copy has it")
@@ -256,7 +256,7 @@ func TestACopyIsPutBackWhileTheHouseIsInUse(t *testing.T) {
 func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Odile Marsh")
-	year := get[api.ReportView](c, "/api/report")
+	year := get[workshop.ReportView](c, "/api/report")
 	assert.Equal(t, year.OnTime.All, year.OnTime.Of+late(year), "on time and late are all")
 	months, done := 0, 0
 	for _, m := range year.Months {
@@ -270,7 +270,7 @@ func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 		overdue += e.Count
 	}
 	assert.Equal(t, year.OverdueAll, overdue)
-	assert.Equal(t, get[api.TodayView](c, "/api/today").OverdueCount, int64(overdue), "as Today counts them")
+	assert.Equal(t, get[workshop.TodayView](c, "/api/today").OverdueCount, int64(overdue), "as Today counts them")
 	hours, runs := 0.0, 0
 	for _, w := range year.Work {
 		hours, runs = hours+w.Hours, runs+w.Runs
@@ -286,8 +286,8 @@ func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 	device, err := h.ledger.Asset(firstOf(t, c, "breath-monitor", 1))
 	require.NoError(t, err)
 	h.work(t, device, "breath-monitor-check")
-	assert.Equal(t, year.Runs+1, get[api.ReportView](c, "/api/report").Runs)
-	none := get[api.ReportView](c, "/api/report?from=2031-01-01&until=2031-01-31")
+	assert.Equal(t, year.Runs+1, get[workshop.ReportView](c, "/api/report").Runs)
+	none := get[workshop.ReportView](c, "/api/report?from=2031-01-01&until=2031-01-31")
 	assert.Zero(t, none.Runs)
 	assert.Empty(t, none.Models)
 	assert.Zero(t, none.OnTime.All)
@@ -305,13 +305,13 @@ func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 	lead := h.signedIn("Tamsin Orrery")
 	assert.Contains(t, lead.problem("/api/house/prices",
 		map[string]any{"currency": "cr", "hour": -1, "litre": 0, "certificate": 0}, 422).Detail, "An hour")
-	posted[api.HouseView](lead, "/api/house/prices",
+	posted[workshop.HouseView](lead, "/api/house/prices",
 		map[string]any{"currency": "", "hour": 0, "litre": 0, "certificate": 0})
-	assert.Zero(t, get[api.ReportView](c, "/api/report").Cost)
+	assert.Zero(t, get[workshop.ReportView](c, "/api/report").Cost)
 }
 
 // late counts what was done after its day.
-func late(v api.ReportView) (n int) {
+func late(v workshop.ReportView) (n int) {
 	for _, m := range v.Months {
 		n += m.OnTime.All - m.OnTime.Of
 	}
@@ -322,7 +322,7 @@ func TestPapersToGoRoundWith(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Noor Bexley")
 	tag, _ := signedRun(t, c, "ventilator")
-	device := get[api.AssetView](c, "/api/assets/"+tag)
+	device := get[workshop.AssetView](c, "/api/assets/"+tag)
 	_, pdf := c.call("GET", "/api/assets/"+tag+"/history.pdf", nil)
 	if said := words(t, pdf); said != "" {
 		assert.Contains(t, said, "History of "+tag)
@@ -331,7 +331,7 @@ func TestPapersToGoRoundWith(t *testing.T) {
 	}
 	_, pdf = c.call("GET", "/api/inspection.pdf?site="+strings.ReplaceAll(device.Site, " ", "+"), nil)
 	if said := words(t, pdf); said != "" {
-		page := get[api.AssetPageView](c, "/api/assets?search="+strings.ReplaceAll(device.Site, " ", "+"))
+		page := get[workshop.AssetPageView](c, "/api/assets?search="+strings.ReplaceAll(device.Site, " ", "+"))
 		for _, a := range page.Assets {
 			if a.Status != "retired" {
 				assert.Contains(t, said, a.Tag)
@@ -343,7 +343,7 @@ func TestPapersToGoRoundWith(t *testing.T) {
 	assert.Equal(t, 422, status)
 	assert.Contains(t, string(body), "no device at Nowhere")
 
-	worth := get[api.WorthView](c, "/api/assets/"+tag+"/worth")
+	worth := get[workshop.WorthView](c, "/api/assets/"+tag+"/worth")
 	assert.InDelta(t, 1, worth.Case.PerYear, 0.01)
 	assert.Positive(t, worth.Case.TUR)
 	assert.Positive(t, worth.Case.InHouse)
@@ -354,7 +354,7 @@ func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Noor Bexley")
 	tag := firstOf(t, c, "ventilator", 2)
-	before := get[api.AssetView](c, "/api/assets/"+tag)
+	before := get[workshop.AssetView](c, "/api/assets/"+tag)
 	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before,
 		"Ventilator, performance verification")
 	require.Empty(t, before.Blocked)
@@ -362,7 +362,7 @@ func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 	failed := map[string]any{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Format(time.DateOnly), "reason": ""}
 	assert.Equal(t, "reason", c.problem("/api/activities/"+cell.ID, failed, 422).Field)
 	failed["reason"] = "does not reach 95 vol%; Noor Bexley"
-	after := posted[api.AssetView](c, "/api/activities/"+cell.ID, failed)
+	after := posted[workshop.AssetView](c, "/api/activities/"+cell.ID, failed)
 	assert.Contains(t, recurring(t, after, "Oxygen cell, calibration").Words, "Invalid: it failed on")
 	now := recurring(t, after, "Ventilator, performance verification")
 	assert.Contains(t, now.Words, "Oxygen cell, calibration failed on")
@@ -373,25 +373,25 @@ func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 func TestWhereAndWhenPeopleWork(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	day := get[api.HouseView](c, "/api/house").Day
-	for field, change := range map[string]func(*api.WorkingDay){
-		"until":             func(d *api.WorkingDay) { d.Until = "07:00" },
-		"from":              func(d *api.WorkingDay) { d.From = "8" },
-		"capacity":          func(d *api.WorkingDay) { d.Capacity = 0 },
-		"sites[0].weekdays": func(d *api.WorkingDay) { d.Sites[0].Weekdays = []int{8} },
-		"sites[1].from":     func(d *api.WorkingDay) { d.Sites[1].Until = "" },
-		"sites[1].name":     func(d *api.WorkingDay) { d.Sites[1].Name = d.Sites[0].Name },
-		"home":              func(d *api.WorkingDay) { d.Home = "the moon" },
-		"hands.typed":       func(d *api.WorkingDay) { d.Hands.Typed = 100 },
+	day := get[workshop.HouseView](c, "/api/house").Day
+	for field, change := range map[string]func(*workshop.WorkingDay){
+		"until":             func(d *workshop.WorkingDay) { d.Until = "07:00" },
+		"from":              func(d *workshop.WorkingDay) { d.From = "8" },
+		"capacity":          func(d *workshop.WorkingDay) { d.Capacity = 0 },
+		"sites[0].weekdays": func(d *workshop.WorkingDay) { d.Sites[0].Weekdays = []int{8} },
+		"sites[1].from":     func(d *workshop.WorkingDay) { d.Sites[1].Until = "" },
+		"sites[1].name":     func(d *workshop.WorkingDay) { d.Sites[1].Name = d.Sites[0].Name },
+		"home":              func(d *workshop.WorkingDay) { d.Home = "the moon" },
+		"hands.typed":       func(d *workshop.WorkingDay) { d.Hands.Typed = 100 },
 	} {
-		wrong := get[api.HouseView](c, "/api/house").Day
+		wrong := get[workshop.HouseView](c, "/api/house").Day
 		change(&wrong)
 		assert.Equal(t, field, c.problem("/api/house/day", wrong, 422).Field)
 	}
 	day.Sites[1].Weekdays = []int{1}
-	kept := posted[api.HouseView](c, "/api/house/day", day)
+	kept := posted[workshop.HouseView](c, "/api/house/day", day)
 	assert.Equal(t, []int{1}, kept.Day.Sites[1].Weekdays)
-	tuesday := get[api.RoundView](c, "/api/rounds/2026-03-03")
+	tuesday := get[workshop.RoundView](c, "/api/rounds/2026-03-03")
 	assert.Contains(t, strings.Join(tuesday.Closed, " "), day.Sites[1].Name,
 		"the ferry does not run on Tuesdays any more")
 	h.signedIn("Idris Vail").problem("/api/house/day", day, 403)

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -57,16 +58,16 @@ func TestAReferenceCarriesItsCertificates(t *testing.T) {
 		"certificate": certificate("K-1", 300, co2(5.1, 0.05)),
 	}
 	assert.Contains(t, technician.problem("/api/standards", entry, 403).Detail, "lead")
-	r := posted[api.ReferenceView](lead, "/api/standards", entry)
+	r := posted[workshop.ReferenceView](lead, "/api/standards", entry)
 	assert.Equal(t, "HG-40", r.Tag)
-	again := posted[api.ReferenceView](lead, "/api/standards", entry)
+	again := posted[workshop.ReferenceView](lead, "/api/standards", entry)
 	assert.Len(t, again.Certificates, 1, "a retry enters nothing twice")
 	entry["id"] = "new-gas-0002"
 	assert.Equal(t, "tag", lead.problem("/api/standards", entry, 422).Field)
 
 	newer := map[string]any{"id": "certificate-2", "certificate": certificate("K-2", 600, co2(5.08, 0.05))}
-	posted[api.ReferenceView](lead, "/api/standards/HG-40/certificates", newer)
-	r = posted[api.ReferenceView](lead, "/api/standards/HG-40/certificates", newer)
+	posted[workshop.ReferenceView](lead, "/api/standards/HG-40/certificates", newer)
+	r = posted[workshop.ReferenceView](lead, "/api/standards/HG-40/certificates", newer)
 	require.Len(t, r.Certificates, 2)
 	assert.Equal(t, "K-2", r.Certificate.Number)
 	assert.Equal(t, 5.08, r.Values[0].Value)
@@ -76,7 +77,7 @@ func TestAReferenceCarriesItsCertificates(t *testing.T) {
 	v = technician.send(v, order{"kind": "bind", "role": "gas5", "standard": "HG-40"})
 	assert.InDelta(t, 5.08, v.Measures[0].Points[1].Expected.Reference, 1e-9)
 
-	posted[api.ReferenceView](lead, "/api/standards/HG-40/status",
+	posted[workshop.ReferenceView](lead, "/api/standards/HG-40/status",
 		map[string]any{"status": "quarantined", "note": "dropped"})
 	assert.Equal(t, "note", lead.problem("/api/standards/HG-40/status", map[string]any{"status": "usable", "note": " "},
 		422).Field)
@@ -126,14 +127,14 @@ func TestACertificateThatCannotCarryAMeasurement(t *testing.T) {
 			assert.Contains(t, p.Detail, c.words)
 		})
 	}
-	r := get[api.ReferenceView](lead, "/api/standards/HG-22")
+	r := get[workshop.ReferenceView](lead, "/api/standards/HG-22")
 	assert.Len(t, r.Certificates, 1, "nothing was recorded")
 }
 
 func TestTheGasBookFlagsWhatWasLost(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
-	r := get[api.ReferenceView](c, "/api/standards/HG-23")
+	r := get[workshop.ReferenceView](c, "/api/standards/HG-23")
 	require.NotEmpty(t, r.Book)
 	require.NotNil(t, r.Book[0].Loss)
 	assert.True(t, r.Book[0].Loss.Flagged)
@@ -141,7 +142,7 @@ func TestTheGasBookFlagsWhatWasLost(t *testing.T) {
 	assert.False(t, r.Book[1].Loss.Flagged)
 	before := r.Cylinder.GaugeBar
 	for range 2 {
-		r = posted[api.ReferenceView](c, "/api/standards/HG-23/gauge",
+		r = posted[workshop.ReferenceView](c, "/api/standards/HG-23/gauge",
 			map[string]any{"id": "gauge-new-1", "bar": before - 10, "metered_l": 18})
 	}
 	assert.Equal(t, before-10, r.Cylinder.GaugeBar)
@@ -156,17 +157,17 @@ func TestTheGasBookFlagsWhatWasLost(t *testing.T) {
 func TestTheChainLeadsUp(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
-	r := get[api.ReferenceView](c, "/api/standards/PP-1")
+	r := get[workshop.ReferenceView](c, "/api/standards/PP-1")
 	require.Len(t, r.Chain, 3, "the pipette, the balance it was calibrated on, and who certified that")
 	assert.Equal(t, "BL-1", r.Chain[1].Tag)
 	assert.Contains(t, r.Chain[2].Name, "national standards")
-	r = get[api.ReferenceView](c, "/api/standards/FS-2")
+	r = get[workshop.ReferenceView](c, "/api/standards/FS-2")
 	assert.Contains(t, r.Chain[0].Broken, "ran out")
-	r = get[api.ReferenceView](c, "/api/standards/RC-01")
+	r = get[workshop.ReferenceView](c, "/api/standards/RC-01")
 	assert.Contains(t, r.Chain[len(r.Chain)-1].Broken, "chain ends here")
-	r = get[api.ReferenceView](c, "/api/standards/QC-9")
+	r = get[workshop.ReferenceView](c, "/api/standards/QC-9")
 	assert.Equal(t, "G-2511", r.Lot)
-	assert.Positive(t, get[api.ReferenceView](c, "/api/standards/HG-22").Devices)
+	assert.Positive(t, get[workshop.ReferenceView](c, "/api/standards/HG-22").Devices)
 }
 
 func TestWorkingsComputeAndRefuse(t *testing.T) {
@@ -175,7 +176,7 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 	room := func(name string, celsius float64) map[string]any {
 		return map[string]any{"name": name, "temperature_c": celsius, "pressure_hpa": 1008, "humidity_percent": 46}
 	}
-	gas := posted[api.GasConversion](c, "/api/workings/gas", map[string]any{
+	gas := posted[workshop.GasConversion](c, "/api/workings/gas", map[string]any{
 		"value":       3,
 		"from":        room("ATP", 21.4),
 		"to":          room("BTPS", 21.4),
@@ -184,12 +185,12 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 	assert.InDelta(t, 3.32, gas.Result, 0.02)
 	assert.Greater(t, gas.CO2Dry, gas.CO2BTPS)
 	assert.NotEmpty(t, gas.Source)
-	budget := posted[api.BudgetWorking](c, "/api/workings/budget",
+	budget := posted[workshop.BudgetWorking](c, "/api/workings/budget",
 		map[string]any{"terms": []any{map[string]any{"name": "a", "distribution": "normal", "width": 3, "k": 1},
 			map[string]any{"name": "b", "distribution": "normal", "width": 4, "k": 1}},
 			"correlations": []any{map[string]any{"a": 0, "b": 1, "coefficient": 1}}})
 	assert.InDelta(t, 14, budget.Expanded, 1e-9)
-	tolerance := posted[api.ToleranceWorking](c, "/api/workings/tolerance", map[string]any{
+	tolerance := posted[workshop.ToleranceWorking](c, "/api/workings/tolerance", map[string]any{
 		"tolerance": "±2",
 		"reference": 10,
 		"error":     1.8,
@@ -200,16 +201,16 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 	assert.Equal(t, []bool{true, false, false}, []bool{tolerance.Rules[0].Passes, tolerance.Rules[1].Passes,
 		tolerance.Rules[2].Passes})
 	assert.Positive(t, tolerance.Risk.Consumer)
-	anatomy := posted[api.AnatomyWorking](c, "/api/workings/anatomy",
+	anatomy := posted[workshop.AnatomyWorking](c, "/api/workings/anatomy",
 		map[string]any{"text": "0,04\t0,05\n5,02\t4,71\n10,04\t9,40", "tolerance": "±(0.43 + 8 % of reading)",
 			"u": 0.12})
 	assert.Equal(t, "gain", string(anatomy.Anatomy.Shape))
 	assert.InDelta(t, 0.935, anatomy.Line.Slope, 1e-3)
-	single := posted[api.AnatomyWorking](c, "/api/workings/anatomy",
+	single := posted[workshop.AnatomyWorking](c, "/api/workings/anatomy",
 		map[string]any{"text": "5 6", "tolerance": "±2", "u": 0.1})
 	assert.Equal(t, "unknown", string(single.Anatomy.Shape), "one point carries no line")
 	assert.Nil(t, single.Line)
-	cylinder := posted[api.CylinderWorking](c, "/api/workings/cylinder", map[string]any{
+	cylinder := posted[workshop.CylinderWorking](c, "/api/workings/cylinder", map[string]any{
 		"water_volume_l":  2,
 		"gauge_bar":       61,
 		"reserve_bar":     5,

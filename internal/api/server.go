@@ -9,23 +9,14 @@ import (
 	"log/slog"
 	"net/http"
 	"reflect"
-	"slices"
 	"strings"
-	"sync/atomic"
 	"time"
 
-	"northneedle/core/adjust"
-	"northneedle/core/conformity"
-	"northneedle/core/duty"
 	"northneedle/core/person"
-	"northneedle/core/procedure"
-	"northneedle/core/run"
-	"northneedle/core/runview"
 	"northneedle/families"
-	"northneedle/internal/capture"
 	"northneedle/internal/definition"
-	"northneedle/internal/ledger"
 	"northneedle/internal/people"
+	"northneedle/internal/workshop"
 	"northneedle/web"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -42,123 +33,49 @@ const maxBody = 1 << 20
 var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/records": maxRecord,
 	"/api/house/restore": maxBackup}
 
-// House is everything the server works with.
-type House struct {
-	Ledger     *ledger.Ledger
-	Bench      *capture.Driver
-	Procedures []*procedure.Procedure // to begin with
-	Duties     []duty.Template        // what recurs on each family
-	Clock      func() time.Time
-	Speed      float64 // how many of the clock's seconds pass in a real one; 0 means 1
-	TryOut     func(p *procedure.Procedure, lab run.Lab,
-		at time.Time) (runview.View, error) // plays a procedure on simulated devices
-	Folder  string // of the lab's own procedures; empty: none are kept
-	Demo    bool   // lists the demo's people on the sign-in page
-	Version string
+// Server serves a workshop over HTTP.
+type Server struct {
+	http.Handler
 
-	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
-	edition atomic.Int64                           // of the shelf: another number after every exchange
-
+	shop    *workshop.Workshop
 	desk    *people.Desk
-	changes *changes
-	imports imports
-	plans   plans
-
-	sequences *capture.Sequencer
-	closing   chan struct{} // closed when the program ends: streams end with it
+	closing chan struct{} // closed when the program ends: streams end with it
 }
 
-// templates are what recurs on each family, a lab's own families among them.
-func (h *House) templates() []duty.Template { return procedure.WithOwn(h.Duties, h.procedures()) }
-
-// act is what someone does to the record now. An id made by the client keeps a retry from doing it
-// twice.
-func (h *House) act(id, kind string, who person.Person, why string) ledger.Act {
-	return ledger.Act{ID: id, Kind: kind, By: who, At: h.Clock(), Why: why}
-}
-
-// DefaultLab is how a workshop judges until it says otherwise.
-func DefaultLab() run.Lab {
-	return run.Lab{Name: "Biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
-		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4},
-		Review: procedure.ReviewOnFailure}
-}
-
-// procedures are those in use now.
-func (h *House) procedures() []*procedure.Procedure { return *h.shelf.Load() }
-
-// procedure is the one in use with an id; nil and false where there is none.
-func (h *House) procedure(id string) (*procedure.Procedure, bool) {
-	all := h.procedures()
-	at := slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == id })
-	if at < 0 {
-		return nil, false
-	}
-	return all[at], true
-}
-
-// use puts a procedure in the place of the one with its id, or beside the others.
-func (h *House) use(p *procedure.Procedure) {
-	for {
-		before := h.shelf.Load()
-		next := slices.Clone(*before)
-		if at := slices.IndexFunc(next, func(q *procedure.Procedure) bool { return q.ID == p.ID }); at >= 0 {
-			next[at] = p
-		} else {
-			next = append(next, p)
-		}
-		if h.shelf.CompareAndSwap(before, &next) {
-			h.edition.Add(1)
-			return
-		}
-	}
-}
-
-// lab is the lab's settings.
-func (h *House) lab() (run.Lab, error) {
-	lab := DefaultLab()
-	err := h.Ledger.Setting("lab", &lab)
-	return lab, err
-}
-
-// Handler is the whole server.
-func Handler(h *House) http.Handler {
-	h.desk = people.NewDesk(h.Ledger, h.Clock)
-	h.shelf.Store(&h.Procedures)
-	h.changes = newChanges()
-	h.Ledger.OnChange(h.changes.tell)
-	h.sequences = capture.NewSequencer(h.Ledger, h.Bench, h.changes.tell)
-	h.closing = make(chan struct{})
-
+// New is a server of a workshop, which it gets ready.
+func New(shop *workshop.Workshop) *Server {
+	shop.Begin()
+	s := &Server{shop: shop, desk: people.NewDesk(shop.Ledger, shop.Clock), closing: make(chan struct{})}
 	router := chi.NewRouter()
 	router.Use(logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
-	router.Use(h.asOf, h.desk.Middleware, h.signedIn)
-	API(h, router)
+	router.Use(s.asOf, s.desk.Middleware, s.signedIn)
+	API(s, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/schema+json")
 		w.Write(definition.Schema())
 	})
-	router.Get("/feed/{secret}", h.feed)
-	router.Get("/healthz", h.healthy)
+	router.Get("/feed/{secret}", s.feed)
+	router.Get("/healthz", s.healthy)
 	router.NotFound(page(web.Files()))
-	return router
+	s.Handler = router
+	return s
 }
 
 // EndStreams ends everything that a browser listens to; it is called once, when the program ends.
-func (h *House) EndStreams() { close(h.closing) }
+func (s *Server) EndStreams() { close(s.closing) }
 
 // Close stops what goes on by itself, after the last request was answered.
-func (h *House) Close() error {
-	h.sequences.Close()
-	return h.desk.Close()
+func (s *Server) Close() error {
+	s.shop.End()
+	return s.desk.Close()
 }
 
 // streaming is a context that also ends with the program.
-func (h *House) streaming(ctx context.Context) (context.Context, context.CancelFunc) {
+func (s *Server) streaming(ctx context.Context) (context.Context, context.CancelFunc) {
 	ctx, cancel := context.WithCancel(ctx)
 	go func() {
 		select {
-		case <-h.closing:
+		case <-s.closing:
 			cancel()
 		case <-ctx.Done():
 		}
@@ -166,8 +83,8 @@ func (h *House) streaming(ctx context.Context) (context.Context, context.CancelF
 	return ctx, cancel
 }
 
-// API registers every operation; with a nil House it serves to write the description.
-func API(h *House, router chi.Router) huma.API {
+// API registers every operation; with an empty Server it serves to write the description.
+func API(s *Server, router chi.Router) huma.API {
 	useProblems()
 	huma.DefaultArrayNullable = false
 	config := huma.DefaultConfig("North Needle", "1")
@@ -183,59 +100,64 @@ func API(h *House, router chi.Router) huma.API {
 			config.Components.Schemas.Schema(t, true, t.Name())
 		}
 	}
-	api := humachi.New(router, config)
-	registerSession(api, h)
-	registerToday(api, h)
-	registerAssets(api, h)
-	registerActivities(api, h)
-	registerStandards(api, h)
-	registerReferences(api, h)
-	registerWorkings(api, h)
-	registerControls(api, h)
-	registerHistory(api, h)
-	registerLots(api, h)
-	registerLookBacks(api, h)
-	registerIntervals(api, h)
-	registerRounds(api, h)
-	registerWorkingDay(api, h)
-	registerWorkload(api, h)
-	registerCalendars(api, h)
-	registerImports(api, h)
-	registerLabels(api, h)
-	registerLists(api, h)
-	registerHouse(api, h)
-	registerRuns(api, h)
-	registerCommands(api, h)
-	registerLive(api, h)
-	registerRecords(api, h)
-	registerWorth(api, h)
-	registerReports(api, h)
-	registerDocuments(api, h)
-	registerPaper(api, h)
+	api, shop := humachi.New(router, config), s.shop
+	registerSession(api, s)
+	registerToday(api, shop)
+	registerAssets(api, shop)
+	registerActivities(api, shop)
+	registerStandards(api, shop)
+	registerReferences(api, shop)
+	registerWorkings(api, shop)
+	registerControls(api, shop)
+	registerHistory(api, shop)
+	registerLots(api, shop)
+	registerLookBacks(api, shop)
+	registerIntervals(api, shop)
+	registerRounds(api, shop)
+	registerWorkingDay(api, shop)
+	registerWorkload(api, shop)
+	registerCalendars(api, shop)
+	registerImports(api, shop)
+	registerLabels(api, shop)
+	registerLists(api, shop)
+	registerHouse(api, shop)
+	registerRuns(api, shop)
+	registerCommands(api, shop)
+	registerLive(api, s)
+	registerRecords(api, shop)
+	registerWorth(api, shop)
+	registerReports(api, shop)
+	registerDocuments(api, shop)
+	registerPaper(api, shop)
 	return api
 }
 
 // Description is the OpenAPI 3.1 description of the API.
 func Description() ([]byte, error) {
-	text, err := json.MarshalIndent(API(nil, chi.NewRouter()).OpenAPI(), "", " ")
+	text, err := json.MarshalIndent(API(&Server{}, chi.NewRouter()).OpenAPI(), "", " ")
 	return append(text, '\n'), err
 }
 
 // healthy answers whether the record can be read: for whatever watches over the server.
-func (h *House) healthy(w http.ResponseWriter, _ *http.Request) {
-	if _, err := h.lab(); err != nil {
+func (s *Server) healthy(w http.ResponseWriter, _ *http.Request) {
+	if _, err := s.shop.Lab(); err != nil {
 		http.Error(w, "the record cannot be read", http.StatusServiceUnavailable)
 		return
 	}
 	w.Write([]byte("ok\n"))
 }
 
-// Serve runs the server until the context ends, and then lets requests under way finish.
-func Serve(ctx context.Context, address string, handler http.Handler, onStop func()) error {
-	server := &http.Server{Addr: address, Handler: handler, ReadHeaderTimeout: 5 * time.Second,
-		ReadTimeout: 30 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 1 << 16,
-		BaseContext: nil}
-	server.RegisterOnShutdown(onStop)
+// Serve listens at an address until the context ends, and then lets requests under way finish.
+func (s *Server) Serve(ctx context.Context, address string) error {
+	server := &http.Server{
+		Addr:              address,
+		Handler:           s,
+		ReadHeaderTimeout: 5 * time.Second,
+		ReadTimeout:       30 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    1 << 16,
+	}
+	server.RegisterOnShutdown(s.EndStreams)
 	failed := make(chan error, 1)
 	go func() { failed <- server.ListenAndServe() }()
 	select {
@@ -250,6 +172,16 @@ func Serve(ctx context.Context, address string, handler http.Handler, onStop fun
 		return server.Close() // what still hangs does not hold up the stop
 	}
 	return nil
+}
+
+// asOf answers what only reads as of its beginning: the ledger's version is asked for once.
+func (s *Server) asOf(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodGet || r.Method == http.MethodHead {
+			r = r.WithContext(s.shop.Ledger.AsOf(r.Context()))
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 func headers(next http.Handler) http.Handler {
@@ -301,9 +233,9 @@ func who(ctx context.Context) person.Person {
 }
 
 // signedIn lets nobody past the sign-in page who is not signed in.
-func (h *House) signedIn(next http.Handler) http.Handler {
+func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		who, ok := h.desk.Who(r.Context())
+		who, ok := s.desk.Who(r.Context())
 		path := r.URL.Path
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")

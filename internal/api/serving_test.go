@@ -6,7 +6,7 @@ import (
 	"net/http"
 	"testing"
 
-	"northneedle/internal/api"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -56,13 +56,13 @@ func TestWhetherItServes(t *testing.T) {
 func TestHistoriesOverHTTP(t *testing.T) {
 	h := newHouse(t)
 	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
-	posted[api.HouseView](lead, "/api/house/prices", map[string]any{
+	posted[workshop.HouseView](lead, "/api/house/prices", map[string]any{
 		"currency":    "cr",
 		"hour":        70,
 		"litre":       0.4,
 		"certificate": 300,
 	})
-	all := get[[]api.HappenedView](lead, "/api/history/house/all")
+	all := get[[]workshop.HappenedView](lead, "/api/history/house/all")
 	require.NotEmpty(t, all)
 	assert.Equal(t, "prices set", all[0].What)
 	assert.Equal(t, "Tamsin Orrery", all[0].By)
@@ -70,9 +70,9 @@ func TestHistoriesOverHTTP(t *testing.T) {
 	status, text := lead.call("POST", "/api/standards/HG-23/status",
 		map[string]string{"status": "quarantined", "note": "it was dropped"})
 	require.Equal(t, http.StatusOK, status, string(text))
-	cylinder := get[[]api.HappenedView](technician, "/api/history/reference/HG-23")
+	cylinder := get[[]workshop.HappenedView](technician, "/api/history/reference/HG-23")
 	assert.Equal(t, "it was dropped", cylinder[0].Why)
-	everyone := get[api.HouseView](lead, "/api/house").People
+	everyone := get[workshop.HouseView](lead, "/api/house").People
 	status, text = lead.call("POST", "/api/house/people/"+everyone[0].ID, map[string]any{
 		"name":     everyone[0].Name,
 		"role":     "technician",
@@ -80,7 +80,7 @@ func TestHistoriesOverHTTP(t *testing.T) {
 		"password": "a fresh password",
 	})
 	require.Equal(t, http.StatusOK, status, string(text))
-	someone := get[[]api.HappenedView](lead, "/api/history/person/"+everyone[0].ID)
+	someone := get[[]workshop.HappenedView](lead, "/api/history/person/"+everyone[0].ID)
 	require.Equal(t, "person changed", someone[0].What)
 	for _, change := range someone[0].Changes {
 		assert.NotContains(t, change.Before+change.After, "argon2", "a password's hash is nobody's to read")

@@ -2,149 +2,21 @@ package api
 
 import (
 	"context"
-	"fmt"
 	"net/http"
-	"slices"
-	"strings"
-	"time"
 
-	"northneedle/core/dayplan"
 	"northneedle/core/person"
-	"northneedle/core/procedure"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// Site is where devices stand: how far it is, and when it can be reached.
-type Site struct {
-	Name     string `json:"name"`
-	Travel   int    `json:"travel" doc:"minutes from the workshop"`
-	Weekdays []int  `json:"weekdays,omitempty" doc:"1 Monday to 7 Sunday; none: every day"`
-	From     string `json:"from,omitempty" doc:"first minute there, as 09:40"`
-	Until    string `json:"until,omitempty"`
-	Why      string `json:"why,omitempty" doc:"ferry days"`
-}
-
-// WorkingDay is when people work, and what the lab's own ways take.
-type WorkingDay struct {
-	From     string                  `json:"from"`
-	Until    string                  `json:"until"`
-	Home     string                  `json:"home" doc:"site of the workshop"`
-	Within   int                     `json:"within" doc:"minutes between two places of one site"`
-	Sites    []Site                  `json:"sites"`
-	Skills   map[string][]string     `json:"skills,omitempty" doc:"families that only the people named may do"`
-	Hands    procedure.HandlingTimes `json:"hands"`
-	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
-	Rounds   dayplan.RoundRules      `json:"rounds" doc:"how days are filled"`
-}
-
-// DefaultDay is where a lab begins.
-func DefaultDay() WorkingDay {
-	return WorkingDay{
-		From:     "08:00",
-		Until:    "16:30",
-		Within:   5,
-		Hands:    procedure.DefaultHandlingTimes,
-		Capacity: 60,
-		Rounds:   dayplan.DefaultRoundRules,
-	}
-}
-
-func registerWorkingDay(api huma.API, h *House) {
+func registerWorkingDay(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"set-day", http.MethodPost, "/api/house/day", "When people work, where, and who may do what",
 		person.SetHours, 0, nil},
-		func(ctx context.Context, in *struct{ Body WorkingDay }) (out HouseView, err error) {
-			if err := in.Body.check(); err != nil {
+		func(ctx context.Context, in *struct{ Body workshop.WorkingDay }) (out workshop.HouseView, err error) {
+			if err := shop.SetDay(in.Body, who(ctx)); err != nil {
 				return out, err
 			}
-			if err := h.Ledger.SetSetting(h.act("", "working day set", who(ctx), ""), "day", in.Body); err != nil {
-				return out, err
-			}
-			view, err := h.house()
-			return view, err
+			return shop.House()
 		})
-}
-
-// check reports the first field that cannot be worked by, as a problem.
-func (d WorkingDay) check() error {
-	clock := func(field, text string) error {
-		if _, err := time.Parse("15:04", text); err != nil {
-			return invalid(field, "The time is written as 08:00.")
-		}
-		return nil
-	}
-	if err := clock("from", d.From); err != nil {
-		return err
-	}
-	if err := clock("until", d.Until); err != nil {
-		return err
-	}
-	switch {
-	case d.From >= d.Until:
-		return invalid("until", "The day ends after it begins.")
-	case d.Within < 0 || d.Within > 240:
-		return invalid("within", "The way between two places of a site takes 0 to 240 minutes.")
-	case !(d.Capacity > 0 && d.Capacity <= 10000):
-		return invalid("capacity", "Give the hours of verification in a month: more than 0.")
-	}
-	for name, minutes := range map[string]float64{
-		"bring":   d.Hands.Bring,
-		"step":    d.Hands.Step,
-		"record":  d.Hands.Record,
-		"typed":   d.Hands.Typed,
-		"linked":  d.Hands.Linked,
-		"finding": d.Hands.Finding,
-		"sign":    d.Hands.Sign,
-		"unknown": d.Hands.Unknown,
-	} {
-		if !(minutes >= 0 && minutes <= 60) {
-			return invalid("hands."+name, "Each takes 0 to 60 minutes of hands.")
-		}
-	}
-	seen := map[string]bool{}
-	for i, s := range d.Sites {
-		field := fmt.Sprintf("sites[%d].", i)
-		name := strings.TrimSpace(s.Name)
-		switch {
-		case name == "" || seen[name]:
-			return invalid(field+"name", "Each site has a name of its own.")
-		case s.Travel < 0 || s.Travel > 1440:
-			return invalid(field+"travel", name+": the way takes 0 to 1440 minutes.")
-		case slices.ContainsFunc(s.Weekdays, func(n int) bool { return n < 1 || n > 7 }):
-			return invalid(field+"weekdays", name+": weekdays go from 1, Monday, to 7, Sunday.")
-		case (s.From == "") != (s.Until == ""):
-			return invalid(field+"from", name+": give the first and the last minute there, or neither.")
-		case s.From != "" && (clock(field+"from", s.From) != nil || clock(field+"until", s.Until) != nil ||
-			s.From >= s.Until):
-			return invalid(field+"from", name+": times are written as 09:40, the first before the last.")
-		}
-		seen[name] = true
-	}
-	if d.Home != "" && len(d.Sites) > 0 && !seen[d.Home] {
-		return invalid("home", "The workshop is at one of the sites: "+d.Home+" is not among them.")
-	}
-	return nil
-}
-
-// workingDay is the lab's own.
-func (h *House) workingDay() (WorkingDay, error) {
-	day := DefaultDay()
-	err := h.Ledger.Setting("day", &day)
-	return day, err
-}
-
-// estimate is how a run of a procedure divides, by the lab's handling times; an unknown procedure is
-// a job that goes by none.
-func (h *House) estimate(id string, day WorkingDay) procedure.Estimate {
-	p, _ := h.procedure(id)
-	return day.Hands.Estimate(p)
-}
-
-// minute reads "09:40".
-func minute(text string, otherwise int) int {
-	t, err := time.Parse("15:04", text)
-	if err != nil {
-		return otherwise
-	}
-	return t.Hour()*60 + t.Minute()
 }

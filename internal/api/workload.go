@@ -3,36 +3,18 @@ package api
 import (
 	"context"
 	"net/http"
-	"time"
 
-	"northneedle/core/dayplan"
 	"northneedle/core/person"
-	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 )
 
-// WorkloadView is the year ahead, month by month, as it stands and levelled.
-type WorkloadView struct {
-	Months   []string  `json:"months" doc:"2026-11 and so on"`
-	Hours    []float64 `json:"hours"`
-	Levelled []float64 `json:"levelled"`
-	Moves    int       `json:"moves" doc:"activities that would be brought forward"`
-	Capacity float64   `json:"capacity" doc:"hours of verification in a month"`
-}
-
-// yearMonths is how far ahead the workload looks.
-const yearMonths = 12
-
-func registerWorkload(api huma.API, h *House) {
+func registerWorkload(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"workload", http.MethodGet, "/api/workload", "The year's workload, as it stands and levelled",
 		person.Look, 0, nil},
-		func(ctx context.Context, _ *struct{}) (out WorkloadView, err error) {
-			v, err := remembered(ctx, h, func() (WorkloadView, error) {
-				v, _, err := h.workload()
-				return v, err
-			}, "workload")
-			return v, err
+		func(ctx context.Context, _ *struct{}) (out workshop.WorkloadView, err error) {
+			return shop.YearAhead(ctx)
 		})
 	serve(api, operation{"level-workload", http.MethodPost, "/api/workload",
 		"Bring work forward within its window, as levelled", person.LevelYear, 0, nil},
@@ -40,75 +22,10 @@ func registerWorkload(api huma.API, h *House) {
 			Body struct {
 				ID string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
 			}
-		}) (out WorkloadView, err error) {
-			if err := h.level(in.Body.ID, who(ctx)); err != nil {
+		}) (out workshop.WorkloadView, err error) {
+			if err := shop.LevelYear(in.Body.ID, who(ctx)); err != nil {
 				return out, err
 			}
-			v, _, err := h.workload()
-			return v, err
+			return shop.YearAhead(ctx)
 		})
-}
-
-// workload adds up what is due in the months ahead; what is overdue falls into the first.
-func (h *House) workload() (v WorkloadView, moves []dayplan.Move, err error) {
-	now := h.Clock()
-	first := time.Date(now.Year(), now.Month(), 1, 0, 0, 0, 0, now.Location())
-	lab, err := h.workingDay()
-	if err != nil {
-		return v, nil, err
-	}
-	due, err := h.Ledger.DueDays(first.AddDate(0, yearMonths, 0))
-	if err != nil {
-		return v, nil, err
-	}
-	work := make([]dayplan.Recurring, len(due))
-	for i, a := range due {
-		work[i] = dayplan.Recurring{
-			ID:    a.ID,
-			DueOn: a.DueOn,
-			Days:  a.Days,
-			Hours: h.estimate(a.Procedure, lab).Hours(),
-		}
-	}
-	loads := dayplan.LoadsOf(work, first, yearMonths, lab.Rounds.Forward)
-	v.Capacity = lab.Capacity
-	for i := range yearMonths {
-		v.Months = append(v.Months, first.AddDate(0, i, 0).Format("2006-01"))
-	}
-	v.Hours, v.Levelled, moves, err = dayplan.Level(loads, yearMonths)
-	v.Moves = len(moves)
-	return v, moves, err
-}
-
-// level re-plans what levelling brings forward, to the last day of the month it goes to.
-func (h *House) level(id string, who person.Person) error {
-	v, moves, err := h.workload()
-	if err != nil {
-		return err
-	}
-	var notes []ledger.ActivityNote
-	var changed []*ledger.Activity
-	for _, m := range moves {
-		a, err := h.Ledger.Activity(m.ID)
-		if err != nil {
-			return err
-		}
-		month, err := time.ParseInLocation("2006-01", v.Months[m.To], h.Clock().Location())
-		if err != nil {
-			return err
-		}
-		a.DueOn = month.AddDate(0, 1, -1)
-		a.Reason = "brought forward to level the year, by " + who.Name
-		notes = append(notes, ledger.ActivityNote{
-			ID:         id + "-" + a.ID,
-			ActivityID: a.ID,
-			AssetID:    a.AssetID,
-			At:         h.Clock(),
-			By:         who.Name,
-			Kind:       ledger.NoteReplanned,
-			Text:       "to " + a.DueOn.Format(time.DateOnly) + ": the year is levelled",
-		})
-		changed = append(changed, &a)
-	}
-	return h.Ledger.ChangeActivities(h.act(id, "year levelled", who, "the year is levelled"), notes, changed...)
 }

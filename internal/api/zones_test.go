@@ -2,12 +2,12 @@ package api_test
 
 import (
 	"fmt"
-	"northneedle/internal/api"
 	"testing"
 	"time"
 
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -27,8 +27,8 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			lead := h.signedIn("Tamsin Orrery")
 
 			tag := firstOf(t, lead, "audiometer", 0)
-			check := recurring(t, get[api.AssetView](lead, "/api/assets/"+tag), "Audiometer, objective check")
-			put := recurring(t, posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{
+			check := recurring(t, get[workshop.AssetView](lead, "/api/assets/"+tag), "Audiometer, objective check")
+			put := recurring(t, posted[workshop.AssetView](lead, "/api/activities/"+check.ID, map[string]any{
 				"id":     "order-0001",
 				"kind":   "defer",
 				"on":     "2026-06-20",
@@ -36,7 +36,7 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			}), check.Title)
 			assert.Contains(t, put.Words, "to 2026-06-20 by")
 			assert.Equal(t, 10, put.Days)
-			done := posted[api.AssetView](lead, "/api/activities/"+check.ID, map[string]any{
+			done := posted[workshop.AssetView](lead, "/api/activities/"+check.ID, map[string]any{
 				"id":     "order-0002",
 				"kind":   "done",
 				"on":     "2026-06-10",
@@ -48,7 +48,7 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			body["on"], body["due_on"] = "2026-06-01", "2026-06-11"
 			posted[any](lead, "/api/standards/HG-22/certificates",
 				map[string]any{"id": "certificate-9001", "certificate": body})
-			for _, s := range get[[]api.StandardView](lead, "/api/standards?kind=gas") {
+			for _, s := range get[[]workshop.StandardView](lead, "/api/standards?kind=gas") {
 				if s.Tag == "HG-22" {
 					assert.Equal(t, "2026-06-01 to 2026-06-11",
 						s.Certificate.On.Format(time.DateOnly)+" to "+s.Certificate.DueOn.Format(time.DateOnly))
@@ -60,9 +60,9 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			device, err := h.ledger.Asset(scale)
 			require.NoError(t, err)
 			h.work(t, device, "patient-scale-verification")
-			r := get[api.AssetView](lead, "/api/assets/"+scale).History[0]
+			r := get[workshop.AssetView](lead, "/api/assets/"+scale).History[0]
 			_, first := lead.call("GET", "/api/runs/"+r.ID+"/certificate.pdf", nil)
-			next := recurring(t, get[api.AssetView](lead, "/api/assets/"+scale), "Patient scale, verification")
+			next := recurring(t, get[workshop.AssetView](lead, "/api/assets/"+scale), "Patient scale, verification")
 			assert.Equal(t, "Valid until 2027-06-10", next.Words)
 
 			again, err := ledger.Open(h.folder) // as a server that was started anew

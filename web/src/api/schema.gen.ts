@@ -2187,19 +2187,6 @@ export interface components {
             source: string;
             take: string;
         };
-        "Enter-referenceRequest": {
-            certificate: components["schemas"]["CertificateBody"];
-            cylinder?: components["schemas"]["Cylinder"];
-            /** @description made by the client */
-            id: string;
-            kind: string;
-            lot?: string;
-            maker?: string;
-            name: string;
-            place?: string;
-            serial?: string;
-            tag: string;
-        };
         Expected: {
             do?: string;
             formula: string;
@@ -2351,6 +2338,18 @@ export interface components {
              * @description by its gauge
              */
             used_l: number;
+        };
+        GaugeReading: {
+            /** Format: double */
+            bar: number;
+            /** @description made by the client; a retry notes nothing twice */
+            id: string;
+            /**
+             * Format: double
+             * @description used since the last reading, by runs or otherwise
+             */
+            metered_l: number;
+            note?: string;
         };
         GaugeView: {
             /** Format: date-time */
@@ -2893,6 +2892,19 @@ export interface components {
                 [key: string]: string;
             };
         };
+        NewReference: {
+            certificate: components["schemas"]["CertificateBody"];
+            cylinder?: components["schemas"]["Cylinder"];
+            /** @description made by the client */
+            id: string;
+            kind: string;
+            lot?: string;
+            maker?: string;
+            name: string;
+            place?: string;
+            serial?: string;
+            tag: string;
+        };
         Note: {
             /** Format: date-time */
             at: string;
@@ -2918,18 +2930,6 @@ export interface components {
             tag?: string;
             text: string;
             to: string;
-        };
-        "Open-runRequest": {
-            /** @description id or tag */
-            asset: string;
-            /** @description made by the client; a retry with the same id opens nothing twice */
-            id: string;
-            /** @description left out: the one that fits the device */
-            procedure?: string;
-            /** @description why it is replaced */
-            reason?: string;
-            /** @description a signed run that this one takes the place of */
-            replaces?: string;
         };
         Option: {
             id: string;
@@ -3093,18 +3093,6 @@ export interface components {
             steps: number;
             summary: string;
             title: string;
-        };
-        "Read-gaugeRequest": {
-            /** Format: double */
-            bar: number;
-            /** @description made by the client; a retry notes nothing twice */
-            id: string;
-            /**
-             * Format: double
-             * @description used since the last reading, by runs or otherwise
-             */
-            metered_l: number;
-            note?: string;
         };
         "Read-labelRequest": {
             label: string;
@@ -3474,6 +3462,18 @@ export interface components {
             /** Format: date-time */
             timer_until?: string;
             title: string;
+        };
+        RunOrder: {
+            /** @description id or tag */
+            asset: string;
+            /** @description made by the client; a retry with the same id opens nothing twice */
+            id: string;
+            /** @description left out: the one that fits the device */
+            procedure?: string;
+            /** @description why it is replaced */
+            reason?: string;
+            /** @description a signed run that this one takes the place of */
+            replaces?: string;
         };
         Sample: {
             /** Format: double */
@@ -7675,7 +7675,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Open-runRequest"];
+                "application/json": components["schemas"]["RunOrder"];
             };
         };
         responses: {
@@ -8680,7 +8680,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Enter-referenceRequest"];
+                "application/json": components["schemas"]["NewReference"];
             };
         };
         responses: {
@@ -8898,7 +8898,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Read-gaugeRequest"];
+                "application/json": components["schemas"]["GaugeReading"];
             };
         };
         responses: {

@@ -1,19 +1,12 @@
-package api
+package workshop
 
 import (
 	"time"
-
-	"github.com/danielgtaylor/huma/v2"
 )
 
 // Day is a day as it travels, 2026-11-26: a date, not an instant, which elsewhere is another
 // day. Empty is none.
 type Day string
-
-// Schema says how a day is written.
-func (Day) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Type: huma.TypeString, Format: "date"}
-}
 
 // dayOf is the beginning of a time's day.
 func dayOf(t time.Time) time.Time {
@@ -21,8 +14,8 @@ func dayOf(t time.Time) time.Time {
 }
 
 // begin is when a day begins where the workshop is; the zero time where it is none.
-func (h *House) begin(day Day) time.Time {
-	t, err := time.ParseInLocation(time.DateOnly, string(day), h.Clock().Location())
+func (ws *Workshop) begin(day Day) time.Time {
+	t, err := time.ParseInLocation(time.DateOnly, string(day), ws.Clock().Location())
 	if err != nil {
 		return time.Time{}
 	}
@@ -30,8 +23,8 @@ func (h *House) begin(day Day) time.Time {
 }
 
 // days until a day; negative is in the past.
-func (h *House) days(on time.Time) int {
-	now := h.Clock()
+func (ws *Workshop) days(on time.Time) int {
+	now := ws.Clock()
 	today := dayOf(now)
 	n := on.Sub(today).Hours() / 24
 	if n < 0 {

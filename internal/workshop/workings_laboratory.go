@@ -1,4 +1,4 @@
-package api
+package workshop
 
 import (
 	"fmt"
@@ -36,7 +36,8 @@ type WeighingWorking struct {
 	Factor   *float64 `json:"factor,omitempty" doc:"of the set, to be multiplied by"`
 }
 
-func weighingWorking(in WeighingInput) (out WeighingWorking, err error) {
+// ComputeWeighing is the volume of a weighed liquid, with its uncertainty.
+func ComputeWeighing(in WeighingInput) (out WeighingWorking, err error) {
 	w := infusionpump.Weighing{
 		MassStartG:         in.StartG,
 		MassEndG:           in.EndG,
@@ -93,7 +94,8 @@ type WeightsWorking struct {
 	Limits    []SchoolLimit `json:"limits"`
 }
 
-func weightsWorking(in WeightsInput) (out WeightsWorking, err error) {
+// CombineWeights is a load put together of weights of a kit.
+func CombineWeights(in WeightsInput) (out WeightsWorking, err error) {
 	rows, err := quantity.ParseTable(in.Pieces, 1)
 	if err != nil {
 		return out, invalid("pieces", sentence(err))
@@ -157,7 +159,8 @@ type DilutionWorking struct {
 	Plan []photometer.Cuvette `json:"plan"`
 }
 
-func dilutionWorking(in DilutionInput) (out DilutionWorking, err error) {
+// ComputeDilution is a series of dilutions with what each is uncertain by.
+func ComputeDilution(in DilutionInput) (out DilutionWorking, err error) {
 	levels, err := quantity.ParseTable(in.Multiples, 1)
 	if err != nil {
 		return out, invalid("multiples", sentence(err))
@@ -204,7 +207,8 @@ type ConcentrationWorking struct {
 	Analytes []string `json:"analytes"`
 }
 
-func concentrationWorking(in ConcentrationInput) (out ConcentrationWorking, err error) {
+// ComputeConcentration is the concentration of a solution that was weighed in.
+func ComputeConcentration(in ConcentrationInput) (out ConcentrationWorking, err error) {
 	if out.Result, err = quantity.Concentration(in.Value, in.From, in.To, in.Analyte); err != nil {
 		return out, invalid("analyte", sentence(err))
 	}
@@ -231,7 +235,8 @@ type ComparisonWorking struct {
 	Words string `json:"words"`
 }
 
-func comparisonWorking(in ComparisonInput) (out ComparisonWorking, err error) {
+// CompareMethods lays a line through what two methods gave of the same samples.
+func CompareMethods(in ComparisonInput) (out ComparisonWorking, err error) {
 	rows, err := quantity.ParseTable(in.Text, 2)
 	if err != nil {
 		return out, invalid("text", sentence(err))
@@ -267,7 +272,8 @@ type EconomicsWorking struct {
 	economics.Weighed
 }
 
-func economicsWorking(in economics.Case) (out EconomicsWorking, err error) {
+// ComputeEconomics is what each way of having it done costs a year.
+func ComputeEconomics(in economics.Case) (out EconomicsWorking, err error) {
 	if out.Weighed, err = economics.Weigh(in); err != nil {
 		return out, invalid("use", sentence(err))
 	}

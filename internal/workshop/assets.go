@@ -1,0 +1,299 @@
+package workshop
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"northneedle/core/conformity"
+	"northneedle/core/duty"
+	"northneedle/core/interval"
+	"northneedle/core/person"
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
+	"northneedle/core/run"
+	"northneedle/internal/ledger"
+
+	"github.com/oklog/ulid/v2"
+)
+
+// pageSize is how many devices a page of the register has.
+const pageSize = 50
+
+// AssetBrief is a device in the register.
+type AssetBrief struct {
+	ID     string     `json:"id"`
+	Tag    string     `json:"tag"`
+	Device string     `json:"device"`
+	Serial string     `json:"serial"`
+	Family string     `json:"family"`
+	Site   string     `json:"site"`
+	Place  string     `json:"place"`
+	Status string     `json:"status"`
+	Risk   int        `json:"risk"`
+	DueOn  *time.Time `json:"due_on,omitempty"`
+	Days   int        `json:"days"`
+}
+
+// AssetPageView is a page of the register.
+type AssetPageView struct {
+	Assets []AssetBrief `json:"assets"`
+	After  string       `json:"after,omitempty" doc:"ask with it for the next page; empty on the last"`
+}
+
+// NeedleView is one needle of a fingerprint.
+type NeedleView struct {
+	Label        string          `json:"label"`
+	Reference    float64         `json:"reference"`
+	Zone         conformity.Zone `json:"zone"`
+	ErrorToLimit float64         `json:"error_to_limit"`
+	UToLimit     float64         `json:"u_to_limit"`
+	Phase        run.Phase       `json:"phase"`
+	Error        float64         `json:"error"`
+	Unit         string          `json:"unit"`
+}
+
+// HistoryView is a run on a device with its fingerprint.
+type HistoryView struct {
+	RunBrief
+	Needles []NeedleView `json:"needles"`
+}
+
+// AssetView is one device whole.
+type AssetView struct {
+	AssetBrief
+	Maker      string             `json:"maker"`
+	Model      string             `json:"model"`
+	Settings   map[string]string  `json:"settings"`
+	Limits     map[string]string  `json:"limits"`
+	Activities []ActivityView     `json:"activities"`
+	Notes      []ActivityNoteView `json:"notes" doc:"what became of them, the newest first"`
+	History    []HistoryView      `json:"history"`
+	Procedures []ProcedureOffer   `json:"procedures" doc:"by which a run can be opened"`
+	Blocked    []BlockView        `json:"blocked" doc:"what keeps it from patient work"`
+	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
+}
+
+// TrendView is how one point of a device moves.
+type TrendView struct {
+	Measure string `json:"measure"`
+	Point   string `json:"point"`
+	Label   string `json:"label"`
+	Unit    string `json:"unit"`
+	interval.Trend
+}
+
+// ProcedureOffer is a procedure that fits a device.
+type ProcedureOffer struct {
+	ID       string `json:"id"`
+	Title    string `json:"title"`
+	Revision int    `json:"revision"`
+}
+
+type AssetQuery struct {
+	Search string `query:"search" maxLength:"100"`
+	Family string `query:"family" maxLength:"60"`
+	Status string `query:"status" maxLength:"20"`
+	After  string `query:"after" maxLength:"60"`
+}
+
+// AssetPage is a page of the register.
+func (ws *Workshop) AssetPage(ctx context.Context, q AssetQuery) (AssetPageView, error) {
+	return remembered(ctx, ws, func() (AssetPageView, error) { return ws.assets(q) }, "assets", q)
+}
+
+func (ws *Workshop) assets(in AssetQuery) (AssetPageView, error) {
+	view := AssetPageView{Assets: []AssetBrief{}}
+	found, err := ws.Ledger.Assets(ledger.AssetPage{
+		Search: in.Search,
+		Family: in.Family,
+		Status: in.Status,
+		After:  in.After,
+		Limit:  pageSize + 1,
+	})
+	if err != nil {
+		return view, err
+	}
+	if len(found) > pageSize {
+		found = found[:pageSize]
+		view.After = found[pageSize-1].Tag
+	}
+	ids := make([]string, len(found))
+	for i, a := range found {
+		ids[i] = a.ID
+	}
+	due, err := ws.Ledger.NextDue(ids...)
+	for _, a := range found {
+		view.Assets = append(view.Assets, ws.assetBrief(a, due[a.ID]))
+	}
+	return view, err
+}
+
+func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
+	b := AssetBrief{
+		ID:     a.ID,
+		Tag:    a.Tag,
+		Device: a.Maker + " " + a.Model,
+		Serial: a.Serial,
+		Family: a.Family,
+		Site:   a.Site,
+		Place:  a.Place,
+		Status: a.Status,
+		Risk:   a.Risk,
+	}
+	if !next.IsZero() && duty.HasDay(next) {
+		b.DueOn, b.Days = &next, ws.days(next)
+	}
+	return b
+}
+
+// Asset is one device by its id or tag, with its runs, what recurs and how its points move.
+func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
+	a, err := ws.Ledger.Asset(id)
+	if err != nil {
+		return AssetView{}, err
+	}
+	activities, stopped, next, err := ws.activities(a.ID)
+	if err != nil {
+		return AssetView{}, err
+	}
+	view := AssetView{
+		Maker:      a.Maker,
+		Model:      a.Model,
+		Settings:   a.Settings,
+		Limits:     a.Limits,
+		Activities: activities,
+		History:    []HistoryView{},
+		Procedures: []ProcedureOffer{},
+		Trends:     []TrendView{},
+	}
+	view.AssetBrief = ws.assetBrief(a, next.DueOn)
+	for _, p := range ws.procedures() {
+		if p.Family == a.Family {
+			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
+		}
+	}
+	var results []ledger.Result
+	view.History, results, err = ws.history(a.ID, who)
+	if err != nil {
+		return view, err
+	}
+	view.Trends = trends(results)
+	if view.Blocked, err = ws.blocked(a.ID); err != nil {
+		return view, err
+	}
+	for _, words := range stopped {
+		view.Blocked = append(view.Blocked, BlockView{Words: words})
+	}
+	view.Notes, err = ws.activityNotes(a.ID)
+	return view, err
+}
+
+// trends are the points that moved over a device's runs, since each was last adjusted.
+func trends(results []ledger.Result) []TrendView {
+	views := []TrendView{}
+	for _, p := range interval.HistoriesOf(readings(results)) {
+		if trend, err := p.Trend(); err == nil && trend.Significant {
+			views = append(views, TrendView{p.Measure, p.Point, p.Label, p.Unit, trend})
+		}
+	}
+	return views
+}
+
+func (ws *Workshop) history(asset string, who person.Person) ([]HistoryView, []ledger.Result, error) {
+	runs, err := ws.Ledger.RunsOf(asset, 12)
+	if err != nil {
+		return nil, nil, err
+	}
+	ids, history := make([]string, len(runs)), make([]HistoryView, len(runs))
+	at := map[string]int{}
+	for i, r := range runs {
+		ids[i], at[r.ID] = r.ID, i
+		history[i] = HistoryView{RunBrief: ws.brief(r, who), Needles: []NeedleView{}}
+	}
+	results, err := ws.Ledger.ResultsOf(ids...)
+	for _, r := range results {
+		i := at[r.RunID]
+		history[i].Needles = append(history[i].Needles,
+			NeedleView{r.Label, r.Reference, r.Zone, r.ErrorToLimit, r.UToLimit, r.Phase, r.Error, r.Unit})
+	}
+	return history, results, err
+}
+
+// NewAsset is a device to enter in the register.
+type NewAsset struct {
+	Tag    string            `json:"tag" minLength:"1" maxLength:"40"`
+	Serial string            `json:"serial" maxLength:"60"`
+	Maker  string            `json:"maker" minLength:"1" maxLength:"60"`
+	Model  string            `json:"model" minLength:"1" maxLength:"60"`
+	Family string            `json:"family" minLength:"1" maxLength:"60"`
+	Site   string            `json:"site" minLength:"1" maxLength:"80"`
+	Place  string            `json:"place" maxLength:"80"`
+	Risk   int               `json:"risk" minimum:"1" maximum:"5"`
+	Limits map[string]string `json:"limits,omitempty" doc:"the maker's tolerances by measure, in place of the procedure's"`
+
+	Units map[string]string `json:"units,omitempty" doc:"what it shows a quantity in (UCUM), where not as the procedure says: mass in [lb_av]"`
+
+	Adjustment string `json:"adjustment,omitempty" enum:"threshold,nominal,measure-only,calendar" doc:"the school it is adjusted by, in place of the lab's"`
+}
+
+// RegisterAsset enters a device with what recurs on it; trainees and managers may not.
+func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error) {
+	tag, err := ledger.Tag(n.Tag)
+	if err != nil {
+		return "", invalid("tag", sentence(err))
+	}
+	n.Family = procedure.Slug(n.Family)
+	for field, text := range map[string]*string{
+		"serial": &n.Serial,
+		"maker":  &n.Maker,
+		"model":  &n.Model,
+		"family": &n.Family,
+		"site":   &n.Site,
+		"place":  &n.Place,
+	} {
+		if *text = strings.TrimSpace(*text); *text == "" && field != "serial" && field != "place" {
+			return "", invalid(field, "The "+field+" is missing.")
+		}
+	}
+	for measure, text := range n.Limits {
+		if _, err := conformity.ParseTolerance(text); err != nil {
+			return "", invalid("limits."+measure, err.Error())
+		}
+	}
+	if _, err := ws.Ledger.Asset(tag); err == nil {
+		return "", invalid("tag", tag+" is in the register already. Choose another tag, or open that device.")
+	}
+	a := &ledger.Asset{
+		ID:     ulid.Make().String(),
+		Tag:    tag,
+		Serial: n.Serial,
+		Maker:  n.Maker,
+		Model:  n.Model,
+		Family: n.Family,
+		Site:   n.Site,
+		Place:  n.Place,
+		Status: ledger.InUse,
+		Risk:   n.Risk,
+		Limits: n.Limits,
+	}
+	a.Settings = map[string]string{}
+	if n.Adjustment != "" {
+		a.Settings["adjustment"] = n.Adjustment
+	}
+	for of, unit := range n.Units {
+		if _, err := quantity.ParseUnit(unit); err != nil {
+			return "", invalid("units."+of, sentence(err))
+		}
+		a.Settings["unit."+of] = unit
+	}
+	a.Search = ledger.Searchable(*a)
+	records := []any{a}
+	now := ws.Clock()
+	today := dayOf(now)
+	for _, d := range duty.DutiesOf(ws.templates(), n.Family, n.Maker+" "+n.Model) {
+		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today,
+			"first time after it was entered"))
+	}
+	return a.ID, ws.Ledger.Record(ws.act("", "device entered", who, ""), records...)
+}

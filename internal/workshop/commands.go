@@ -1,0 +1,200 @@
+package workshop
+
+import (
+	"context"
+	"errors"
+
+	"northneedle/core/adjust"
+	"northneedle/core/person"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/ledger"
+)
+
+// CommandBody is a command for a run. Kind says which; the other fields are those it needs.
+type CommandBody struct {
+	ID     string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
+	Expect int    `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
+	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+
+	Step        string            `json:"step,omitempty" maxLength:"100"`
+	Role        string            `json:"role,omitempty" maxLength:"100"`
+	Standard    string            `json:"standard,omitempty" maxLength:"60"`
+	Answer      string            `json:"answer,omitempty" enum:"fine,not fine,does not apply"`
+	Note        string            `json:"note,omitempty" maxLength:"4000"`
+	Reason      string            `json:"reason,omitempty" maxLength:"1000"`
+	Temperature string            `json:"temperature,omitempty" maxLength:"40"`
+	Pressure    string            `json:"pressure,omitempty" maxLength:"40"`
+	Humidity    string            `json:"humidity,omitempty" maxLength:"40"`
+	Source      string            `json:"source,omitempty" maxLength:"200"`
+	Values      map[string]string `json:"values,omitempty"`
+	Measure     string            `json:"measure,omitempty" maxLength:"100"`
+	Point       string            `json:"point,omitempty" maxLength:"200"`
+	Typed       string            `json:"typed,omitempty" maxLength:"40" doc:"a reading as it was typed"`
+	Linked      bool              `json:"linked,omitempty" doc:"take the reading from the link"`
+	Confirmed   bool              `json:"confirmed,omitempty" doc:"a questioned magnitude is confirmed"`
+	Reading     string            `json:"reading,omitempty" maxLength:"60"`
+	Finding     string            `json:"finding,omitempty" maxLength:"100"`
+	Decision    string            `json:"decision,omitempty" enum:"leave,adjust,investigate,withdraw"`
+	Part        string            `json:"part,omitempty" maxLength:"60"`
+	Control     string            `json:"control,omitempty" maxLength:"60"`
+	Steps       int               `json:"steps,omitempty" minimum:"-1000" maximum:"1000"`
+	What        string            `json:"what,omitempty" maxLength:"200"`
+	Statement   string            `json:"statement,omitempty" maxLength:"2000"`
+	Reviewer    string            `json:"reviewer,omitempty" maxLength:"60"`
+
+	Corrected run.Corrected `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
+}
+
+// Carry does something in a run, and gives the run as it stands then.
+func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who person.Person) (v runview.View, err error) {
+	do, err := ws.command(ctx, id, b)
+	if err != nil {
+		return v, err
+	}
+	r, err := ws.Ledger.Carry(id, ledger.Command{
+		ID:     b.ID,
+		Expect: b.Expect,
+		Do:     do,
+		Order:  run.Order{At: ws.Clock(), By: who},
+	})
+	if err != nil {
+		return v, err
+	}
+	return ws.RunView(r), nil
+}
+
+// command turns what was sent into the core's command.
+func (ws *Workshop) command(ctx context.Context, r string, b CommandBody) (run.Command, error) {
+	switch b.Kind {
+	case "bind":
+		s, err := ws.Ledger.Standard(b.Standard)
+		if errors.Is(err, ledger.ErrNotFound) {
+			return nil, &run.Refusal{
+				Kind:    run.Invalid,
+				Code:    "no-such-standard",
+				Field:   "standard",
+				Message: "There is no reference with that tag.",
+			}
+		}
+		if err != nil {
+			return nil, err
+		}
+		core, err := ws.standard(s)
+		return run.BindStandard{Role: b.Role, Standard: core, Override: b.Reason}, err
+	case "answer":
+		return run.AnswerCheck{Step: b.Step, Answer: run.Answer(b.Answer), Note: b.Note}, nil
+	case "do":
+		return run.DoStep{Step: b.Step}, nil
+	case "skip":
+		return run.SkipStep{Step: b.Step, Reason: b.Reason}, nil
+	case "ambient":
+		return run.RecordAmbient{
+			Step:        b.Step,
+			Temperature: b.Temperature,
+			Pressure:    b.Pressure,
+			Humidity:    b.Humidity,
+			Source:      b.Source,
+		}, nil
+	case "plate":
+		return run.RecordPlate{Step: b.Step, Values: b.Values}, nil
+	case "start-wait":
+		return run.StartWait{Step: b.Step}, nil
+	case "cut-wait":
+		return run.CutWait{Step: b.Step, Reason: b.Reason}, nil
+	case "capture":
+		return ws.capture(ctx, r, b)
+	case "withdraw":
+		return run.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
+	case "omit":
+		return run.OmitPoint{Measure: b.Measure, Point: b.Point, Reason: b.Reason}, nil
+	case "check-set-up":
+		return run.CheckSetUp{Measure: b.Measure, Point: b.Point, Note: b.Note}, nil
+	case "close-phase":
+		return run.ClosePhase{Finding: b.Finding}, nil
+	case "decide":
+		return run.DecideFinding{Finding: b.Finding, Decision: adjust.Decision(b.Decision), Reason: b.Reason}, nil
+	case "take-back":
+		return run.TakeBack{Finding: b.Finding, Reason: b.Reason}, nil
+	case "change-part":
+		return run.ChangePart{Part: b.Part, Reason: b.Reason}, nil
+	case "adjust":
+		return run.MakeAdjustment{
+			Finding: b.Finding,
+			Control: b.Control,
+			Point:   b.Point,
+			Steps:   b.Steps,
+			Note:    b.Note,
+		}, nil
+	}
+	return ws.ending(ctx, b)
+}
+
+// ending are the commands about loose ends, notes and the end of a run.
+func (ws *Workshop) ending(ctx context.Context, b CommandBody) (run.Command, error) {
+	switch b.Kind {
+	case "open-loose-end":
+		return run.OpenLooseEnd{What: b.What}, nil
+	case "close-loose-end":
+		return run.CloseLooseEnd{What: b.What, Note: b.Note}, nil
+	case "note":
+		return run.AddNote{Text: b.Note}, nil
+	case "sign":
+		sign := run.SignRun{Statement: b.Statement}
+		if b.Reviewer != "" {
+			p, err := ws.Ledger.Person(ctx, b.Reviewer)
+			if err != nil {
+				return nil, &run.Refusal{
+					Kind:    run.Invalid,
+					Code:    "reviewer-missing",
+					Field:   "reviewer",
+					Message: "There is no such reviewer: name a lead.",
+				}
+			}
+			sign.Reviewer = &person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
+		}
+		return sign, nil
+	case "review":
+		return run.ReviewRun{Note: b.Note}, nil
+	case "return":
+		return run.ReturnRun{Reason: b.Reason}, nil
+	case "revise":
+		return run.ReviseCertificate{Reason: b.Reason, Device: b.Corrected, Remark: b.Note}, nil
+	case "abandon":
+		return run.AbandonRun{Reason: b.Reason}, nil
+	}
+	return nil, &run.Refusal{Kind: run.Invalid, Code: "kind", Field: "kind", Message: "This command is not known."}
+}
+
+// capture reads the link at this moment, or takes what was typed.
+func (ws *Workshop) capture(ctx context.Context, id string, b CommandBody) (run.Command, error) {
+	c := run.CaptureReading{
+		Reading:   b.ID,
+		Measure:   b.Measure,
+		Point:     b.Point,
+		Typed:     b.Typed,
+		Early:     b.Reason,
+		Confirmed: b.Confirmed,
+	}
+	if !b.Linked {
+		return c, nil
+	}
+	r, err := ws.Ledger.Run(id)
+	if err != nil {
+		return nil, err
+	}
+	if m := r.Procedure.Measure(b.Measure); m == nil || m.Capture == nil {
+		return nil, &run.Refusal{
+			Kind:    run.Invalid,
+			Code:    "no-link",
+			Field:   "linked",
+			Message: "This measure is read from the display: type what the device shows.",
+		}
+	}
+	watch, err := ws.Bench.Watch(r, b.Measure, b.Point)
+	if err != nil {
+		return nil, err
+	}
+	watch.Take(&c)
+	return c, nil
+}

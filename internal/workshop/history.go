@@ -1,0 +1,79 @@
+package workshop
+
+import (
+	"time"
+
+	"northneedle/core/person"
+	"northneedle/internal/ledger"
+)
+
+// HappenedView is one thing that happened to a record.
+type HappenedView struct {
+	At      time.Time        `json:"at"`
+	By      string           `json:"by"`
+	What    string           `json:"what"`
+	Why     string           `json:"why,omitempty"`
+	Changes []ledger.Changed `json:"changes" doc:"the fields that were changed, before and after"`
+}
+
+// listedHistory is how many events of a history are shown.
+const listedHistory = 100
+
+// mayRead is what one needs to be allowed to read a history.
+var mayRead = map[string]person.Action{
+	"device":    person.Look,
+	"reference": person.Look,
+	"person":    person.KeepPeople,
+	"house":     person.CheckRecord,
+}
+
+// History is what happened to a device, a reference, a person or the house, the newest first.
+func (ws *Workshop) History(of, id string, who person.Person) ([]HappenedView, error) {
+	if err := mayDo(who, mayRead[of]); err != nil {
+		return nil, err
+	}
+	subjects, err := ws.subjectsOf(of, id)
+	if err != nil {
+		return nil, err
+	}
+	events, err := ws.Ledger.History(listedHistory, subjects...)
+	views := make([]HappenedView, len(events))
+	for i, e := range events {
+		if e.Changes == nil {
+			e.Changes = []ledger.Changed{}
+		}
+		views[i] = HappenedView{e.At, e.By.Name, e.Kind, e.Why, e.Changes}
+	}
+	return views, err
+}
+
+// subjectsOf are the records that a history is of.
+func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
+	switch of {
+	case "device":
+		a, err := ws.Ledger.Asset(id)
+		if err != nil {
+			return nil, err
+		}
+		all, err := ws.Ledger.Activities(a.ID)
+		subjects := []string{"assets/" + a.ID}
+		for _, activity := range all {
+			subjects = append(subjects, "activities/"+activity.ID)
+		}
+		return subjects, err
+	case "reference":
+		s, err := ws.Ledger.Standard(id)
+		if err != nil {
+			return nil, err
+		}
+		certificates, err := ws.Ledger.Certificates(s.ID)
+		subjects := []string{"standards/" + s.ID}
+		for _, c := range certificates {
+			subjects = append(subjects, "standard_certificates/"+c.ID)
+		}
+		return subjects, err
+	case "person":
+		return []string{"people/" + id}, nil
+	}
+	return []string{"settings/", "procedure_revisions/", "people/", "instruments/", "record/"}, nil
+}

@@ -1,0 +1,84 @@
+package workshop
+
+import (
+	"iter"
+	"time"
+
+	"northneedle/internal/exchange"
+	"northneedle/internal/ledger"
+)
+
+// ListFile is a whole list as a file of a format: csv, xlsx or json.
+func (ws *Workshop) ListFile(list, format string) (f File, err error) {
+	table, err := ws.list(list)
+	if err != nil {
+		return f, err
+	}
+	f = File{Name: list + "-" + ws.Clock().Format(time.DateOnly) + "." + format, Save: true}
+	switch format {
+	case "xlsx":
+		f.Type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+		f.Body, err = table.XLSX()
+	case "json":
+		f.Type = "application/json"
+		f.Body, err = table.JSON()
+	default:
+		f.Type = "text/csv; charset=utf-8"
+		f.Body, err = table.CSV()
+	}
+	return f, err
+}
+
+// list is a whole list; what it hands out of equipment and references can be imported again.
+func (ws *Workshop) list(name string) (exchange.Table, error) {
+	switch name {
+	case "equipment":
+		return exchange.Table{Name: name, Columns: []string{"tag", "serial", "maker", "model", "family", "site",
+			"place", "status", "risk"},
+			Rows: rowsOf(ws.Ledger.EveryAsset(), func(a ledger.Asset) []any {
+				return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk}
+			})}, nil
+	case "references":
+		return ws.referenceList()
+	}
+	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family",
+		"site", "place", "status", "reason"},
+		Rows: rowsOf(ws.Ledger.EveryDue(ws.Clock().AddDate(1, 0, 0)), func(d ledger.Due) []any {
+			return []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, d.Status,
+				d.Reason}
+		})}, nil
+}
+
+// rowsOf are a list's records as rows of a table.
+func rowsOf[T any](records iter.Seq2[T, error], row func(T) []any) iter.Seq2[[]any, error] {
+	return func(yield func([]any, error) bool) {
+		for record, err := range records {
+			if !yield(row(record), err) {
+				return
+			}
+		}
+	}
+}
+
+// referenceList has a row for each certified value.
+func (ws *Workshop) referenceList() (exchange.Table, error) {
+	all, err := ws.Ledger.Standards("")
+	return exchange.Table{Name: "references", Columns: []string{"tag", "name", "kind", "maker", "serial", "place",
+		"status", "certificate", "issuer", "certified", "due", "accredited", "lot", "quantity", "value", "from", "to",
+		"unit", "u", "k"},
+		Rows: func(yield func([]any, error) bool) {
+			for _, s := range all {
+				c := s.Certificate
+				accredited := "no"
+				if c.Accredited {
+					accredited = "yes"
+				}
+				for _, v := range s.Values {
+					if !yield([]any{s.Tag, s.Name, s.Kind, s.Maker, s.Serial, s.Place, s.Status, c.Number, c.Issuer,
+						c.On, c.DueOn, accredited, s.Lot, v.Quantity, v.Value, v.From, v.To, v.Unit, v.U, v.K}, nil) {
+						return
+					}
+				}
+			}
+		}}, err
+}

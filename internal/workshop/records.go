@@ -1,0 +1,186 @@
+package workshop
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"reflect"
+	"slices"
+	"time"
+
+	"northneedle/core/person"
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/exchange"
+	"northneedle/internal/ledger"
+)
+
+// ReadBackView is a whole run that was read from a file.
+type ReadBackView struct {
+	ID      string            `json:"id"`
+	Tag     string            `json:"tag"`
+	Device  string            `json:"device"`
+	Title   string            `json:"title"`
+	Status  run.Status        `json:"status"`
+	Result  run.Result        `json:"result"`
+	By      string            `json:"by"`
+	On      time.Time         `json:"on"`
+	Events  int               `json:"events"`
+	Head    string            `json:"head" doc:"hash of its last event, as its certificate prints it"`
+	Points  int               `json:"points" doc:"verdicts computed anew, all as in the file"`
+	Here    string            `json:"here" enum:"same,differs,unknown" doc:"whether this record has it"`
+	Missing string            `json:"missing,omitempty" doc:"why it cannot be taken in; empty: it can"`
+	Taken   bool              `json:"taken"`
+	Lines   []ReadBackMeasure `json:"lines"`
+}
+
+// ReadBackMeasure is how one measure of it came out.
+type ReadBackMeasure struct {
+	Title  string `json:"title"`
+	Points int    `json:"points"`
+	Inside int    `json:"inside"`
+}
+
+// RestoreView is what a backup holds, and what was done with it.
+type RestoreView struct {
+	ledger.Kept
+	Restored bool   `json:"restored"`
+	Aside    string `json:"aside,omitempty" doc:"file in which what was there is kept"`
+}
+
+// ReadBack reads a whole run from a file, checks its chain and computes its verdicts anew, and takes it in where
+// it is told to.
+func (ws *Workshop) ReadBack(text []byte, take bool, who person.Person) (ReadBackView, error) {
+	if err := mayDo(who, person.TakeRuns); take && err != nil {
+		return ReadBackView{}, err
+	}
+	back, err := exchange.ReadRun(text)
+	if err != nil {
+		return ReadBackView{}, invalid("file", "It does not hold. "+sentence(err))
+	}
+	r := back.Run
+	v := ReadBackView{ID: r.ID, Tag: r.Device.Tag, Device: r.Device.Maker + " " + r.Device.Model,
+		Title: r.Procedure.Title, Status: r.Status, By: r.OpenedBy.Name, On: r.OpenedAt,
+		Events: len(back.Events), Head: back.Head, Lines: []ReadBackMeasure{}}
+	view := runview.Of(r, ws.Clock())
+	v.Result = view.Result
+	if view.Signature != nil {
+		v.By, v.On = view.Signature.By.Name, view.Signature.At
+	}
+	for _, m := range view.Measures {
+		line := ReadBackMeasure{Title: m.Title}
+		for _, p := range m.Points {
+			last := p.Left
+			if last == nil {
+				last = p.Found
+			}
+			for _, d := range []*runview.VerdictView{p.Found, p.Left} {
+				if d != nil {
+					v.Points++
+				}
+			}
+			if last != nil {
+				line.Points++
+				if last.Pass {
+					line.Inside++
+				}
+			}
+		}
+		v.Lines = append(v.Lines, line)
+	}
+	if v.Here, v.Missing, err = ws.here(back); err != nil || !take {
+		return v, err
+	}
+	if v.Missing != "" {
+		return v, invalid("file", v.Missing)
+	}
+	if err := ws.takeRun(back, who); err != nil {
+		return v, err
+	}
+	v.Taken, v.Here, v.Missing = true, "same", "It is in the record."
+	return v, nil
+}
+
+// here says whether a run that was read is in this record, and what keeps it from being
+// taken in.
+func (ws *Workshop) here(back exchange.ReadBack) (here, missing string, err error) {
+	rows, err := ws.Ledger.Rows(back.Run.ID)
+	switch {
+	case err != nil:
+		return "", "", err
+	// Its hashes are others where it was taken in from a file: there it is chained to another log.
+	case slices.EqualFunc(rows, back.Events, func(r ledger.Event, e run.Event) bool {
+		here, err := run.DecodeFact(r.Kind, []byte(r.Data))
+		return err == nil && r.EventID == e.ID && reflect.DeepEqual(here, e.Fact)
+	}):
+		return "same", "It is in this record, event for event.", nil
+	case len(rows) > 0:
+		return "differs", fmt.Sprintf("This record has that run otherwise, with %d events; the file has %d. The record's counts.", len(rows), len(back.Events)), nil
+	}
+	if back.Run.Status != run.Signed {
+		return "unknown", "Only a signed run is taken in; this one is " + string(back.Run.Status) + ".", nil
+	}
+	asset, err := ws.Ledger.Asset(back.Run.Device.Tag)
+	switch {
+	case errors.Is(err, ledger.ErrNotFound):
+		return "unknown", "", nil
+	case err == nil && asset.ID != back.Run.Device.ID:
+		return "unknown", asset.Tag + " is another device here (serial " + asset.Serial +
+			"): give that one another tag first.", nil
+	}
+	return "unknown", "", err
+}
+
+// takeRun writes a run that was read into the record, with its device where it is not known.
+func (ws *Workshop) takeRun(back exchange.ReadBack, who person.Person) error {
+	d := back.Run.Device
+	_, err := ws.Ledger.Asset(d.ID)
+	if errors.Is(err, ledger.ErrNotFound) {
+		a := &ledger.Asset{
+			ID:         d.ID,
+			Tag:        d.Tag,
+			Serial:     d.Serial,
+			Maker:      d.Maker,
+			Model:      d.Model,
+			Family:     d.Family,
+			Site:       d.Site,
+			Place:      d.Place,
+			Status:     ledger.InUse,
+			Risk:       3,
+			Settings:   d.Settings,
+			Limits:     d.Limits,
+			Resolution: d.Resolution,
+		}
+		a.Search = ledger.Searchable(*a)
+		err = ws.Ledger.Record(ws.act("", "device entered with a run", who, ""), a)
+	}
+	if err != nil {
+		return err
+	}
+	return ws.Ledger.Take(back.Run.Procedure, back.Events)
+}
+
+// Restore looks at a backup, and puts it in the place of the record where it is told to.
+func (ws *Workshop) Restore(text []byte, do bool, who person.Person) (RestoreView, error) {
+	file, err := os.CreateTemp("", "backup-*.db")
+	if err != nil {
+		return RestoreView{}, err
+	}
+	defer os.Remove(file.Name())
+	_, err = file.Write(text)
+	if err = errors.Join(err, file.Close()); err != nil {
+		return RestoreView{}, err
+	}
+	var v RestoreView
+	if do {
+		v.Aside, v.Kept, err = ws.Ledger.Replace(file.Name(), ws.act("", "backup put back", who, ""))
+		v.Aside, v.Restored = filepath.Base(v.Aside), err == nil
+	} else {
+		v.Kept, err = ledger.Look(file.Name())
+	}
+	if err != nil {
+		return v, invalid("file", sentence(err))
+	}
+	return v, nil
+}

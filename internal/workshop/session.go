@@ -1,0 +1,64 @@
+package workshop
+
+import (
+	"northneedle/core/person"
+)
+
+// DemoPassword is what the demo's people sign in with. It is shown on the page.
+const DemoPassword = "north-needle"
+
+// SessionView is who is signed in, and what the sign-in page needs.
+type SessionView struct {
+	Person  *PersonView     `json:"person,omitempty"`
+	Demo    []PersonView    `json:"demo,omitempty" doc:"people of the demo, in demo mode only"`
+	Can     []person.Action `json:"can" doc:"what whoever is signed in may do"`
+	Lab     string          `json:"lab"`
+	Version string          `json:"version"`
+}
+
+// PersonView is a person.
+type PersonView struct {
+	ID   string      `json:"id"`
+	Name string      `json:"name"`
+	Role person.Role `json:"role" enum:"trainee,technician,lead,manager,administrator"`
+}
+
+// Reviewers are those who can countersign someone's run.
+func (ws *Workshop) Reviewers(of person.Person) ([]PersonView, error) {
+	everyone, err := ws.Ledger.People()
+	if err != nil {
+		return nil, err
+	}
+	out := []PersonView{}
+	for _, p := range everyone {
+		if person.Can(p.Role, person.Review) && p.ID != of.ID {
+			out = append(out, PersonView{p.ID, p.Name, p.Role})
+		}
+	}
+	return out, nil
+}
+
+// Session is who is signed in, what they may do, and what the sign-in page needs.
+func (ws *Workshop) Session(who person.Person) (out SessionView, err error) {
+	lab, err := ws.Lab()
+	if err != nil {
+		return out, err
+	}
+	out = SessionView{Lab: lab.Name, Version: ws.Version, Can: []person.Action{}}
+	if who.ID != "" {
+		out.Person, out.Can = &PersonView{who.ID, who.Name, who.Role}, person.Cans(who.Role)
+		return out, nil
+	}
+	if ws.Demo {
+		everyone, err := ws.Ledger.People()
+		if err != nil {
+			return out, err
+		}
+		for _, p := range everyone {
+			if p.Demo {
+				out.Demo = append(out.Demo, PersonView{p.ID, p.Name, p.Role})
+			}
+		}
+	}
+	return out, nil
+}
