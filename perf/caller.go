@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"fmt"
 	"io"
 	"net"
@@ -27,7 +28,7 @@ func (h *house) call() (*caller, error) {
 	if err != nil {
 		return nil, err
 	}
-	headers := "Host: " + address.Host + "\r\nAccept-Encoding: gzip\r\n"
+	headers := "Host: " + address.Host + "\r\n"
 	for _, cookie := range h.http.Jar.Cookies(address) {
 		headers += "Cookie: " + cookie.String() + "\r\n"
 	}
@@ -36,19 +37,34 @@ func (h *house) call() (*caller, error) {
 
 // fetch reads a whole answer.
 func (c *caller) fetch(address string) error {
-	if _, err := c.conn.Write([]byte("GET " + address + " HTTP/1.1\r\n" + c.headers + "\r\n")); err != nil {
-		return err
+	_, err := c.ask("GET "+address+" HTTP/1.1\r\n"+c.headers+"Accept-Encoding: gzip\r\n\r\n", io.Discard)
+	return err
+}
+
+// post sends JSON, and reads a whole answer.
+func (c *caller) post(address string, body []byte) ([]byte, error) {
+	var answer bytes.Buffer
+	_, err := c.ask(fmt.Sprintf("POST %s HTTP/1.1\r\n%sContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s",
+		address, c.headers, len(body), body), &answer)
+	return answer.Bytes(), err
+}
+
+// ask writes a request, and the body of its answer to where it is wanted.
+func (c *caller) ask(request string, to io.Writer) (int64, error) {
+	if _, err := c.conn.Write([]byte(request)); err != nil {
+		return 0, err
 	}
 	response, err := http.ReadResponse(c.answers, nil)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer response.Body.Close()
-	if _, err := io.Copy(io.Discard, response.Body); err != nil {
-		return err
+	n, err := io.Copy(to, response.Body)
+	if err != nil {
+		return n, err
 	}
 	if response.StatusCode != http.StatusOK {
-		return fmt.Errorf("%s: %s", address, response.Status)
+		return n, fmt.Errorf("%s", response.Status)
 	}
-	return nil
+	return n, nil
 }

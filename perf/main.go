@@ -4,6 +4,7 @@ package main
 
 import (
 	"fmt"
+	"log/slog"
 	"os"
 	"runtime/pprof"
 	"slices"
@@ -19,28 +20,19 @@ var options struct {
 	Assets   int    `default:"50000" help:"Devices in the large ledger."`
 	Address  string `help:"Of the lists, measure only those whose address begins so."`
 	Only     string `help:"Measure only the part whose title begins so."`
-	Profile  string `help:"Write a processor profile to this file." type:"path"`
+	Profile  string `help:"Write a processor profile of twenty at work to this file." type:"path"`
 	Readings int    `default:"1000000" help:"Results in the large ledger."`
 }
 
 func main() {
 	kong.Parse(&options, kong.Description("Measure the product's speed. Nothing is asserted."))
-	if options.Profile != "" {
-		file, err := os.Create(options.Profile)
-		if err == nil {
-			err = pprof.StartCPUProfile(file)
-		}
-		if err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
-		}
-		defer pprof.StopCPUProfile()
-	}
+	slog.SetLogLoggerLevel(slog.LevelError) // a line a request would be most of the output
 	for _, part := range []struct {
 		title   string
 		measure func() error
 	}{
 		{"Capture to durable verdict, over HTTP", captures},
+		{"Twenty at work at once, over HTTP", crowd},
 		{"Lists, with a large register", lists},
 		{"A list of 50 000 devices comes in", bringIn},
 		{"Eight links at 100 samples a second", links},
@@ -73,4 +65,21 @@ func timed(f func() error) (time.Duration, error) {
 	from := time.Now()
 	err := f()
 	return time.Since(from), err
+}
+
+// profiled does something under the processor profile, where one is wanted.
+func profiled(do func() error) error {
+	if options.Profile == "" {
+		return do()
+	}
+	file, err := os.Create(options.Profile)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	if err := pprof.StartCPUProfile(file); err != nil {
+		return err
+	}
+	defer pprof.StopCPUProfile()
+	return do()
 }

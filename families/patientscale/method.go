@@ -175,19 +175,24 @@ func nearestLoad(kit []reference.Certified, target float64, unit string) ([]refe
 	if len(kit) == 0 {
 		return nil, 0, fmt.Errorf("the kit has no certified weights")
 	}
-	kit = slices.Clone(kit)
-	mass := func(c reference.Certified) float64 { m, _ := quantity.Convert(c.Value, c.Unit, unit); return m }
-	for _, c := range kit {
-		if _, err := quantity.Convert(c.Value, c.Unit, unit); err != nil {
+	type piece struct {
+		at   int // in the kit
+		mass float64
+	}
+	pieces := make([]piece, len(kit))
+	for i, c := range kit {
+		mass, err := quantity.Convert(c.Value, c.Unit, unit)
+		if err != nil {
 			return nil, 0, fmt.Errorf("weight %s: %w", c.Piece, err)
 		}
+		pieces[i] = piece{i, mass}
 	}
-	slices.SortStableFunc(kit, func(a, b reference.Certified) int { return cmp.Compare(mass(b), mass(a)) })
+	slices.SortStableFunc(pieces, func(a, b piece) int { return cmp.Compare(b.mass, a.mass) })
 	var chosen []reference.Certified
 	sum := 0.0
-	for _, c := range kit {
-		if math.Abs(sum+mass(c)-target) < math.Abs(sum-target) {
-			chosen, sum = append(chosen, c), sum+mass(c)
+	for _, p := range pieces {
+		if math.Abs(sum+p.mass-target) < math.Abs(sum-target) {
+			chosen, sum = append(chosen, kit[p.at]), sum+p.mass
 		}
 	}
 	if len(kit) > manyPieces {
@@ -195,8 +200,8 @@ func nearestLoad(kit []reference.Certified, target float64, unit string) ([]refe
 	}
 	masses := make([]float64, len(kit))
 	least := math.Inf(1) // what the lightest piece could still change
-	for i, c := range kit {
-		masses[i] = mass(c)
+	for i, p := range pieces {
+		masses[i] = p.mass
 		least = math.Min(least, masses[i])
 	}
 	if math.Abs(sum-target) < least/1000 { // there already, but for the pieces' own errors
@@ -204,9 +209,9 @@ func nearestLoad(kit []reference.Certified, target float64, unit string) ([]refe
 	}
 	if best := nearestSubset(masses, target, sum, len(chosen)); best >= 0 {
 		chosen, sum = nil, 0
-		for i, c := range kit {
+		for i, p := range pieces {
 			if best&(1<<i) != 0 {
-				chosen, sum = append(chosen, c), sum+masses[i]
+				chosen, sum = append(chosen, kit[p.at]), sum+p.mass
 			}
 		}
 	}

@@ -108,8 +108,8 @@ func (op operation) permitted(ctx huma.Context, next func(huma.Context)) {
 		return
 	}
 	problem := fail(workshop.NotYours(op.may)).(*Problem)
-	ctx.SetStatus(problem.Status)
 	ctx.SetHeader("Content-Type", problem.ContentType(""))
+	ctx.SetStatus(problem.Status)
 	json.NewEncoder(ctx.BodyWriter()).Encode(problem)
 }
 

@@ -2,10 +2,13 @@ package api_test
 
 import (
 	"bufio"
+	"bytes"
+	"encoding/json"
 	"io"
 	"net/http"
 	"testing"
 
+	"northneedle/core/runview"
 	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
@@ -89,4 +92,39 @@ func TestHistoriesOverHTTP(t *testing.T) {
 	assert.Equal(t, http.StatusForbidden, status)
 	status, _ = lead.call("GET", "/api/history/device/nowhere", nil)
 	assert.Equal(t, http.StatusNotFound, status)
+}
+
+// written asks for something, and holds its text to what encoding/json makes of it.
+func written[T any](c *client, path string) T {
+	c.t.Helper()
+	status, body := c.call("GET", path, nil)
+	require.Equal(c.t, 200, status, path)
+	var value T
+	decoder := json.NewDecoder(bytes.NewReader(body))
+	decoder.DisallowUnknownFields()
+	require.NoError(c.t, decoder.Decode(&value), path)
+	var again bytes.Buffer
+	encoder := json.NewEncoder(&again)
+	encoder.SetEscapeHTML(false)
+	require.NoError(c.t, encoder.Encode(value))
+	require.True(c.t, again.String() == string(body), "%s is not written as encoding/json writes it", path)
+	return value
+}
+
+func TestAnswersAreWrittenAsTheStandardLibraryWouldWriteThem(t *testing.T) {
+	c := newHouse(t).signedIn("Tamsin Orrery")
+	written[workshop.HouseView](c, "/api/house")
+	written[workshop.TodayView](c, "/api/today")
+	written[[]workshop.StandardView](c, "/api/standards")
+	written[[]workshop.ControlState](c, "/api/controls")
+	written[[]workshop.IntervalBrief](c, "/api/intervals")
+	written[workshop.RoundView](c, "/api/rounds/2026-03-02")
+	written[workshop.ReportView](c, "/api/report")
+	for _, a := range written[workshop.AssetPageView](c, "/api/assets").Assets {
+		for _, r := range written[workshop.AssetView](c, "/api/assets/"+a.ID).History {
+			if !r.Paper {
+				written[runview.View](c, "/api/runs/"+r.ID)
+			}
+		}
+	}
 }

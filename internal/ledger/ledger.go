@@ -5,11 +5,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"northneedle/core/procedure"
-	"northneedle/core/run"
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
+
+	"northneedle/core/procedure"
+	"northneedle/core/run"
 
 	"github.com/go-gormigrate/gormigrate/v2"
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -39,13 +41,15 @@ type Ledger struct {
 	read  *gorm.DB
 	watch *watch
 
-	memory memory
+	memory  *memory
+	records atomic.Int64 // another number after records were changed, other than by a run's events
 
 	mutex sync.Mutex // serialises appending to the log
-	head  string     // hash of the log's last event
+	head  string     // hash of the log's last event, as this program wrote or found it
 	runs  map[string]folded
 
 	procedures *lru.Cache[string, *procedure.Procedure] // compiled revisions by their hash
+	signedIn   *lru.Cache[string, Session]              // by their token
 	onChange   func(run string, seq int)
 }
 
@@ -126,8 +130,18 @@ func open(file, how string) (*Ledger, error) {
 	if err != nil {
 		return nil, err
 	}
+	signedIn, err := lru.New[string, Session](mostSessions)
+	if err != nil {
+		return nil, err
+	}
+	memory, err := newMemory()
+	if err != nil {
+		return nil, err
+	}
 	return &Ledger{
 		procedures: procedures,
+		signedIn:   signedIn,
+		memory:     memory,
 		file:       file,
 		write:      write,
 		read:       read,

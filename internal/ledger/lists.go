@@ -4,18 +4,20 @@ import (
 	"context"
 	"errors"
 	"iter"
-	"northneedle/core/reference"
-	"northneedle/core/run"
 	"regexp"
 	"strings"
 	"time"
+
+	"northneedle/core/reference"
+	"northneedle/core/run"
 
 	"gorm.io/gorm"
 )
 
 // Person finds a person by id.
 func (l *Ledger) Person(ctx context.Context, id string) (Person, error) {
-	return Remember(ctx, l, "person "+id, func() (Person, error) { return one[Person](l.read.Where("id = ?", id)) })
+	return recall(l.memory, l.records.Load(), "person "+id,
+		func() (Person, error) { return one[Person](l.read.WithContext(ctx).Where("id = ?", id)) })
 }
 
 // People are everyone who may sign in, by name.

@@ -113,9 +113,8 @@ func (l *Ledger) repeated(c Command) (run.Run, bool, error) {
 // append writes events of a run, their read models and, if new, the definition, in one transaction.
 func (l *Ledger) append(state folded, events []run.Event, revision *ProcedureRevision) (run.Run, error) {
 	r := state.run
-	log := l.appender()
 	tip := state.hash
-	err := l.write.Transaction(func(tx *gorm.DB) error {
+	err := l.transact(func(tx *gorm.DB, log *appender) error {
 		w := &writer{tx: tx, log: log}
 		if revision != nil {
 			if err := l.keepRevision(w, revision, events[0]); err != nil {
@@ -139,7 +138,6 @@ func (l *Ledger) append(state folded, events []run.Event, revision *ProcedureRev
 		delete(l.runs, r.ID)
 		return state.run, fmt.Errorf("nothing was recorded: %w", err)
 	}
-	l.head = log.head
 	l.keep(r, tip)
 	l.onChange(r.ID, r.Seq)
 	return r, nil
@@ -207,7 +205,25 @@ func (e Event) RunID() string {
 // the transaction has been committed.
 type appender struct{ head string }
 
-func (l *Ledger) appender() *appender { return &appender{l.head} }
+// transact writes in one transaction, and puts its events at the end of the log as it stands then:
+// another program may have written since. What is remembered of runs is then read anew.
+func (l *Ledger) transact(do func(tx *gorm.DB, log *appender) error) error {
+	log := &appender{}
+	err := l.write.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Raw("SELECT hash FROM events ORDER BY ord DESC LIMIT 1").Scan(&log.head).Error; err != nil {
+			return err
+		}
+		if log.head != l.head {
+			clear(l.runs)
+			l.records.Add(1)
+		}
+		return do(tx, log)
+	})
+	if err == nil {
+		l.head = log.head
+	}
+	return err
+}
 
 // add puts an event at the end of its stream and of the log.
 func (a *appender) add(tx *gorm.DB, e Event) (Event, error) {

@@ -26,7 +26,13 @@ func project(w *writer, r run.Run, events []run.Event, head string) error {
 // say of a run is not in its own events, and stays.
 func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended bool, err error) {
 	now := events[len(events)-1].At
-	if err := tx.Omit("found", "found_out", "replaced_by").Save(runRow(r, now, head)).Error; err != nil {
+	row := runRow(r, now, head)
+	if _, opens := events[0].Fact.(run.RunOpened); opens {
+		err = tx.Omit("found", "found_out", "replaced_by").Save(row).Error
+	} else {
+		err = tx.Model(row).Select(goesOn).Updates(row).Error
+	}
+	if err != nil {
 		return false, err
 	}
 	loose := false
@@ -57,6 +63,10 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 	}
 	return ended, err
 }
+
+// goesOn are the columns of a run's row that change after it was opened.
+var goesOn = []string{"status", "now", "seq", "head", "loose", "loose_since", "timer_title", "timer_start",
+	"timer_until", "result", "reviewer", "ended_at"}
 
 func runRow(run run.Run, now time.Time, head string) *Run {
 	v := runview.BriefOf(run, now)

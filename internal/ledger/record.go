@@ -224,8 +224,7 @@ var errRepeated = errors.New("carried out before")
 func (l *Ledger) Do(act Act, do func(w *writer) error) error {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	log := l.appender()
-	err := l.write.Transaction(func(tx *gorm.DB) error {
+	err := l.transact(func(tx *gorm.DB, log *appender) error {
 		if act.ID != "" {
 			switch before, err := one[Event](tx.Select("kind", "by").Where("event_id = ?", act.ID)); {
 			case err == nil:
@@ -247,9 +246,7 @@ func (l *Ledger) Do(act Act, do func(w *writer) error) error {
 	if errors.Is(err, errRepeated) {
 		return nil
 	}
-	if err == nil {
-		l.head = log.head
-	}
+	l.records.Add(1)
 	return err
 }
 

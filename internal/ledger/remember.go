@@ -2,17 +2,31 @@ package ledger
 
 import (
 	"context"
-	"sync"
+	"strconv"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
 )
 
-// mostRemembered is how many values are kept; with one more, all are let go.
+// mostRemembered is how many values are kept; with one more, the one that was not asked for longest
+// is let go.
 const mostRemembered = 256
 
-// memory is what was computed from the ledger as it stands.
+// memory is what was computed from the ledger as it stood.
 type memory struct {
-	mutex   sync.Mutex
-	version int64 // of the ledger, that the values were computed from
-	values  map[string]any
+	values *lru.Cache[string, remembered]
+	under  singleflight.Group // what is being computed
+}
+
+// remembered is a value, and the version of what it was computed from.
+type remembered struct {
+	version int64
+	value   any
+}
+
+func newMemory() (*memory, error) {
+	values, err := lru.New[string, remembered](mostRemembered)
+	return &memory{values: values}, err
 }
 
 // versionOf is under what a context keeps a ledger's version.
@@ -40,42 +54,26 @@ func Remember[T any](ctx context.Context, l *Ledger, key string, compute func() 
 			return compute()
 		}
 	}
-	if kept, ok := l.memory.get(version, key).(T); ok {
-		return kept, nil
-	}
-	value, err := compute()
-	if err == nil {
-		l.memory.put(version, key, value)
-	}
-	return value, err
+	return recall(l.memory, version, key, compute)
 }
 
-func (m *memory) get(version int64, key string) any {
-	m.mutex.Lock()
-	defer m.mutex.Unlock()
-	if version != m.version {
-		return nil
+// recall is the value of a key at a version. Those who ask for it while it is computed wait for it.
+func recall[T any](m *memory, version int64, key string, compute func() (T, error)) (T, error) {
+	if kept, ok := m.values.Get(key); ok && kept.version == version {
+		if value, ok := kept.value.(T); ok {
+			return value, nil
+		}
 	}
-	return m.values[key]
-}
-
-func (m *memory) put(version int64, key string, value any) {
-	m.mutex.Lock()
-	defer m.mutex.Unlock()
-	if version != m.version {
-		return // somebody has seen a newer one since
+	value, err, _ := m.under.Do(strconv.FormatInt(version, 10)+" "+key, func() (any, error) {
+		value, err := compute()
+		if err == nil {
+			m.values.Add(key, remembered{version, value})
+		}
+		return value, err
+	})
+	if err != nil {
+		var none T
+		return none, err
 	}
-	if len(m.values) >= mostRemembered {
-		m.values = map[string]any{}
-	}
-	m.values[key] = value
-}
-
-// at lets go of what was computed from another version.
-func (m *memory) at(version int64) {
-	m.mutex.Lock()
-	defer m.mutex.Unlock()
-	if version != m.version || m.values == nil {
-		m.version, m.values = version, map[string]any{}
-	}
+	return value.(T), nil
 }

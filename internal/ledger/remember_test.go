@@ -4,8 +4,9 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"northneedle/core/person"
 	"testing"
+
+	"northneedle/core/person"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -72,7 +73,7 @@ func TestErrorsAreNotRememberedAndFewValuesAreKept(t *testing.T) {
 	for i := range 3 * mostRemembered {
 		_, err := Remember(context.Background(), l, fmt.Sprint(i), func() (int, error) { return i, nil })
 		require.NoError(t, err)
-		require.LessOrEqual(t, len(l.memory.values), mostRemembered)
+		require.LessOrEqual(t, l.memory.values.Len(), mostRemembered)
 	}
 }
 

@@ -133,6 +133,7 @@ func (l *Ledger) Replace(backup string, act Act) (aside string, kept Kept, err e
 		return aside, kept, fmt.Errorf("nothing was changed: %w", err)
 	}
 	l.head, l.runs = log.head, map[string]folded{}
+	l.records.Add(1)
 	l.onChange("", 0)
 	return aside, kept, nil
 }

@@ -2,24 +2,40 @@ package ledger
 
 import (
 	"context"
+	"errors"
 	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 )
 
-// Sessions is the store of the sign-in's sessions, as scs wants it.
-type Sessions struct{ ledger *Ledger }
+// Sessions is the store of the sign-in's sessions, as scs wants it: rows of the ledger, with those
+// that were used last in memory beside them.
+type Sessions struct {
+	ledger *Ledger
+	recent *lru.Cache[string, Session]
+}
+
+// mostSessions is how many sessions are held in memory.
+const mostSessions = 1000
 
 // Sessions is the store of the sign-in's sessions.
-func (l *Ledger) Sessions() Sessions { return Sessions{l} }
+func (l *Ledger) Sessions() Sessions { return Sessions{l, l.signedIn} }
 
 // FindCtx finds a session that has not expired.
 func (s Sessions) FindCtx(ctx context.Context, token string) ([]byte, bool, error) {
-	found, err := Remember(ctx, s.ledger, "session "+token, func() (Session, error) {
-		return one[Session](s.ledger.read.Where("token = ?", token))
-	})
-	if err == ErrNotFound {
-		return nil, false, nil
+	found, known := s.recent.Get(token)
+	if !known {
+		var err error
+		found, err = one[Session](s.ledger.read.WithContext(ctx).Where("token = ?", token))
+		if errors.Is(err, ErrNotFound) {
+			return nil, false, nil
+		}
+		if err != nil {
+			return nil, false, err
+		}
+		s.recent.Add(token, found)
 	}
-	return found.Data, err == nil && found.Expiry.After(time.Now()), err
+	return found.Data, found.Expiry.After(time.Now()), nil
 }
 
 // CommitCtx keeps a session, and clears out those that have expired.
@@ -27,12 +43,21 @@ func (s Sessions) CommitCtx(_ context.Context, token string, data []byte, expiry
 	if err := s.ledger.write.Where("expiry < ?", time.Now().UTC()).Delete(&Session{}).Error; err != nil {
 		return err
 	}
-	return s.ledger.write.Save(&Session{token, data, expiry.UTC()}).Error
+	session := Session{token, data, expiry.UTC()}
+	if err := s.ledger.write.Save(&session).Error; err != nil {
+		return err
+	}
+	s.recent.Add(token, session)
+	return nil
 }
 
 // DeleteCtx ends a session.
 func (s Sessions) DeleteCtx(_ context.Context, token string) error {
-	return s.ledger.write.Where("token = ?", token).Delete(&Session{}).Error
+	if err := s.ledger.write.Where("token = ?", token).Delete(&Session{}).Error; err != nil {
+		return err
+	}
+	s.recent.Remove(token)
+	return nil
 }
 
 // Find is FindCtx; scs asks for both.

@@ -30,8 +30,8 @@ func alone(file string) bool {
 }
 
 func connect(path, how string) (write, read *gorm.DB, err error) {
-	open := func(connections int) (*gorm.DB, error) {
-		db, err := gorm.Open(sqlite.Open("file:"+path+how), &gorm.Config{
+	open := func(connections int, more string) (*gorm.DB, error) {
+		db, err := gorm.Open(sqlite.Open("file:"+path+how+more), &gorm.Config{
 			Logger: logger.Discard, TranslateError: true, SkipDefaultTransaction: true, PrepareStmt: true,
 		})
 		if err != nil {
@@ -45,11 +45,12 @@ func connect(path, how string) (write, read *gorm.DB, err error) {
 		raw.SetMaxIdleConns(connections)
 		return db, nil
 	}
-	if write, err = open(1); err != nil {
+	// A transaction that writes holds the file from its beginning: what it read of it stays true.
+	if write, err = open(1, "&_txlock=immediate"); err != nil {
 		return nil, nil, err
 	}
 	// one more to read than there are processors: the watch keeps one for itself
-	if read, err = open(1 + max(2, runtime.NumCPU())); err != nil {
+	if read, err = open(1+max(2, runtime.NumCPU()), ""); err != nil {
 		return nil, nil, err
 	}
 	return write, read, nil
@@ -81,9 +82,7 @@ func (w *watch) close() error { return errors.Join(w.ask.Close(), w.conn.Close()
 func (l *Ledger) version() (n int64, err error) {
 	l.watch.mutex.Lock()
 	defer l.watch.mutex.Unlock()
-	if err = l.watch.ask.QueryRow().Scan(&n); err == nil {
-		l.memory.at(n)
-	}
+	err = l.watch.ask.QueryRow().Scan(&n)
 	return n, err
 }
 
