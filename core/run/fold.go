@@ -26,7 +26,7 @@ func (r Run) Apply(e Event) Run {
 func (f RunOpened) apply(r Run, e Event) Run {
 	r.Status, r.OpenedAt, r.OpenedBy = Open, e.At, e.By
 	r.Device, r.Lab, r.Hash, r.Replaces = f.Device, f.Lab, f.Hash, f.Replaces
-	r.limits = r.limitsInForce()
+	r.limits, r.expected = r.limitsInForce(), &expectations{}
 	return r
 }
 

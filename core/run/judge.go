@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
@@ -259,7 +260,39 @@ func (r Run) limitsAt(of procedure.LimitsFunc, out procedure.Outcome) (conformit
 
 // Expect computes what a point should show. The error says what is missing.
 func (r Run) Expect(m *procedure.Measure, p *procedure.Point) (Expected, error) {
-	in, err := r.input(m, p, nil, r.LastRound(m))
+	round := r.LastRound(m)
+	if m.Method.Series || r.expected == nil { // a series follows from its readings too
+		return r.expect(m, p, round)
+	}
+	key := expectedKey{PointKey{m.ID, p.ID, round}, r.room(m.Judge, round)}
+	if known, ok := r.expected.Load(key); ok {
+		e := known.(expectation)
+		return e.Expected, e.err
+	}
+	e, err := r.expect(m, p, round)
+	r.expected.Store(key, expectation{e, err})
+	return e, err
+}
+
+// expectations are what points should show, each computed when it is first asked for. A run shares
+// them with those it is folded on to, until an event changes what they follow from: then they are
+// begun anew.
+type expectations = sync.Map
+
+// expectedKey is a point in a round, and the room it is read in.
+type expectedKey struct {
+	PointKey
+	room procedure.Ambient
+}
+
+// expectation is what a point should show, or what is missing to say so.
+type expectation struct {
+	Expected
+	err error
+}
+
+func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expected, error) {
+	in, err := r.input(m, p, nil, round)
 	if err != nil {
 		return Expected{}, err
 	}
@@ -331,14 +364,15 @@ func (r Run) judgedAt(key PointKey) Run {
 	return r
 }
 
-// judgedAnew is the run with every verdict computed again from what is recorded by now.
+// judgedAnew is the run with every verdict computed again from what is recorded by now, and every
+// expectation forgotten.
 func (r Run) judgedAnew() Run {
 	all := make(map[PointKey]judgement, len(r.verdicts))
 	for key := range r.verdicts {
 		m := r.Procedure.Measure(key.Measure)
 		all[key] = r.judgement(m, m.Point(key.Point), key.Round)
 	}
-	r.verdicts = all
+	r.verdicts, r.expected = all, &expectations{}
 	return r
 }
 

@@ -137,7 +137,10 @@ func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
 	case *procedure.RecordStep:
 		v.Fields, v.Plate, v.Choices = s.Fields, r.Plate, r.Choices
 	case *procedure.ActStep, *procedure.Measure:
-		if err := r.InOrder(s, now); err != nil && !v.Done {
+		if v.Done {
+			break
+		}
+		if err := r.InOrder(s, now); err != nil {
 			v.Waits = err.Error()
 		}
 	}

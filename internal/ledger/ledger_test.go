@@ -3,12 +3,14 @@ package ledger_test
 import (
 	"errors"
 	"fmt"
-	"northneedle/internal/definition"
-	"northneedle/internal/ledger"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
+
+	"northneedle/internal/definition"
+	"northneedle/internal/ledger"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
@@ -163,3 +165,32 @@ func TestTheFirstBrokenEventIsNamed(t *testing.T) {
 
 // noted is a note on a run.
 func noted(text string) run.Command { return run.AddNote{Text: text} }
+
+// Someone may be registered at the command line while the server has the record open.
+func TestTwoProgramsWriteOneChain(t *testing.T) {
+	folder := t.TempDir()
+	server, err := ledger.Open(folder)
+	require.NoError(t, err)
+	defer server.Close()
+	command, err := ledger.Reopen(folder)
+	require.NoError(t, err)
+	defer command.Close()
+	var all sync.WaitGroup
+	for name, l := range map[string]*ledger.Ledger{"server": server, "command": command} {
+		all.Go(func() {
+			for n := range 30 {
+				assert.NoError(t, l.Save(&ledger.Person{ID: fmt.Sprintf("%s-%d", name, n), Name: name, Active: true}))
+			}
+		})
+	}
+	all.Wait()
+	events, err := server.Verify()
+	require.NoError(t, err)
+	require.Equal(t, 60, events)
+	differs, err := command.Rebuild()
+	require.NoError(t, err)
+	require.Empty(t, differs)
+	everyone, err := server.Everyone()
+	require.NoError(t, err)
+	require.Len(t, everyone, 60)
+}

@@ -131,6 +131,30 @@ type off struct{ share float64 }
 func (o *off) Read(_, _ string, expected float64) float64 { return expected * (1 + o.share) }
 func (o *off) Turn(_, _ string, _ float64)                { o.share = 0 }
 
+// What is remembered of a run while it goes on is what its events give.
+func TestARunOnTheWayIsTheRunOfItsEvents(t *testing.T) {
+	all, err := definition.Shipped()
+	require.NoError(t, err)
+	for _, p := range all {
+		w := technician(&off{0.04})
+		_, events, err := w.Work(p, opened(p))
+		require.NoError(t, err)
+		r := run.NewRun(p)
+		for i, e := range events {
+			r = r.Apply(e)
+			on := runview.Of(r, e.At)
+			if i%5 != 0 {
+				continue
+			}
+			written, err := json.Marshal(on)
+			require.NoError(t, err)
+			again, err := json.Marshal(runview.Of(run.Fold(p, events[:i+1]), e.At))
+			require.NoError(t, err)
+			require.True(t, string(written) == string(again), "%s after event %d", p.ID, i+1)
+		}
+	}
+}
+
 // The statement of a run follows from its points and decisions, whatever the device shows:
 // nothing conforms with a point that does not, and nothing fails without a reason.
 func TestTheStatementFollowsFromThePoints(t *testing.T) {
