@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 
+	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
@@ -32,26 +33,18 @@ func Straight(x, y []float64) (Line, error) {
 	if n < 2 {
 		return Line{}, fmt.Errorf("a line needs two points at least, there is %d", n)
 	}
-	var mx, my float64
 	for i := range x {
 		if math.IsNaN(x[i]+y[i]) || math.IsInf(x[i]+y[i], 0) {
 			return Line{}, fmt.Errorf("point %d is not a number", i+1)
 		}
-		mx += x[i] / float64(n)
-		my += y[i] / float64(n)
 	}
-	var sxx, sxy, syy float64
-	for i := range x {
-		sxx += (x[i] - mx) * (x[i] - mx)
-		sxy += (x[i] - mx) * (y[i] - my)
-		syy += (y[i] - my) * (y[i] - my)
-	}
-	if sxx == 0 {
+	meanX, varianceX := stat.MeanVariance(x, nil)
+	if varianceX == 0 {
 		return Line{}, fmt.Errorf("all points are at the same level: a line needs two different ones")
 	}
-	l := Line{N: n, Slope: sxy / sxx, meanX: mx, sxx: sxx, PInterceptZero: 1, PSlopeOne: 1, RSquared: 1}
-	l.Intercept = my - l.Slope*mx
-	l.statistics(x, y, syy)
+	l := Line{N: n, meanX: meanX, sxx: varianceX * float64(n-1), PInterceptZero: 1, PSlopeOne: 1, RSquared: 1}
+	l.Intercept, l.Slope = stat.LinearRegression(x, y, nil, false)
+	l.statistics(x, y, stat.Variance(y, nil)*float64(n-1))
 	return l, nil
 }
 

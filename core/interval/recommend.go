@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"math"
 	"slices"
+
+	"gonum.org/v1/gonum/floats"
 )
 
 // Ways of finding an interval.
@@ -270,10 +272,11 @@ func reliability(h History, r Recommendation, rules Rules, target float64) (Foun
 func curve(h History, r Recommendation, theta float64) ([]Choice, bool) {
 	bound := false
 	if theta == 0 {
-		sum := 0.0
-		for _, m := range h.Model {
-			sum += m.Days
+		days := make([]float64, len(h.Model))
+		for i, m := range h.Model {
+			days[i] = m.Days
 		}
+		sum := floats.Sum(days)
 		if sum == 0 || r.Out > 0 {
 			return []Choice{}, false
 		}

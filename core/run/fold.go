@@ -26,7 +26,7 @@ func (r Run) Apply(e Event) Run {
 func (f RunOpened) apply(r Run, e Event) Run {
 	r.Status, r.OpenedAt, r.OpenedBy = Open, e.At, e.By
 	r.Device, r.Lab, r.Hash, r.Replaces = f.Device, f.Lab, f.Hash, f.Replaces
-	r.limits, r.expected = r.limitsInForce(), &expectations{}
+	r.limits = r.limitsInForce()
 	return r
 }
 
@@ -152,14 +152,14 @@ func (f PhaseClosed) apply(r Run, _ Event) Run {
 	state.Closed = f.Round + 1
 	state.Rooms = append(slices.Clip(state.Rooms), r.Ambient)
 	r.Findings = with(r.Findings, f.Finding, state)
-	return r
+	return r.expecting()
 }
 
 func (f FindingDecided) apply(r Run, _ Event) Run {
 	state := r.Findings[f.Finding]
 	state.Decisions = append(slices.Clip(state.Decisions), f)
 	r.Findings = with(r.Findings, f.Finding, state)
-	return r
+	return r.expecting()
 }
 
 func (f AdjustmentMade) apply(r Run, _ Event) Run {

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"sync"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
@@ -261,34 +260,32 @@ func (r Run) limitsAt(of procedure.LimitsFunc, out procedure.Outcome) (conformit
 // Expect computes what a point should show. The error says what is missing.
 func (r Run) Expect(m *procedure.Measure, p *procedure.Point) (Expected, error) {
 	round := r.LastRound(m)
-	if m.Method.Series || r.expected == nil { // a series follows from its readings too
-		return r.expect(m, p, round)
+	known, ok := r.expected[PointKey{m.ID, p.ID, round}]
+	if ok && !m.Method.Series && known.room == r.room(m.Judge, round) { // a series follows from its readings too
+		return known.Expected, known.err
 	}
-	key := expectedKey{PointKey{m.ID, p.ID, round}, r.room(m.Judge, round)}
-	if known, ok := r.expected.Load(key); ok {
-		e := known.(expectation)
-		return e.Expected, e.err
-	}
-	e, err := r.expect(m, p, round)
-	r.expected.Store(key, expectation{e, err})
-	return e, err
+	return r.expect(m, p, round)
 }
 
-// expectations are what points should show, each computed when it is first asked for. A run shares
-// them with those it is folded on to, until an event changes what they follow from: then they are
-// begun anew.
-type expectations = sync.Map
-
-// expectedKey is a point in a round, and the room it is read in.
-type expectedKey struct {
-	PointKey
+// expectation is what a point should show in a room, or what is missing to say so.
+type expectation struct {
+	Expected
+	err  error
 	room procedure.Ambient
 }
 
-// expectation is what a point should show, or what is missing to say so.
-type expectation struct {
-	Expected
-	err error
+// expecting is the run with what every point should show computed from what is recorded by now.
+func (r Run) expecting() Run {
+	all := map[PointKey]expectation{}
+	for _, m := range r.Procedure.Measures() {
+		round := r.LastRound(m)
+		for i := range m.Points {
+			e, err := r.expect(m, &m.Points[i], round)
+			all[PointKey{m.ID, m.Points[i].ID, round}] = expectation{e, err, r.room(m.Judge, round)}
+		}
+	}
+	r.expected = all
+	return r
 }
 
 func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expected, error) {
@@ -364,16 +361,16 @@ func (r Run) judgedAt(key PointKey) Run {
 	return r
 }
 
-// judgedAnew is the run with every verdict computed again from what is recorded by now, and every
-// expectation forgotten.
+// judgedAnew is the run with every verdict computed again from what is recorded by now, and
+// what every point should show.
 func (r Run) judgedAnew() Run {
 	all := make(map[PointKey]judgement, len(r.verdicts))
 	for key := range r.verdicts {
 		m := r.Procedure.Measure(key.Measure)
 		all[key] = r.judgement(m, m.Point(key.Point), key.Round)
 	}
-	r.verdicts, r.expected = all, &expectations{}
-	return r
+	r.verdicts = all
+	return r.expecting()
 }
 
 func (r Run) judgement(m *procedure.Measure, p *procedure.Point, round int) judgement {

@@ -167,7 +167,7 @@ type Run struct {
 	Revisions []Revision // of its certificate, after the first
 
 	verdicts map[PointKey]judgement          // of every point that was read, judged as its readings were folded in
-	expected *expectations                   // nil before it is opened
+	expected map[PointKey]expectation        // by point, in the round that is read or was read last
 	limits   map[string]procedure.LimitsFunc // in force, by measure
 }
 

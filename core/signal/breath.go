@@ -3,6 +3,8 @@ package signal
 import (
 	"math"
 	"slices"
+
+	"gonum.org/v1/gonum/stat"
 )
 
 // Breath is one rise and fall of a capnogram.
@@ -53,20 +55,16 @@ func Breaths(trace []Sample, n int, limit, floor float64) Capnogram {
 
 func (c *Capnogram) summarise(n int, limit float64) {
 	last := c.Breaths[max(0, len(c.Breaths)-n):]
-	rises := make([]float64, 0, len(last))
-	lowest, highest := math.Inf(1), math.Inf(-1)
-	for _, b := range last {
-		c.Plateau += b.Plateau / float64(len(last))
-		rises = append(rises, b.Rise)
-		lowest, highest = math.Min(lowest, b.Plateau), math.Max(highest, b.Plateau)
+	rises, plateaus := make([]float64, len(last)), make([]float64, len(last))
+	for i, b := range last {
+		rises[i], plateaus[i] = b.Rise, b.Plateau
 	}
+	lowest, highest := slices.Min(plateaus), slices.Max(plateaus)
+	c.Plateau = stat.Mean(plateaus, nil)
 	slices.Sort(rises)
 	c.Rise = rises[len(rises)/2]
 	if len(last) > 1 {
-		for _, b := range last {
-			c.Scatter += (b.Plateau - c.Plateau) * (b.Plateau - c.Plateau) / float64(len(last)-1)
-		}
-		c.Scatter = math.Sqrt(c.Scatter)
+		c.Scatter = stat.StdDev(plateaus, nil)
 		if span := last[len(last)-1].Start - last[0].Start; span > 0 {
 			c.Rate = 60 * float64(len(last)-1) / span
 		}

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"gonum.org/v1/gonum/optimize"
+	"gonum.org/v1/gonum/stat"
 )
 
 // Sample is one value of a trace at a time in seconds from any fixed origin.
@@ -53,31 +54,23 @@ func Steady(trace []Sample, window, limit float64) Steadiness {
 }
 
 func line(part []Sample) (s Steadiness) {
-	n := float64(len(part))
-	if n == 0 {
+	if len(part) == 0 {
 		return s
 	}
-	var mt, mv float64
-	for _, p := range part {
-		mt += p.T / n
-		mv += p.V / n
+	times, values := columns(part)
+	s.Mean = stat.Mean(values, nil)
+	at, slope := s.Mean, 0.0
+	if times[0] < times[len(times)-1] {
+		at, slope = stat.LinearRegression(times, values, nil, false)
 	}
-	var stt, stv, rss float64
-	for _, p := range part {
-		stt += (p.T - mt) * (p.T - mt)
-		stv += (p.T - mt) * (p.V - mv)
-	}
-	if stt > 0 {
-		s.Slope = stv / stt
-	}
-	for _, p := range part {
-		r := p.V - mv - s.Slope*(p.T-mt)
-		rss += r * r
-	}
-	if n > 2 {
+	s.Slope = slope
+	if n := float64(len(part)); n > 2 {
+		rss := 0.0
+		for i, t := range times {
+			rss += math.Pow(values[i]-at-slope*t, 2)
+		}
 		s.Scatter = math.Sqrt(rss / (n - 2))
 	}
-	s.Mean = mv
 	return s
 }
 

@@ -1,6 +1,10 @@
 package signal
 
-import "math"
+import (
+	"math"
+
+	"gonum.org/v1/gonum/stat"
+)
 
 // Trigger is how breaths are found in a ventilator's flow. All flows are in L/min, the
 // delay in seconds.
@@ -98,8 +102,8 @@ func (t Trigger) measure(flow, pressure []Sample, start, end, next int) Ventilat
 	b.Peak = math.Inf(-1)
 	for _, s := range whole {
 		b.Peak = math.Max(b.Peak, s.V)
-		b.Mean += s.V / float64(len(whole))
 	}
+	b.Mean = average(whole)
 	if len(whole) == 0 {
 		b.Peak = 0
 	}
@@ -149,10 +153,20 @@ func between(trace []Sample, from, to float64) []Sample {
 	return trace[low:high]
 }
 
+// average is the mean value of a trace; 0 of an empty one.
 func average(trace []Sample) float64 {
-	sum := 0.0
-	for _, s := range trace {
-		sum += s.V / float64(len(trace))
+	if len(trace) == 0 {
+		return 0
 	}
-	return sum
+	_, values := columns(trace)
+	return stat.Mean(values, nil)
+}
+
+// columns are the times and the values of a trace.
+func columns(trace []Sample) (times, values []float64) {
+	times, values = make([]float64, len(trace)), make([]float64, len(trace))
+	for i, s := range trace {
+		times[i], values[i] = s.T, s.V
+	}
+	return times, values
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 
+	"gonum.org/v1/gonum/stat"
 	"gonum.org/v1/gonum/stat/distuv"
 )
 
@@ -218,18 +219,10 @@ func Repeatability(readings []float64) (Term, bool) {
 	if n < 2 {
 		return Term{}, false
 	}
-	mean := 0.0
-	for _, r := range readings {
-		mean += r / n
-	}
-	sum := 0.0
-	for _, r := range readings {
-		sum += (r - mean) * (r - mean)
-	}
 	return Term{
 		Name:         "Repeatability of the readings",
 		Distribution: Normal,
-		Width:        math.Sqrt(sum / (n - 1) / n),
+		Width:        stat.StdErr(stat.StdDev(readings, nil), n),
 		K:            1,
 		DOF:          n - 1,
 	}, true

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"gonum.org/v1/gonum/stat"
+
 	"northneedle/core/gas"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
@@ -120,11 +122,10 @@ func ventilation(in procedure.CaptureInput, of func(signal.Ventilated) float64) 
 	}
 	breaths = breaths[max(0, len(breaths)-in.Count):]
 	values := make([]float64, len(breaths))
-	mean := 0.0
 	for i, b := range breaths {
 		values[i] = of(b)
-		mean += values[i] / float64(len(breaths))
 	}
+	mean := stat.Mean(values, nil)
 	last := breaths[len(breaths)-1]
 	live.Value, live.Values = &mean, values
 	live.Say("VT", "%.0f mL", last.VTi)
