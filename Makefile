@@ -5,7 +5,7 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots attack release web client build lint fuzz clean
+.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots attack release web client notices build lint fuzz clean
 
 help: ## What make can do
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -36,8 +36,11 @@ client: web/node_modules/.package-lock.json ## The description of the API and th
 	go run ./cmd/northneedle openapi > docs/openapi.json
 	cd web && npm run --silent client
 
+notices: web ## The list of third parties' work that ships, with its licences
+	go run ./ci/notices > THIRD_PARTY.md
+
 test: lint build ## Everything: what CI runs
-	sh ci/client-is-current.sh
+	sh ci/made-files-are-current.sh
 	cd web && npm run --silent test
 	sh ci/debian.sh
 	go test $$(go list ./... | grep -v -e node_modules -e /e2e$$)

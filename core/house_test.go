@@ -31,6 +31,7 @@ var mayImport = map[string][]string{
 	"internal/api": {"families", "internal/capture", "internal/definition", "internal/instrument", "internal/ledger",
 		"internal/people", "internal/workshop", "web"},
 	"web":  {},
+	"ci":   {},
 	"cmd":  {"internal"},
 	"perf": {"internal", "web"},
 	"e2e":  {"internal/workshop"},

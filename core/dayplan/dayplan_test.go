@@ -3,6 +3,7 @@ package dayplan_test
 import (
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -62,25 +63,41 @@ func drawn(t *rapid.T, most int) []dayplan.Job {
 	return jobs
 }
 
+func alone(jobs []dayplan.Job) dayplan.Day {
+	return dayplan.Day{Jobs: jobs, People: []dayplan.Person{{Name: "Idris",
+		Window: dayplan.Window{From: 480, Until: 2000}}}}
+}
+
 func TestSmallDaysEndAlmostAsEarlyAsAnyCould(t *testing.T) {
-	total, optimal := 0, 0
 	rapid.Check(t, func(t *rapid.T) {
 		jobs := drawn(t, 4)
-		day := dayplan.Day{Jobs: jobs, People: []dayplan.Person{{Name: "Idris",
-			Window: dayplan.Window{From: 480, Until: 2000}}}}
-		plan, err := dayplan.Make(day)
+		plan, err := dayplan.Make(alone(jobs))
 		require.NoError(t, err)
 		require.Empty(t, plan.Left)
 		best := exact(jobs, 480)
 		require.GreaterOrEqual(t, plan.Ends, best)
 		require.LessOrEqual(t, plan.Bound, best, "a bound is one")
 		require.LessOrEqual(t, float64(plan.Ends-480), 1.12*float64(best-480), "%+v", plan)
-		total++
-		if plan.Ends == best {
+	})
+}
+
+// The days are always the same ones: a share of others would hang on luck.
+func TestMostSmallDaysEndAsEarlyAsAnyCould(t *testing.T) {
+	random := rand.New(rand.NewPCG(2026, 11))
+	optimal := 0
+	for range 200 {
+		var jobs []dayplan.Job
+		for i := range 1 + random.IntN(4) {
+			jobs = append(jobs, dayplan.Job{ID: fmt.Sprint(i), Setup: 1 + random.IntN(15), Wait: random.IntN(61),
+				Finish: 1 + random.IntN(30), Risk: 1 + random.IntN(5)})
+		}
+		plan, err := dayplan.Make(alone(jobs))
+		require.NoError(t, err)
+		if plan.Ends == exact(jobs, 480) {
 			optimal++
 		}
-	})
-	assert.Greater(t, float64(optimal), 0.9*float64(total), "%d of %d are the best there is", optimal, total)
+	}
+	assert.Greater(t, optimal, 180, "of 200 days")
 }
 
 // ferry is a day with two islands behind a boat, shared references, and people who cannot do all.

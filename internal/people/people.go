@@ -19,7 +19,9 @@ import (
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/v2"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/oklog/ulid/v2"
+	"golang.org/x/time/rate"
 )
 
 // ErrRefused says that name and password do not go together; it never says which is wrong.
@@ -33,8 +35,12 @@ const CookieName = "needle"
 
 const key = "person"
 
-// attempts is how many wrong passwords a name has within a minute before it must wait.
+// attempts is how many wrong passwords a name has at once before it must wait; in a minute it has as
+// many again.
 const attempts = 8
+
+// names is for how many names wrong passwords are counted.
+const names = 10000
 
 // Desk signs people in and knows who is there.
 type Desk struct {
@@ -42,8 +48,9 @@ type Desk struct {
 	sessions *scs.SessionManager
 	clock    func() time.Time
 
+	failed *lru.Cache[string, *rate.Limiter] // wrong passwords, by the name that was typed
+
 	mutex   sync.Mutex
-	failed  map[string][]time.Time
 	refused map[string]int // refused sign-ins since the last event about them, by person; "" counts unknown names
 	pending *time.Timer    // writes that event; nil where no sign-in was refused
 }
@@ -53,6 +60,10 @@ const quarter = 15 * time.Minute
 
 // NewDesk makes the desk of a workshop. Sessions last 12 hours, a working day.
 func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
+	failed, err := lru.New[string, *rate.Limiter](names)
+	if err != nil {
+		panic(err) // there is no room for a single name
+	}
 	s := scs.New()
 	s.Store = l.Sessions()
 	s.Codec = plainText{}
@@ -61,7 +72,7 @@ func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
 	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
-	return &Desk{ledger: l, sessions: s, clock: clock, failed: map[string][]time.Time{}, refused: map[string]int{}}
+	return &Desk{ledger: l, sessions: s, clock: clock, failed: failed, refused: map[string]int{}}
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -142,21 +153,12 @@ func (d *Desk) Who(ctx context.Context) (person.Person, bool) {
 
 // waiting says whether a name must wait; a sign-in that it refuses is counted too.
 func (d *Desk) waiting(name, whose string) bool {
-	d.mutex.Lock()
-	defer d.mutex.Unlock()
-	recent := d.failed[name][:0]
-	for _, at := range d.failed[name] {
-		if d.clock().Sub(at) < time.Minute {
-			recent = append(recent, at)
-		}
-	}
-	d.failed[name] = recent
-	if len(recent) == 0 {
-		delete(d.failed, name)
-	}
-	if len(recent) < attempts {
+	limit, known := d.failed.Get(name)
+	if !known || limit.TokensAt(d.clock()) >= 1 {
 		return false
 	}
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
 	d.count(whose)
 	return true
 }
@@ -164,13 +166,15 @@ func (d *Desk) waiting(name, whose string) bool {
 // fail counts a refused sign-in. Unknown names are not recorded: one may be a password typed into the
 // wrong field.
 func (d *Desk) fail(name, whose string) {
+	limit, known := d.failed.Get(name)
+	if !known {
+		limit = rate.NewLimiter(rate.Every(time.Minute/attempts), attempts)
+		d.failed.Add(name, limit)
+	}
+	limit.AllowN(d.clock(), 1)
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
 	d.count(whose)
-	if len(d.failed) > 10000 {
-		clear(d.failed)
-	}
-	d.failed[name] = append(d.failed[name], d.clock())
 }
 
 // count adds a refused sign-in, and starts the timer of the event that records it.

@@ -2,19 +2,29 @@ package workshop
 
 import (
 	"fmt"
-	"sync"
 
 	"northneedle/core/dayplan"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/singleflight"
 )
 
-// keptPlans is how many plans are kept; with one more, all are let go.
+// keptPlans is how many plans are kept; with one more, the one that was not asked for longest is let go.
 const keptPlans = 64
 
 // plans are those of days that were asked for. A plan follows from its day alone, so it
 // stands however often the ledger changes, until something changes that it was made of.
 type plans struct {
-	mutex sync.Mutex
-	made  map[string]dayplan.Plan
+	made  *lru.Cache[string, dayplan.Plan]
+	under singleflight.Group // what is being made
+}
+
+func newPlans() *plans {
+	made, err := lru.New[string, dayplan.Plan](keptPlans)
+	if err != nil {
+		panic(err) // there is no room for a single plan
+	}
+	return &plans{made: made}
 }
 
 // make is a day's plan, whose ways are a lab's; it is shared by all who ask, and only read.
@@ -23,21 +33,18 @@ func (p *plans) make(day dayplan.Day, lab WorkingDay) (dayplan.Plan, error) {
 	day.Travel = nil // it follows from the lab and the places
 	key := fmt.Sprintf("%#v %#v", day, lab)
 	day.Travel = travel
-	p.mutex.Lock()
-	plan, known := p.made[key]
-	p.mutex.Unlock()
-	if known {
+	if plan, known := p.made.Get(key); known {
 		return plan, nil
 	}
-	plan, err := dayplan.Make(day)
-	if err != nil {
+	plan, err, _ := p.under.Do(key, func() (any, error) {
+		plan, err := dayplan.Make(day)
+		if err == nil {
+			p.made.Add(key, plan)
+		}
 		return plan, err
+	})
+	if err != nil {
+		return dayplan.Plan{}, err
 	}
-	p.mutex.Lock()
-	defer p.mutex.Unlock()
-	if p.made == nil || len(p.made) >= keptPlans {
-		p.made = map[string]dayplan.Plan{}
-	}
-	p.made[key] = plan
-	return plan, nil
+	return plan.(dayplan.Plan), nil
 }

@@ -38,14 +38,14 @@ type Workshop struct {
 
 	changes   *changes
 	imports   imports
-	plans     plans
+	plans     *plans
 	sequences *capture.Sequencer
 }
 
 // Begin gets the workshop ready to be worked in; it is called once.
 func (ws *Workshop) Begin() {
 	ws.shelf.Store(&ws.Procedures)
-	ws.changes = newChanges()
+	ws.changes, ws.plans = newChanges(), newPlans()
 	ws.Ledger.OnChange(ws.changes.tell)
 	ws.sequences = capture.NewSequencer(ws.Ledger, ws.Bench, ws.changes.tell)
 }
