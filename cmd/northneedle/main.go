@@ -162,7 +162,7 @@ func (d demoCmd) Run() error {
 			s.Wait()
 		}
 	}()
-	return d.run(true, fasterClock(d.Speed), func(l *ledger.Ledger, all []*procedure.Procedure) error {
+	return d.run(true, capture.Faster(d.Speed), func(l *ledger.Ledger, all []*procedure.Procedure) error {
 		everyone, err := l.People()
 		if err != nil {
 			return err
@@ -218,13 +218,6 @@ func (d demoCmd) fill() error {
 	}
 	defer l.Close()
 	return demo.Fill(l, all, nil, workshop.DemoPassword, d.Seed, time.Now())
-}
-
-// fasterClock begins now and goes at a speed.
-func fasterClock(speed float64) capture.WallClock {
-	began := time.Now()
-	now := func() time.Time { return began.Add(time.Duration(speed * float64(time.Since(began)))) }
-	return capture.WallClock{Time: now, Speed: speed}
 }
 
 type standins struct {

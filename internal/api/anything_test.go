@@ -175,6 +175,9 @@ func sameEachTime(t *testing.T) {
 // Whatever is sent, the answer is an answer or a problem in words that say what it is
 // about, never a failure of the server; and the record's chain holds afterwards.
 func TestAnythingIsAnsweredOrRefusedInWords(t *testing.T) {
+	if testing.Short() {
+		t.Skip("every operation, for half a minute")
+	}
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
 	operations, schemas := described(t)

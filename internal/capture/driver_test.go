@@ -29,9 +29,9 @@ func connected(t *testing.T, kind string) *capture.Driver {
 			continue
 		}
 		model := k.New(demo.World())
-		server, err := sim.Serve(ctx, "127.0.0.1:0", model)
+		server, err := sim.ServeAt(ctx, "127.0.0.1:0", model, speed)
 		require.NoError(t, err)
-		b, links := capture.Connect(ctx, capture.WallClock{Time: time.Now},
+		b, links := capture.Connect(ctx, capture.Faster(speed),
 			[]ledger.Instrument{{ID: k.ID, Name: k.Name, Kind: k.ID, Address: server.Address(),
 				Channels: model.Channels()}}, instrument.Timing{Silence: 300 * time.Millisecond,
 				Retry: 50 * time.Millisecond, Answer: time.Second})
@@ -44,6 +44,9 @@ func connected(t *testing.T, kind string) *capture.Driver {
 	require.FailNow(t, "no such instrument")
 	return nil
 }
+
+// speed is how many seconds of the simulated instruments pass in one.
+const speed = 10
 
 // begun is a run of a family with its standards bound.
 func begun(t *testing.T, family string) run.Run {

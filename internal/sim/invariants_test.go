@@ -133,6 +133,9 @@ func (o *off) Turn(_, _ string, _ float64)                { o.share = 0 }
 
 // What is remembered of a run while it goes on is what its events give.
 func TestARunOnTheWayIsTheRunOfItsEvents(t *testing.T) {
+	if testing.Short() {
+		t.Skip("every procedure, event by event")
+	}
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	for _, p := range all {
@@ -158,6 +161,9 @@ func TestARunOnTheWayIsTheRunOfItsEvents(t *testing.T) {
 // The statement of a run follows from its points and decisions, whatever the device shows:
 // nothing conforms with a point that does not, and nothing fails without a reason.
 func TestTheStatementFollowsFromThePoints(t *testing.T) {
+	if testing.Short() {
+		t.Skip("every procedure with every fault")
+	}
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	seen := map[run.Result]int{}
