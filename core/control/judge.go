@@ -11,7 +11,7 @@ type Verdict struct {
 	Fired      []Rule `json:"fired"`
 	Rejected   bool   `json:"rejected"`
 	Warning    bool   `json:"warning"`
-	Suggestion string `json:"suggestion,omitempty"` // random or systematic
+	Suggestion string `json:"suggestion,omitempty" enum:"random,systematic"`
 	Words      string `json:"words"`
 }
 

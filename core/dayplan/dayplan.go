@@ -72,7 +72,7 @@ const (
 // Block is someone's hands on one part of a job.
 type Block struct {
 	Job    string `json:"job"`
-	Part   string `json:"part"`
+	Part   string `json:"part" enum:"set up,finish,whole"`
 	Person string `json:"person"`
 	Place  string `json:"place"`
 	From   int    `json:"from"`

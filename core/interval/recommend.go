@@ -91,7 +91,7 @@ type Course struct {
 
 // Found is what one way of looking gives.
 type Found struct {
-	Way   string `json:"way"`
+	Way   string `json:"way" enum:"fixed,staircase,drift,reliability,risk"`
 	Days  int    `json:"days"` // 0 where it cannot tell
 	Words string `json:"words"`
 }
@@ -107,7 +107,7 @@ type Choice struct {
 // Recommendation is an interval with the sentence why, and what others would mean.
 type Recommendation struct {
 	Days     int      `json:"days"`
-	Way      string   `json:"way"`
+	Way      string   `json:"way" enum:"fixed,staircase,drift,reliability,risk"`
 	Sentence string   `json:"sentence"`
 	Found    []Found  `json:"found"` // by every way
 	Curve    []Choice `json:"curve"`

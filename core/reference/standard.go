@@ -20,7 +20,7 @@ type Standard struct {
 	Name        string        `json:"name"`
 	Kind        string        `json:"kind"`
 	Serial      string        `json:"serial"`
-	Status      string        `json:"status"` // usable, quarantined or retired
+	Status      string        `json:"status" enum:"usable,quarantined,retired"`
 	Certificate Certificate   `json:"certificate"`
 	Values      []Certified   `json:"values"`
 	Cylinder    *gas.Cylinder `json:"cylinder,omitempty"`

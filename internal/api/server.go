@@ -98,6 +98,7 @@ func API(s *Server, router chi.Router) huma.API {
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"session": {Type: "apiKey", In: "cookie",
 		Name: people.CookieName, Description: "A session that was begun by signing in."}}
 	config.Extensions = map[string]any{"x-permissions": person.Permissions}
+	describeWords(config.Components.Schemas)
 	for _, f := range families.All() {
 		for _, figure := range f.Figures {
 			t := reflect.TypeOf(figure)

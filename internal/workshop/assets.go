@@ -29,7 +29,7 @@ type AssetBrief struct {
 	Family string     `json:"family"`
 	Site   string     `json:"site"`
 	Place  string     `json:"place"`
-	Status string     `json:"status"`
+	Status string     `json:"status" enum:"in use,out of use,retired"`
 	Risk   int        `json:"risk"`
 	DueOn  *time.Time `json:"due_on,omitempty"`
 	Days   int        `json:"days"`

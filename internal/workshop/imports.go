@@ -17,7 +17,7 @@ import (
 // ImportView is an import: read and waiting, under way, or ended.
 type ImportView struct {
 	ID      string             `json:"id"`
-	Kind    string             `json:"kind"`
+	Kind    string             `json:"kind" enum:"assets,standards,histories"`
 	Rows    int                `json:"rows" doc:"that can be imported"`
 	Refused []exchange.Refused `json:"refused" doc:"the first of them"`
 	Count   int                `json:"count" doc:"of all refused"`

@@ -60,7 +60,7 @@ type TouchedRun struct {
 // TouchedPoint is one of its points, before and after.
 type TouchedPoint struct {
 	Label    string  `json:"label"`
-	Phase    string  `json:"phase"`
+	Phase    string  `json:"phase" enum:"as found,as left"`
 	Before   float64 `json:"before" doc:"error over its limit"`
 	After    float64 `json:"after"`
 	FanAfter float64 `json:"fan_after"`

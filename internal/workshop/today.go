@@ -25,7 +25,7 @@ type DueView struct {
 	Family    string    `json:"family"`
 	Site      string    `json:"site"`
 	Place     string    `json:"place"`
-	Status    string    `json:"status"`
+	Status    string    `json:"status" enum:"in use,out of use,retired"`
 	Title     string    `json:"title"`
 	Procedure string    `json:"procedure,omitempty" doc:"empty where no procedure covers the family yet"`
 	DueOn     time.Time `json:"due_on"`

@@ -1344,7 +1344,8 @@ export interface components {
             outside: boolean;
             procedure?: string;
             reason: string;
-            status: string;
+            /** @enum {string} */
+            status: "valid" | "expiring" | "expired" | "invalid" | "never";
             /** @description it keeps the device from patient work */
             stops: boolean;
             title: string;
@@ -1370,7 +1371,8 @@ export interface components {
         Advice: {
             after?: number[];
             anatomy: components["schemas"]["Anatomy"];
-            decision: string;
+            /** @enum {string} */
+            decision: "leave" | "adjust" | "investigate" | "withdraw";
             fine: boolean;
             /** Format: double */
             half_step: number;
@@ -1388,7 +1390,8 @@ export interface components {
             error_to_limit: number;
             pass: boolean;
             title: string;
-            zone: string;
+            /** @enum {string} */
+            zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
         };
         AlternativeView: {
             title: string;
@@ -1412,7 +1415,8 @@ export interface components {
             /** Format: double */
             offset: number;
             parts: components["schemas"]["Part"][];
-            shape: string;
+            /** @enum {string} */
+            shape: "none" | "offset" | "gain" | "both" | "bent" | "hysteresis" | "scatter" | "unknown";
         };
         AnatomyInput: {
             /** @description a line a point: reference, shown, and its expanded uncertainty where the points differ in it */
@@ -1437,7 +1441,8 @@ export interface components {
             u: number;
             /** Format: double */
             u_to_limit: number;
-            zone: string;
+            /** @enum {string} */
+            zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
         };
         AnatomyWorking: {
             advice: string;
@@ -1461,7 +1466,8 @@ export interface components {
             risk: number;
             serial: string;
             site: string;
-            status: string;
+            /** @enum {string} */
+            status: "in use" | "out of use" | "retired";
             tag: string;
         };
         AssetEvent: {
@@ -1505,7 +1511,8 @@ export interface components {
                 [key: string]: string;
             };
             site: string;
-            status: string;
+            /** @enum {string} */
+            status: "in use" | "out of use" | "retired";
             tag: string;
             /** @description how its points move, where three runs or more show it */
             trends: components["schemas"]["TrendView"][];
@@ -1526,7 +1533,8 @@ export interface components {
             /** Format: int64 */
             from: number;
             job: string;
-            part: string;
+            /** @enum {string} */
+            part: "set up" | "finish" | "whole";
             person: string;
             place: string;
             /** Format: int64 */
@@ -1753,7 +1761,8 @@ export interface components {
             active: boolean;
             id: string;
             name: string;
-            role: string;
+            /** @enum {string} */
+            role: "trainee" | "technician" | "lead" | "manager" | "administrator" | "token";
             /** @description makes runs, and so travels on rounds */
             works: boolean;
         };
@@ -1844,7 +1853,8 @@ export interface components {
         };
         Control: {
             id: string;
-            kind: string;
+            /** @enum {string} */
+            kind: "offset" | "gain" | "factor" | "table" | "zone" | "routine";
             label: string;
             on?: string[];
             /** Format: double */
@@ -1939,12 +1949,13 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
-            fired: string[];
+            fired: ("1-2s" | "1-3s" | "2-2s" | "R-4s" | "4-1s" | "10-x")[];
             id: string;
             note?: string;
             points: components["schemas"]["Point"][];
             rejected: boolean;
-            suggestion?: string;
+            /** @enum {string} */
+            suggestion?: "random" | "systematic";
             warning: boolean;
             words: string;
         };
@@ -1960,10 +1971,11 @@ export interface components {
              */
             days: number;
             device: string;
-            fired: string[];
+            fired: ("1-2s" | "1-3s" | "2-2s" | "R-4s" | "4-1s" | "10-x")[];
             place: string;
             rejected: boolean;
-            suggestion?: string;
+            /** @enum {string} */
+            suggestion?: "random" | "systematic";
             warning: boolean;
             words: string;
         };
@@ -2143,8 +2155,11 @@ export interface components {
             new: boolean;
             /** Format: int64 */
             points: number;
-            /** @description of a run by the book against healthy stand-ins */
-            result?: string;
+            /**
+             * @description of a run by the book against healthy stand-ins
+             * @enum {string}
+             */
+            result?: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
             /** Format: int64 */
             revision?: number;
             saved?: string;
@@ -2176,7 +2191,8 @@ export interface components {
             /** @description a run in progress on the device */
             run?: string;
             site: string;
-            status: string;
+            /** @enum {string} */
+            status: "in use" | "out of use" | "retired";
             tag: string;
             title: string;
         };
@@ -2243,8 +2259,10 @@ export interface components {
             from: string;
         };
         FindingDecided: {
-            advised: string;
-            decision: string;
+            /** @enum {string} */
+            advised: "leave" | "adjust" | "investigate" | "withdraw";
+            /** @enum {string} */
+            decision: "leave" | "adjust" | "investigate" | "withdraw";
             finding: string;
             reason?: string;
             /** Format: int64 */
@@ -2277,7 +2295,8 @@ export interface components {
         Found: {
             /** Format: int64 */
             days: number;
-            way: string;
+            /** @enum {string} */
+            way: "fixed" | "staircase" | "drift" | "reliability" | "risk";
             words: string;
         };
         GasConversion: {
@@ -2425,10 +2444,12 @@ export interface components {
             place: string;
             /** @description another run has taken its place */
             replaced: boolean;
-            result?: string;
+            /** @enum {string} */
+            result?: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
             reviewer?: string;
             site: string;
-            status: string;
+            /** @enum {string} */
+            status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
             /** Format: date-time */
             timer_start?: string;
@@ -2465,7 +2486,8 @@ export interface components {
             id: string;
             /** @description columns that are not read */
             ignored: string[];
-            kind: string;
+            /** @enum {string} */
+            kind: "assets" | "standards" | "histories";
             /** @description the first of them */
             refused: components["schemas"]["Refused"][];
             /**
@@ -2522,7 +2544,8 @@ export interface components {
             risk: number;
             sentence: string;
             subject: string;
-            way: string;
+            /** @enum {string} */
+            way: "fixed" | "staircase" | "drift" | "reliability" | "risk";
         };
         Item: {
             lot_id: string;
@@ -2573,7 +2596,8 @@ export interface components {
             };
             name: string;
             policy: components["schemas"]["Policy"];
-            review: string;
+            /** @enum {string} */
+            review: "never" | "on failure" | "always";
             room?: components["schemas"]["RoomUnits"];
             rule: components["schemas"]["Rule"];
             schools?: string[];
@@ -2597,7 +2621,8 @@ export interface components {
         Line: {
             /** Format: double */
             contribution: number;
-            distribution: string;
+            /** @enum {string} */
+            distribution: "normal" | "rectangular" | "triangular" | "u-shaped";
             /** Format: double */
             dof?: number;
             /** Format: double */
@@ -2629,7 +2654,8 @@ export interface components {
             kind: string;
             name: string;
             simulated: boolean;
-            state: string;
+            /** @enum {string} */
+            state: "connecting" | "alive" | "silent" | "garbled" | "lost";
             words: string;
         };
         LinkView: {
@@ -2860,13 +2886,15 @@ export interface components {
             /** Format: double */
             error_to_limit: number;
             label: string;
-            phase: string;
+            /** @enum {string} */
+            phase: "as found" | "as left";
             /** Format: double */
             reference: number;
             /** Format: double */
             u_to_limit: number;
             unit: string;
-            zone: string;
+            /** @enum {string} */
+            zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
         };
         NewAsset: {
             /**
@@ -2936,7 +2964,8 @@ export interface components {
             title: string;
         };
         Part: {
-            shape: string;
+            /** @enum {string} */
+            shape: "none" | "offset" | "gain" | "both" | "bent" | "hysteresis" | "scatter" | "unknown";
             /** Format: double */
             share: number;
             significant: boolean;
@@ -2946,7 +2975,8 @@ export interface components {
         Person: {
             id: string;
             name: string;
-            role: string;
+            /** @enum {string} */
+            role: "trainee" | "technician" | "lead" | "manager" | "administrator" | "token";
         };
         PersonOrder: {
             active: boolean;
@@ -3010,7 +3040,8 @@ export interface components {
         Policy: {
             /** Format: int64 */
             max_rounds: number;
-            school: string;
+            /** @enum {string} */
+            school: "threshold" | "nominal" | "measure-only" | "calendar";
             /** Format: double */
             threshold: number;
         };
@@ -3127,8 +3158,10 @@ export interface components {
              * @description verdicts computed anew, all as in the file
              */
             points: number;
-            result: string;
-            status: string;
+            /** @enum {string} */
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            /** @enum {string} */
+            status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
             taken: boolean;
             title: string;
@@ -3141,7 +3174,8 @@ export interface components {
             early?: string;
             id: string;
             link?: string;
-            phase: string;
+            /** @enum {string} */
+            phase: "as found" | "as left";
             /** Format: int64 */
             round: number;
             source: string;
@@ -3213,7 +3247,8 @@ export interface components {
             /** @description the latest it was used in */
             runs: components["schemas"]["RunBrief"][];
             serial: string;
-            status: string;
+            /** @enum {string} */
+            status: "usable" | "quarantined" | "retired";
             tag: string;
             /**
              * Format: double
@@ -3402,14 +3437,16 @@ export interface components {
         Rule: {
             /** Format: double */
             guard_factor?: number;
-            kind: string;
+            /** @enum {string} */
+            kind: "simple" | "guarded" | "risk";
             /** Format: double */
             probability?: number;
             /** Format: double */
             tur_floor?: number;
         };
         RuleWorking: {
-            kind: string;
+            /** @enum {string} */
+            kind: "simple" | "guarded" | "risk";
             meaning: string;
             passes: boolean;
             warning?: string;
@@ -3451,10 +3488,12 @@ export interface components {
             place: string;
             /** @description another run has taken its place */
             replaced: boolean;
-            result?: string;
+            /** @enum {string} */
+            result?: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
             reviewer?: string;
             site: string;
-            status: string;
+            /** @enum {string} */
+            status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
             /** Format: date-time */
             timer_start?: string;
@@ -3518,7 +3557,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: components["schemas"]["Person"];
-            result: string;
+            /** @enum {string} */
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
             review_note?: string;
             /** Format: date-time */
             reviewed_at?: string;
@@ -3557,7 +3597,8 @@ export interface components {
             name: string;
             prepared?: components["schemas"]["Done"][];
             serial: string;
-            status: string;
+            /** @enum {string} */
+            status: "usable" | "quarantined" | "retired";
             tag: string;
             values: components["schemas"]["Certified"][];
         };
@@ -3579,7 +3620,8 @@ export interface components {
             place: string;
             prepared?: components["schemas"]["Done"][];
             serial: string;
-            status: string;
+            /** @enum {string} */
+            status: "usable" | "quarantined" | "retired";
             tag: string;
             /**
              * Format: double
@@ -3607,11 +3649,13 @@ export interface components {
         };
         Status: {
             idn?: string;
-            state: string;
+            /** @enum {string} */
+            state: "connecting" | "alive" | "silent" | "garbled" | "lost";
             words: string;
         };
         StepView: {
-            answer?: string;
+            /** @enum {string} */
+            answer?: "fine" | "not fine" | "does not apply";
             /** Format: date-time */
             at?: string;
             caution?: string;
@@ -3623,7 +3667,8 @@ export interface components {
             done: boolean;
             fields?: components["schemas"]["Field"][];
             id: string;
-            kind: string;
+            /** @enum {string} */
+            kind: "bring" | "cautions" | "check" | "act" | "wait" | "ambient" | "record" | "measure" | "finding" | "sign";
             /** Format: double */
             minutes?: number;
             note?: string;
@@ -3660,7 +3705,8 @@ export interface components {
             why: string[];
         };
         Term: {
-            distribution: string;
+            /** @enum {string} */
+            distribution: "normal" | "rectangular" | "triangular" | "u-shaped";
             /** Format: double */
             dof?: number;
             /** Format: double */
@@ -3751,7 +3797,8 @@ export interface components {
             /** Format: double */
             u_to_limit: number;
             words: string;
-            zone: string;
+            /** @enum {string} */
+            zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
         };
         TouchedPoint: {
             /** Format: double */
@@ -3765,7 +3812,8 @@ export interface components {
             /** Format: double */
             fan_after: number;
             label: string;
-            phase: string;
+            /** @enum {string} */
+            phase: "as found" | "as left";
             sentence: string;
         };
         TouchedRun: {
@@ -3779,7 +3827,8 @@ export interface components {
             device: string;
             place: string;
             points: components["schemas"]["TouchedPoint"][];
-            result: string;
+            /** @enum {string} */
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
             run: string;
             tag: string;
         };
@@ -3830,7 +3879,8 @@ export interface components {
             /** Format: double */
             low?: number;
             pass: boolean;
-            phase: string;
+            /** @enum {string} */
+            phase: "as found" | "as left";
             /** Format: double */
             reference: number;
             /** Format: int64 */
@@ -3844,7 +3894,8 @@ export interface components {
             /** Format: double */
             u_to_limit: number;
             warning?: string;
-            zone: string;
+            /** @enum {string} */
+            zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
         };
         View: {
             ambient: components["schemas"]["Ambient"];
@@ -3870,7 +3921,8 @@ export interface components {
             remarks: string[];
             replaced_by?: string;
             replaces?: string;
-            result: string;
+            /** @enum {string} */
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
             result_why: string;
             returned?: string;
             /** Format: int64 */
@@ -3882,7 +3934,8 @@ export interface components {
             /** Format: int64 */
             seq: number;
             signature?: components["schemas"]["SignatureView"];
-            status: string;
+            /** @enum {string} */
+            status: "open" | "in review" | "signed" | "abandoned";
             steps: components["schemas"]["StepView"][];
             timer?: components["schemas"]["TimerView"];
         };

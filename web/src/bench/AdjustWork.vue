@@ -4,10 +4,12 @@ import StepHead from './StepHead.vue'
 import StandInPanel from './StandInPanel.vue'
 import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
+import { useSend } from '../composables/useSend'
 import { useBenchState } from '../composables/useBenchState'
 import { shown } from '../composables/words'
 import type { Finding, Run } from '../api/client'
+import AlertNote from '../components/AlertNote.vue'
 
 /** What to move on the device, in its own steps, and what it should read afterwards. */
 const props = defineProps<{ run: Run; finding: Finding }>()
@@ -48,7 +50,7 @@ for (const e of entries.value) {
   )
   made[e.key] = String(advised?.steps ?? '')
 }
-const trouble = ref('')
+const { trouble, send: tell, refuse, clear } = useSend()
 /** The measure that the advised control acts on, which says where the simulated device is. */
 const measure = computed(() => {
   const moved = props.finding.advice?.moves?.[0]?.control
@@ -68,16 +70,16 @@ async function press() {
   for (const move of props.finding.advice?.moves ?? []) {
     const entry = move.point ? `,${move.point.split('/')[1]}` : ''
     const command = `SIMulate:PRESs ${move.control.toUpperCase()},${move.steps}${entry}`
-    await answer(api.POST('/api/stand-ins/{kind}', { params: { path: { kind: kind.value } }, body: { command } }))
+    const params = { path: { kind: kind.value } }
+    if (!(await tell(() => api.POST('/api/stand-ins/{kind}', { params, body: { command } })))) return
   }
   pressed.value = true
 }
 const found = ref('')
 async function note() {
-  trouble.value = ''
+  clear()
   if (props.finding.looking) {
-    if (!found.value.trim())
-      return (trouble.value = 'Note what you looked at and what you found, even if it was nothing.')
+    if (!found.value.trim()) return refuse('Note what you looked at and what you found, even if it was nothing.')
     await send({ kind: 'adjust', finding: props.finding.id, note: found.value.trim() })
     return
   }
@@ -87,9 +89,9 @@ async function note() {
     steps: Number((made[e.key] || '0').replace('−', '-')),
   }))
   if (steps.some((s) => !Number.isInteger(s.steps)))
-    return (trouble.value = 'Presses are whole numbers: 3 for three up, −2 for two down.')
+    return refuse('Presses are whole numbers: 3 for three up, −2 for two down.')
   const moved = steps.filter((s) => s.steps !== 0)
-  if (!moved.length) return (trouble.value = 'Say what was done, on at least one control.')
+  if (!moved.length) return refuse('Say what was done, on at least one control.')
   for (const s of moved) if (!(await send({ kind: 'adjust', finding: props.finding.id, ...s }))) return
 }
 useKeys({ Enter: note })
@@ -159,7 +161,7 @@ useKeys({ Enter: note })
       </label>
     </fieldset>
   </template>
-  <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">{{ trouble }}</p>
+  <AlertNote class="mt-2" :words="trouble" />
   <slot />
   <button class="btn btn-main mt-4 self-start" :disabled="sending" @click="note">
     {{ finding.looking ? 'Note it, and read again' : 'Note the adjustment' }} <kbd>Enter</kbd>

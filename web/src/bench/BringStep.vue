@@ -3,11 +3,12 @@ import { computed, ref } from 'vue'
 import { useQueries } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
-import { answer, api, type Run, type Step } from '../api/client'
+import { type Run, type Step } from '../api/client'
 import { useKeys } from '../composables/useKeys'
 import { useSession } from '../composables/useSession'
 import { dayWords } from '../composables/words'
 import { useRunHandle } from './runHandle'
+import { queries } from '../api/queries'
 
 /** Fills the roles with real standards; each is checked, and the first that fits is proposed. */
 const props = defineProps<{ run: Run; step: Step }>()
@@ -15,13 +16,7 @@ const { send, sending } = useRunHandle()
 const { can } = useSession()
 const overriding = ref<{ role: string; tag: string }>()
 const candidates = useQueries({
-  queries: computed(() =>
-    props.run.roles.map((r) => ({
-      queryKey: ['candidates', props.run.id, r.id],
-      queryFn: () =>
-        answer(api.GET('/api/runs/{id}/roles/{role}', { params: { path: { id: props.run.id, role: r.id } } })),
-    })),
-  ),
+  queries: computed(() => props.run.roles.map((r) => queries.candidates(props.run.id, r.id))),
 })
 const offers = computed(() => props.run.roles.map((role, i) => ({ role, list: candidates.value[i]?.data ?? [] })))
 const fitting = (list: (typeof offers.value)[number]['list']) => list.filter((c) => !c.fitness.blocks?.length)

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import CertificateForm from './CertificateForm.vue'
 import FindingPoints from './FindingPoints.vue'
@@ -10,6 +9,8 @@ import { useStartRun } from '../composables/useStartRun'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay } from '../composables/words'
 import type { Run } from '../api/client'
+import AlertNote from '../components/AlertNote.vue'
+import { useCached } from '../api/queries'
 
 /** A run that is signed, waits for review, or was abandoned. */
 const props = defineProps<{ run: Run }>()
@@ -18,7 +19,7 @@ const { can, person } = useSession()
 const asking = ref<'review' | 'return' | 'replace'>()
 const revising = ref(false)
 const { start, starting, trouble } = useStartRun()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const mayReview = computed(
   () => props.run.status === 'in review' && can('review runs') && props.run.signature?.by.id !== person.value?.id,
 )
@@ -37,7 +38,7 @@ function answered(text: string) {
   if (kind === 'return') send({ kind: 'return', reason: text })
   if (kind === 'replace') {
     start(props.run.device.id, props.run.procedure.id, { replaces: props.run.id, reason: text })
-    cache.invalidateQueries({ queryKey: ['asset'] })
+    refresh('asset')
   }
 }
 </script>
@@ -105,9 +106,7 @@ function answered(text: string) {
       </li>
     </ol>
     <ProblemNote />
-    <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ trouble }}
-    </p>
+    <AlertNote class="mt-3" :words="trouble" />
     <div class="mt-5 flex flex-wrap gap-3">
       <a v-if="run.signature" class="btn btn-main" :href="`/api/runs/${run.id}/certificate.pdf`" target="_blank"
         >Certificate (PDF)</a

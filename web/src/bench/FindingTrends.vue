@@ -1,14 +1,12 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
-import { answer, api, type Finding, type Run } from '../api/client'
+import { type Finding, type Run } from '../api/client'
+import { queries } from '../api/queries'
 
 /** How the points of a finding moved in earlier runs on this device, where that can be seen. */
 const props = defineProps<{ run: Run; finding: Finding }>()
-const { data } = useQuery({
-  queryKey: ['asset', () => props.run.device.id],
-  queryFn: () => answer(api.GET('/api/assets/{id}', { params: { path: { id: props.run.device.id } } })),
-})
+const { data } = useQuery(queries.asset(() => props.run.device.id))
 const trends = computed(() => (data.value?.trends ?? []).filter((t) => props.finding.judges.includes(t.measure)))
 </script>
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import DialogShell from '../components/DialogShell.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import BudgetTable from '../workings/BudgetTable.vue'
@@ -14,82 +14,76 @@ const verdict = computed(() => props.point.left ?? props.point.found)
 </script>
 
 <template>
-  <Dialog :open="true" class="relative z-20" @close="$emit('close')">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true"></div>
-    <div class="fixed inset-0 flex justify-end">
-      <DialogPanel class="h-full w-full max-w-2xl overflow-auto border-l-2 border-ink bg-sheet p-6">
-        <DialogTitle class="text-2xl">{{ measure.title }} {{ point.label }}</DialogTitle>
-        <template v-if="verdict">
-          <div class="mt-3 flex items-start gap-4">
-            <NeedleMark :found="point.found" :left="point.left" :width="130" class="shrink-0" />
-            <div>
-              <p class="flex items-start gap-2 text-lg">
-                <ZoneMark :zone="verdict.zone" :size="20" class="mt-1 shrink-0" />{{ verdict.sentence }}
-              </p>
-              <p v-if="verdict.warning" class="mt-1 text-brass">{{ verdict.warning }}.</p>
-              <p class="mt-1">
-                <span :class="verdict.pass ? 'text-petrol' : 'font-semibold text-vermilion'">{{
-                  verdict.pass ? 'It conforms' : 'It does not conform'
-                }}</span><span class="text-ink-2">: {{ run.rule }}</span>
-              </p>
-            </div>
-          </div>
-          <h3 class="mt-5 border-b border-line pb-1 text-lg">Where U comes from</h3>
-          <BudgetTable class="mt-2" :budget="verdict.budget" :unit="measure.shown" />
-          <p class="num mt-2 text-sm text-ink-2">{{ verdict.formula }}</p>
-          <p class="mt-2 flex flex-wrap gap-3">
-            <RouterLink
-              class="btn"
-              :to="{
-                name: 'workings',
-                params: { tool: 'budget' },
-                query: { run: run.id, measure: measure.id, point: point.id },
-              }"
-              >Work with this budget</RouterLink
-            >
-            <RouterLink
-              class="btn"
-              :to="{
-                name: 'workings',
-                params: { tool: 'tolerance' },
-                query: {
-                  tolerance: measure.tolerance,
-                  reference: significant(verdict.reference, 6),
-                  error: significant(verdict.error, 5),
-                  u: significant(verdict.u, 4),
-                  k: significant(verdict.k, 4),
-                },
-              }"
-              >Other rules</RouterLink
-            >
+  <DialogShell :title="`${measure.title} ${point.label}`" side @close="$emit('close')">
+    <template v-if="verdict">
+      <div class="mt-3 flex items-start gap-4">
+        <NeedleMark :found="point.found" :left="point.left" :width="130" class="shrink-0" />
+        <div>
+          <p class="flex items-start gap-2 text-lg">
+            <ZoneMark :zone="verdict.zone" :size="20" class="mt-1 shrink-0" />{{ verdict.sentence }}
           </p>
-        </template>
-        <p v-else class="mt-3 text-ink-2">
-          {{ point.omitted ? `Left out: ${point.omitted}` : 'Not read yet.' }}
-          <template v-if="point.expected">
-            Expected <span class="num">{{ shown(point.expected.reference, measure.resolution) }}</span>
-            {{ measure.shown }}, U about <span class="num">{{ significant(point.expected.u, 3) }}</span>
-          </template>
-        </p>
-        <h3 class="mt-5 border-b border-line pb-1 text-lg">Readings</h3>
-        <ul class="rows">
-          <li v-for="r in point.readings" :key="r.id" class="grid grid-cols-[60px_1fr] gap-3 py-2">
-            <span class="num text-sm text-ink-2">{{ localTime(r.at) }}</span>
-            <span :class="r.withdrawn && 'text-ink-2 line-through'">
-              <span class="num">{{ (r.values ?? []).map((v) => significant(v, 5)).join(' · ') }}</span>
-              {{ measure.shown }}
-              <span class="text-sm text-ink-2">
-                {{ r.phase }}, {{ r.source === 'typed' ? 'typed' : 'over the link' }} by {{ r.by }}
-                <template v-if="r.detail">· {{ r.detail }}</template>
-                <template v-if="r.early">· taken early: {{ r.early }}</template>
-              </span>
-            </span>
-            <span v-if="r.withdrawn" class="col-start-2 text-sm text-vermilion">withdrawn: {{ r.withdrawn }}</span>
-          </li>
-        </ul>
-        <p v-if="!point.readings.length" class="py-2 text-ink-2">None yet.</p>
-        <button class="btn mt-5" @click="$emit('close')">Close <kbd>Esc</kbd></button>
-      </DialogPanel>
-    </div>
-  </Dialog>
+          <p v-if="verdict.warning" class="mt-1 text-brass">{{ verdict.warning }}.</p>
+          <p class="mt-1">
+            <span :class="verdict.pass ? 'text-petrol' : 'font-semibold text-vermilion'">{{
+              verdict.pass ? 'It conforms' : 'It does not conform'
+            }}</span><span class="text-ink-2">: {{ run.rule }}</span>
+          </p>
+        </div>
+      </div>
+      <h3 class="mt-5 border-b border-line pb-1 text-lg">Where U comes from</h3>
+      <BudgetTable class="mt-2" :budget="verdict.budget" :unit="measure.shown" />
+      <p class="num mt-2 text-sm text-ink-2">{{ verdict.formula }}</p>
+      <p class="mt-2 flex flex-wrap gap-3">
+        <RouterLink
+          class="btn"
+          :to="{
+            name: 'workings',
+            params: { tool: 'budget' },
+            query: { run: run.id, measure: measure.id, point: point.id },
+          }"
+          >Work with this budget</RouterLink
+        >
+        <RouterLink
+          class="btn"
+          :to="{
+            name: 'workings',
+            params: { tool: 'tolerance' },
+            query: {
+              tolerance: measure.tolerance,
+              reference: significant(verdict.reference, 6),
+              error: significant(verdict.error, 5),
+              u: significant(verdict.u, 4),
+              k: significant(verdict.k, 4),
+            },
+          }"
+          >Other rules</RouterLink
+        >
+      </p>
+    </template>
+    <p v-else class="mt-3 text-ink-2">
+      {{ point.omitted ? `Left out: ${point.omitted}` : 'Not read yet.' }}
+      <template v-if="point.expected">
+        Expected <span class="num">{{ shown(point.expected.reference, measure.resolution) }}</span> {{ measure.shown }},
+        U about <span class="num">{{ significant(point.expected.u, 3) }}</span>
+      </template>
+    </p>
+    <h3 class="mt-5 border-b border-line pb-1 text-lg">Readings</h3>
+    <ul class="rows">
+      <li v-for="r in point.readings" :key="r.id" class="grid grid-cols-[60px_1fr] gap-3 py-2">
+        <span class="num text-sm text-ink-2">{{ localTime(r.at) }}</span>
+        <span :class="r.withdrawn && 'text-ink-2 line-through'">
+          <span class="num">{{ (r.values ?? []).map((v) => significant(v, 5)).join(' · ') }}</span>
+          {{ measure.shown }}
+          <span class="text-sm text-ink-2">
+            {{ r.phase }}, {{ r.source === 'typed' ? 'typed' : 'over the link' }} by {{ r.by }}
+            <template v-if="r.detail">· {{ r.detail }}</template>
+            <template v-if="r.early">· taken early: {{ r.early }}</template>
+          </span>
+        </span>
+        <span v-if="r.withdrawn" class="col-start-2 text-sm text-vermilion">withdrawn: {{ r.withdrawn }}</span>
+      </li>
+    </ul>
+    <p v-if="!point.readings.length" class="py-2 text-ink-2">None yet.</p>
+    <button class="btn mt-5" @click="$emit('close')">Close <kbd>Esc</kbd></button>
+  </DialogShell>
 </template>

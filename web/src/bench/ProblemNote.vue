@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import AlertNote from '../components/AlertNote.vue'
 import { useRunHandle } from './runHandle'
 
 /** Why something was not recorded, and the way out. */
@@ -23,7 +24,7 @@ const eventWords: Record<string, string> = {
   <div v-if="waiting" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2" role="status">
     Not recorded yet: the server does not answer. It is tried again by itself; stay on this page.
   </div>
-  <div v-else-if="problem" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
+  <AlertNote v-else-if="problem" class="mt-3">
     <p>{{ problem.detail }}</p>
     <ul v-if="problem.since?.length" class="mt-1 text-sm">
       <li v-for="s in problem.since" :key="s.seq">
@@ -38,5 +39,5 @@ const eventWords: Record<string, string> = {
       Yes, it shows that
     </button>
     <button v-if="problem.code === 'not-steady'" class="btn mt-2" @click="$emit('early')">Take it all the same</button>
-  </div>
+  </AlertNote>
 </template>

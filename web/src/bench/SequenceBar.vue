@@ -1,17 +1,20 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
-import { answer, api, type Run } from '../api/client'
+import { api, type Run } from '../api/client'
 import { useBenchState } from '../composables/useBenchState'
+import { useCached } from '../api/queries'
+import AlertNote from '../components/AlertNote.vue'
+import { useSend } from '../composables/useSend'
 
 /** Has the linked points read one after another by themselves, while other work goes on. */
 const props = defineProps<{ run: Run }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
+const { trouble, send } = useSend()
 const { data } = useBenchState()
 const state = computed(() => data.value?.sequences.find((s) => s.run === props.run.id))
 async function turn(on: boolean) {
-  await answer(api.POST('/api/runs/{id}/sequence', { params: { path: { id: props.run.id } }, body: { on } }))
-  cache.invalidateQueries({ queryKey: ['bench'] })
+  const params = { path: { id: props.run.id } }
+  if (await send(() => api.POST('/api/runs/{id}/sequence', { params, body: { on } }))) refresh('bench')
 }
 </script>
 
@@ -38,5 +41,6 @@ async function turn(on: boolean) {
       <span v-if="state?.alarm"><b>It stopped:</b> {{ state.why }}.</span>
       <button type="button" class="btn" @click="turn(true)">Let it read by itself</button>
     </template>
+    <AlertNote :words="trouble" />
   </div>
 </template>

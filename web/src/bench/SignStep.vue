@@ -4,12 +4,13 @@ import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
-import { answer, api, type Run, type Step } from '../api/client'
+import { type Run, type Step } from '../api/client'
+import { queries } from '../api/queries'
 
 /** Signing: what still stands in the way, the statement, and the reviewer where one is wanted. */
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
-const { data: reviewers } = useQuery({ queryKey: ['reviewers'], queryFn: () => answer(api.GET('/api/reviewers')) })
+const { data: reviewers } = useQuery(queries.reviewers())
 const words = computed(() => {
   const adjusted = props.run.findings.flatMap((f) => f.adjustments.map((a) => a.control))
   const what = adjusted.length ? `Adjusted: ${[...new Set(adjusted)].join(', ')}.` : 'Nothing was adjusted.'

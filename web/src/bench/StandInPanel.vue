@@ -9,30 +9,28 @@ const open = shared(false)
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import { useBenchState } from '../composables/useBenchState'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
+import { queries } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** The controls and faults of a simulated device: only where the instrument is a stand-in. */
 const props = defineProps<{ kind: string; entries?: { id: string; label: string }[] }>()
 const { data } = useBenchState()
 const link = computed(() => data.value?.links.find((l) => l.kind === props.kind))
 const said = ref('')
-const { data: controls, refetch } = useQuery({
-  queryKey: ['stand-in', () => props.kind],
-  queryFn: () => answer(api.GET('/api/stand-ins/{kind}', { params: { path: { kind: props.kind } } })),
-  enabled: () => !!link.value?.simulated,
-  staleTime: Infinity,
-})
+const { trouble, send } = useSend()
+const { data: controls, refetch } = useQuery(
+  queries.standIn(
+    () => props.kind,
+    () => !!link.value?.simulated,
+  ),
+)
 const entry = ref('')
 
 async function tell(command: string, words: string) {
-  try {
-    const { answer: text } = await answer(
-      api.POST('/api/stand-ins/{kind}', { params: { path: { kind: props.kind } }, body: { command } }),
-    )
-    said.value = text.startsWith('ERROR') ? text : words
-  } catch (error) {
-    said.value = error instanceof ApiError ? error.problem.detail : String(error)
-  }
+  const params = { path: { kind: props.kind } }
+  const told = await send(() => api.POST('/api/stand-ins/{kind}', { params, body: { command } }))
+  said.value = !told ? trouble.value : told.answer.startsWith('ERROR') ? told.answer : words
 }
 async function toggle(fault: { code: string; word: string; on?: boolean }) {
   await tell(`SIMulate:FAULt ${fault.code},${fault.on ? 'OFF' : 'ON'}`, `${fault.word}: ${fault.on ? 'mended' : 'on'}`)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import DialogShell from './DialogShell.vue'
 
 /** Asks for a sentence: a reason, a note. */
 const props = defineProps<{ title: string; hint?: string; label: string; action: string; suggestions?: string[] }>()
@@ -18,41 +18,34 @@ function choose(suggestion: string) {
 </script>
 
 <template>
-  <Dialog :open="true" :initial-focus="field" class="relative z-20" @close="emit('close')">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true"></div>
-    <div class="fixed inset-0 grid place-items-center p-4">
-      <DialogPanel class="w-full max-w-lg border-2 border-ink bg-sheet p-5">
-        <form @submit.prevent="submit">
-          <DialogTitle class="text-xl">{{ title }}</DialogTitle>
-          <p v-if="hint" class="mt-1 text-ink-2">{{ hint }}</p>
-          <label class="mt-4 block">
-            <span class="label">{{ props.label }}</span>
-            <textarea
-              ref="field"
-              v-model="text"
-              rows="3"
-              class="field"
-              maxlength="1000"
-              @keydown.enter.exact.prevent="submit"
-            ></textarea>
-          </label>
-          <div v-if="suggestions?.length" class="mt-2 flex flex-wrap gap-2">
-            <button
-              v-for="s in suggestions"
-              :key="s"
-              type="button"
-              class="min-h-10 border border-line px-3 text-left text-sm hover:bg-brass-wash"
-              @click="choose(s)"
-            >
-              {{ s }}
-            </button>
-          </div>
-          <div class="mt-4 flex gap-3">
-            <button type="submit" class="btn btn-main">{{ action }} <kbd>Enter</kbd></button>
-            <button type="button" class="btn" @click="emit('close')">Back <kbd>Esc</kbd></button>
-          </div>
-        </form>
-      </DialogPanel>
-    </div>
-  </Dialog>
+  <DialogShell :title="title" :hint="hint" wide="narrow" :initial-focus="field" @close="emit('close')">
+    <form @submit.prevent="submit">
+      <label class="mt-4 block">
+        <span class="label">{{ props.label }}</span>
+        <textarea
+          ref="field"
+          v-model="text"
+          rows="3"
+          class="field"
+          maxlength="1000"
+          @keydown.enter.exact.prevent="submit"
+        ></textarea>
+      </label>
+      <div v-if="suggestions?.length" class="mt-2 flex flex-wrap gap-2">
+        <button
+          v-for="s in suggestions"
+          :key="s"
+          type="button"
+          class="min-h-10 border border-line px-3 text-left text-sm hover:bg-brass-wash"
+          @click="choose(s)"
+        >
+          {{ s }}
+        </button>
+      </div>
+      <div class="mt-4 flex gap-3">
+        <button type="submit" class="btn btn-main">{{ action }} <kbd>Enter</kbd></button>
+        <button type="button" class="btn" @click="emit('close')">Back <kbd>Esc</kbd></button>
+      </div>
+    </form>
+  </DialogShell>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
+import AlertNote from './AlertNote.vue'
 import type { Problem } from '../api/client'
 import { useWrongField } from '../composables/useWrongField'
 
@@ -15,6 +16,6 @@ const words = useWrongField(
 <template>
   <div ref="here" class="mb-3 empty:hidden">
     <p v-if="saved" class="border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ saved }}</p>
-    <p v-if="problem" class="border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">{{ words }}</p>
+    <AlertNote v-if="problem" :words="words" />
   </div>
 </template>

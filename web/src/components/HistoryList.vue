@@ -1,20 +1,22 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
-import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import QueryState from './QueryState.vue'
 import { localDay } from '../composables/words'
+import { queries } from '../api/queries'
 
 /** What happened to one record, as the log has it: what, when, by whom, and each field before and after. */
 const props = defineProps<{ of: 'device' | 'reference' | 'person' | 'house'; id: string; title?: string }>()
 type Changed = components['schemas']['Changed']
 const open = ref(false)
-const { data, error, refetch } = useQuery({
-  queryKey: computed(() => ['history', props.of, props.id]),
-  queryFn: () => answer(api.GET('/api/history/{of}/{id}', { params: { path: { of: props.of, id: props.id } } })),
-  enabled: open,
-})
+const { data, error, refetch } = useQuery(
+  queries.history(
+    () => props.of,
+    () => props.id,
+    open,
+  ),
+)
 const words = (column: string) => column.replaceAll('_', ' ')
 /** A value as it can be read: a time as a day, a long text cut. */
 function short(text: string) {

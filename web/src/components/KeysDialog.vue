@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import DialogShell from './DialogShell.vue'
 
 defineEmits<{ close: [] }>()
 const keys = [
@@ -16,22 +16,16 @@ const keys = [
 </script>
 
 <template>
-  <Dialog :open="true" class="relative z-20" @close="$emit('close')">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true"></div>
-    <div class="fixed inset-0 grid place-items-center p-4">
-      <DialogPanel class="w-full max-w-md border-2 border-ink bg-sheet p-5">
-        <DialogTitle class="text-xl">Keys</DialogTitle>
-        <dl class="mt-3 grid grid-cols-[110px_1fr] gap-y-2">
-          <template v-for="[key, what] in keys" :key="key">
-            <dt>
-              <kbd>{{ key }}</kbd>
-            </dt>
-            <dd>{{ what }}</dd>
-          </template>
-        </dl>
-        <p class="mt-3 text-sm text-ink-2">A barcode scanner works anywhere: scan a tag, and its device opens.</p>
-        <button class="btn mt-4" @click="$emit('close')">Close <kbd>Esc</kbd></button>
-      </DialogPanel>
-    </div>
-  </Dialog>
+  <DialogShell title="Keys" wide="narrow" @close="$emit('close')">
+    <dl class="mt-3 grid grid-cols-[110px_1fr] gap-y-2">
+      <template v-for="[key, what] in keys" :key="key">
+        <dt>
+          <kbd>{{ key }}</kbd>
+        </dt>
+        <dd>{{ what }}</dd>
+      </template>
+    </dl>
+    <p class="mt-3 text-sm text-ink-2">A barcode scanner works anywhere: scan a tag, and its device opens.</p>
+    <button class="btn mt-4" @click="$emit('close')">Close <kbd>Esc</kbd></button>
+  </DialogShell>
 </template>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
+import DialogShell from './DialogShell.vue'
 import type { BenchState } from '../api/client'
 import { useClock } from '../composables/useClock'
 import { useKeys } from '../composables/useKeys'
@@ -35,29 +35,29 @@ useKeys({ l: () => (open.value = true) })
     <span v-if="ends.length">{{ ends.length }} loose · {{ longest }}</span>
     <span v-else class="font-normal">no loose ends</span>
   </button>
-  <Dialog :open="open" class="relative z-20" @close="open = false">
-    <div class="fixed inset-0 bg-ink/40" aria-hidden="true"></div>
-    <div class="fixed inset-0 flex justify-end">
-      <DialogPanel class="h-full w-full max-w-md overflow-auto border-l-2 border-ink bg-sheet p-5">
-        <DialogTitle class="text-xl">Loose ends</DialogTitle>
-        <p class="mt-1 text-ink-2">Left open by a step. A run cannot be signed with one; close it in its run.</p>
-        <ul class="rows mt-4 border-y border-line">
-          <li v-for="end in ends" :key="end.run + end.what">
-            <RouterLink
-              :to="{ name: 'run', params: { id: end.run } }"
-              class="block py-3 hover:bg-brass-wash"
-              @click="open = false"
-            >
-              <span class="font-semibold">{{ end.what }}</span>
-              <span class="block text-sm text-ink-2">
-                {{ end.tag }} · opened by {{ end.by }} · open {{ since(end.opened_at) }}
-              </span>
-            </RouterLink>
-          </li>
-        </ul>
-        <p v-if="!ends.length" class="py-3">Nothing stands open.</p>
-        <button class="btn mt-4" @click="open = false">Close <kbd>Esc</kbd></button>
-      </DialogPanel>
-    </div>
-  </Dialog>
+  <DialogShell
+    v-if="open"
+    title="Loose ends"
+    hint="Left open by a step. A run cannot be signed with one; close it in its run."
+    side
+    wide="narrow"
+    @close="open = false"
+  >
+    <ul class="rows mt-4 border-y border-line">
+      <li v-for="end in ends" :key="end.run + end.what">
+        <RouterLink
+          :to="{ name: 'run', params: { id: end.run } }"
+          class="block py-3 hover:bg-brass-wash"
+          @click="open = false"
+        >
+          <span class="font-semibold">{{ end.what }}</span>
+          <span class="block text-sm text-ink-2">
+            {{ end.tag }} · opened by {{ end.by }} · open {{ since(end.opened_at) }}
+          </span>
+        </RouterLink>
+      </li>
+    </ul>
+    <p v-if="!ends.length" class="py-3">Nothing stands open.</p>
+    <button class="btn mt-4" @click="open = false">Close <kbd>Esc</kbd></button>
+  </DialogShell>
 </template>

@@ -1,16 +1,17 @@
 <script setup lang="ts">
 import { reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from './FormDialog.vue'
-import { answer, api, ApiError, type Problem } from '../api/client'
+import { api } from '../api/client'
 import { familyWords } from '../composables/words'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Enters a device in the register. */
 defineProps<{ families: string[] }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const device = reactive({
   tag: '',
   serial: '',
@@ -23,7 +24,7 @@ const device = reactive({
   adjustment: '' as '' | 'threshold' | 'nominal' | 'measure-only' | 'calendar',
 })
 const pounds = ref(false)
-const problem = ref<Problem>()
+const { problem, send } = useSend()
 const fields = [
   { key: 'tag', label: 'Tag on its label', required: true },
   { key: 'serial', label: 'Serial', required: false },
@@ -34,23 +35,15 @@ const fields = [
 ] as const
 
 async function save() {
-  problem.value = undefined
-  try {
-    const asset = await answer(
-      api.POST('/api/assets', {
-        body: {
-          ...device,
-          adjustment: device.adjustment || undefined,
-          units: device.family === 'patient-scale' && pounds.value ? { mass: '[lb_av]' } : undefined,
-        },
-      }),
-    )
-    cache.invalidateQueries({ queryKey: ['assets'] })
-    router.push({ name: 'device', params: { id: asset.tag } })
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.problem
+  const body = {
+    ...device,
+    adjustment: device.adjustment || undefined,
+    units: device.family === 'patient-scale' && pounds.value ? { mass: '[lb_av]' } : undefined,
   }
+  const asset = await send(() => api.POST('/api/assets', { body }))
+  if (!asset) return
+  refresh('assets')
+  router.push({ name: 'device', params: { id: asset.tag } })
 }
 </script>
 

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { useQuery, keepPreviousData } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/vue'
-import { answer, api, type Asset } from '../api/client'
+import { type Asset } from '../api/client'
 import { useKeys, useScanner } from '../composables/useKeys'
 import { familyWords } from '../composables/words'
+import { queries } from '../api/queries'
 
 /**
  * Finds a device by tag, serial, place or model; a scanned tag opens its device at once.
@@ -16,12 +17,7 @@ import { familyWords } from '../composables/words'
 const router = useRouter()
 const text = ref('')
 const search = refDebounced(text, 120)
-const { data, isPlaceholderData } = useQuery({
-  queryKey: ['search', search],
-  queryFn: () => answer(api.GET('/api/assets', { params: { query: { search: search.value } } })),
-  enabled: () => search.value.trim().length > 0,
-  placeholderData: keepPreviousData,
-})
+const { data, isPlaceholderData } = useQuery(queries.search(search))
 
 const current = computed(() => text.value === search.value && !isPlaceholderData.value && !!data.value)
 const hits = computed(() => {

@@ -1,16 +1,12 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
-import { answer, api } from '../api/client'
 import { setServerTime } from './useClock'
 import { useStream } from './useStream'
+import { queries, useCached } from '../api/queries'
 
 /** useBenchState is what every screen shows along its edges: the dock and the loose ends. */
 export function useBenchState() {
-  const query = useQuery({
-    queryKey: ['bench'],
-    queryFn: () => answer(api.GET('/api/bench')),
-    refetchInterval: 15_000,
-  })
+  const query = useQuery(queries.bench())
   watch(query.data, (state) => state && setServerTime(state.now))
   return query
 }
@@ -19,10 +15,8 @@ export function useBenchState() {
 export function useChanges() {
   const cache = useQueryClient()
   const connected = ref(true)
-  const lists = () => {
-    for (const key of ['bench', 'today', 'asset', 'assets', 'controls', 'control-chart'])
-      cache.invalidateQueries({ queryKey: [key] })
-  }
+  const { refresh } = useCached()
+  const lists = () => refresh('bench', 'today', 'asset', 'assets', 'controls', 'controlChart')
   useStream(
     '/api/changes',
     {
@@ -38,7 +32,7 @@ export function useChanges() {
       },
     },
     (now) => {
-      if (now) cache.invalidateQueries({ queryKey: ['run'] }) // what happened while this page did not listen
+      if (now) refresh('run') // what happened while this page did not listen
       if (now && !connected.value) lists()
       connected.value = now
     },

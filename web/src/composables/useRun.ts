@@ -1,10 +1,10 @@
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, type Ref } from 'vue'
-import { answer, api, ApiError, type Command, type Problem, type Run } from '../api/client'
+import { useQuery } from '@tanstack/vue-query'
+import { ref, type Ref } from 'vue'
+import { api, type Command } from '../api/client'
+import { queries, useCached } from '../api/queries'
+import { useSend } from './useSend'
 
 export type Order = Omit<Command, 'id' | 'expect'>
-
-const again = 1500
 
 /** newId is a client-made id: a retry with the same one does nothing twice. */
 export function newId(): string {
@@ -17,49 +17,31 @@ export function newId(): string {
  * problem, with the order that caused it, so that it can be confirmed.
  */
 export function useRun(id: Ref<string>) {
-  const cache = useQueryClient()
-  const key = computed(() => ['run', id.value])
-  const query = useQuery({
-    queryKey: key,
-    queryFn: () => answer(api.GET('/api/runs/{id}', { params: { path: { id: id.value } } })),
-  })
-  const problem = ref<Problem>()
+  const { refresh, keep } = useCached()
+  const query = useQuery(queries.run(id))
+  const { problem, waiting, sending, send: sent, clear: forget } = useSend()
   const refused = ref<Order>()
-  const waiting = ref(false)
-  const sending = ref(false)
 
   async function send(order: Order): Promise<boolean> {
     const run = query.data.value
     if (!run || sending.value) return false
-    sending.value = true
-    problem.value = refused.value = undefined
+    refused.value = undefined
     const body: Command = { ...order, id: newId(), expect: run.seq }
-    const path = { id: run.id }
-    try {
-      for (;;) {
-        try {
-          const next = await answer(api.POST('/api/runs/{id}/commands', { params: { path }, body }))
-          cache.setQueryData<Run>(['run', run.id], next)
-          return true
-        } catch (error) {
-          if (!(error instanceof ApiError)) throw error
-          if (!error.offline) {
-            problem.value = error.problem
-            refused.value = order
-            if (error.problem.code === 'stale') await cache.invalidateQueries({ queryKey: ['run', run.id] })
-            return false
-          }
-          waiting.value = true
-          await new Promise((resolve) => setTimeout(resolve, again))
-        }
-      }
-    } finally {
-      waiting.value = false
-      sending.value = false
+    const params = { path: { id: run.id } }
+    const next = await sent(() => api.POST('/api/runs/{id}/commands', { params, body }), 'answered')
+    if (next) {
+      keep('run', next, run.id)
+      return true
     }
+    refused.value = order
+    if (problem.value?.code === 'stale') await refresh('run')
+    return false
   }
 
-  const clear = () => (problem.value = refused.value = undefined)
+  function clear() {
+    forget()
+    refused.value = undefined
+  }
   return { run: query.data, query, send, problem, refused, waiting, sending, clear }
 }
 

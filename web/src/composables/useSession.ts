@@ -2,13 +2,14 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
+import { queries } from '../api/queries'
 
 export type Action = components['schemas']['SessionView']['can'][number]
 
 /** useSession is who is signed in, and signing in and out. */
 export function useSession() {
   const cache = useQueryClient()
-  const query = useQuery({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 })
+  const query = useQuery(queries.session())
   const signIn = useMutation({
     mutationFn: (body: { name: string; password: string }) => answer(api.POST('/api/session', { body })),
     onSuccess: (session) => cache.setQueryData(['session'], session),

@@ -1,29 +1,27 @@
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { useQueryClient } from '@tanstack/vue-query'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import { newId } from './useRun'
+import { useCached } from '../api/queries'
+import { useSend } from './useSend'
 
 /** useStartRun opens a run on a device and goes to it. */
 export function useStartRun() {
   const router = useRouter()
-  const cache = useQueryClient()
-  const trouble = ref('')
+  const { keep } = useCached()
+  const { trouble, send } = useSend()
   const starting = ref('')
 
   async function start(asset: string, procedure?: string, instead?: { replaces: string; reason: string }) {
     if (starting.value) return
     starting.value = asset
-    trouble.value = ''
-    try {
-      const run = await answer(api.POST('/api/runs', { body: { id: newId(), asset, procedure, ...instead } }))
-      cache.setQueryData(['run', run.id], run)
+    const body = { id: newId(), asset, procedure, ...instead }
+    const run = await send(() => api.POST('/api/runs', { body }))
+    if (run) {
+      keep('run', run, run.id)
       await router.push({ name: 'run', params: { id: run.id } })
-    } catch (error) {
-      trouble.value = error instanceof ApiError ? error.problem.detail : String(error)
-    } finally {
-      starting.value = ''
     }
+    starting.value = ''
   }
   return { start, starting, trouble }
 }

@@ -1,18 +1,19 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { useForm } from '../composables/useForm'
+import { useLabel } from '../composables/useLabel'
 import { newId } from '../composables/useRun'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Opens a new lot of controls: its mean and SD, as its leaflet or the lab's own runs give them. */
 const props = defineProps<{ chart: components['schemas']['ControlChart'] }>()
 const emit = defineEmits<{ close: [] }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const first = props.chart.levels[0]
 const form = reactive({
   id: newId(),
@@ -23,7 +24,8 @@ const form = reactive({
   allowed: first ? String(first.allowed) : '',
   expires: '',
 })
-const { problem, send, readLabel } = useForm()
+const { problem, send } = useSend()
+const readLabel = useLabel(send)
 async function read() {
   // A scanner types the whole label into the field of the lot.
   if (/^\(|^\]|^01\d{14}/.test(form.lot.trim())) Object.assign(form, await readLabel(form.lot))
@@ -37,8 +39,8 @@ async function save() {
     expires: form.expires || undefined,
   }
   const params = { path: { asset: props.chart.asset } }
-  if (!(await send(() => answer(api.POST('/api/controls/{asset}/lots', { params, body }))))) return
-  await cache.invalidateQueries({ queryKey: ['control-chart'] })
+  if (!(await send(() => api.POST('/api/controls/{asset}/lots', { params, body })))) return
+  await refresh('controlChart')
   emit('close')
 }
 </script>

@@ -1,14 +1,14 @@
 <script setup lang="ts">
-import { computed, reactive, ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive } from 'vue'
 import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 import { isoDay, numberIn } from '../composables/words'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** One thing that becomes of an activity: done by hand, put off, moved, or its use counted. */
 const props = defineProps<{
@@ -16,12 +16,11 @@ const props = defineProps<{
   kind: 'done' | 'failed' | 'defer' | 're-plan' | 'use'
 }>()
 const emit = defineEmits<{ close: [] }>()
-const cache = useQueryClient()
+const { refresh, keep } = useCached()
 const today = isoDay(new Date())
 const past = props.kind === 'done' || props.kind === 'failed'
 const form = reactive({ id: newId(), on: past ? today : '', reason: '', amount: '' })
-const { problem, send } = useForm()
-const busy = ref(false)
+const { problem, sending: busy, send } = useSend()
 const words = computed(
   () =>
     ({
@@ -51,7 +50,6 @@ const words = computed(
     })[props.kind],
 )
 async function save() {
-  busy.value = true
   const body = {
     id: form.id,
     kind: props.kind,
@@ -59,13 +57,11 @@ async function save() {
     reason: form.reason,
     amount: form.amount ? numberIn(form.amount) || 0 : undefined,
   }
-  const view = await send(() =>
-    answer(api.POST('/api/activities/{id}', { params: { path: { id: props.activity.id } }, body })),
-  )
-  busy.value = false
+  const params = { path: { id: props.activity.id } }
+  const view = await send(() => api.POST('/api/activities/{id}', { params, body }))
   if (!view) return
-  cache.setQueryData(['asset', view.tag], view)
-  await cache.invalidateQueries({ queryKey: ['asset'] })
+  keep('asset', view, view.tag)
+  await refresh('asset')
   emit('close')
 }
 </script>

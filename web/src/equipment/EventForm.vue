@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from '../components/FormDialog.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Something that happened to a device: what depends on it is due at once. */
 const props = defineProps<{ asset: string }>()
 const emit = defineEmits<{ close: [] }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
 type Kind = components['schemas']['AssetEvent']['kind']
 const kinds: { id: Kind; words: string }[] = [
   { id: 'repair', words: 'Repaired' },
@@ -22,11 +22,11 @@ const kinds: { id: Kind; words: string }[] = [
   { id: 'new lot', words: 'A new lot was opened' },
 ]
 const form = reactive<{ id: string; kind: Kind; text: string }>({ id: newId(), kind: 'repair', text: '' })
-const { problem, send } = useForm()
+const { problem, send } = useSend()
 async function save() {
-  const call = () => answer(api.POST('/api/assets/{id}/events', { params: { path: { id: props.asset } }, body: form }))
-  if (!(await send(call))) return
-  await cache.invalidateQueries({ queryKey: ['asset'] })
+  const params = { path: { id: props.asset } }
+  if (!(await send(() => api.POST('/api/assets/{id}/events', { params, body: form })))) return
+  await refresh('asset')
   emit('close')
 }
 </script>

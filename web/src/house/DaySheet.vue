@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
 import FormOutcome from '../components/FormOutcome.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import ClockField from '../components/ClockField.vue'
 import { useSession } from '../composables/useSession'
 import { familyWords } from '../composables/words'
 import { useHouse, type House } from './useHouse'
+import SectionTitle from '../components/SectionTitle.vue'
+import DataTable from '../components/DataTable.vue'
 
 /** When people work, where the sites are and when they can be reached, and who may do what. */
 const { data, problem, saved, change } = useHouse()
@@ -54,7 +56,7 @@ function may(family: string, name: string) {
   else delete skills[family]
 }
 const save = () =>
-  change(answer(api.POST('/api/house/day', { body: day.value! })), 'Kept. Rounds are planned by it from now on.')
+  change(() => api.POST('/api/house/day', { body: day.value! }), 'Kept. Rounds are planned by it from now on.')
 </script>
 
 <template>
@@ -87,74 +89,62 @@ const save = () =>
         /></label>
       </div>
       <div>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Sites, and when they can be reached</h2>
-        <table class="w-full text-left">
-          <thead class="text-sm text-ink-2">
-            <tr>
-              <th class="py-1 font-normal">site</th>
-              <th class="font-normal">way, min</th>
-              <th class="font-normal">on</th>
-              <th class="font-normal">there from</th>
-              <th class="font-normal">until</th>
-              <th class="font-normal">why</th>
-            </tr>
-          </thead>
-          <tbody class="rows">
-            <tr v-for="(s, n) in day.value.sites" :key="s.name">
-              <th scope="row" class="min-w-44 py-2 pr-3 font-semibold">{{ s.name }}</th>
-              <td class="py-1 pr-3">
-                <input
-                  v-model.number="s.travel"
-                  :name="`sites[${n}].travel`"
-                  type="number"
-                  min="0"
-                  max="1440"
-                  class="field num w-24"
-                  :aria-label="`Way to ${s.name} in minutes`"
-                />
-              </td>
-              <td class="py-1 pr-3 whitespace-nowrap">
-                <button
-                  v-for="(w, i) in weekdays"
-                  :key="w"
-                  type="button"
-                  class="size-10 border text-sm"
-                  :class="reached(s, i + 1) ? 'border-ink bg-petrol-wash font-semibold' : 'border-line text-ink-2'"
-                  :aria-pressed="reached(s, i + 1)"
-                  :aria-label="`${s.name} on ${w}`"
-                  @click="weekday(s, i + 1)"
-                >
-                  {{ w }}
-                </button>
-              </td>
-              <td class="py-1 pr-3">
-                <ClockField
-                  v-model="s.from"
-                  :name="`sites[${n}].from`"
-                  class="w-32"
-                  placeholder="any time"
-                  :aria-label="`First minute at ${s.name}`"
-                />
-              </td>
-              <td class="py-1 pr-3">
-                <ClockField
-                  v-model="s.until"
-                  :name="`sites[${n}].until`"
-                  class="w-32"
-                  placeholder="any time"
-                  :aria-label="`Last minute at ${s.name}`"
-                />
-              </td>
-              <td class="w-full py-1">
-                <input v-model="s.why" class="field w-full" maxlength="200" :aria-label="`Why ${s.name} is so`" />
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <SectionTitle>Sites, and when they can be reached</SectionTitle>
+        <DataTable :columns="['site', 'way, min', 'on', 'there from', 'until', 'why']">
+          <tr v-for="(s, n) in day.value.sites" :key="s.name">
+            <th scope="row" class="min-w-44 py-2 pr-3 font-semibold">{{ s.name }}</th>
+            <td class="py-1 pr-3">
+              <input
+                v-model.number="s.travel"
+                :name="`sites[${n}].travel`"
+                type="number"
+                min="0"
+                max="1440"
+                class="field num w-24"
+                :aria-label="`Way to ${s.name} in minutes`"
+              />
+            </td>
+            <td class="py-1 pr-3 whitespace-nowrap">
+              <button
+                v-for="(w, i) in weekdays"
+                :key="w"
+                type="button"
+                class="size-10 border text-sm"
+                :class="reached(s, i + 1) ? 'border-ink bg-petrol-wash font-semibold' : 'border-line text-ink-2'"
+                :aria-pressed="reached(s, i + 1)"
+                :aria-label="`${s.name} on ${w}`"
+                @click="weekday(s, i + 1)"
+              >
+                {{ w }}
+              </button>
+            </td>
+            <td class="py-1 pr-3">
+              <ClockField
+                v-model="s.from"
+                :name="`sites[${n}].from`"
+                class="w-32"
+                placeholder="any time"
+                :aria-label="`First minute at ${s.name}`"
+              />
+            </td>
+            <td class="py-1 pr-3">
+              <ClockField
+                v-model="s.until"
+                :name="`sites[${n}].until`"
+                class="w-32"
+                placeholder="any time"
+                :aria-label="`Last minute at ${s.name}`"
+              />
+            </td>
+            <td class="w-full py-1">
+              <input v-model="s.why" class="field w-full" maxlength="200" :aria-label="`Why ${s.name} is so`" />
+            </td>
+          </tr>
+        </DataTable>
         <p class="mt-1 text-sm text-ink-2">Sites come from the devices in the register.</p>
       </div>
       <div>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Who may do what</h2>
+        <SectionTitle>Who may do what</SectionTitle>
         <p class="py-1 text-sm text-ink-2">A family without a mark is anyone’s; with marks only those named do it.</p>
         <div class="overflow-x-auto">
           <table class="text-left">
@@ -185,7 +175,7 @@ const save = () =>
         </div>
       </div>
       <div>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Hands, in minutes</h2>
+        <SectionTitle>Hands, in minutes</SectionTitle>
         <p class="py-1 text-sm text-ink-2">What estimates of a run’s length are made of.</p>
         <div class="grid gap-4 sm:grid-cols-4">
           <label v-for="h in hands" :key="h.key"
@@ -195,7 +185,7 @@ const save = () =>
         </div>
       </div>
       <div>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">How days and the year are filled</h2>
+        <SectionTitle>How days and the year are filled</SectionTitle>
         <div class="grid gap-4 pt-2 sm:grid-cols-3">
           <label v-for="r in rounds" :key="r.key"
             ><span class="label">{{ r.words }}</span

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
 import FormOutcome from '../components/FormOutcome.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse, type House } from './useHouse'
+import SectionTitle from '../components/SectionTitle.vue'
 
 /** The lab's figures: for its intervals, and what it reckons with. */
 const { data, problem, saved, change } = useHouse()
@@ -29,10 +30,10 @@ const figures = [
 ] as const
 async function save() {
   const kept =
-    !can('set intervals') || (await change(answer(api.POST('/api/house/intervals', { body: form.intervals! })), ''))
+    !can('set intervals') || (await change(() => api.POST('/api/house/intervals', { body: form.intervals! }), ''))
   if (kept)
     await change(
-      answer(api.POST('/api/house/prices', { body: form.prices! })),
+      () => api.POST('/api/house/prices', { body: form.prices! }),
       'Kept. Recommendations and reports are made by these from now on.',
     )
 }
@@ -44,7 +45,7 @@ async function save() {
     <p v-if="!can('set intervals')" class="mb-3 text-ink-2">A lead changes intervals; prices, a lead or a manager.</p>
     <div class="grid gap-8">
       <fieldset :disabled="!can('set intervals')">
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Intervals</h2>
+        <SectionTitle>Intervals</SectionTitle>
         <table class="mt-2 text-left">
           <thead class="text-sm text-ink-2">
             <tr>
@@ -97,7 +98,7 @@ async function save() {
         </p>
       </fieldset>
       <fieldset :disabled="!can('set prices')">
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Prices the reports reckon with</h2>
+        <SectionTitle>Prices the reports reckon with</SectionTitle>
         <div class="mt-2 grid gap-4 sm:grid-cols-4">
           <label
             ><span class="label">Currency</span

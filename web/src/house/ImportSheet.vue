@@ -1,18 +1,20 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import ReadBack from './ReadBack.vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
+import AlertNote from '../components/AlertNote.vue'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Lists in and out: a CSV file is read first; every row that cannot be taken says why. */
-const cache = useQueryClient()
+const { refreshAll } = useCached()
 const { can } = useSession()
 type Import = components['schemas']['ImportView']
 const kind = ref<'assets' | 'standards' | 'histories'>('assets')
 const state = ref<Import>()
-const trouble = ref('')
+const { trouble, send } = useSend()
 let timer: ReturnType<typeof setTimeout> | undefined
 onBeforeUnmount(() => clearTimeout(timer))
 const kinds = [
@@ -30,46 +32,35 @@ const kinds = [
   },
 ]
 const columns = computed(() => kinds.find((k) => k.id === kind.value)!.columns)
-async function attempt<T>(call: () => Promise<T>): Promise<T | undefined> {
-  trouble.value = ''
-  try {
-    return await call()
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  }
-}
 async function read(event: Event) {
   const input = event.target as HTMLInputElement
   const text = await input.files?.[0]?.text()
   input.value = ''
   if (text === undefined) return
-  state.value = await attempt(() =>
-    answer(
-      api.POST('/api/imports', {
-        params: { query: { kind: kind.value } },
-        body: text,
-        bodySerializer: (b: string) => b,
-        headers: { 'Content-Type': 'text/csv' },
-      }),
-    ),
+  state.value = await send(() =>
+    api.POST('/api/imports', {
+      params: { query: { kind: kind.value } },
+      body: text,
+      bodySerializer: (b: string) => b,
+      headers: { 'Content-Type': 'text/csv' },
+    }),
   )
 }
 async function go(forward: boolean) {
   const id = state.value!.id
   state.value =
-    (await attempt(() => answer(api.POST('/api/imports/{id}', { params: { path: { id } }, body: { go: forward } })))) ??
+    (await send(() => api.POST('/api/imports/{id}', { params: { path: { id } }, body: { go: forward } }))) ??
     state.value
   watchIt()
 }
 async function watchIt() {
   const s = state.value
   if (!s || s.state !== 'running') {
-    cache.invalidateQueries()
+    refreshAll()
     return
   }
   timer = setTimeout(async () => {
-    state.value =
-      (await attempt(() => answer(api.GET('/api/imports/{id}', { params: { path: { id: s.id } } })))) ?? state.value
+    state.value = (await send(() => api.GET('/api/imports/{id}', { params: { path: { id: s.id } } }))) ?? state.value
     watchIt()
   }, 300)
 }
@@ -95,9 +86,7 @@ const lists = [
         Choose a CSV file <input type="file" accept=".csv,text/csv" class="sr-only" @change="read" />
       </label>
       <p v-else class="mt-3 text-ink-2">A lead brings lists in.</p>
-      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-        {{ trouble }}
-      </p>
+      <AlertNote class="mt-3" :words="trouble" />
       <div v-if="state" class="mt-4 border-2 border-ink bg-sheet p-4" aria-live="polite">
         <p class="text-lg">
           <b class="num">{{ state.rows }}</b> rows can be taken, <b class="num">{{ state.count }}</b> cannot.

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { reactive, watch } from 'vue'
 import FormOutcome from '../components/FormOutcome.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse, type House } from './useHouse'
 
@@ -38,7 +38,7 @@ function school(title: string) {
   l.schools = all.includes(title) ? all.filter((s) => s !== title) : [...all, title]
 }
 const save = () =>
-  change(answer(api.POST('/api/house/lab', { body: lab.value! })), 'Kept. Runs opened from now on judge so.')
+  change(() => api.POST('/api/house/lab', { body: lab.value! }), 'Kept. Runs opened from now on judge so.')
 </script>
 
 <template>

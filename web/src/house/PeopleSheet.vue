@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
 import FormOutcome from '../components/FormOutcome.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import { useHouse, type House } from './useHouse'
 import HistoryList from '../components/HistoryList.vue'
 import { useSession } from '../composables/useSession'
+import DataTable from '../components/DataTable.vue'
 
 /** Who may sign in, and as what. */
 const { can } = useSession()
@@ -14,14 +15,14 @@ const roles: Role[] = ['trainee', 'technician', 'lead', 'manager']
 const fresh = reactive({ name: '', role: 'technician' as Role, password: '' })
 async function add() {
   const done = await change(
-    answer(api.POST('/api/house/people', { body: { ...fresh, active: true } })),
+    () => api.POST('/api/house/people', { body: { ...fresh, active: true } }),
     `${fresh.name} may sign in.`,
   )
   if (done) fresh.name = fresh.password = ''
 }
 const set = (p: House['people'][number], role: Role, active: boolean) =>
   change(
-    answer(api.POST('/api/house/people/{id}', { params: { path: { id: p.id } }, body: { role, active } })),
+    () => api.POST('/api/house/people/{id}', { params: { path: { id: p.id } }, body: { role, active } }),
     `${p.name}: changed.`,
   )
 </script>
@@ -29,40 +30,31 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
 <template>
   <section v-if="data">
     <FormOutcome :saved="saved" :problem="problem" />
-    <table class="w-full max-w-3xl text-left">
-      <thead class="border-b-2 border-ink text-sm text-ink-2">
-        <tr>
-          <th class="py-2 font-medium">Name</th>
-          <th class="font-medium">Role</th>
-          <th class="font-medium">May sign in</th>
-        </tr>
-      </thead>
-      <tbody class="rows">
-        <tr v-for="p in data.people" :key="p.id">
-          <td class="py-2 font-semibold">{{ p.name }}</td>
-          <td class="py-2 pr-6">
-            <select
-              :value="p.role"
-              class="field"
-              :aria-label="`Role of ${p.name}`"
-              @change="set(p, ($event.target as HTMLSelectElement).value as Role, p.active)"
-            >
-              <option v-for="r in roles" :key="r">{{ r }}</option>
-            </select>
-          </td>
-          <td class="py-2">
-            <label class="flex min-h-10 items-center gap-2"
-              ><input
-                type="checkbox"
-                class="size-5 accent-ink"
-                :checked="p.active"
-                @change="set(p, p.role as Role, !p.active)"
-              />{{ p.active ? 'yes' : 'no' }}</label
-            >
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable class="max-w-3xl" :columns="['Name', 'Role', 'May sign in']">
+      <tr v-for="p in data.people" :key="p.id">
+        <td class="py-2 font-semibold">{{ p.name }}</td>
+        <td class="py-2 pr-6">
+          <select
+            :value="p.role"
+            class="field"
+            :aria-label="`Role of ${p.name}`"
+            @change="set(p, ($event.target as HTMLSelectElement).value as Role, p.active)"
+          >
+            <option v-for="r in roles" :key="r">{{ r }}</option>
+          </select>
+        </td>
+        <td class="py-2">
+          <label class="flex min-h-10 items-center gap-2"
+            ><input
+              type="checkbox"
+              class="size-5 accent-ink"
+              :checked="p.active"
+              @change="set(p, p.role as Role, !p.active)"
+            />{{ p.active ? 'yes' : 'no' }}</label
+          >
+        </td>
+      </tr>
+    </DataTable>
     <form class="mt-6 flex max-w-3xl flex-wrap items-end gap-4" @submit.prevent="add">
       <label class="grow"
         ><span class="label">Full name</span

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { familyWords } from '../composables/words'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
+import AlertNote from '../components/AlertNote.vue'
+import { useSend } from '../composables/useSend'
 
 /** The procedures: read one, edit it, see what changes, try it against a stand-in, keep it. */
 const { data, refetch } = useHouse()
@@ -12,11 +14,12 @@ const { can } = useSession()
 const open = ref('')
 const text = ref('')
 const run = ref<components['schemas']['DryRun']>()
-const trouble = ref('')
-const busy = ref(false)
+const { trouble, sending: busy, send } = useSend()
 async function show(id: string) {
   run.value = undefined
-  text.value = (await answer(api.GET('/api/procedures/{id}', { params: { path: { id } } }))).text
+  const kept = await send(() => api.GET('/api/procedures/{id}', { params: { path: { id } } }))
+  if (!kept) return
+  text.value = kept.text
   open.value = id
 }
 /** A new procedure begins as a short one that can be tried. */
@@ -26,16 +29,10 @@ function write() {
   open.value = 'new'
 }
 async function attempt(keep: boolean) {
-  busy.value = true
-  trouble.value = ''
-  try {
-    run.value = await answer(api.POST('/api/procedures', { params: { query: { keep } }, body: { text: text.value } }))
-    if (keep) await refetch()
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  } finally {
-    busy.value = false
-  }
+  const params = { query: { keep } }
+  const tried = await send(() => api.POST('/api/procedures', { params, body: { text: text.value } }))
+  if (tried) run.value = tried
+  if (tried && keep) await refetch()
 }
 const skeleton = `id: my-check
 revision: 1
@@ -96,9 +93,7 @@ const tint: Record<string, string> = {
         <span class="text-ink-2">It is read, compared, and run by the book on healthy simulated devices.</span>
       </div>
       <p v-else class="mt-3 text-ink-2">A lead edits and tries it.</p>
-      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-        {{ trouble }}
-      </p>
+      <AlertNote class="mt-3" :words="trouble" />
       <template v-if="run">
         <ul v-if="run.mistakes.length" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
           <li v-for="m in run.mistakes" :key="m">{{ m }}</li>

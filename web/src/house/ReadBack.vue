@@ -1,29 +1,27 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import FormOutcome from '../components/FormOutcome.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { useForm } from '../composables/useForm'
 import { useSession } from '../composables/useSession'
 import { counted, localDay } from '../composables/words'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** A whole run read back from its file: its chain checked, its verdicts computed anew. */
-const cache = useQueryClient()
+const { refreshAll } = useCached()
 const { can } = useSession()
-const { problem, send } = useForm()
+const { problem, send } = useSend()
 const view = ref<components['schemas']['ReadBackView']>()
 let text = ''
 const post = (go: boolean) =>
   send(() =>
-    answer(
-      api.POST('/api/records', {
-        params: { query: { go } },
-        body: text as never,
-        bodySerializer: (b: unknown) => b as string,
-        headers: { 'Content-Type': 'application/json' },
-      }),
-    ),
+    api.POST('/api/records', {
+      params: { query: { go } },
+      body: text as never,
+      bodySerializer: (b: unknown) => b as string,
+      headers: { 'Content-Type': 'application/json' },
+    }),
   )
 async function read(event: Event) {
   const input = event.target as HTMLInputElement
@@ -33,7 +31,7 @@ async function read(event: Event) {
 }
 async function take() {
   view.value = (await post(true)) ?? view.value
-  cache.invalidateQueries()
+  refreshAll()
 }
 </script>
 

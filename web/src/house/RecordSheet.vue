@@ -2,33 +2,27 @@
 import { ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import RestoreCopy from './RestoreCopy.vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
 import HistoryList from '../components/HistoryList.vue'
+import { queries } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** The care of the record: its check, its copy, and the calendar link. */
 const { data } = useHouse()
 const { can } = useSession()
-const { data: feed, refetch } = useQuery({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) })
+const { data: feed, refetch } = useQuery(queries.feed())
 const found = ref('')
 const broken = ref(false)
-const busy = ref(false)
+const { trouble, sending: busy, send } = useSend()
 async function check() {
-  busy.value = true
-  try {
-    const c = await answer(api.POST('/api/house/check'))
-    broken.value = !!c.broken
-    found.value = c.broken || `The record holds: ${c.events} events, each chained to the one before.`
-  } catch (e) {
-    found.value = e instanceof ApiError ? e.problem.detail : String(e)
-  } finally {
-    busy.value = false
-  }
+  const c = await send(() => api.POST('/api/house/check'))
+  broken.value = !c || !!c.broken
+  found.value = !c ? trouble.value : c.broken || `The record holds: ${c.events} events, each chained to the one before.`
 }
 async function renew() {
-  await answer(api.POST('/api/feed'))
-  await refetch()
+  if (await send(() => api.POST('/api/feed'))) await refetch()
 }
 const link = (path: string) => location.origin + path
 </script>

@@ -1,34 +1,27 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import FormOutcome from '../components/FormOutcome.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { useForm } from '../composables/useForm'
 import { counted, localDay, localTime } from '../composables/words'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Put a copy in the place of the record: looked at first, and what was there is kept. */
-const cache = useQueryClient()
-const { problem, send } = useForm()
+const { refreshAll } = useCached()
+const { problem, sending: busy, send } = useSend()
 const view = ref<components['schemas']['RestoreView']>()
 const sure = ref(false)
-const busy = ref(false)
 let copy: File | undefined
-async function post(go: boolean) {
-  busy.value = true
-  const answered = await send(() =>
-    answer(
-      api.POST('/api/house/restore', {
-        params: { query: { go } },
-        body: copy as never,
-        bodySerializer: (b: unknown) => b as File,
-        headers: { 'Content-Type': 'application/octet-stream' },
-      }),
-    ),
+const post = (go: boolean) =>
+  send(() =>
+    api.POST('/api/house/restore', {
+      params: { query: { go } },
+      body: copy as never,
+      bodySerializer: (b: unknown) => b as File,
+      headers: { 'Content-Type': 'application/octet-stream' },
+    }),
   )
-  busy.value = false
-  return answered
-}
 async function look(event: Event) {
   const input = event.target as HTMLInputElement
   copy = input.files?.[0]
@@ -38,7 +31,7 @@ async function look(event: Event) {
 }
 async function restore() {
   view.value = (await post(true)) ?? view.value
-  if (view.value?.restored) cache.invalidateQueries()
+  if (view.value?.restored) refreshAll()
 }
 </script>
 

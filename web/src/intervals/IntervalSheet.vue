@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import WhatIfCurve from './WhatIfCurve.vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { newId } from '../composables/useRun'
 import { useSession } from '../composables/useSession'
 import { significant } from '../composables/words'
+import AlertNote from '../components/AlertNote.vue'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** A recommendation with its ways and what-if curve; a lead accepts it, or another. */
 const props = defineProps<{
@@ -14,11 +16,11 @@ const props = defineProps<{
   model?: { maker: string; model: string; procedure: string }
   activity?: string
 }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const { can } = useSession()
 const days = ref(String(props.view.days))
 const why = ref(props.view.sentence)
-const trouble = ref('')
+const { trouble, send } = useSend()
 const done = ref('')
 watch(
   () => props.view,
@@ -37,18 +39,17 @@ const ways: Record<string, string> = {
 const percent = (v: number) => `${significant(100 * v, 2)} %`
 const known = computed(() => props.view.curve.length > 1)
 async function accept() {
-  trouble.value = done.value = ''
+  done.value = ''
   const body = { id: newId(), days: Math.round(Number(days.value)) || 0, sentence: why.value }
-  try {
-    if (props.model) await answer(api.POST('/api/intervals/model', { params: { query: props.model }, body }))
-    else await answer(api.POST('/api/activities/{id}/interval', { params: { path: { id: props.activity! } }, body }))
-    done.value = `${body.days} days are in force; every due day was computed anew.`
-    await Promise.all(
-      ['intervals', 'interval', 'asset', 'today'].map((key) => cache.invalidateQueries({ queryKey: [key] })),
-    )
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  }
+  const { model, activity } = props
+  const accepted = await send(() =>
+    model
+      ? api.POST('/api/intervals/model', { params: { query: model }, body })
+      : api.POST('/api/activities/{id}/interval', { params: { path: { id: activity! } }, body }),
+  )
+  if (!accepted) return
+  done.value = `${body.days} days are in force; every due day was computed anew.`
+  await refresh('intervals', 'interval', 'asset', 'today')
 }
 </script>
 
@@ -116,8 +117,6 @@ async function accept() {
     </form>
     <p v-else class="mt-4 text-ink-2">A lead accepts it, or another with a reason.</p>
     <p v-if="done" class="mt-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2" role="status">{{ done }}</p>
-    <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ trouble }}
-    </p>
+    <AlertNote class="mt-3" :words="trouble" />
   </section>
 </template>

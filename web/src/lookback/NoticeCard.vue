@@ -1,46 +1,41 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import { useClipboard } from '@vueuse/core'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
 import { localDay } from '../composables/words'
+import AlertNote from '../components/AlertNote.vue'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** What one owner is told, whether it was sent, and what they answered. */
 const props = defineProps<{ lookBack: string; notice: components['schemas']['NoticeView']; closed: boolean }>()
-const cache = useQueryClient()
+const { refresh, keep } = useCached()
 const { can } = useSession()
 const text = ref(props.notice.text)
 const reply = ref('')
-const trouble = ref('')
+const { trouble, send, refuse, clear } = useSend()
 watch(
   () => props.notice.text,
   (t) => (text.value = t),
 )
 async function change(kind: 'sent' | 'answered') {
-  trouble.value = ''
-  try {
-    const view = await answer(
-      api.POST('/api/look-backs/{id}/notices/{notice}', {
-        params: { path: { id: props.lookBack, notice: props.notice.id } },
-        body: { kind, text: text.value, answer: reply.value },
-      }),
-    )
-    cache.setQueryData(['look-back', props.lookBack], view)
-    await cache.invalidateQueries({ queryKey: ['look-backs'] })
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  }
+  const params = { path: { id: props.lookBack, notice: props.notice.id } }
+  const body = { kind, text: text.value, answer: reply.value }
+  const view = await send(() => api.POST('/api/look-backs/{id}/notices/{notice}', { params, body }))
+  if (!view) return
+  keep('lookBack', view, props.lookBack)
+  await refresh('lookBacks')
 }
 // Over plain HTTP in the house the browser offers no clipboard: then the old way is taken.
 const { copy, copied } = useClipboard({ legacy: true })
 async function copyText() {
-  trouble.value = ''
+  clear()
   try {
     await copy(text.value)
   } catch {
-    trouble.value = 'The browser did not let it be copied: mark the text and copy it by hand.'
+    refuse('The browser did not let it be copied: mark the text and copy it by hand.')
   }
 }
 </script>
@@ -83,8 +78,6 @@ async function copyText() {
         <button class="btn btn-main" @click="change('answered')">Write it down</button>
       </template>
     </div>
-    <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ trouble }}
-    </p>
+    <AlertNote class="mt-2" :words="trouble" />
   </details>
 </template>

@@ -1,21 +1,21 @@
 <script setup lang="ts">
 import { reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { useQueryClient } from '@tanstack/vue-query'
 import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
-import { answer, api, ApiError, type Problem, type Reference } from '../api/client'
+import { api, type Reference } from '../api/client'
 import { newId } from '../composables/useRun'
 import { numberIn } from '../composables/words'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Enters a certificate: a new one of a reference, or a new reference with its first. */
 const props = defineProps<{ of?: Reference }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
-const cache = useQueryClient()
+const { refresh, keep } = useCached()
 const id = newId()
-const problem = ref<Problem>()
-const busy = ref(false)
+const { problem, sending: busy, send } = useSend()
 const reference = reactive({ tag: '', name: '', kind: '', maker: '', serial: '', place: 'Workshop', lot: '' })
 const certificate = reactive({ number: '', issuer: props.of?.certificate.issuer ?? '', on: '', due: '', parent: '' })
 const accredited = ref(props.of?.certificate.accredited ?? true)
@@ -73,27 +73,20 @@ function body() {
 }
 
 async function save() {
-  busy.value = true
-  problem.value = undefined
-  try {
-    const saved = props.of
-      ? await answer(
-          api.POST('/api/standards/{id}/certificates', {
-            params: { path: { id: props.of.id } },
-            body: { id, certificate: body() },
-          }),
-        )
-      : await answer(api.POST('/api/standards', { body: { id, ...reference, certificate: body() } }))
-    cache.invalidateQueries({ queryKey: ['standards'] })
-    cache.setQueryData(['reference', saved.tag], saved)
-    emit('close')
-    router.push({ name: 'reference', params: { id: saved.tag } })
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.problem
-  } finally {
-    busy.value = false
-  }
+  const of = props.of
+  const saved = await send(() =>
+    of
+      ? api.POST('/api/standards/{id}/certificates', {
+          params: { path: { id: of.id } },
+          body: { id, certificate: body() },
+        })
+      : api.POST('/api/standards', { body: { id, ...reference, certificate: body() } }),
+  )
+  if (!saved) return
+  refresh('standards')
+  keep('reference', saved, saved.tag)
+  emit('close')
+  router.push({ name: 'reference', params: { id: saved.tag } })
 }
 </script>
 

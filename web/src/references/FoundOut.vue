@@ -1,25 +1,25 @@
 <script setup lang="ts">
 import { computed, reactive } from 'vue'
 import { useRouter } from 'vue-router'
-import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
-import { answer, api } from '../api/client'
+import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { useForm } from '../composables/useForm'
 import { newId } from '../composables/useRun'
 import { unitWords } from '../composables/words'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** A reference that was found out: every run that rested on it is seen again. */
 const props = defineProps<{ reference: components['schemas']['ReferenceView'] }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const quantities = [...new Set((props.reference.values ?? []).map((v) => v.quantity))]
 const form = reactive({ id: newId(), quantity: quantities[0] ?? '', error: '', u: '', remove: true, found: '' })
 const line = computed(() => props.reference.values?.find((v) => v.quantity === form.quantity))
 const ranged = computed(() => !!(line.value?.from || line.value?.to))
-const { problem, send } = useForm()
+const { problem, send } = useSend()
 async function save() {
   const body = {
     ...form,
@@ -27,8 +27,8 @@ async function save() {
     standard: props.reference.tag,
     unit: line.value?.unit ?? '1',
   }
-  if (!(await send(() => answer(api.POST('/api/look-backs', { body }))))) return
-  await cache.invalidateQueries({ queryKey: ['look-backs'] })
+  if (!(await send(() => api.POST('/api/look-backs', { body })))) return
+  await refresh('lookBacks')
   router.push({ name: 'look-back', params: { id: form.id } })
 }
 </script>

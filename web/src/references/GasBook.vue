@@ -1,51 +1,42 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
-import { answer, api, ApiError, type Problem, type Reference } from '../api/client'
+import { api, type Reference } from '../api/client'
 import { newId } from '../composables/useRun'
 import { localDay, numberIn, significant } from '../composables/words'
+import DataTable from '../components/DataTable.vue'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** A cylinder's book: gauge readings, what was used, and what left without being used. */
 const props = defineProps<{ reference: Reference; mayWrite: boolean }>()
-const cache = useQueryClient()
+const { keep } = useCached()
 const reading = ref(false)
 const bar = ref('')
 const metered = ref('')
 const note = ref('')
-const problem = ref<Problem>()
+const { problem, send, refuse, clear } = useSend()
 let id = ''
 function begin() {
   id = newId()
   bar.value = note.value = ''
   metered.value = String(Math.round(props.reference.expected_l))
-  problem.value = undefined
+  clear()
   reading.value = true
 }
 async function save() {
   const [b, m] = [numberIn(bar.value), numberIn(metered.value || '0')]
   if (!Number.isFinite(b) || !Number.isFinite(m)) {
-    problem.value = {
-      title: 'Not recorded',
-      status: 0,
-      detail: 'The gauge and the litres are numbers, such as 61 or 12,5. Nothing was recorded.',
-    }
+    refuse('The gauge and the litres are numbers, such as 61 or 12,5. Nothing was recorded.')
     return
   }
-  try {
-    const saved = await answer(
-      api.POST('/api/standards/{id}/gauge', {
-        params: { path: { id: props.reference.id } },
-        body: { id, bar: b, metered_l: m, note: note.value || undefined },
-      }),
-    )
-    cache.setQueryData(['reference', props.reference.tag], saved)
-    reading.value = false
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error
-    problem.value = error.problem
-  }
+  const params = { path: { id: props.reference.id } }
+  const body = { id, bar: b, metered_l: m, note: note.value || undefined }
+  const saved = await send(() => api.POST('/api/standards/{id}/gauge', { params, body }))
+  if (!saved) return
+  keep('reference', saved, props.reference.tag)
+  reading.value = false
 }
 </script>
 
@@ -58,32 +49,29 @@ async function save() {
       </span>
       <button v-if="mayWrite" class="btn" @click="begin">Read the gauge</button>
     </div>
-    <table class="w-full text-left">
-      <thead class="text-sm text-ink-2">
-        <tr>
-          <th class="py-1 font-medium">Day</th>
-          <th class="font-medium">By</th>
-          <th class="text-right font-medium">Gauge</th>
-          <th class="text-right font-medium">Content</th>
-          <th class="text-right font-medium">Used</th>
-          <th class="text-right font-medium">Lost</th>
-          <th class="pl-4 font-medium">Note</th>
-        </tr>
-      </thead>
-      <tbody class="rows">
-        <tr v-for="g in reference.book" :key="g.at">
-          <td class="py-2">{{ localDay(g.at) }}</td>
-          <td>{{ g.by }}</td>
-          <td class="num text-right">{{ significant(g.bar, 3) }} bar</td>
-          <td class="num text-right">{{ Math.round(g.content_l) }} L</td>
-          <td class="num text-right">{{ g.loss ? `${Math.round(g.metered_l)} L` : '' }}</td>
-          <td class="num text-right" :class="g.loss?.flagged && 'font-semibold text-vermilion'">
-            <template v-if="g.loss">{{ g.loss.flagged ? `◆ ${Math.round(g.loss.lost_l)} L` : '–' }}</template>
-          </td>
-          <td class="pl-4 text-sm text-ink-2">{{ g.note }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      :columns="[
+        'Day',
+        'By',
+        { title: 'Gauge', right: true },
+        { title: 'Content', right: true },
+        { title: 'Used', right: true },
+        { title: 'Lost', right: true },
+        { title: 'Note', class: 'pl-4' },
+      ]"
+    >
+      <tr v-for="g in reference.book" :key="g.at">
+        <td class="py-2">{{ localDay(g.at) }}</td>
+        <td>{{ g.by }}</td>
+        <td class="num text-right">{{ significant(g.bar, 3) }} bar</td>
+        <td class="num text-right">{{ Math.round(g.content_l) }} L</td>
+        <td class="num text-right">{{ g.loss ? `${Math.round(g.metered_l)} L` : '' }}</td>
+        <td class="num text-right" :class="g.loss?.flagged && 'font-semibold text-vermilion'">
+          <template v-if="g.loss">{{ g.loss.flagged ? `◆ ${Math.round(g.loss.lost_l)} L` : '–' }}</template>
+        </td>
+        <td class="pl-4 text-sm text-ink-2">{{ g.note }}</td>
+      </tr>
+    </DataTable>
     <p v-if="!reference.book.length" class="py-2 text-ink-2">No gauge reading yet.</p>
     <p class="mt-1 text-sm text-ink-2">
       Lost is what left by the gauge and was not used; a difference within one reading of the gauge (1 bar) is shown as

@@ -1,15 +1,16 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
-import { useQueryClient } from '@tanstack/vue-query'
 import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
-import { answer, api } from '../api/client'
-import { useForm } from '../composables/useForm'
+import { api } from '../api/client'
+import { useLabel } from '../composables/useLabel'
 import { newId } from '../composables/useRun'
+import { useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** A lot of a consumable that comes in: its label is scanned, or typed. */
 const emit = defineEmits<{ close: [] }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const kinds = [
   { id: 'cartridge', words: 'Cartridges' },
   { id: 'gas-bottle', words: 'Gas bottle of an analyser' },
@@ -18,14 +19,15 @@ const kinds = [
   { id: 'tubing', words: 'Tubing or sets' },
 ]
 const form = reactive({ id: newId(), label: '', lot: '', expires: '', tag: '', name: '', kind: 'cartridge', maker: '' })
-const { problem, send, readLabel } = useForm()
+const { problem, send } = useSend()
+const readLabel = useLabel(send)
 async function read() {
   if (form.label.trim()) Object.assign(form, await readLabel(form.label))
 }
 async function save() {
   const body = { ...form, label: '', expires: form.expires || undefined }
-  if (!(await send(() => answer(api.POST('/api/lots', { body }))))) return
-  await cache.invalidateQueries({ queryKey: ['standards'] })
+  if (!(await send(() => api.POST('/api/lots', { body })))) return
+  await refresh('standards')
   emit('close')
 }
 </script>

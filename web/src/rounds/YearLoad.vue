@@ -1,27 +1,27 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { answer, api, ApiError } from '../api/client'
+import { computed } from 'vue'
+import { useQuery } from '@tanstack/vue-query'
+import { api } from '../api/client'
 import { newId } from '../composables/useRun'
 import { useSession } from '../composables/useSession'
 import { dayWords } from '../composables/words'
+import AlertNote from '../components/AlertNote.vue'
+import { queries, useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** The year's work by month, as it stands and levelled within its windows. */
-const cache = useQueryClient()
+const { refresh, keep } = useCached()
 const { can } = useSession()
-const { data } = useQuery({ queryKey: ['workload'], queryFn: () => answer(api.GET('/api/workload')) })
+const { data } = useQuery(queries.workload())
 const top = computed(() => Math.max(1, data.value?.capacity ?? 0, ...(data.value?.hours ?? [])))
-const trouble = ref('')
+const { trouble, send } = useSend()
 const name = (month: string) => dayWords(month + '-01', { month: 'short' })
 async function level() {
-  trouble.value = ''
-  try {
-    const v = await answer(api.POST('/api/workload', { body: { id: newId() } }))
-    cache.setQueryData(['workload'], v)
-    await cache.invalidateQueries({ queryKey: ['round'] })
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  }
+  const body = { id: newId() }
+  const year = await send(() => api.POST('/api/workload', { body }))
+  if (!year) return
+  keep('workload', year)
+  await refresh('round')
 }
 </script>
 
@@ -52,6 +52,6 @@ async function level() {
         <span class="text-sm text-ink-2">{{ name(m) }}</span>
       </div>
     </div>
-    <p v-if="trouble" class="mt-2 text-vermilion" role="alert">{{ trouble }}</p>
+    <AlertNote class="mt-2" :words="trouble" />
   </section>
 </template>

@@ -10,12 +10,12 @@ import StrokeWidget from '../bench/StrokeWidget.vue'
 import TakeBack from '../bench/TakeBack.vue'
 import TraceWidget from '../bench/TraceWidget.vue'
 import { goesOn, showsFacts, widgetOf } from '../bench/widgets'
-import { onBench } from './page'
+import { partly, onBench } from './page'
 import type { Finding, LiveFrame, Measure, Point, Run, Step } from '../api/client'
 
 const traces = { FLOW: { t: [0, 0.1], v: [0, 1.2] }, PRESSURE: { t: [0], v: [5] } }
 const measure = (more: object) =>
-  ({ resolution: 0.1, shown: '%', points: [], capture: { channel: 'FLOW' }, ...more }) as unknown as Measure
+  partly<Measure>({ resolution: 0.1, shown: '%', points: [], capture: { channel: 'FLOW' }, ...more })
 
 describe('the widget of a way of capturing', () => {
   it('is its own where a trace alone does not do', () => {
@@ -37,12 +37,12 @@ describe('a ventilator’s breaths', () => {
     label: 'live',
   }
   it('show three curves and make the figure that is read stand out', () => {
-    const frame = {
+    const frame = partly<LiveFrame>({
       facts: [
         { label: 'VT', text: '498 mL' },
         { label: 'PEEP', text: '5.1' },
       ],
-    } as unknown as LiveFrame
+    })
     const page = mount(BreathWidget, { props: { ...props, frame }, global: { stubs: { LiveTrace: true } } })
     expect(page.findAllComponents({ name: 'LiveTrace' })).toHaveLength(3)
     const current = page.findAll('[aria-current=true]')
@@ -76,7 +76,7 @@ describe('a gas in steps', () => {
 
 describe('settings to record', () => {
   it('are chosen by name, and sent with the figures', async () => {
-    const step = {
+    const step = partly<Step>({
       id: 'settings',
       title: 'Settings',
       fields: [
@@ -91,7 +91,7 @@ describe('settings to record', () => {
         },
         { id: 'bias', label: 'Bias flow', unit: 'L/min' },
       ],
-    } as unknown as Step
+    })
     const { page, send } = await onBench(PlateStep, { run: {} as Run, step })
     expect(page.findAll('option')).toHaveLength(3)
     await page.find('select').setValue('O2')
@@ -115,10 +115,10 @@ describe('a check', () => {
 
 describe('what was changed or is taken back', () => {
   it('names the steps that count no more before it asks why', async () => {
-    const run = {
+    const run = partly<Run>({
       steps: [{ id: 'tight', title: 'Leak' }],
       parts: [{ id: 'circuit', title: 'Another breathing circuit', invalidates: ['tight'] }],
-    } as unknown as Run
+    })
     const { page, send } = await onBench(ChangedPart, { run })
     await page.find('button').trigger('click')
     await page.findAll('button')[1]!.trigger('click')
@@ -127,7 +127,7 @@ describe('what was changed or is taken back', () => {
     expect(send).not.toHaveBeenCalled()
   })
   it('offers the way back only where there is one', async () => {
-    const finding = { id: 'f', undo: [{ control: 'table', steps: -2, words: '2 presses down' }] } as unknown as Finding
+    const finding = partly<Finding>({ id: 'f', undo: [{ control: 'table', steps: -2, words: '2 presses down' }] })
     expect((await onBench(TakeBack, { finding })).page.text()).toContain('Put back what stood before')
     expect((await onBench(TakeBack, { finding: { id: 'f' } as Finding })).page.text()).toBe('')
   })

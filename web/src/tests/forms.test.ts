@@ -1,9 +1,9 @@
 import { flushPromises, mount } from '@vue/test-utils'
 import { defineComponent, h } from 'vue'
-import { describe, expect, it } from 'vitest'
+import { describe, expect, it, vi } from 'vitest'
 import FormOutcome from '../components/FormOutcome.vue'
-import { ApiError, type Problem } from '../api/client'
-import { useForm } from '../composables/useForm'
+import type { Problem } from '../api/client'
+import { useSend } from '../composables/useSend'
 
 const refused = (field: string, detail: string): Problem => ({
   status: 422,
@@ -52,18 +52,47 @@ describe('what a form was refused for', () => {
   })
 })
 
+const answered = <T>(data: T) => Promise.resolve({ data, response: new Response('{}') })
+const refusal = (error: Problem) => Promise.resolve({ error, response: new Response('', { status: error.status }) })
+
 describe('what is sent', () => {
   it('keeps what was refused, and forgets it with the next try', async () => {
-    const { problem, send } = useForm()
+    const { problem, trouble, sending, send, refuse } = useSend()
     const no = refused('tag', 'It stands in the register already.')
-    expect(await send(() => Promise.reject(new ApiError(no)))).toBeUndefined()
+    const under = send(() => refusal(no))
+    expect(sending.value).toBe(true)
+    expect(await under).toBeUndefined()
     expect(problem.value).toEqual(no)
-    expect(await send(() => Promise.resolve('entered'))).toBe('entered')
+    expect(trouble.value).toBe('It stands in the register already.')
+    expect(await send(() => answered('entered'))).toBe('entered')
     expect(problem.value).toBeUndefined()
+    expect(sending.value).toBe(false)
+    refuse('Say what was done.')
+    expect(trouble.value).toBe('Say what was done.')
+  })
+
+  it('is sent again until it is answered only where that was asked for', async () => {
+    vi.useFakeTimers()
+    const { problem, waiting, send } = useSend()
+    let times = 0
+    const away = () => (++times < 3 ? Promise.reject(new TypeError('no network')) : answered('taken'))
+    expect(await send(away)).toBeUndefined()
+    expect(problem.value?.code).toBe('offline')
+    const taken = send(away, 'answered')
+    await vi.advanceTimersByTimeAsync(100)
+    expect(waiting.value).toBe(true)
+    await vi.advanceTimersByTimeAsync(2000)
+    expect(await taken).toBe('taken')
+    expect(times).toBe(3)
+    expect(waiting.value).toBe(false)
+    vi.useRealTimers()
   })
 
   it('hides no fault that is not a refusal', async () => {
-    const { send } = useForm()
-    await expect(send(() => Promise.reject(new TypeError('the page is wrong')))).rejects.toThrow('the page is wrong')
+    const { send } = useSend()
+    const wrong = () => {
+      throw new TypeError('the page is wrong')
+    }
+    await expect(send(wrong)).rejects.toThrow('the page is wrong')
   })
 })

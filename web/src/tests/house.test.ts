@@ -6,18 +6,24 @@ import FiguresSheet from '../house/FiguresSheet.vue'
 import RestoreCopy from '../house/RestoreCopy.vue'
 import ReadBack from '../house/ReadBack.vue'
 import { api } from '../api/client'
+import type { House } from '../house/useHouse'
 
 vi.mock('../composables/useSession', async () => {
   const { can, person } = await import('./page')
   return { useSession: () => ({ person, can }) }
 })
 
-const house = () => ({
+const house = (): House => ({
   people: [
     { id: 'idris', name: 'Idris Vail', role: 'technician', active: true, works: true },
     { id: 'odile', name: 'Odile Marsh', role: 'manager', active: true, works: false },
   ],
-  lab: { name: 'Workshop' },
+  lab: {
+    name: 'Workshop',
+    rule: { kind: 'simple', tur_floor: 3 },
+    policy: { school: 'threshold', threshold: 0.7, max_rounds: 4 },
+    review: 'on failure',
+  } as House['lab'],
   intervals: {
     targets: [0.85, 0.88, 0.9, 0.92, 0.95],
     ceilings: [1095, 730, 730, 548, 365],
@@ -40,7 +46,8 @@ const house = () => ({
     home: 'Merrowby General',
     within: 5,
     capacity: 28,
-    hands: { Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2 },
+    hands: { Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2, Unknown: 20 },
+    rounds: { ahead: 21, jobs: 14, forward: 17 },
     sites: [{ name: 'Merrowby General', travel: 0 }],
     skills: { ventilator: ['Idris Vail'] },
   },

@@ -86,8 +86,13 @@ export async function shown(
   return { page, router }
 }
 
-/** dialog is the form that lies over the page. */
-export const dialog = () => document.querySelector<HTMLFormElement>('[role=dialog] form')!
+type Partly<T> = T extends (infer E)[] ? Partly<E>[] : T extends object ? { [K in keyof T]?: Partly<T[K]> } : T
+
+/** partly is something the server answers, with what a test is about: what is named is as described. */
+export const partly = <T>(part: Partly<T>) => part as T
+
+/** dialog is what lies over the page. */
+export const dialog = () => document.querySelector<HTMLElement>('[role=dialog]')!
 
 /** type fills in a field of the dialog. */
 export function type(name: string, text: string) {
@@ -100,7 +105,7 @@ export function type(name: string, text: string) {
 
 /** submit sends the dialog's form and waits for what comes of it. */
 export async function submit() {
-  dialog().dispatchEvent(new Event('submit'))
+  dialog().querySelector('form')!.dispatchEvent(new Event('submit'))
   await flushPromises()
 }
 

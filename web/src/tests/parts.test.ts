@@ -7,8 +7,9 @@ import TimerRing from '../components/TimerRing.vue'
 import FindingPoints from '../bench/FindingPoints.vue'
 import DriftHistory from '../references/DriftHistory.vue'
 import BudgetTable from '../workings/BudgetTable.vue'
-import type { Anatomy, Budget, Finding, Reference, Run } from '../api/client'
+import type { Anatomy, Budget, Finding, Reference, Run, Verdict } from '../api/client'
 import { numberIn, significant, unitWords } from '../composables/words'
+import { partly } from './page'
 
 describe('a budget as a table', () => {
   const line = (name: string, share: number, dof = 0) => ({
@@ -98,14 +99,15 @@ describe('the drift of a reference', () => {
 
 describe('the points of a finding', () => {
   it('show the latest verdict, the other schools, and why a point was left out', () => {
-    const verdict = (sentence: string) => ({
-      sentence,
-      zone: 'inside',
-      error_to_limit: 0.2,
-      u_to_limit: 0.1,
-      schools: [{ title: 'within 50 mL', zone: 'outside', error_to_limit: 2, pass: false }],
-    })
-    const run = {
+    const verdict = (sentence: string) =>
+      partly<Verdict>({
+        sentence,
+        zone: 'inside',
+        error_to_limit: 0.2,
+        u_to_limit: 0.1,
+        schools: [{ title: 'within 50 mL', zone: 'outside', error_to_limit: 2, pass: false }],
+      })
+    const run = partly<Run>({
       measures: [
         {
           id: 'volume',
@@ -117,9 +119,9 @@ describe('the points of a finding', () => {
           ],
         },
       ],
-    } as unknown as Run
+    })
     const rows = mount(FindingPoints, {
-      props: { run, finding: { judges: ['volume'] } as unknown as Finding },
+      props: { run, finding: partly<Finding>({ judges: ['volume'] }) },
     }).findAll('ul > li')
     expect(rows[0]!.text()).toContain('Inside.')
     expect(rows[0]!.text()).not.toContain('Outside.')

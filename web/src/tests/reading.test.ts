@@ -1,11 +1,12 @@
 import { describe, expect, it } from 'vitest'
 import { lastReading, openPoint, openSpot } from '../bench/reading'
 import type { Finding, Measure, Run } from '../api/client'
+import { partly } from './page'
 
 const reading = (id: string, at: string, more = {}) => ({ id, at, round: 0, phase: 'as found', values: [1], ...more })
 const measure = (id: string, points: object[], more = {}) =>
-  ({ id, round: 0, reading: true, points, ...more }) as unknown as Measure
-const run = (...measures: Measure[]) => ({ measures }) as unknown as Run
+  partly<Measure>({ id, round: 0, reading: true, points, ...more })
+const run = (...measures: Measure[]) => partly<Run>({ measures })
 
 describe('the point to read next', () => {
   it('is the first that is not complete', () => {
@@ -23,7 +24,7 @@ describe('the point to read next', () => {
   it('goes through the measures of a finding in its order', () => {
     const first = measure('rate', [{ id: 'x', complete: false }])
     const second = measure('co2', [{ id: 'y', complete: false }])
-    const finding = { judges: ['co2', 'rate'] } as unknown as Finding
+    const finding = partly<Finding>({ judges: ['co2', 'rate'] })
     expect(openSpot(run(first, second), finding)?.point.id).toBe('y')
   })
 })

@@ -2,6 +2,7 @@
 import { watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useBenchState } from '../composables/useBenchState'
+import SectionTitle from '../components/SectionTitle.vue'
 
 /** The bench without a run chosen: goes to the first one of the technician's own, or says how to begin. */
 const router = useRouter()
@@ -24,7 +25,7 @@ watch(
     </p>
     <RouterLink class="btn btn-main mt-5" to="/">Go to Today</RouterLink>
     <template v-if="data.dock.length">
-      <h2 class="mt-8 border-b-2 border-ink pb-1 text-lg">In progress by others</h2>
+      <SectionTitle class="mt-8">In progress by others</SectionTitle>
       <ul class="rows">
         <li v-for="r in data.dock" :key="r.id">
           <RouterLink class="block py-2 hover:bg-brass-wash" :to="{ name: 'run', params: { id: r.id } }">
@@ -34,7 +35,7 @@ watch(
         </li>
       </ul>
     </template>
-    <h2 class="mt-8 border-b-2 border-ink pb-1 text-lg">Instruments</h2>
+    <SectionTitle class="mt-8">Instruments</SectionTitle>
     <ul class="rows">
       <li v-for="l in data.links" :key="l.kind" class="py-2">
         <span :class="l.state === 'alive' ? 'text-petrol' : 'text-vermilion'">{{

@@ -1,78 +1,62 @@
 <script setup lang="ts">
 import { computed, reactive, ref, watch } from 'vue'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
 import NewControlLot from '../control/NewControlLot.vue'
 import ControlChart from '../control/ControlChart.vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import { newId } from '../composables/useRun'
 import { useSession } from '../composables/useSession'
 import { localDay, localTime, significant } from '../composables/words'
+import AlertNote from '../components/AlertNote.vue'
+import { queries, useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** Controls of the analysers: what stands rejected, the chart of one analyte, and today's run. */
 const props = defineProps<{ asset?: string; analyte?: string }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const { can } = useSession()
-const {
-  data: states,
-  error,
-  refetch,
-} = useQuery({ queryKey: ['controls'], queryFn: () => answer(api.GET('/api/controls')) })
+const { data: states, error, refetch } = useQuery(queries.controls())
 const at = computed(() => {
   const first = states.value?.[0]
   const chosen = states.value?.find((s) => s.asset === props.asset && (!props.analyte || s.analyte === props.analyte))
   return chosen ?? first
 })
 const days = ref(90)
-const { data: chart } = useQuery({
-  queryKey: ['control-chart', () => at.value?.asset, () => at.value?.analyte, days],
-  queryFn: () =>
-    answer(
-      api.GET('/api/controls/{asset}', {
-        params: { path: { asset: at.value!.asset }, query: { analyte: at.value!.analyte, days: days.value } },
-      }),
-    ),
-  enabled: () => !!at.value,
-})
+const { data: chart } = useQuery(
+  queries.controlChart(
+    computed(() => at.value && { asset: at.value.asset, analyte: at.value.analyte }),
+    days,
+  ),
+)
 const values = reactive<Record<string, string>>({})
 const note = ref('')
-const trouble = ref('')
+const { trouble, send, refuse, clear } = useSend()
 const run = ref(newId())
 const opening = ref(false)
 watch(
   () => chart.value?.asset + ' ' + chart.value?.analyte,
   () => {
     for (const key of Object.keys(values)) delete values[key]
-    trouble.value = ''
+    clear()
   },
 )
 async function record() {
   if (!chart.value) return
-  trouble.value = ''
   const typed = chart.value.levels.filter((l) => values[l.lot_id]?.trim())
-  if (!typed.length) return (trouble.value = 'Type what the analyser shows, for at least one level.')
-  try {
-    await answer(
-      api.POST('/api/controls/{asset}', {
-        params: { path: { asset: chart.value.asset } },
-        body: {
-          id: run.value,
-          analyte: chart.value.analyte,
-          note: note.value,
-          values: typed.map((l) => ({ lot_id: l.lot_id, text: values[l.lot_id]! })),
-        },
-      }),
-    )
-    run.value = newId()
-    note.value = ''
-    for (const key of Object.keys(values)) delete values[key]
-    await Promise.all([
-      cache.invalidateQueries({ queryKey: ['controls'] }),
-      cache.invalidateQueries({ queryKey: ['control-chart'] }),
-    ])
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
+  if (!typed.length) return refuse('Type what the analyser shows, for at least one level.')
+  const params = { path: { asset: chart.value.asset } }
+  const body = {
+    id: run.value,
+    analyte: chart.value.analyte,
+    note: note.value,
+    values: typed.map((l) => ({ lot_id: l.lot_id, text: values[l.lot_id]! })),
   }
+  if (!(await send(() => api.POST('/api/controls/{asset}', { params, body })))) return
+  run.value = newId()
+  note.value = ''
+  for (const key of Object.keys(values)) delete values[key]
+  await refresh('controls', 'controlChart')
 }
 const ranges = [
   { days: 90, words: '3 months' },
@@ -191,9 +175,7 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
             Record <kbd>Enter</kbd>
           </button>
         </div>
-        <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-          {{ trouble }}
-        </p>
+        <AlertNote class="mt-2" :words="trouble" />
       </form>
     </section>
   </main>

@@ -6,18 +6,17 @@ import RiskMark from '../components/RiskMark.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import EventForm from '../equipment/EventForm.vue'
 import FingerPrint from '../components/FingerPrint.vue'
-import { answer, api } from '../api/client'
 import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { ago, familyWords, localDay, significant } from '../composables/words'
 import HistoryList from '../components/HistoryList.vue'
+import SectionTitle from '../components/SectionTitle.vue'
+import AlertNote from '../components/AlertNote.vue'
+import { queries } from '../api/queries'
 
 const props = defineProps<{ id: string }>()
-const { data, error, refetch } = useQuery({
-  queryKey: ['asset', () => props.id],
-  queryFn: () => answer(api.GET('/api/assets/{id}', { params: { path: { id: props.id } } })),
-})
+const { data, error, refetch } = useQuery(queries.asset(() => props.id))
 const now = useClock()
 const { can } = useSession()
 const { start, starting, trouble } = useStartRun()
@@ -105,9 +104,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           >See the chart</RouterLink
         >
       </p>
-      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-        {{ trouble }}
-      </p>
+      <AlertNote class="mt-3" :words="trouble" />
 
       <div class="mt-6 flex items-baseline gap-4 border-b-2 border-ink pb-1">
         <h2 class="text-lg">Fingerprint over time</h2>
@@ -153,7 +150,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
     </section>
 
     <aside>
-      <h2 class="border-b-2 border-ink pb-1 text-lg">What recurs</h2>
+      <SectionTitle>What recurs</SectionTitle>
       <ActivityList :activities="data.activities" />
       <button v-if="can('note events of a device')" class="btn mt-3" @click="happened = true">
         Something happened to it …
@@ -174,7 +171,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
         >Correct a reading of this meter</RouterLink
       >
       <template v-if="data.trends.length">
-        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">How it moves</h2>
+        <SectionTitle class="mt-6">How it moves</SectionTitle>
         <ul class="rows">
           <li v-for="t in data.trends" :key="t.measure + t.point" class="py-2">
             <span class="font-semibold">{{ t.label }}</span>
@@ -182,7 +179,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           </li>
         </ul>
       </template>
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">About it</h2>
+      <SectionTitle class="mt-6">About it</SectionTitle>
       <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-2">
         <dt class="text-ink-2">Maker</dt>
         <dd>{{ data.maker }}</dd>

@@ -7,10 +7,11 @@ import { refDebounced } from '@vueuse/core'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import NewDevice from '../components/NewDevice.vue'
-import { answer, api } from '../api/client'
 import { useHouse } from '../house/useHouse'
 import { useSession } from '../composables/useSession'
 import { dueWords, familyWords } from '../composables/words'
+import DataTable from '../components/DataTable.vue'
+import { queries } from '../api/queries'
 
 const { data: house } = useHouse()
 const families = computed(() => house.value?.families ?? [])
@@ -21,17 +22,9 @@ const family = ref('')
 const status = ref('')
 const entering = ref(false)
 const search = refDebounced(text, 150)
-const { data, error, refetch, hasNextPage, fetchNextPage, isFetching } = useInfiniteQuery({
-  queryKey: ['assets', search, family, status],
-  queryFn: ({ pageParam }) =>
-    answer(
-      api.GET('/api/assets', {
-        params: { query: { search: search.value, family: family.value, status: status.value, after: pageParam } },
-      }),
-    ),
-  initialPageParam: '',
-  getNextPageParam: (last) => last.after || undefined,
-})
+const { data, error, refetch, hasNextPage, fetchNextPage, isFetching } = useInfiniteQuery(
+  queries.assets(search, family, status),
+)
 const assets = computed(() => data.value?.pages.flatMap((p) => p.assets) ?? [])
 watch([search, family, status], () => window.scrollTo(0, 0))
 </script>
@@ -86,45 +79,35 @@ watch([search, family, status], () => window.scrollTo(0, 0))
       <button v-if="can('enter devices')" class="btn" @click="entering = true">Enter a device</button>
     </div>
 
-    <table v-if="assets.length" class="mt-5 w-full text-left">
-      <thead class="border-b-2 border-ink text-sm text-ink-2">
-        <tr>
-          <th class="py-2 font-medium">Tag</th>
-          <th class="font-medium">Device</th>
-          <th class="font-medium">Family</th>
-          <th class="font-medium">Place</th>
-          <th class="font-medium">Serial</th>
-          <th class="font-medium">Risk</th>
-          <th class="font-medium">Status</th>
-          <th class="text-right font-medium">Next</th>
-        </tr>
-      </thead>
-      <tbody class="rows">
-        <tr
-          v-for="a in assets"
-          :key="a.id"
-          class="cursor-pointer hover:bg-brass-wash"
-          @click="router.push({ name: 'device', params: { id: a.tag } })"
-        >
-          <td class="py-2.5">
-            <RouterLink class="num font-medium underline" :to="{ name: 'device', params: { id: a.tag } }" @click.stop>
-              {{ a.tag }}
-            </RouterLink>
-          </td>
-          <td>{{ a.device }}</td>
-          <td>{{ familyWords(a.family) }}</td>
-          <td>
-            {{ a.place }}<span class="text-ink-2">, {{ a.site }}</span>
-          </td>
-          <td class="num text-sm">{{ a.serial }}</td>
-          <td><RiskMark :risk="a.risk" /></td>
-          <td :class="a.status === 'out of use' && 'font-semibold text-vermilion'">{{ a.status }}</td>
-          <td class="text-right" :class="a.days < 0 && 'font-semibold text-vermilion'">
-            {{ a.due_on ? dueWords(a.days) : 'nothing planned' }}
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      v-if="assets.length"
+      class="mt-5"
+      :columns="['Tag', 'Device', 'Family', 'Place', 'Serial', 'Risk', 'Status', { title: 'Next', right: true }]"
+    >
+      <tr
+        v-for="a in assets"
+        :key="a.id"
+        class="cursor-pointer hover:bg-brass-wash"
+        @click="router.push({ name: 'device', params: { id: a.tag } })"
+      >
+        <td class="py-2.5">
+          <RouterLink class="num font-medium underline" :to="{ name: 'device', params: { id: a.tag } }" @click.stop>
+            {{ a.tag }}
+          </RouterLink>
+        </td>
+        <td>{{ a.device }}</td>
+        <td>{{ familyWords(a.family) }}</td>
+        <td>
+          {{ a.place }}<span class="text-ink-2">, {{ a.site }}</span>
+        </td>
+        <td class="num text-sm">{{ a.serial }}</td>
+        <td><RiskMark :risk="a.risk" /></td>
+        <td :class="a.status === 'out of use' && 'font-semibold text-vermilion'">{{ a.status }}</td>
+        <td class="text-right" :class="a.days < 0 && 'font-semibold text-vermilion'">
+          {{ a.due_on ? dueWords(a.days) : 'nothing planned' }}
+        </td>
+      </tr>
+    </DataTable>
     <p v-else-if="data" class="mt-8 text-lg">
       No device matches.
       <button class="underline" @click="text = family = status = ''">Show every device</button>

@@ -4,17 +4,14 @@ import { useQuery } from '@tanstack/vue-query'
 import { useRoute, useRouter } from 'vue-router'
 import IntervalSheet from '../intervals/IntervalSheet.vue'
 import QueryState from '../components/QueryState.vue'
-import { answer, api } from '../api/client'
 import { counted } from '../composables/words'
+import { queries } from '../api/queries'
 
 /** How often: what is recommended for each model, or for one device's activity. */
 const route = useRoute()
 const router = useRouter()
 const activity = computed(() => (typeof route.query.activity === 'string' ? route.query.activity : undefined))
-const { data, error, refetch } = useQuery({
-  queryKey: ['intervals'],
-  queryFn: () => answer(api.GET('/api/intervals')),
-})
+const { data, error, refetch } = useQuery(queries.intervals())
 const key = (b: { maker: string; model: string; procedure: string }) => `${b.maker}/${b.model}/${b.procedure}`
 const at = computed(() => {
   if (activity.value) return undefined
@@ -28,14 +25,7 @@ watch(at, (b) => {
 const query = computed(() =>
   at.value ? { maker: at.value.maker, model: at.value.model, procedure: at.value.procedure } : undefined,
 )
-const { data: view } = useQuery({
-  queryKey: ['interval', query, activity],
-  queryFn: () =>
-    activity.value
-      ? answer(api.GET('/api/activities/{id}/interval', { params: { path: { id: activity.value } } }))
-      : answer(api.GET('/api/intervals/model', { params: { query: query.value! } })),
-  enabled: () => !!query.value || !!activity.value,
-})
+const { data: view } = useQuery(queries.interval(query, activity))
 </script>
 
 <template>

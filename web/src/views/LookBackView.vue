@@ -1,44 +1,33 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import NoticeCard from '../lookback/NoticeCard.vue'
 import TouchedRuns from '../lookback/TouchedRuns.vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { localDay } from '../composables/words'
+import AlertNote from '../components/AlertNote.vue'
+import { queries, useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** What a bad finding touches, and what became of each. */
 const props = defineProps<{ id?: string }>()
-const cache = useQueryClient()
+const { refresh } = useCached()
 const { can } = useSession()
 const closed = ref(false)
-const { data, error, refetch } = useQuery({
-  queryKey: ['look-backs', closed],
-  queryFn: () => answer(api.GET('/api/look-backs', { params: { query: { closed: closed.value } } })),
-})
+const { data, error, refetch } = useQuery(queries.lookBacks(closed))
 const at = computed(() => props.id ?? data.value?.[0]?.id)
-const { data: one } = useQuery({
-  queryKey: ['look-back', at],
-  queryFn: () => answer(api.GET('/api/look-backs/{id}', { params: { path: { id: at.value! } } })),
-  enabled: () => !!at.value,
-})
+const { data: one } = useQuery(queries.lookBack(at))
 const concluding = ref(false)
-const trouble = ref('')
+const { trouble, send } = useSend()
 async function close(conclusion: string) {
   concluding.value = false
-  trouble.value = ''
-  try {
-    await answer(api.POST('/api/look-backs/{id}/close', { params: { path: { id: at.value! } }, body: { conclusion } }))
-    await Promise.all([
-      cache.invalidateQueries({ queryKey: ['look-backs'] }),
-      cache.invalidateQueries({ queryKey: ['look-back'] }),
-    ])
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  }
+  const params = { path: { id: at.value! } }
+  if (await send(() => api.POST('/api/look-backs/{id}/close', { params, body: { conclusion } })))
+    await refresh('lookBacks', 'lookBack')
 }
 /** What is left to do about one, in a few words. */
 const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
@@ -127,9 +116,7 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
         Closed on {{ localDay(one.closed_at) }} by {{ one.closed_by }}: {{ one.conclusion }}
       </p>
       <template v-else-if="can('close look-backs')">
-        <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-          {{ trouble }}
-        </p>
+        <AlertNote class="mt-3" :words="trouble" />
         <button class="btn btn-main mt-5" @click="concluding = true">Close it …</button>
       </template>
     </section>

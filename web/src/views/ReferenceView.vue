@@ -1,30 +1,32 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import FoundOut from '../references/FoundOut.vue'
 import AskDialog from '../components/AskDialog.vue'
 import QueryState from '../components/QueryState.vue'
 import CertificateForm from '../references/CertificateForm.vue'
 import DriftHistory from '../references/DriftHistory.vue'
 import GasBook from '../references/GasBook.vue'
-import { answer, api, ApiError, type Certified } from '../api/client'
+import { api, type Certified } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay, unitWords } from '../composables/words'
 import HistoryList from '../components/HistoryList.vue'
+import SectionTitle from '../components/SectionTitle.vue'
+import AlertNote from '../components/AlertNote.vue'
+import DataTable from '../components/DataTable.vue'
+import { queries, useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** One reference: what it is certified for, how it drifted, where its chain leads, what depends on it. */
 const props = defineProps<{ id: string }>()
-const cache = useQueryClient()
-const { data, error, refetch } = useQuery({
-  queryKey: ['reference', () => props.id],
-  queryFn: () => answer(api.GET('/api/standards/{id}', { params: { path: { id: props.id } } })),
-})
+const { refresh, keep } = useCached()
+const { data, error, refetch } = useQuery(queries.reference(() => props.id))
 const { can } = useSession()
 const lead = computed(() => can('keep references'))
 const certifying = ref(false)
 const foundOut = ref(false)
 const changing = ref<'usable' | 'quarantined' | 'retired'>()
-const trouble = ref('')
+const { trouble, send } = useSend()
 const pieces = computed(() => (data.value?.values ?? []).filter((v) => v.piece))
 const values = computed(() => (data.value?.values ?? []).filter((v) => !v.piece))
 const kit = computed(() => {
@@ -38,16 +40,11 @@ const actions = { usable: 'Release', quarantined: 'Quarantine', retired: 'Retire
 async function change(note: string) {
   const status = changing.value!
   changing.value = undefined
-  trouble.value = ''
-  try {
-    const saved = await answer(
-      api.POST('/api/standards/{id}/status', { params: { path: { id: props.id } }, body: { status, note } }),
-    )
-    cache.setQueryData(['reference', props.id], saved)
-    cache.invalidateQueries({ queryKey: ['standards'] })
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  }
+  const params = { path: { id: props.id } }
+  const saved = await send(() => api.POST('/api/standards/{id}/status', { params, body: { status, note } }))
+  if (!saved) return
+  keep('reference', saved, props.id)
+  refresh('standards')
 }
 </script>
 
@@ -94,33 +91,29 @@ async function change(note: string) {
           </button>
         </template>
       </div>
-      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-        {{ trouble }}
-      </p>
+      <AlertNote class="mt-3" :words="trouble" />
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Certified</h2>
-      <table v-if="values.length" class="w-full text-left">
-        <thead class="text-sm text-ink-2">
-          <tr>
-            <th class="py-1 font-medium">Quantity</th>
-            <th class="text-right font-medium">Value or range</th>
-            <th class="text-right font-medium">U</th>
-            <th class="text-right font-medium">k</th>
-            <th class="text-right font-medium">Drift in a year</th>
-          </tr>
-        </thead>
-        <tbody class="rows">
-          <tr v-for="v in values" :key="v.quantity + v.value + v.from">
-            <td class="py-2">{{ v.quantity }}</td>
-            <td class="num text-right text-lg">{{ stated(v) }} {{ unitWords(v.unit) }}</td>
-            <td class="num text-right">{{ v.u }} {{ unitWords(v.unit) }}</td>
-            <td class="num text-right">{{ v.k }}</td>
-            <td class="num text-right">
-              {{ v.drift_per_year ? `± ${v.drift_per_year} ${unitWords(v.unit)}` : 'none stated' }}
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <SectionTitle class="mt-6">Certified</SectionTitle>
+      <DataTable
+        v-if="values.length"
+        :columns="[
+          'Quantity',
+          { title: 'Value or range', right: true },
+          { title: 'U', right: true },
+          { title: 'k', right: true },
+          { title: 'Drift in a year', right: true },
+        ]"
+      >
+        <tr v-for="v in values" :key="v.quantity + v.value + v.from">
+          <td class="py-2">{{ v.quantity }}</td>
+          <td class="num text-right text-lg">{{ stated(v) }} {{ unitWords(v.unit) }}</td>
+          <td class="num text-right">{{ v.u }} {{ unitWords(v.unit) }}</td>
+          <td class="num text-right">{{ v.k }}</td>
+          <td class="num text-right">
+            {{ v.drift_per_year ? `± ${v.drift_per_year} ${unitWords(v.unit)}` : 'none stated' }}
+          </td>
+        </tr>
+      </DataTable>
       <ul v-if="kit.length" class="flex flex-wrap gap-2 py-3">
         <li v-for="p in kit" :key="p.piece" class="border border-line bg-sheet px-3 py-1">
           <span class="num font-medium">{{ p.n }} × {{ p.piece }}</span>
@@ -130,7 +123,7 @@ async function change(note: string) {
 
       <DriftHistory class="mt-4" :certificates="data.certificates" />
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Certificates</h2>
+      <SectionTitle class="mt-6">Certificates</SectionTitle>
       <ul class="rows">
         <li
           v-for="c in [...data.certificates].reverse()"
@@ -153,7 +146,7 @@ async function change(note: string) {
     </section>
 
     <aside>
-      <h2 class="border-b-2 border-ink pb-1 text-lg">Chain of traceability</h2>
+      <SectionTitle>Chain of traceability</SectionTitle>
       <ol
         class="relative mt-2 before:absolute before:top-3 before:bottom-6 before:left-[6px] before:w-px before:bg-ink"
       >
@@ -185,7 +178,7 @@ async function change(note: string) {
         </li>
       </ol>
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">What depends on it</h2>
+      <SectionTitle class="mt-6">What depends on it</SectionTitle>
       <p class="mt-2">
         <b class="num text-lg">{{ data.devices }}</b> {{ data.devices === 1 ? 'device was' : 'devices were' }} verified
         with it, in <b class="num text-lg">{{ data.uses }}</b> {{ data.uses === 1 ? 'run' : 'runs' }}.

@@ -4,13 +4,14 @@ import { useQuery } from '@tanstack/vue-query'
 import CertificateForm from '../references/CertificateForm.vue'
 import LotForm from '../references/LotForm.vue'
 import QueryState from '../components/QueryState.vue'
-import { answer, api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
 import { dayWords, unitWords } from '../composables/words'
+import DataTable from '../components/DataTable.vue'
+import { queries } from '../api/queries'
 
 type Standard = components['schemas']['StandardView']
-const { data, error, refetch } = useQuery({ queryKey: ['standards'], queryFn: () => answer(api.GET('/api/standards')) })
+const { data, error, refetch } = useQuery(queries.standards())
 const { can } = useSession()
 const text = ref('')
 const entering = ref(false)
@@ -50,60 +51,57 @@ function values(s: Standard): string[] {
       <button v-if="can('enter lots')" class="btn" @click="scanning = true">Scan a lot</button>
       <button v-if="can('keep references')" class="btn" @click="entering = true">Enter a reference</button>
     </div>
-    <table class="mt-5 w-full text-left">
-      <thead class="border-b-2 border-ink text-sm text-ink-2">
-        <tr>
-          <th class="py-2 font-medium">Tag</th>
-          <th class="font-medium">Reference</th>
-          <th class="font-medium">Certified value and uncertainty</th>
-          <th class="font-medium">Certificate</th>
-          <th class="font-medium">Valid until</th>
-          <th class="pr-3 text-right font-medium whitespace-nowrap">Gas left</th>
-          <th class="text-right font-medium">Runs</th>
-        </tr>
-      </thead>
-      <tbody class="rows align-top">
-        <tr v-for="s in found" :key="s.id">
-          <td class="py-2.5 pr-4">
-            <RouterLink
-              :to="{ name: 'reference', params: { id: s.tag } }"
-              class="num font-medium whitespace-nowrap underline"
-              >{{ s.tag }}</RouterLink
-            >
-          </td>
-          <td class="py-2.5 pr-3">
-            {{ s.name }}<span class="block text-sm text-ink-2">{{ s.maker }} · {{ s.serial }} · {{ s.place }}</span>
-          </td>
-          <td class="num py-2.5 pr-3 text-sm">
-            <span v-for="v in values(s)" :key="v" class="block">{{ v }}</span>
-          </td>
-          <td class="py-2.5 pr-3">
-            <span class="num text-sm">{{ s.certificate.number }}</span>
-            <span class="block text-sm text-ink-2"
-              >{{ s.certificate.accredited ? 'accredited' : 'in house' }}, {{ s.certificate.issuer }}</span
-            >
-          </td>
-          <td
-            class="py-2.5 pr-3"
-            :class="state(s).bad ? 'font-semibold text-vermilion' : state(s).soon ? 'font-semibold text-brass' : ''"
+    <DataTable
+      class="mt-5"
+      top
+      :columns="[
+        'Tag',
+        'Reference',
+        'Certified value and uncertainty',
+        'Certificate',
+        'Valid until',
+        { title: 'Gas left', right: true, class: 'pr-3 whitespace-nowrap' },
+        { title: 'Runs', right: true },
+      ]"
+    >
+      <tr v-for="s in found" :key="s.id">
+        <td class="py-2.5 pr-4">
+          <RouterLink
+            :to="{ name: 'reference', params: { id: s.tag } }"
+            class="num font-medium whitespace-nowrap underline"
+            >{{ s.tag }}</RouterLink
           >
-            {{ state(s).bad ? '◆ ' : '' }}{{ state(s).words }}
-            <span v-if="state(s).soon" class="block text-sm font-normal">in {{ s.days }} days</span>
-            <span v-if="s.note" class="block max-w-60 text-sm font-normal">{{ s.note }}</span>
-          </td>
-          <td class="num py-2.5 pr-3 text-right">
-            <template v-if="s.usable_l !== undefined">
-              {{ Math.round(s.usable_l) }} L<span class="block text-sm text-ink-2"
-                >{{ s.cylinder?.gauge_bar }} bar</span
-              >
-            </template>
-          </td>
-          <td class="num py-2.5 text-right">
-            {{ s.uses || '' }}
-          </td>
-        </tr>
-      </tbody>
-    </table>
+        </td>
+        <td class="py-2.5 pr-3">
+          {{ s.name }}<span class="block text-sm text-ink-2">{{ s.maker }} · {{ s.serial }} · {{ s.place }}</span>
+        </td>
+        <td class="num py-2.5 pr-3 text-sm">
+          <span v-for="v in values(s)" :key="v" class="block">{{ v }}</span>
+        </td>
+        <td class="py-2.5 pr-3">
+          <span class="num text-sm">{{ s.certificate.number }}</span>
+          <span class="block text-sm text-ink-2"
+            >{{ s.certificate.accredited ? 'accredited' : 'in house' }}, {{ s.certificate.issuer }}</span
+          >
+        </td>
+        <td
+          class="py-2.5 pr-3"
+          :class="state(s).bad ? 'font-semibold text-vermilion' : state(s).soon ? 'font-semibold text-brass' : ''"
+        >
+          {{ state(s).bad ? '◆ ' : '' }}{{ state(s).words }}
+          <span v-if="state(s).soon" class="block text-sm font-normal">in {{ s.days }} days</span>
+          <span v-if="s.note" class="block max-w-60 text-sm font-normal">{{ s.note }}</span>
+        </td>
+        <td class="num py-2.5 pr-3 text-right">
+          <template v-if="s.usable_l !== undefined">
+            {{ Math.round(s.usable_l) }} L<span class="block text-sm text-ink-2">{{ s.cylinder?.gauge_bar }} bar</span>
+          </template>
+        </td>
+        <td class="num py-2.5 text-right">
+          {{ s.uses || '' }}
+        </td>
+      </tr>
+    </DataTable>
     <p v-if="!found.length" class="mt-6">
       No reference matches. <button class="underline" @click="text = ''">Show all</button>
     </p>

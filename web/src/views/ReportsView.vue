@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { keepPreviousData, useQuery } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import ShareBar from '../components/ShareBar.vue'
-import { answer, api } from '../api/client'
 import { counted, dayWords, familyWords, isoDay } from '../composables/words'
+import SectionTitle from '../components/SectionTitle.vue'
+import AlertNote from '../components/AlertNote.vue'
+import DataTable from '../components/DataTable.vue'
+import { queries } from '../api/queries'
 
 /** What a time of work came to: on time, as found, overdue, work, gas, cost. */
 const today = new Date()
@@ -19,12 +22,7 @@ const spans = [
 const from = ref(spans[2]!.from)
 const until = ref(isoDay(today))
 const query = computed(() => ({ from: from.value, until: until.value }))
-const { data, error, refetch } = useQuery({
-  queryKey: ['report', query],
-  queryFn: () => answer(api.GET('/api/report', { params: { query: query.value } })),
-  placeholderData: keepPreviousData,
-  retry: false,
-})
+const { data, error, refetch } = useQuery(queries.report(query))
 const wrong = ref('')
 watch(error, (e) => (wrong.value = e?.message ?? ''))
 const money = (x: number) => (x ? `${Math.round(x).toLocaleString('en-GB')} ${data.value?.prices.currency}` : '–')
@@ -67,7 +65,7 @@ const last = computed(() => dayWords(until.value))
         >
       </div>
     </div>
-    <p v-if="wrong" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">{{ wrong }}</p>
+    <AlertNote class="mt-3" :words="wrong" />
 
     <dl class="mt-4 grid gap-x-8 border-y-2 border-ink py-3 sm:grid-cols-2 lg:grid-cols-4">
       <div>
@@ -110,25 +108,22 @@ const last = computed(() => dayWords(until.value))
 
     <div class="mt-6 grid gap-x-10 gap-y-8 lg:grid-cols-2">
       <section>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Overdue by risk, now</h2>
-        <table class="w-full text-left">
-          <thead class="text-sm text-ink-2">
-            <tr>
-              <th class="py-1 font-normal">risk</th>
-              <th class="text-right font-normal">overdue</th>
-              <th class="text-right font-normal">the longest</th>
-              <th class="text-right font-normal">device-days beyond</th>
-            </tr>
-          </thead>
-          <tbody class="rows">
-            <tr v-for="o in data.overdue" :key="o.risk" :class="!o.count && 'text-ink-2'">
-              <td class="py-2"><RiskMark :risk="o.risk" /></td>
-              <td class="num text-right" :class="o.count ? 'font-semibold' : ''">{{ o.count || '–' }}</td>
-              <td class="text-right">{{ o.count ? counted(o.longest, 'day') : '' }}</td>
-              <td class="num text-right">{{ o.count ? o.days : '' }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <SectionTitle>Overdue by risk, now</SectionTitle>
+        <DataTable
+          :columns="[
+            'risk',
+            { title: 'overdue', right: true },
+            { title: 'the longest', right: true },
+            { title: 'device-days beyond', right: true },
+          ]"
+        >
+          <tr v-for="o in data.overdue" :key="o.risk" :class="!o.count && 'text-ink-2'">
+            <td class="py-2"><RiskMark :risk="o.risk" /></td>
+            <td class="num text-right" :class="o.count ? 'font-semibold' : ''">{{ o.count || '–' }}</td>
+            <td class="text-right">{{ o.count ? counted(o.longest, 'day') : '' }}</td>
+            <td class="num text-right">{{ o.count ? o.days : '' }}</td>
+          </tr>
+        </DataTable>
         <RouterLink
           v-if="data.overdue_all"
           class="mt-2 inline-block min-h-10 py-2 underline print:hidden"
@@ -138,7 +133,7 @@ const last = computed(() => dayWords(until.value))
       </section>
 
       <section>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">On time, by month</h2>
+        <SectionTitle>On time, by month</SectionTitle>
         <p v-if="data.on_time.worst_late" class="py-1 text-sm text-ink-2">
           Of the late ones half were at most {{ counted(data.on_time.median_late, 'day') }} late, the worst
           {{ counted(data.on_time.worst_late, 'day') }}.
@@ -167,7 +162,7 @@ const last = computed(() => dayWords(until.value))
       </section>
 
       <section class="lg:col-span-2">
-        <h2 class="border-b-2 border-ink pb-1 text-lg">As found, by model</h2>
+        <SectionTitle>As found, by model</SectionTitle>
         <p class="py-1 text-sm text-ink-2">
           Runs found with every point inside its limits, before anything was changed. The bar is the share, the line the
           bounds it lies in at 95 %.
@@ -176,49 +171,43 @@ const last = computed(() => dayWords(until.value))
             {{ weakest.found.all }}.</template
           >
         </p>
-        <table class="w-full text-left">
-          <thead class="text-sm text-ink-2">
-            <tr>
-              <th class="py-1 font-normal">model</th>
-              <th class="font-normal">family</th>
-              <th class="text-right font-normal">devices</th>
-              <th class="text-right font-normal">runs</th>
-              <th class="w-[38%] pl-6 font-normal">found inside</th>
-            </tr>
-          </thead>
-          <tbody class="rows">
-            <tr v-for="m in data.models" :key="m.device + m.family">
-              <th scope="row" class="py-2 font-semibold">{{ m.device }}</th>
-              <td class="text-ink-2">{{ familyWords(m.family) }}</td>
-              <td class="num text-right">{{ m.devices }}</td>
-              <td class="num text-right">{{ m.found.all }}</td>
-              <td class="pl-6"><ShareBar :share="m.found" /></td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          :columns="[
+            'model',
+            'family',
+            { title: 'devices', right: true },
+            { title: 'runs', right: true },
+            { title: 'found inside', class: 'w-[38%] pl-6' },
+          ]"
+        >
+          <tr v-for="m in data.models" :key="m.device + m.family">
+            <th scope="row" class="py-2 font-semibold">{{ m.device }}</th>
+            <td class="text-ink-2">{{ familyWords(m.family) }}</td>
+            <td class="num text-right">{{ m.devices }}</td>
+            <td class="num text-right">{{ m.found.all }}</td>
+            <td class="pl-6"><ShareBar :share="m.found" /></td>
+          </tr>
+        </DataTable>
         <p v-if="!data.models.length" class="py-3 text-ink-2">Nothing was measured in this time.</p>
       </section>
 
       <section>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Work</h2>
-        <table class="w-full text-left">
-          <thead class="text-sm text-ink-2">
-            <tr>
-              <th class="py-1 font-normal">procedure</th>
-              <th class="text-right font-normal">runs</th>
-              <th class="text-right font-normal">about hours</th>
-              <th class="text-right font-normal">cost</th>
-            </tr>
-          </thead>
-          <tbody class="rows">
-            <tr v-for="w in data.work" :key="w.family + w.title">
-              <td class="py-1.5">{{ w.title }}</td>
-              <td class="num text-right">{{ w.runs }}</td>
-              <td class="num text-right">{{ w.hours ? w.hours.toFixed(1) : '–' }}</td>
-              <td class="num text-right whitespace-nowrap">{{ money(w.cost) }}</td>
-            </tr>
-          </tbody>
-        </table>
+        <SectionTitle>Work</SectionTitle>
+        <DataTable
+          :columns="[
+            'procedure',
+            { title: 'runs', right: true },
+            { title: 'about hours', right: true },
+            { title: 'cost', right: true },
+          ]"
+        >
+          <tr v-for="w in data.work" :key="w.family + w.title">
+            <td class="py-1.5">{{ w.title }}</td>
+            <td class="num text-right">{{ w.runs }}</td>
+            <td class="num text-right">{{ w.hours ? w.hours.toFixed(1) : '–' }}</td>
+            <td class="num text-right whitespace-nowrap">{{ money(w.cost) }}</td>
+          </tr>
+        </DataTable>
         <p v-if="data.unknown" class="mt-1 text-sm text-ink-2">
           {{ counted(data.unknown, 'run') }} taken over from paper: counted with the hours of an unknown job.
         </p>
@@ -226,7 +215,7 @@ const last = computed(() => dayWords(until.value))
       </section>
 
       <section>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">Gas used and lost</h2>
+        <SectionTitle>Gas used and lost</SectionTitle>
         <table v-if="data.gas.length" class="w-full text-left">
           <thead class="text-sm text-ink-2">
             <tr>

@@ -1,21 +1,25 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { useQuery } from '@tanstack/vue-query'
 import { useRouter } from 'vue-router'
 import AgendaList from '../rounds/AgendaList.vue'
 import DayStrip from '../rounds/DayStrip.vue'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import YearLoad from '../rounds/YearLoad.vue'
-import { answer, api, ApiError } from '../api/client'
+import { api } from '../api/client'
 import { clock } from '../rounds/clock'
 import { dueWords, isoDay } from '../composables/words'
 import { useSession } from '../composables/useSession'
+import SectionTitle from '../components/SectionTitle.vue'
+import AlertNote from '../components/AlertNote.vue'
+import { queries, useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 
 /** A day's round: what is done in which order, waits filled, and what to bring. */
 const props = defineProps<{ day?: string }>()
 const router = useRouter()
-const cache = useQueryClient()
+const { keep } = useCached()
 const { person, can } = useSession()
 const today = isoDay(new Date())
 const days = Array.from({ length: 8 }, (_, i) => {
@@ -27,38 +31,22 @@ const days = Array.from({ length: 8 }, (_, i) => {
   }
 })
 const day = computed(() => props.day || days[1]!.iso)
-const key = computed(() => ['round', day.value])
-const { data, error, refetch } = useQuery({
-  queryKey: key,
-  queryFn: () => answer(api.GET('/api/rounds/{day}', { params: { path: { day: day.value } } })),
-})
+const { data, error, refetch } = useQuery(queries.round(day))
 const at = ref<string>()
-const trouble = ref('')
-const busy = ref(false)
+const { trouble, sending: busy, send } = useSend()
 async function plan(change: { people?: string[]; jobs?: string[]; order?: string[]; now?: boolean }) {
   const v = data.value
   if (!v) return
-  trouble.value = ''
-  busy.value = true
-  try {
-    const saved = await answer(
-      api.POST('/api/rounds/{day}', {
-        params: { path: { day: day.value } },
-        body: {
-          people: change.people ?? v.people,
-          jobs: change.jobs ?? v.jobs.filter((j) => j.chosen).map((j) => j.id),
-          order: change.order ?? [],
-          who: change.order ? v.plan.who : undefined,
-          now: change.now,
-        },
-      }),
-    )
-    cache.setQueryData(key.value, saved)
-  } catch (e) {
-    trouble.value = e instanceof ApiError ? e.problem.detail : String(e)
-  } finally {
-    busy.value = false
+  const path = { day: day.value }
+  const body = {
+    people: change.people ?? v.people,
+    jobs: change.jobs ?? v.jobs.filter((j) => j.chosen).map((j) => j.id),
+    order: change.order ?? [],
+    who: change.order ? v.plan.who : undefined,
+    now: change.now,
   }
+  const saved = await send(() => api.POST('/api/rounds/{day}', { params: { path }, body }))
+  if (saved) keep('round', saved, path.day)
 }
 const toggle = (list: string[], one: string) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one])
 const chosen = computed(() => data.value?.jobs.filter((j) => j.chosen).map((j) => j.id) ?? [])
@@ -106,9 +94,7 @@ const idle = computed(() => {
       <span v-if="!can('plan others\' rounds')" class="text-ink-2">A lead plans the rounds of others.</span>
       <span v-for="c in data.closed" :key="c" class="text-ink-2">○ {{ c }}</span>
     </div>
-    <p v-if="trouble" class="mt-2 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-      {{ trouble }}
-    </p>
+    <AlertNote class="mt-2" :words="trouble" />
     <div class="mt-3 grid gap-8 lg:grid-cols-[minmax(0,1fr)_330px]">
       <section>
         <div class="flex flex-wrap items-baseline gap-x-5 border-l-4 border-petrol bg-petrol-wash px-4 py-2">
@@ -168,7 +154,7 @@ const idle = computed(() => {
         <YearLoad />
       </section>
       <aside>
-        <h2 class="border-b-2 border-ink pb-1 text-lg">To bring</h2>
+        <SectionTitle>To bring</SectionTitle>
         <ul class="rows">
           <li v-for="k in data.kit" :key="k.title" class="py-2">
             <span class="font-semibold">{{ k.title }}</span>
@@ -182,7 +168,7 @@ const idle = computed(() => {
           </li>
         </ul>
         <p v-if="!data.kit.length" class="py-2 text-ink-2">Nothing.</p>
-        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Could be done too</h2>
+        <SectionTitle class="mt-6">Could be done too</SectionTitle>
         <ul class="rows max-h-[420px] overflow-auto">
           <li v-for="j in others" :key="j.id" class="flex items-center gap-2 py-2">
             <RiskMark :risk="j.risk" />

@@ -2,6 +2,7 @@
 import { computed, onMounted, ref } from 'vue'
 import { useSession } from '../composables/useSession'
 import { ApiError } from '../api/client'
+import AlertNote from '../components/AlertNote.vue'
 
 const { session, signIn } = useSession()
 const name = ref('')
@@ -50,9 +51,7 @@ function choose(who: string) {
             required
           />
         </label>
-        <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-          {{ trouble }}
-        </p>
+        <AlertNote class="mt-3" :words="trouble" />
         <button class="btn btn-main mt-4 w-full justify-center" :disabled="signIn.isPending.value">Sign in</button>
         <div v-if="session?.demo?.length" class="mt-5 border-t border-line pt-4">
           <p class="text-sm text-ink-2">

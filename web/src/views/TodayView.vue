@@ -3,18 +3,16 @@ import { computed } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
 import DueRow from '../components/DueRow.vue'
-import { answer, api } from '../api/client'
 import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { elapsed } from '../composables/words'
+import SectionTitle from '../components/SectionTitle.vue'
+import AlertNote from '../components/AlertNote.vue'
+import { queries } from '../api/queries'
 
-const { data, error, refetch } = useQuery({
-  queryKey: ['today'],
-  queryFn: () => answer(api.GET('/api/today')),
-  refetchInterval: 60_000,
-})
-const { data: controls } = useQuery({ queryKey: ['controls'], queryFn: () => answer(api.GET('/api/controls')) })
+const { data, error, refetch } = useQuery(queries.today())
+const { data: controls } = useQuery(queries.controls())
 const rejected = computed(() => (controls.value ?? []).filter((c) => c.rejected))
 const { can, person } = useSession()
 const now = useClock()
@@ -35,12 +33,10 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         · {{ data.due.length }} due within 14 days · {{ data.open.length }} in progress ·
         {{ data.review.length }} waiting for review
       </p>
-      <p v-if="trouble" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">
-        {{ trouble }}
-      </p>
+      <AlertNote class="mt-3" :words="trouble" />
 
       <template v-if="toReview.length">
-        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">For you to review</h2>
+        <SectionTitle class="mt-6">For you to review</SectionTitle>
         <ul class="rows">
           <li v-for="r in toReview" :key="r.id" class="flex items-center gap-4 py-2">
             <span class="num w-24 font-medium">{{ r.tag }}</span>
@@ -53,7 +49,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         </ul>
       </template>
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Overdue, the riskiest first</h2>
+      <SectionTitle class="mt-6">Overdue, the riskiest first</SectionTitle>
       <ul class="rows">
         <DueRow
           v-for="d in data.overdue"
@@ -69,7 +65,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         and {{ data.overdue_count - data.overdue.length }} more; they come up as these are done.
       </p>
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Due within 14 days</h2>
+      <SectionTitle class="mt-6">Due within 14 days</SectionTitle>
       <ul class="rows">
         <DueRow
           v-for="d in data.due"
@@ -84,7 +80,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
     </section>
 
     <aside class="lg:pt-16">
-      <h2 class="border-b-2 border-ink pb-1 text-lg">In progress</h2>
+      <SectionTitle>In progress</SectionTitle>
       <ul class="rows">
         <li v-for="r in data.open" :key="r.id">
           <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
@@ -98,7 +94,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       </ul>
       <p v-if="!data.open.length" class="py-2 text-ink-2">No run is open.</p>
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Waiting for review</h2>
+      <SectionTitle class="mt-6">Waiting for review</SectionTitle>
       <ul class="rows">
         <li v-for="r in data.review" :key="r.id">
           <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
@@ -109,7 +105,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       </ul>
       <p v-if="!data.review.length" class="py-2 text-ink-2">Nothing waits.</p>
 
-      <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">What to bring</h2>
+      <SectionTitle class="mt-6">What to bring</SectionTitle>
       <ul class="rows">
         <li v-for="b in data.bring" :key="b.title" class="flex gap-3 py-2">
           <span class="grow">
@@ -123,7 +119,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       <p v-if="!data.bring.length" class="py-2 text-ink-2">Nothing special.</p>
 
       <template v-if="rejected.length">
-        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">Controls rejected: no patient work</h2>
+        <SectionTitle class="mt-6">Controls rejected: no patient work</SectionTitle>
         <ul class="rows">
           <li v-for="c in rejected" :key="c.asset + c.analyte">
             <RouterLink
@@ -140,7 +136,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       </template>
 
       <template v-if="data.troubles.length">
-        <h2 class="mt-6 border-b-2 border-ink pb-1 text-lg">References not to use</h2>
+        <SectionTitle class="mt-6">References not to use</SectionTitle>
         <ul class="rows">
           <li v-for="t in data.troubles" :key="t" class="flex gap-2 py-2">
             <span class="mt-1 text-vermilion" aria-hidden="true">◆</span>{{ t }}

@@ -7,6 +7,7 @@ import WorkingSheet from './WorkingSheet.vue'
 import { answer, api, type Budget } from '../api/client'
 import { numberIn } from '../composables/words'
 import { useWorking } from './useWorking'
+import { queries } from '../api/queries'
 
 /** A budget of one's own, or the one of a run's point, to be played with. */
 const route = useRoute()
@@ -27,11 +28,7 @@ const rows = ref<Row[]>([
 const percent = ref('95.45')
 
 const from = computed(() => route.query as { run?: string; measure?: string; point?: string })
-const { data: run } = useQuery({
-  queryKey: ['run', () => from.value.run],
-  queryFn: () => answer(api.GET('/api/runs/{id}', { params: { path: { id: from.value.run! } } })),
-  enabled: () => !!from.value.run,
-})
+const { data: run } = useQuery(queries.run(() => from.value.run))
 const source = computed(() => {
   const m = run.value?.measures.find((x) => x.id === from.value.measure)
   const p = m?.points.find((x) => x.id === from.value.point)

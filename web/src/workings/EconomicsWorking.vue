@@ -7,6 +7,7 @@ import WorkingSheet from './WorkingSheet.vue'
 import { answer, api } from '../api/client'
 import { numberIn, significant } from '../composables/words'
 import { useWorking } from './useWorking'
+import { queries } from '../api/queries'
 
 /**
  * Accredited, in house, or replace: what each costs a year, and which will do. For a device
@@ -14,11 +15,7 @@ import { useWorking } from './useWorking'
  */
 const route = useRoute()
 const tag = computed(() => (typeof route.query.asset === 'string' ? route.query.asset : ''))
-const { data: known } = useQuery({
-  queryKey: ['worth', tag],
-  queryFn: () => answer(api.GET('/api/assets/{id}/worth', { params: { path: { id: tag.value } } })),
-  enabled: () => !!tag.value,
-})
+const { data: known } = useQuery(queries.worth(tag))
 watch(known, (w) => {
   if (!w) return
   use.as = w.case.use

@@ -1,0 +1,152 @@
+import { infiniteQueryOptions, keepPreviousData, queryOptions, useQueryClient } from '@tanstack/vue-query'
+import { toValue, type MaybeRefOrGetter } from 'vue'
+import { answer, api } from './client'
+
+type Of<T> = MaybeRefOrGetter<T>
+type History = 'device' | 'reference' | 'person' | 'house'
+type Model = { maker: string; model: string; procedure: string }
+
+/**
+ * What the pages ask the server for, by resource. The first part of a key is the resource's name here,
+ * so that whoever changes something names what is to be asked for again.
+ */
+export const queries = {
+  session: () =>
+    queryOptions({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 }),
+  house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),
+  feed: () => queryOptions({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) }),
+  reviewers: () => queryOptions({ queryKey: ['reviewers'], queryFn: () => answer(api.GET('/api/reviewers')) }),
+  bench: () =>
+    queryOptions({ queryKey: ['bench'], queryFn: () => answer(api.GET('/api/bench')), refetchInterval: 15_000 }),
+  today: () =>
+    queryOptions({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/today')), refetchInterval: 60_000 }),
+  workload: () => queryOptions({ queryKey: ['workload'], queryFn: () => answer(api.GET('/api/workload')) }),
+  round: (day: Of<string>) =>
+    queryOptions({
+      queryKey: ['round', day],
+      queryFn: () => answer(api.GET('/api/rounds/{day}', { params: { path: { day: toValue(day) } } })),
+    }),
+
+  /** The register, a page after another. */
+  assets: (search: Of<string>, family: Of<string>, status: Of<string>) =>
+    infiniteQueryOptions({
+      queryKey: ['assets', search, family, status],
+      queryFn: ({ pageParam: after }) => {
+        const query = { search: toValue(search), family: toValue(family), status: toValue(status), after }
+        return answer(api.GET('/api/assets', { params: { query } }))
+      },
+      initialPageParam: '',
+      getNextPageParam: (last) => last.after || undefined,
+    }),
+  /** The devices that a search finds; the last ones stay until the next are there. */
+  search: (search: Of<string>) =>
+    queryOptions({
+      queryKey: ['search', search],
+      queryFn: () => answer(api.GET('/api/assets', { params: { query: { search: toValue(search) } } })),
+      enabled: () => toValue(search).trim().length > 0,
+      placeholderData: keepPreviousData,
+    }),
+  asset: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['asset', id],
+      queryFn: () => answer(api.GET('/api/assets/{id}', { params: { path: { id: toValue(id) } } })),
+    }),
+  worth: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['worth', id],
+      queryFn: () => answer(api.GET('/api/assets/{id}/worth', { params: { path: { id: toValue(id) } } })),
+      enabled: () => !!toValue(id),
+    }),
+  history: (of: Of<History>, id: Of<string>, open: Of<boolean>) =>
+    queryOptions({
+      queryKey: ['history', of, id],
+      queryFn: () => {
+        const path = { of: toValue(of), id: toValue(id) }
+        return answer(api.GET('/api/history/{of}/{id}', { params: { path } }))
+      },
+      enabled: () => toValue(open),
+    }),
+
+  standards: () => queryOptions({ queryKey: ['standards'], queryFn: () => answer(api.GET('/api/standards')) }),
+  reference: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['reference', id],
+      queryFn: () => answer(api.GET('/api/standards/{id}', { params: { path: { id: toValue(id) } } })),
+    }),
+  candidates: (run: string, role: string) =>
+    queryOptions({
+      queryKey: ['candidates', run, role],
+      queryFn: () => answer(api.GET('/api/runs/{id}/roles/{role}', { params: { path: { id: run, role } } })),
+    }),
+
+  run: (id: Of<string | undefined>) =>
+    queryOptions({
+      queryKey: ['run', id],
+      queryFn: () => answer(api.GET('/api/runs/{id}', { params: { path: { id: toValue(id)! } } })),
+      enabled: () => !!toValue(id),
+    }),
+  standIn: (kind: Of<string>, simulated: Of<boolean>) =>
+    queryOptions({
+      queryKey: ['standIn', kind],
+      queryFn: () => answer(api.GET('/api/stand-ins/{kind}', { params: { path: { kind: toValue(kind) } } })),
+      enabled: () => toValue(simulated),
+      staleTime: Infinity,
+    }),
+
+  controls: () => queryOptions({ queryKey: ['controls'], queryFn: () => answer(api.GET('/api/controls')) }),
+  controlChart: (of: Of<{ asset: string; analyte: string } | undefined>, days: Of<number>) =>
+    queryOptions({
+      queryKey: ['controlChart', of, days],
+      queryFn: () => {
+        const { asset, analyte } = toValue(of)!
+        const params = { path: { asset }, query: { analyte, days: toValue(days) } }
+        return answer(api.GET('/api/controls/{asset}', { params }))
+      },
+      enabled: () => !!toValue(of),
+    }),
+
+  lookBacks: (closed: Of<boolean>) =>
+    queryOptions({
+      queryKey: ['lookBacks', closed],
+      queryFn: () => answer(api.GET('/api/look-backs', { params: { query: { closed: toValue(closed) } } })),
+    }),
+  lookBack: (id: Of<string | undefined>) =>
+    queryOptions({
+      queryKey: ['lookBack', id],
+      queryFn: () => answer(api.GET('/api/look-backs/{id}', { params: { path: { id: toValue(id)! } } })),
+      enabled: () => !!toValue(id),
+    }),
+
+  intervals: () => queryOptions({ queryKey: ['intervals'], queryFn: () => answer(api.GET('/api/intervals')) }),
+  /** What is recommended for a model, or for one device's activity. */
+  interval: (model: Of<Model | undefined>, activity: Of<string | undefined>) =>
+    queryOptions({
+      queryKey: ['interval', model, activity],
+      queryFn: () => {
+        const id = toValue(activity)
+        return id
+          ? answer(api.GET('/api/activities/{id}/interval', { params: { path: { id } } }))
+          : answer(api.GET('/api/intervals/model', { params: { query: toValue(model)! } }))
+      },
+      enabled: () => !!toValue(model) || !!toValue(activity),
+    }),
+  report: (span: Of<{ from: string; until: string }>) =>
+    queryOptions({
+      queryKey: ['report', span],
+      queryFn: () => answer(api.GET('/api/report', { params: { query: toValue(span) } })),
+      placeholderData: keepPreviousData,
+      retry: false,
+    }),
+}
+
+export type Resource = keyof typeof queries
+
+/** useCached has resources asked for again, or keeps one as the server has just answered it. */
+export function useCached() {
+  const cache = useQueryClient()
+  const refresh = (...names: Resource[]) =>
+    Promise.all(names.map((name) => cache.invalidateQueries({ queryKey: [name] })))
+  const refreshAll = () => cache.invalidateQueries()
+  const keep = (name: Resource, value: unknown, ...id: string[]) => cache.setQueryData([name, ...id], value)
+  return { refresh, refreshAll, keep }
+}

@@ -1,0 +1,30 @@
+<script setup lang="ts">
+/** A table: its columns by their titles, and its rows as they are given. */
+export interface Column {
+  title: string
+  right?: boolean
+  class?: string
+}
+const props = defineProps<{ columns: (string | Column)[]; top?: boolean }>()
+const column = (c: string | Column): Column => (typeof c === 'string' ? { title: c } : c)
+</script>
+
+<template>
+  <table class="w-full text-left">
+    <thead class="border-b-2 border-ink text-sm text-ink-2">
+      <tr>
+        <th
+          v-for="(c, i) in props.columns.map(column)"
+          :key="i"
+          class="py-1.5 font-medium"
+          :class="[c.class, c.right && 'text-right']"
+        >
+          {{ c.title }}
+        </th>
+      </tr>
+    </thead>
+    <tbody class="rows" :class="top && 'align-top'">
+      <slot />
+    </tbody>
+  </table>
+</template>
