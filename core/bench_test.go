@@ -73,14 +73,14 @@ func BenchmarkVerdict(b *testing.B) {
 // BenchmarkAnatomy takes ten thousand points at fifty levels apart.
 func BenchmarkAnatomy(b *testing.B) {
 	random := rand.New(rand.NewPCG(1, 1))
-	points := make([]fit.ErrorAt, 10_000)
+	points := make([]fit.PointError, 10_000)
 	for i := range points {
 		level := math.Floor(random.Float64() * 50)
-		points[i] = fit.ErrorAt{Level: level, Error: 0.02*level + 0.05*random.NormFloat64(), U: 0.1, Limit: 1}
+		points[i] = fit.PointError{Level: level, Error: 0.02*level + 0.05*random.NormFloat64(), U: 0.1, Limit: 1}
 	}
 	b.ReportAllocs()
 	for b.Loop() {
-		if _, err := fit.Dissect(points); err != nil {
+		if _, err := fit.DecomposeErrors(points); err != nil {
 			b.Fatal(err)
 		}
 	}

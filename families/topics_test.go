@@ -256,7 +256,7 @@ func lineTopic(g struct {
 	Y    []float64 `json:"y"`
 	XNew *float64  `json:"x_new"`
 }) (map[string]any, error) {
-	l, err := fit.Straight(g.X, g.Y)
+	l, err := fit.LinearRegression(g.X, g.Y)
 	if err != nil {
 		return nil, err
 	}

@@ -138,13 +138,13 @@ type Move struct {
 
 // Advice is the advised decision with the sentence why, and for an adjustment the moves and what to expect.
 type Advice struct {
-	Decision Decision    `json:"decision"`
-	Why      string      `json:"why"`
-	Anatomy  fit.Anatomy `json:"anatomy"`
-	Moves    []Move      `json:"moves,omitempty"`
-	After    []float64   `json:"after,omitempty"` // predicted error at each point
-	Fine     bool        `json:"fine"`            // the controls bring every point inside
-	HalfStep float64     `json:"half_step"`       // the most half a step leaves, as a share of the limit
+	Decision   Decision            `json:"decision"`
+	Why        string              `json:"why"`
+	Components fit.ErrorComponents `json:"components"`
+	Moves      []Move              `json:"moves,omitempty"`
+	After      []float64           `json:"after,omitempty"` // predicted error at each point
+	Fine       bool                `json:"fine"`            // the controls bring every point inside
+	HalfStep   float64             `json:"half_step"`       // the most half a step leaves, as a share of the limit
 }
 
 // Advise judges the points of one finding. The order of the questions: gross or
@@ -155,11 +155,11 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	if len(points) == 0 {
 		return Advice{}, fmt.Errorf("there is no point to judge")
 	}
-	found := make([]fit.ErrorAt, len(points))
+	found := make([]fit.PointError, len(points))
 	worst := points[0]
 	significant, gross, out := false, "", ""
 	for i, p := range points {
-		found[i] = fit.ErrorAt{
+		found[i] = fit.PointError{
 			Level:     p.Level,
 			Error:     p.Error,
 			U:         p.U / 2,
@@ -177,11 +177,11 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 			out = p.Label
 		}
 	}
-	anatomy, err := fit.Dissect(found)
+	components, err := fit.DecomposeErrors(found)
 	if err != nil {
 		return Advice{}, err
 	}
-	a := Advice{Anatomy: anatomy}
+	a := Advice{Components: components}
 	share := fmt.Sprintf("the largest error is %.0f %% of its limit (%s)", 100*math.Abs(worst.ErrorToLimit),
 		worst.Label)
 	switch {
@@ -225,10 +225,10 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 				return a.zonePlan(c, points, tried.Past, share), nil
 			}
 		}
-	case (a.Anatomy.Shape == fit.Hysteresis || a.Anatomy.Shape == fit.Scatter) && !perPoint(controls):
+	case (a.Components.Shape == fit.Hysteresis || a.Components.Shape == fit.Scatter) && !perPoint(controls):
 		return a.say(Investigate, "the readings do not repeat (%s): an adjustment would only move them about",
-			a.Anatomy.Shape), nil
-	case a.Anatomy.Shape == fit.Bent && !perPoint(controls):
+			a.Components.Shape), nil
+	case a.Components.Shape == fit.Bent && !perPoint(controls):
 		return a.say(Investigate, "the errors follow no straight line: an adjustment would only move them about"), nil
 	}
 	return a.plan(points, controls, share, out), nil
@@ -263,7 +263,7 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 		after[i] = p.Error
 	}
 	for _, c := range ordered(controls) {
-		moves, tooFar := c.moves(a.Anatomy, points)
+		moves, tooFar := c.moves(a.Components, points)
 		if tooFar != 0 {
 			return a.say(Withdraw, "%s would have to move by %.3g, more than the %.3g it can", c.Label, tooFar, c.Range)
 		}
@@ -286,7 +286,7 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 	if len(a.Moves) == 0 {
 		if out != "" {
 			return a.say(Investigate, "%s, and no control here moves an error of this kind (%s)", share,
-				a.Anatomy.Shape)
+				a.Components.Shape)
 		}
 		return a.say(Leave, "%s, less than one step of its control can mend", share)
 	}
@@ -326,7 +326,7 @@ func ordered(controls []Control) []Control {
 
 // moves are what one control should be moved by, in whole steps; tooFar is what is
 // wanted where that is beyond its range.
-func (c Control) moves(a fit.Anatomy, points []Point) (moves []Move, tooFar float64) {
+func (c Control) moves(a fit.ErrorComponents, points []Point) (moves []Move, tooFar float64) {
 	move := func(wanted float64, point Point) {
 		steps := int(math.Round(wanted / c.Step))
 		if c.Range > 0 && math.Abs(wanted) > c.Range {

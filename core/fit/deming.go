@@ -24,7 +24,7 @@ type Comparison struct {
 // that of x's, above zero (1 where they are alike). At least five pairs, not all of one x.
 // The intervals come from the jackknife with Student's t for n − 2. Cornbleet and Gochman,
 // Clin. Chem. 25 (1979) 432; Linnet, Clin. Chem. 36 (1990) 2009; CLSI EP09.
-func Deming(x, y []float64, ratio float64) (Comparison, error) {
+func DemingRegression(x, y []float64, ratio float64) (Comparison, error) {
 	n := len(x)
 	switch {
 	case n != len(y):

@@ -12,14 +12,14 @@ import (
 )
 
 // errors makes points of u 0.05 and limit 0.4 from a function of the level.
-func errorsAt(e func(level float64) float64, levels ...float64) (points []fit.ErrorAt) {
+func errorsAt(e func(level float64) float64, levels ...float64) (points []fit.PointError) {
 	for _, x := range levels {
-		points = append(points, fit.ErrorAt{Level: x, Error: e(x), U: 0.05, Limit: 0.4})
+		points = append(points, fit.PointError{Level: x, Error: e(x), U: 0.05, Limit: 0.4})
 	}
 	return points
 }
 
-func ways(points []fit.ErrorAt, directions ...string) []fit.ErrorAt {
+func ways(points []fit.PointError, directions ...string) []fit.PointError {
 	for i, d := range directions {
 		points[i].Direction = d
 	}
@@ -29,7 +29,7 @@ func ways(points []fit.ErrorAt, directions ...string) []fit.ErrorAt {
 func TestDissect(t *testing.T) {
 	levels := []float64{0, 2.5, 5, 7.5, 10}
 	for name, c := range map[string]struct {
-		points []fit.ErrorAt
+		points []fit.PointError
 		shape  fit.Shape
 	}{
 		"nothing":   {errorsAt(func(float64) float64 { return 0.04 }, levels...), fit.NoError},
@@ -45,7 +45,7 @@ func TestDissect(t *testing.T) {
 			errorsAt(func(float64) float64 { return 0 }, 5, 0)...), "falling", "rising", "rising"), fit.Hysteresis},
 	} {
 		t.Run(name, func(t *testing.T) {
-			a, err := fit.Dissect(c.points)
+			a, err := fit.DecomposeErrors(c.points)
 			require.NoError(t, err)
 			assert.Equal(t, c.shape, a.Shape)
 			for _, p := range a.Parts {
@@ -56,7 +56,7 @@ func TestDissect(t *testing.T) {
 }
 
 func TestPartsHaveTheirSizes(t *testing.T) {
-	a, err := fit.Dissect(errorsAt(func(x float64) float64 { return 0.2 - 0.05*x }, 0, 5, 10))
+	a, err := fit.DecomposeErrors(errorsAt(func(x float64) float64 { return 0.2 - 0.05*x }, 0, 5, 10))
 	require.NoError(t, err)
 	require.Len(t, a.Parts, 3)
 	assert.Equal(t, fit.Offset, a.Parts[0].Shape)
@@ -69,12 +69,12 @@ func TestPartsHaveTheirSizes(t *testing.T) {
 }
 
 func TestDissectRefusesNonsense(t *testing.T) {
-	for _, bad := range []fit.ErrorAt{{Error: math.NaN(), U: 1}, {Level: math.Inf(1), U: 1}, {U: 0}, {U: -1},
+	for _, bad := range []fit.PointError{{Error: math.NaN(), U: 1}, {Level: math.Inf(1), U: 1}, {U: 0}, {U: -1},
 		{U: math.NaN()}, {U: 1, Limit: -1}} {
-		_, err := fit.Dissect([]fit.ErrorAt{{Level: 1, U: 1}, bad})
+		_, err := fit.DecomposeErrors([]fit.PointError{{Level: 1, U: 1}, bad})
 		assert.ErrorContains(t, err, "point 2")
 	}
-	_, err := fit.Dissect(nil)
+	_, err := fit.DecomposeErrors(nil)
 	assert.Error(t, err)
 }
 
@@ -82,18 +82,18 @@ func TestAnatomyDoesNotDependOnTheUnit(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		n := rapid.IntRange(1, 8).Draw(t, "n")
 		scale := math.Pow(2, float64(rapid.IntRange(-20, 20).Draw(t, "scale"))) // exact in binary
-		points, other := make([]fit.ErrorAt, n), make([]fit.ErrorAt, n)
+		points, other := make([]fit.PointError, n), make([]fit.PointError, n)
 		for i := range points {
-			p := fit.ErrorAt{Level: float64(rapid.IntRange(0, 5).Draw(t, "level")),
+			p := fit.PointError{Level: float64(rapid.IntRange(0, 5).Draw(t, "level")),
 				Error: rapid.Float64Range(-1, 1).Draw(t, "error"), U: rapid.Float64Range(0.01, 0.5).Draw(t, "u"),
 				Limit: 0.4, Direction: rapid.SampledFrom([]string{"", "rising", "falling"}).Draw(t, "way")}
 			points[i] = p
 			p.Level, p.Error, p.U, p.Limit = p.Level*scale, p.Error*scale, p.U*scale, p.Limit*scale
 			other[i] = p
 		}
-		a, err := fit.Dissect(points)
+		a, err := fit.DecomposeErrors(points)
 		require.NoError(t, err)
-		b, err := fit.Dissect(other)
+		b, err := fit.DecomposeErrors(other)
 		require.NoError(t, err)
 		require.Equal(t, a.Shape, b.Shape)
 		require.InDelta(t, a.Gain, b.Gain, 1e-9)
@@ -132,14 +132,14 @@ func TestACurveGoesThroughItsPoints(t *testing.T) {
 
 func TestAWeightedLine(t *testing.T) {
 	x, y := []float64{1, 2, 3, 4, 9}, []float64{2.1, 3.9, 6.2, 7.8, 40}
-	plain, err := fit.Straight(x[:4], y[:4])
+	plain, err := fit.LinearRegression(x[:4], y[:4])
 	require.NoError(t, err)
-	same, err := fit.Weighted(x[:4], y[:4], []float64{7, 7, 7, 7})
+	same, err := fit.WeightedRegression(x[:4], y[:4], []float64{7, 7, 7, 7})
 	require.NoError(t, err)
 	assert.InDelta(t, plain.Slope, same.Slope, 1e-9)
 	assert.InDelta(t, plain.USlope, same.USlope, 1e-9)
 	assert.InDelta(t, plain.UIntercept, same.UIntercept, 1e-9)
-	light, err := fit.Weighted(x, y, []float64{1, 1, 1, 1, 1e-9})
+	light, err := fit.WeightedRegression(x, y, []float64{1, 1, 1, 1, 1e-9})
 	require.NoError(t, err)
 	assert.InDelta(t, plain.Slope, light.Slope, 1e-5, "a point of no weight moves nothing")
 }
@@ -147,14 +147,14 @@ func TestAWeightedLine(t *testing.T) {
 func TestLinesAndCurvesRefuseNonsense(t *testing.T) {
 	one := []float64{1}
 	for name, err := range map[string]error{
-		"one point":      second(fit.Straight(one, one)),
-		"one level":      second(fit.Straight([]float64{2, 2}, []float64{1, 3})),
-		"lengths":        second(fit.Straight([]float64{1, 2}, one)),
-		"no number":      second(fit.Straight([]float64{1, math.NaN()}, []float64{1, 2})),
+		"one point":      second(fit.LinearRegression(one, one)),
+		"one level":      second(fit.LinearRegression([]float64{2, 2}, []float64{1, 3})),
+		"lengths":        second(fit.LinearRegression([]float64{1, 2}, one)),
+		"no number":      second(fit.LinearRegression([]float64{1, math.NaN()}, []float64{1, 2})),
 		"degree":         second(fit.Fit([]float64{1, 2}, []float64{1, 2}, nil, 5)),
 		"few points":     second(fit.Fit([]float64{1, 2}, []float64{1, 2}, nil, 2)),
 		"few levels":     second(fit.Fit([]float64{1, 1, 2}, []float64{1, 2, 3}, nil, 2)),
-		"weight of zero": second(fit.Weighted([]float64{1, 2}, []float64{1, 2}, []float64{1, 0})),
+		"weight of zero": second(fit.WeightedRegression([]float64{1, 2}, []float64{1, 2}, []float64{1, 0})),
 	} {
 		assert.Error(t, err, name)
 	}
@@ -169,13 +169,13 @@ func TestDemingTreatsBothMethodsAlike(t *testing.T) {
 	for i := range x {
 		y[i] = 0.3 + 1.08*x[i]
 	}
-	c, err := fit.Deming(x, y, 1)
+	c, err := fit.DemingRegression(x, y, 1)
 	require.NoError(t, err)
 	assert.InDelta(t, 1.08, c.Slope, 1e-9)
 	assert.InDelta(t, 0.3, c.Intercept, 1e-9)
 	assert.True(t, c.SlopeDiffers && c.OffsetDiffers)
 	for _, bad := range [][2][]float64{{x[:4], y[:4]}, {x, y[:5]}, {{1, 1, 1, 1, 1}, y[:5]}} {
-		_, err := fit.Deming(bad[0], bad[1], 1)
+		_, err := fit.DemingRegression(bad[0], bad[1], 1)
 		assert.Error(t, err)
 	}
 	rapid.Check(t, func(t *rapid.T) {
@@ -186,9 +186,9 @@ func TestDemingTreatsBothMethodsAlike(t *testing.T) {
 			y[i] = 2*float64(i+1) + rapid.Float64Range(-0.4, 0.4).Draw(t, "ey")
 		}
 		ratio := rapid.Float64Range(0.2, 5).Draw(t, "ratio")
-		c, err := fit.Deming(x, y, ratio)
+		c, err := fit.DemingRegression(x, y, ratio)
 		require.NoError(t, err)
-		back, err := fit.Deming(y, x, 1/ratio)
+		back, err := fit.DemingRegression(y, x, 1/ratio)
 		require.NoError(t, err)
 		assert.InEpsilon(t, 1/c.Slope, back.Slope, 1e-6, "seen from the other side it is the same line")
 		assert.True(t, c.SlopeCI[0] <= c.Slope && c.Slope <= c.SlopeCI[1])

@@ -23,9 +23,9 @@ type Line struct {
 	meanX, sxx       float64
 }
 
-// Straight fits y = Intercept + Slope·x. It needs two points at different x, all
+// LinearRegression fits y = Intercept + Slope·x. It needs two points at different x, all
 // finite. ISO 11095; JCGM 100 H.3.
-func Straight(x, y []float64) (Line, error) {
+func LinearRegression(x, y []float64) (Line, error) {
 	n := len(x)
 	if n != len(y) {
 		return Line{}, fmt.Errorf("there are %d x values and %d y values", n, len(y))

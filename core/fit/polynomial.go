@@ -100,7 +100,7 @@ func (p Polynomial) At(x float64) (y float64) {
 
 // Weighted lays a straight line with weights, each above zero: 1/u² for points of
 // different uncertainty u. The result is [Line] with statistics about the weighted fit.
-func Weighted(x, y, weights []float64) (Line, error) {
+func WeightedRegression(x, y, weights []float64) (Line, error) {
 	p, err := Fit(x, y, weights, 1)
 	if err != nil {
 		return Line{}, err

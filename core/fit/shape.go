@@ -21,57 +21,57 @@ const (
 	Unknown    Shape = "unknown"    // too few levels to tell
 )
 
-// ErrorAt is the error found at one level with its standard uncertainty U (above zero).
-type ErrorAt struct {
+// PointError is the error found at one level with its standard uncertainty U (above zero).
+type PointError struct {
 	Level, Error, U float64
 	Limit           float64 // half-width of the tolerance; 0 where there is none
 	Direction       string  // "rising" or "falling" where that matters
 }
 
-// Part is one ingredient of the errors. Size is the most it adds at any point, in the
+// ErrorComponent is one ingredient of the errors. Size is the most it adds at any point, in the
 // unit of the error; Share is that over the tolerance there (0 without one).
-type Part struct {
+type ErrorComponent struct {
 	Shape       Shape   `json:"shape"`
 	Size        float64 `json:"size"`
 	Share       float64 `json:"share"`
 	Significant bool    `json:"significant"` // beyond twice its standard uncertainty
 }
 
-// Anatomy is the errors taken apart: every part, and the shape that dominates, named
+// ErrorComponents are the errors taken apart: every component, and the shape that dominates, named
 // only where the data carry it.
-type Anatomy struct {
-	Shape  Shape   `json:"shape"`
-	Offset float64 `json:"offset"` // in the unit of the error
-	Gain   float64 `json:"gain"`   // error per unit of level: 0.02 is +2 %
-	Parts  []Part  `json:"parts"`
+type ErrorComponents struct {
+	Shape  Shape            `json:"shape"`
+	Offset float64          `json:"offset"` // in the unit of the error
+	Gain   float64          `json:"gain"`   // error per unit of level: 0.02 is +2 %
+	Parts  []ErrorComponent `json:"parts"`
 }
 
-// Dissect takes the errors at several levels apart by a line weighted with 1/u². The
+// DecomposeErrors takes the errors at several levels apart by a line weighted with 1/u². The
 // shape is the simplest of no error, offset, gain, offset with gain, that leaves every
 // error within twice its standard uncertainty; bent where none does. A difference
 // between the ways up and down, or between repeats at a level, beyond twice its
 // uncertainty comes first: then no line means much. One level cannot tell an offset
 // from a gain. JCGM 100, H.3; ISO 11095. It is an error where a number is not finite,
 // an uncertainty not above zero, or there is no point.
-func Dissect(points []ErrorAt) (Anatomy, error) {
+func DecomposeErrors(points []PointError) (ErrorComponents, error) {
 	if len(points) == 0 {
-		return Anatomy{}, fmt.Errorf("there is no error to take apart")
+		return ErrorComponents{}, fmt.Errorf("there is no error to take apart")
 	}
 	for i, p := range points {
 		sum := p.Level + p.Error + p.Limit
 		switch {
 		case math.IsNaN(sum) || math.IsInf(sum, 0):
-			return Anatomy{}, fmt.Errorf("point %d: level, error or limit is not a number", i+1)
+			return ErrorComponents{}, fmt.Errorf("point %d: level, error or limit is not a number", i+1)
 		case !(p.U > 0) || math.IsInf(p.U, 0):
-			return Anatomy{}, fmt.Errorf("point %d: the uncertainty must be above zero, it is %g", i+1, p.U)
+			return ErrorComponents{}, fmt.Errorf("point %d: the uncertainty must be above zero, it is %g", i+1, p.U)
 		case p.Limit < 0:
-			return Anatomy{}, fmt.Errorf("point %d: the tolerance is given by its size, it is %g", i+1, p.Limit)
+			return ErrorComponents{}, fmt.Errorf("point %d: the tolerance is given by its size, it is %g", i+1, p.Limit)
 		}
 	}
 	points = slices.Clone(points)
-	slices.SortStableFunc(points, func(a, b ErrorAt) int { return cmp.Compare(a.Level, b.Level) })
+	slices.SortStableFunc(points, func(a, b PointError) int { return cmp.Compare(a.Level, b.Level) })
 	line := lay(points)
-	a := Anatomy{Parts: line.parts(points)}
+	a := ErrorComponents{Parts: line.parts(points)}
 	a.Shape, a.Offset, a.Gain = name(points, line)
 	if a.Shape == NoError || a.Shape == Scatter || a.Shape == Hysteresis {
 		a.Offset, a.Gain = 0, 0
@@ -80,9 +80,9 @@ func Dissect(points []ErrorAt) (Anatomy, error) {
 }
 
 // name finds the simplest shape that explains the errors.
-func name(points []ErrorAt, both weightedLine) (Shape, float64, float64) {
+func name(points []PointError, both weightedLine) (Shape, float64, float64) {
 	explained := func(offset, gain float64) bool {
-		return !slices.ContainsFunc(points, func(p ErrorAt) bool {
+		return !slices.ContainsFunc(points, func(p PointError) bool {
 			return math.Abs(p.Error-offset-gain*p.Level) > 2*p.U*(1+1e-9)
 		})
 	}
@@ -113,7 +113,7 @@ func name(points []ErrorAt, both weightedLine) (Shape, float64, float64) {
 // apart is the largest difference between points at one level: between the ways up and
 // down, or among those of the same way; and whether it is beyond twice its uncertainty.
 // The points are in the order of their levels.
-func apart(points []ErrorAt, ways bool) (size float64, significant bool) {
+func apart(points []PointError, ways bool) (size float64, significant bool) {
 	for i, a := range points {
 		for _, b := range points[i+1:] {
 			if !level(a.Level, b.Level) {
@@ -145,7 +145,7 @@ type weightedLine struct {
 	slopeOnly, uOnly float64 // the best line through zero
 }
 
-func lay(points []ErrorAt) weightedLine {
+func lay(points []PointError) weightedLine {
 	var l weightedLine
 	var w, wx, wy, wxx, wxy float64
 	for i, p := range points {
@@ -175,9 +175,9 @@ func lay(points []ErrorAt) weightedLine {
 }
 
 // parts are every ingredient with its size, in the order they are looked at.
-func (l weightedLine) parts(points []ErrorAt) []Part {
-	part := func(shape Shape, significant bool, at func(ErrorAt) float64) Part {
-		p := Part{Shape: shape, Significant: significant}
+func (l weightedLine) parts(points []PointError) []ErrorComponent {
+	part := func(shape Shape, significant bool, at func(PointError) float64) ErrorComponent {
+		p := ErrorComponent{Shape: shape, Significant: significant}
 		for _, e := range points {
 			size := math.Abs(at(e))
 			p.Size = math.Max(p.Size, size)
@@ -187,19 +187,19 @@ func (l weightedLine) parts(points []ErrorAt) []Part {
 		}
 		return p
 	}
-	all := []Part{part(Offset, math.Abs(l.offset) > 2*l.uOffset, func(ErrorAt) float64 { return l.offset })}
+	all := []ErrorComponent{part(Offset, math.Abs(l.offset) > 2*l.uOffset, func(PointError) float64 { return l.offset })}
 	if l.levels > 1 {
-		all = append(all, part(Gain, math.Abs(l.gain) > 2*l.uGain, func(e ErrorAt) float64 { return l.gain * e.Level }))
+		all = append(all, part(Gain, math.Abs(l.gain) > 2*l.uGain, func(e PointError) float64 { return l.gain * e.Level }))
 	}
 	if l.levels > 2 {
-		rest := func(e ErrorAt) float64 { return e.Error - l.offset - l.gain*e.Level }
-		beyond := slices.ContainsFunc(points, func(e ErrorAt) bool { return math.Abs(rest(e)) > 2*e.U*(1+1e-9) })
+		rest := func(e PointError) float64 { return e.Error - l.offset - l.gain*e.Level }
+		beyond := slices.ContainsFunc(points, func(e PointError) bool { return math.Abs(rest(e)) > 2*e.U*(1+1e-9) })
 		all = append(all, part(Bent, beyond, rest))
 	}
 	for _, ways := range []bool{true, false} {
 		shape := map[bool]Shape{true: Hysteresis, false: Scatter}[ways]
 		if size, significant := apart(points, ways); size > 0 {
-			all = append(all, part(shape, significant, func(ErrorAt) float64 { return size }))
+			all = append(all, part(shape, significant, func(PointError) float64 { return size }))
 		}
 	}
 	return all

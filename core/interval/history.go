@@ -82,7 +82,7 @@ func DriftTo(days, errors []float64, limit float64) (int, bool, error) {
 	if !(limit > 0) || math.IsInf(limit, 0) {
 		return 0, false, fmt.Errorf("the tolerance must be above zero, it is %g", limit)
 	}
-	line, err := fit.Straight(days, errors)
+	line, err := fit.LinearRegression(days, errors)
 	if err != nil {
 		return 0, false, err
 	}

@@ -44,7 +44,7 @@ func TrendOf(shown []Shown, low, high *float64, unit string) (Trend, error) {
 	for i, s := range shown {
 		days[i], errors[i], mirrored[i] = s.At.Sub(shown[0].At).Hours()/24, s.Error, -s.Error
 	}
-	line, err := fit.Straight(days, errors)
+	line, err := fit.LinearRegression(days, errors)
 	if err != nil {
 		return Trend{}, err
 	}

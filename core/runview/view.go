@@ -352,7 +352,7 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 	if state.Closed > 0 {
 		if advice, err := r.Advise(f); err == nil {
 			v.Advice = &advice
-			v.Causes = causesOf(f, string(advice.Anatomy.Shape))
+			v.Causes = causesOf(f, string(advice.Components.Shape))
 		}
 		if d, ok := r.Diagnose(f, state.Closed-1); ok {
 			v.Seen, v.Causes = &d, causesOf(f, d.Shape)

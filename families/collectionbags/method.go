@@ -49,7 +49,7 @@ type Correction struct {
 // least. A part that cannot be told from none (two-sided, 5 %) is left out of the
 // correction: the line is then laid without it. ISO 11095.
 func MeterCorrection(delivered, shown []float64) (Correction, error) {
-	line, err := fit.Straight(delivered, shown)
+	line, err := fit.LinearRegression(delivered, shown)
 	if err != nil {
 		return Correction{}, err
 	}

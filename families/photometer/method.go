@@ -83,7 +83,7 @@ func photometry(c procedure.FindingInput) procedure.Diagnosis {
 	}
 	mid = levels[len(levels)/2-1].Percent()
 	words := fmt.Sprintf("Recovery from %s to %s %%.", quantity.Format(100+least, 0.1), quantity.Format(100+most, 0.1))
-	line, err := fit.Straight(at, errors)
+	line, err := fit.LinearRegression(at, errors)
 	switch {
 	case err == nil && math.Abs(line.Intercept) > 0.03*at[0] && math.Abs(line.Slope) < 0.025:
 		return procedure.Diagnosis{Shape: "offset", Investigate: c.Choices[calibration] == "one-point",

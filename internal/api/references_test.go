@@ -201,14 +201,14 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 	assert.Equal(t, []bool{true, false, false}, []bool{tolerance.Rules[0].Passes, tolerance.Rules[1].Passes,
 		tolerance.Rules[2].Passes})
 	assert.Positive(t, tolerance.Risk.Consumer)
-	anatomy := posted[workshop.AnatomyWorking](c, "/api/workings/anatomy",
+	anatomy := posted[workshop.ErrorComponentsWorking](c, "/api/workings/anatomy",
 		map[string]any{"text": "0,04\t0,05\n5,02\t4,71\n10,04\t9,40", "tolerance": "±(0.43 + 8 % of reading)",
 			"u": 0.12})
-	assert.Equal(t, "gain", string(anatomy.Anatomy.Shape))
+	assert.Equal(t, "gain", string(anatomy.Components.Shape))
 	assert.InDelta(t, 0.935, anatomy.Line.Slope, 1e-3)
-	single := posted[workshop.AnatomyWorking](c, "/api/workings/anatomy",
+	single := posted[workshop.ErrorComponentsWorking](c, "/api/workings/anatomy",
 		map[string]any{"text": "5 6", "tolerance": "±2", "u": 0.1})
-	assert.Equal(t, "unknown", string(single.Anatomy.Shape), "one point carries no line")
+	assert.Equal(t, "unknown", string(single.Components.Shape), "one point carries no line")
 	assert.Nil(t, single.Line)
 	cylinder := posted[workshop.CylinderWorking](c, "/api/workings/cylinder", map[string]any{
 		"water_volume_l":  2,

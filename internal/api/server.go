@@ -41,17 +41,17 @@ type Server struct {
 	http.Handler
 
 	shop    *workshop.Workshop
-	desk    *people.Desk
+	auth    *people.Authenticator
 	closing chan struct{} // closed when the program ends: streams end with it
 }
 
 // New is a server of a workshop, which it gets ready.
 func New(shop *workshop.Workshop) *Server {
 	shop.Begin()
-	s := &Server{shop: shop, desk: people.NewDesk(shop.Ledger, shop.Clock), closing: make(chan struct{})}
+	s := &Server{shop: shop, auth: people.NewAuthenticator(shop.Ledger, shop.Clock), closing: make(chan struct{})}
 	router := chi.NewRouter()
 	router.Use(logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
-	router.Use(s.asOf, s.desk.Middleware, s.signedIn)
+	router.Use(s.asOf, s.auth.Middleware, s.signedIn)
 	API(s, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/schema+json")
@@ -70,7 +70,7 @@ func (s *Server) EndStreams() { close(s.closing) }
 // Close stops what goes on by itself, after the last request was answered.
 func (s *Server) Close() error {
 	s.shop.End()
-	return s.desk.Close()
+	return s.auth.Close()
 }
 
 // streaming is a context that also ends with the program.
@@ -266,7 +266,7 @@ func who(ctx context.Context) person.Person {
 // signedIn lets nobody past the sign-in page who is not signed in.
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		who, ok := s.desk.Who(r.Context())
+		who, ok := s.auth.Who(r.Context())
 		path := r.URL.Path
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")

@@ -25,7 +25,7 @@ func registerSession(api huma.API, s *Server) {
 				Password string `json:"password" maxLength:"200"`
 			}
 		}) (out workshop.SessionView, err error) {
-			p, err := s.desk.SignIn(ctx, in.Body.Name, in.Body.Password)
+			p, err := s.auth.SignIn(ctx, in.Body.Name, in.Body.Password)
 			switch {
 			case errors.Is(err, people.ErrRefused):
 				return out, &Problem{
@@ -49,7 +49,7 @@ func registerSession(api huma.API, s *Server) {
 			return shop.Session(person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
 		})
 	serveNothing(api, operation{"sign-out", http.MethodDelete, "/api/session", "Sign out", person.Public, 0, nil},
-		func(ctx context.Context, _ *struct{}) error { return s.desk.SignOut(ctx) })
+		func(ctx context.Context, _ *struct{}) error { return s.auth.SignOut(ctx) })
 	serve(api, operation{"reviewers", http.MethodGet, "/api/reviewers", "Who can countersign a run", person.Look, 0,
 		nil},
 		func(ctx context.Context, _ *struct{}) ([]workshop.PersonView, error) {

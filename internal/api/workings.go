@@ -14,7 +14,7 @@ func registerWorkings(api huma.API, shop *workshop.Workshop) {
 	working(api, "gas", "Convert a gas volume or flow between conditions", workshop.ConvertGas)
 	working(api, "budget", "Combine an uncertainty budget", workshop.ComputeBudget)
 	working(api, "tolerance", "Hold an error against a tolerance", workshop.ExpandTolerance)
-	working(api, "anatomy", "Take pasted errors apart", workshop.DissectErrors)
+	working(api, "anatomy", "Take pasted errors apart", workshop.DecomposeErrors)
 	working(api, "correction", "Take a meter's dead space and gain out of a reading", workshop.ApplyCorrection)
 	working(api, "cylinder", "What a cylinder holds", workshop.ComputeCylinder)
 	working(api, "weighing", "What a pump delivered onto a balance", workshop.ComputeWeighing)

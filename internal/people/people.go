@@ -42,8 +42,8 @@ const attempts = 8
 // names is for how many names wrong passwords are counted.
 const names = 10000
 
-// Desk signs people in and knows who is there.
-type Desk struct {
+// Authenticator signs people in by name and password, and knows who makes a request.
+type Authenticator struct {
 	ledger   *ledger.Ledger
 	sessions *scs.SessionManager
 	clock    func() time.Time
@@ -58,8 +58,8 @@ type Desk struct {
 // quarter is how long refused sign-ins are counted before one event records them.
 const quarter = 15 * time.Minute
 
-// NewDesk makes the desk of a workshop. Sessions last 12 hours, a working day.
-func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
+// NewAuthenticator makes one over the people and sessions of a ledger. Sessions last 12 hours, a working day.
+func NewAuthenticator(l *ledger.Ledger, clock func() time.Time) *Authenticator {
 	failed, err := lru.New[string, *rate.Limiter](names)
 	if err != nil {
 		panic(err) // there is no room for a single name
@@ -72,7 +72,7 @@ func NewDesk(l *ledger.Ledger, clock func() time.Time) *Desk {
 	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
-	return &Desk{ledger: l, sessions: s, clock: clock, failed: failed, refused: map[string]int{}}
+	return &Authenticator{ledger: l, sessions: s, clock: clock, failed: failed, refused: map[string]int{}}
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -87,7 +87,7 @@ func (plainText) Encode(deadline time.Time, values map[string]any) ([]byte, erro
 	return json.Marshal(session{deadline, values})
 }
 
-// Decode reads a session. One in another form is nobody's, and whose it was signs in again.
+// Decode reads a session. A session in an unknown encoding decodes as empty; its owner signs in again.
 func (plainText) Decode(text []byte) (time.Time, map[string]any, error) {
 	var s session
 	if json.Unmarshal(text, &s) != nil || s.Values == nil {
@@ -97,33 +97,35 @@ func (plainText) Decode(text []byte) (time.Time, map[string]any, error) {
 }
 
 // Middleware loads the session of a request and keeps it.
-func (d *Desk) Middleware(next http.Handler) http.Handler { return d.sessions.LoadAndSave(next) }
+func (a *Authenticator) Middleware(next http.Handler) http.Handler {
+	return a.sessions.LoadAndSave(next)
+}
 
 // SignIn checks a password and starts a session.
-func (d *Desk) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
+func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
 	name = strings.TrimSpace(name)
-	person, err := d.find(name)
-	if d.waiting(name, person.Name) {
+	person, err := a.find(name)
+	if a.waiting(name, person.Name) {
 		return ledger.Person{}, ErrTooMany
 	}
 	if err != nil {
-		d.fail(name, "")
+		a.fail(name, "")
 		return ledger.Person{}, ErrRefused
 	}
 	match, err := argon2id.ComparePasswordAndHash(password, person.PasswordHash)
 	if err != nil || !match {
-		d.fail(name, person.Name)
+		a.fail(name, person.Name)
 		return ledger.Person{}, ErrRefused
 	}
-	if err := d.sessions.RenewToken(ctx); err != nil {
+	if err := a.sessions.RenewToken(ctx); err != nil {
 		return ledger.Person{}, err
 	}
-	d.sessions.Put(ctx, key, person.ID)
+	a.sessions.Put(ctx, key, person.ID)
 	return person, nil
 }
 
-func (d *Desk) find(name string) (ledger.Person, error) {
-	everyone, err := d.ledger.People()
+func (a *Authenticator) find(name string) (ledger.Person, error) {
+	everyone, err := a.ledger.People()
 	if err != nil {
 		return ledger.Person{}, err
 	}
@@ -136,15 +138,15 @@ func (d *Desk) find(name string) (ledger.Person, error) {
 }
 
 // SignOut ends the session.
-func (d *Desk) SignOut(ctx context.Context) error { return d.sessions.Destroy(ctx) }
+func (a *Authenticator) SignOut(ctx context.Context) error { return a.sessions.Destroy(ctx) }
 
 // Who is signed in; ok is false where nobody is.
-func (d *Desk) Who(ctx context.Context) (person.Person, bool) {
-	id := d.sessions.GetString(ctx, key)
+func (a *Authenticator) Who(ctx context.Context) (person.Person, bool) {
+	id := a.sessions.GetString(ctx, key)
 	if id == "" {
 		return person.Person{}, false
 	}
-	p, err := d.ledger.Person(ctx, id)
+	p, err := a.ledger.Person(ctx, id)
 	if err != nil || !p.Active {
 		return person.Person{}, false
 	}
@@ -152,55 +154,55 @@ func (d *Desk) Who(ctx context.Context) (person.Person, bool) {
 }
 
 // waiting says whether a name must wait; a sign-in that it refuses is counted too.
-func (d *Desk) waiting(name, whose string) bool {
-	limit, known := d.failed.Get(name)
-	if !known || limit.TokensAt(d.clock()) >= 1 {
+func (a *Authenticator) waiting(name, whose string) bool {
+	limit, known := a.failed.Get(name)
+	if !known || limit.TokensAt(a.clock()) >= 1 {
 		return false
 	}
-	d.mutex.Lock()
-	defer d.mutex.Unlock()
-	d.count(whose)
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	a.count(whose)
 	return true
 }
 
 // fail counts a refused sign-in. Unknown names are not recorded: one may be a password typed into the
 // wrong field.
-func (d *Desk) fail(name, whose string) {
-	limit, known := d.failed.Get(name)
+func (a *Authenticator) fail(name, whose string) {
+	limit, known := a.failed.Get(name)
 	if !known {
 		limit = rate.NewLimiter(rate.Every(time.Minute/attempts), attempts)
-		d.failed.Add(name, limit)
+		a.failed.Add(name, limit)
 	}
-	limit.AllowN(d.clock(), 1)
-	d.mutex.Lock()
-	defer d.mutex.Unlock()
-	d.count(whose)
+	limit.AllowN(a.clock(), 1)
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	a.count(whose)
 }
 
 // count adds a refused sign-in, and starts the timer of the event that records it.
-func (d *Desk) count(whose string) {
-	d.refused[whose]++
-	if d.pending != nil {
+func (a *Authenticator) count(whose string) {
+	a.refused[whose]++
+	if a.pending != nil {
 		return
 	}
-	d.pending = time.AfterFunc(quarter, func() {
-		if err := d.RecordRefusals(); err != nil {
+	a.pending = time.AfterFunc(quarter, func() {
+		if err := a.RecordRefusals(); err != nil {
 			slog.Error("refused sign-ins were not recorded", "error", err)
 		}
 	})
 }
 
 // RecordRefusals records the refused sign-ins counted so far as one event. Without any it records nothing.
-func (d *Desk) RecordRefusals() error {
-	d.mutex.Lock()
-	defer d.mutex.Unlock()
-	if d.pending == nil {
+func (a *Authenticator) RecordRefusals() error {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	if a.pending == nil {
 		return nil
 	}
-	names := slices.Sorted(maps.Keys(d.refused))
+	names := slices.Sorted(maps.Keys(a.refused))
 	all, parts := 0, []string{}
 	for _, name := range names {
-		n := d.refused[name]
+		n := a.refused[name]
 		all += n
 		if name == "" {
 			name = "a name that is not registered"
@@ -208,22 +210,22 @@ func (d *Desk) RecordRefusals() error {
 		parts = append(parts, fmt.Sprintf("%s: %d", name, n))
 	}
 	why := fmt.Sprintf("%d refused. %s.", all, strings.Join(parts, "; "))
-	if err := d.ledger.Log(ledger.Act{
+	if err := a.ledger.Log(ledger.Act{
 		Kind: "sign-ins refused",
 		By:   ledger.Nobody,
-		At:   d.clock(),
+		At:   a.clock(),
 		Why:  why,
 	}, "record/sign-ins"); err != nil {
 		return err
 	}
-	d.pending.Stop()
-	d.pending = nil
-	clear(d.refused)
+	a.pending.Stop()
+	a.pending = nil
+	clear(a.refused)
 	return nil
 }
 
 // Close writes what is still to be told.
-func (d *Desk) Close() error { return d.RecordRefusals() }
+func (a *Authenticator) Close() error { return a.RecordRefusals() }
 
 // Hash makes the argon2id hash of a password of at least 8 characters.
 func Hash(password string) (string, error) {

@@ -29,7 +29,7 @@ func desk(t *testing.T) (*ledger.Ledger, *httptest.Server, *time.Time) {
 	require.NoError(t, err)
 	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
 	now := time.Now()
-	d := people.NewDesk(l, func() time.Time { return now })
+	d := people.NewAuthenticator(l, func() time.Time { return now })
 	mux := http.NewServeMux()
 	mux.HandleFunc("/in", func(w http.ResponseWriter, r *http.Request) {
 		if _, err := d.SignIn(r.Context(), r.URL.Query().Get("name"), r.URL.Query().Get("password")); err != nil {
@@ -89,7 +89,7 @@ func TestSigningInAndOut(t *testing.T) {
 }
 
 // A session that is not written as sessions are is nobody's; its browser signs in again.
-func TestASessionInAnotherFormIsNobodys(t *testing.T) {
+func TestASessionInAnUnknownEncodingIsEmpty(t *testing.T) {
 	l, server, _ := desk(t)
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
@@ -137,7 +137,7 @@ func TestRefusedSignInsAreOneEvent(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
-	d := people.NewDesk(l, time.Now)
+	d := people.NewAuthenticator(l, time.Now)
 	for range 11 {
 		_, err := d.SignIn(t.Context(), "idris vail", "guessed")
 		require.Error(t, err)

@@ -84,12 +84,12 @@ type AnatomyPoint struct {
 }
 
 // AnatomyWorking is pasted points taken apart.
-type AnatomyWorking struct {
+type ErrorComponentsWorking struct {
 	Explained
-	Points  []AnatomyPoint `json:"points"`
-	Anatomy fit.Anatomy    `json:"anatomy"`
-	Line    *LineWorking   `json:"line,omitempty" doc:"shown against reference, where two levels or more were pasted"`
-	Advice  string         `json:"advice"`
+	Points     []AnatomyPoint      `json:"points"`
+	Components fit.ErrorComponents `json:"components"`
+	Line       *LineWorking        `json:"line,omitempty" doc:"shown against reference, where two levels or more were pasted"`
+	Advice     string              `json:"advice"`
 }
 
 // LineWorking is the straight line of shown on reference.
@@ -281,14 +281,14 @@ func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 }
 
 // AnatomyInput is points as they were pasted.
-type AnatomyInput struct {
+type ErrorComponentsInput struct {
 	Text      string  `json:"text" maxLength:"500000" doc:"a line a point: reference, shown, and its expanded uncertainty where the points differ in it"`
 	Tolerance string  `json:"tolerance" maxLength:"400"`
 	U         float64 `json:"u,omitempty" doc:"expanded uncertainty (k = 2) of every point, where the lines have none"`
 }
 
 // DissectErrors takes the errors of readings apart into zero, span, curve and scatter.
-func DissectErrors(in AnatomyInput) (out AnatomyWorking, err error) {
+func DecomposeErrors(in ErrorComponentsInput) (out ErrorComponentsWorking, err error) {
 	tolerance, err := conformity.ParseTolerance(in.Tolerance)
 	if err != nil {
 		return out, invalid("tolerance", sentence(err))
@@ -297,7 +297,7 @@ func DissectErrors(in AnatomyInput) (out AnatomyWorking, err error) {
 	if err != nil {
 		return out, invalid("text", sentence(err))
 	}
-	var errors []fit.ErrorAt
+	var errors []fit.PointError
 	var points []adjust.Point
 	var x, y []float64
 	for i, row := range rows {
@@ -307,7 +307,7 @@ func DissectErrors(in AnatomyInput) (out AnatomyWorking, err error) {
 		}
 		out.Points = append(out.Points, p)
 		half := limits.HalfWidth()
-		errors = append(errors, fit.ErrorAt{Level: p.Reference, Error: p.Error, U: p.U / 2, Limit: half})
+		errors = append(errors, fit.PointError{Level: p.Reference, Error: p.Error, U: p.U / 2, Limit: half})
 		points = append(points, adjust.Point{
 			Label:        fmt.Sprintf("point %d", i+1),
 			Level:        p.Reference,
@@ -318,10 +318,10 @@ func DissectErrors(in AnatomyInput) (out AnatomyWorking, err error) {
 		})
 		x, y = append(x, p.Reference), append(y, p.Shown)
 	}
-	if out.Anatomy, err = fit.Dissect(errors); err != nil {
+	if out.Components, err = fit.DecomposeErrors(errors); err != nil {
 		return out, invalid("text", sentence(err))
 	}
-	if line, err := fit.Straight(x, y); err == nil {
+	if line, err := fit.LinearRegression(x, y); err == nil {
 		out.Line = &LineWorking{line.Intercept, line.Slope, line.UIntercept, line.USlope, line.RSquared}
 	}
 	advice, err := adjust.Advise(points, DefaultLab().Policy, nil, adjust.Tried{})

@@ -248,7 +248,7 @@ func CompareMethods(in ComparisonInput) (out ComparisonWorking, err error) {
 	if in.Ratio == 0 {
 		in.Ratio = 1
 	}
-	if out.Comparison, err = fit.Deming(x, y, in.Ratio); err != nil {
+	if out.Comparison, err = fit.DemingRegression(x, y, in.Ratio); err != nil {
 		return out, invalid("text", sentence(err))
 	}
 	switch c := out.Comparison; {

@@ -18,7 +18,7 @@ export type Person = Schemas['PersonView']
 export type Reference = Schemas['ReferenceView']
 export type Certified = Schemas['Certified']
 export type Budget = Schemas['Budget']
-export type Anatomy = Schemas['Anatomy']
+export type ErrorComponents = Schemas['ErrorComponents']
 export type ControlChart = Schemas['ControlChart']
 export type Zone = Verdict['zone']
 

@@ -1370,7 +1370,7 @@ export interface components {
         };
         Advice: {
             after?: number[];
-            anatomy: components["schemas"]["Anatomy"];
+            components: components["schemas"]["ErrorComponents"];
             /** @enum {string} */
             decision: "leave" | "adjust" | "investigate" | "withdraw";
             fine: boolean;
@@ -1409,25 +1409,6 @@ export interface components {
             /** Format: double */
             u_pressure_hpa?: number;
         };
-        Anatomy: {
-            /** Format: double */
-            gain: number;
-            /** Format: double */
-            offset: number;
-            parts: components["schemas"]["Part"][];
-            /** @enum {string} */
-            shape: "none" | "offset" | "gain" | "both" | "bent" | "hysteresis" | "scatter" | "unknown";
-        };
-        AnatomyInput: {
-            /** @description a line a point: reference, shown, and its expanded uncertainty where the points differ in it */
-            text: string;
-            tolerance: string;
-            /**
-             * Format: double
-             * @description expanded uncertainty (k = 2) of every point, where the lines have none
-             */
-            u?: number;
-        };
         AnatomyPoint: {
             /** Format: double */
             error: number;
@@ -1443,15 +1424,6 @@ export interface components {
             u_to_limit: number;
             /** @enum {string} */
             zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
-        };
-        AnatomyWorking: {
-            advice: string;
-            anatomy: components["schemas"]["Anatomy"];
-            formula: string;
-            /** @description shown against reference, where two levels or more were pasted */
-            line?: components["schemas"]["LineWorking"];
-            points: components["schemas"]["AnatomyPoint"][];
-            source: string;
         };
         AssetBrief: {
             /** Format: int64 */
@@ -2202,6 +2174,43 @@ export interface components {
             sentence: string;
             source: string;
             take: string;
+        };
+        ErrorComponent: {
+            /** @enum {string} */
+            shape: "none" | "offset" | "gain" | "both" | "bent" | "hysteresis" | "scatter" | "unknown";
+            /** Format: double */
+            share: number;
+            significant: boolean;
+            /** Format: double */
+            size: number;
+        };
+        ErrorComponents: {
+            /** Format: double */
+            gain: number;
+            /** Format: double */
+            offset: number;
+            parts: components["schemas"]["ErrorComponent"][];
+            /** @enum {string} */
+            shape: "none" | "offset" | "gain" | "both" | "bent" | "hysteresis" | "scatter" | "unknown";
+        };
+        ErrorComponentsInput: {
+            /** @description a line a point: reference, shown, and its expanded uncertainty where the points differ in it */
+            text: string;
+            tolerance: string;
+            /**
+             * Format: double
+             * @description expanded uncertainty (k = 2) of every point, where the lines have none
+             */
+            u?: number;
+        };
+        ErrorComponentsWorking: {
+            advice: string;
+            components: components["schemas"]["ErrorComponents"];
+            formula: string;
+            /** @description shown against reference, where two levels or more were pasted */
+            line?: components["schemas"]["LineWorking"];
+            points: components["schemas"]["AnatomyPoint"][];
+            source: string;
         };
         Expected: {
             do?: string;
@@ -2962,15 +2971,6 @@ export interface components {
         Option: {
             id: string;
             title: string;
-        };
-        Part: {
-            /** @enum {string} */
-            shape: "none" | "offset" | "gain" | "both" | "bent" | "hysteresis" | "scatter" | "unknown";
-            /** Format: double */
-            share: number;
-            significant: boolean;
-            /** Format: double */
-            size: number;
         };
         Person: {
             id: string;
@@ -9165,7 +9165,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AnatomyInput"];
+                "application/json": components["schemas"]["ErrorComponentsInput"];
             };
         };
         responses: {
@@ -9175,7 +9175,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AnatomyWorking"];
+                    "application/json": components["schemas"]["ErrorComponentsWorking"];
                 };
             };
             /** @description Unauthorized */

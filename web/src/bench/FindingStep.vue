@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import AnatomyParts from '../components/AnatomyParts.vue'
+import ErrorComponents from '../components/ErrorComponents.vue'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
@@ -86,9 +86,9 @@ useKeys({
       </div>
       <FindingPoints :run="run" :finding="finding" />
       <p v-if="!finding.seen" class="mt-4 text-[17px] font-semibold">
-        {{ shapeWords(finding.advice.anatomy.shape) }}
+        {{ shapeWords(finding.advice.components.shape) }}
       </p>
-      <AnatomyParts v-if="!finding.seen" class="mt-1" :anatomy="finding.advice.anatomy" :unit="unit" />
+      <ErrorComponents v-if="!finding.seen" class="mt-1" :components="finding.advice.components" :unit="unit" />
       <FindingTrends :run="run" :finding="finding" />
       <template v-if="finding.causes?.length && advised !== 'leave'">
         <p class="mt-3 font-semibold">Likely causes of this shape</p>

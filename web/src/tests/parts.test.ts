@@ -1,13 +1,13 @@
 import { mount } from '@vue/test-utils'
 import { describe, expect, it } from 'vitest'
-import AnatomyParts from '../components/AnatomyParts.vue'
+import ErrorComponents from '../components/ErrorComponents.vue'
 import NumberField from '../components/NumberField.vue'
 import DueRow from '../components/DueRow.vue'
 import TimerRing from '../components/TimerRing.vue'
 import FindingPoints from '../bench/FindingPoints.vue'
 import DriftHistory from '../references/DriftHistory.vue'
 import BudgetTable from '../workings/BudgetTable.vue'
-import type { Anatomy, Budget, Finding, Reference, Run, Verdict } from '../api/client'
+import type { ErrorComponents as Decomposed, Budget, Finding, Reference, Run, Verdict } from '../api/client'
 import { numberIn, significant, unitWords } from '../composables/words'
 import { partly } from './page'
 
@@ -48,7 +48,7 @@ describe('a budget as a table', () => {
 
 describe('what errors are made of', () => {
   it('tells what stands out by words, not only by colour', () => {
-    const anatomy: Anatomy = {
+    const components: Decomposed = {
       shape: 'gain',
       offset: 0,
       gain: -0.06,
@@ -57,7 +57,7 @@ describe('what errors are made of', () => {
         { shape: 'gain', size: 0.6, share: 1.6, significant: true },
       ],
     }
-    const rows = mount(AnatomyParts, { props: { anatomy, unit: 'vol%' } }).findAll('tbody tr')
+    const rows = mount(ErrorComponents, { props: { components, unit: 'vol%' } }).findAll('tbody tr')
     expect(rows[0]!.text()).toContain('does not stand out')
     expect(rows[0]!.text()).toContain('–')
     expect(rows[1]!.text()).toContain('0.600 vol%')

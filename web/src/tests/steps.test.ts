@@ -101,7 +101,7 @@ describe('what is decided', () => {
   const advice = {
     decision: 'adjust',
     why: 'The error is 1.4 of its limit.',
-    anatomy: { shape: 'gain', offset: 0, gain: 0.08, parts: [] },
+    components: { shape: 'gain', offset: 0, gain: 0.08, parts: [] },
     moves: [],
     after: [],
   }

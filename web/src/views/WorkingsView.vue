@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
-import AnatomyWorking from '../workings/AnatomyWorking.vue'
+import ErrorComponentsWorking from '../workings/ErrorComponentsWorking.vue'
 import BudgetWorking from '../workings/BudgetWorking.vue'
 import CorrectionWorking from '../workings/CorrectionWorking.vue'
 import CylinderWorking from '../workings/CylinderWorking.vue'
@@ -22,7 +22,7 @@ const tools = [
   { id: 'gas', title: 'Gas conditions', is: GasWorking },
   { id: 'budget', title: 'Uncertainty budget', is: BudgetWorking },
   { id: 'tolerance', title: 'Tolerance and risk', is: ToleranceWorking },
-  { id: 'anatomy', title: 'Error anatomy', is: AnatomyWorking },
+  { id: 'anatomy', title: 'Error anatomy', is: ErrorComponentsWorking },
   { id: 'correction', title: 'Meter correction', is: CorrectionWorking },
   { id: 'cylinder', title: 'Cylinder', is: CylinderWorking },
   { id: 'weighing', title: 'Pump weighing', is: WeighingWorking },

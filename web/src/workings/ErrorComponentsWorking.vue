@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, reactive } from 'vue'
-import AnatomyParts from '../components/AnatomyParts.vue'
+import ErrorComponents from '../components/ErrorComponents.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import NumberField from '../components/NumberField.vue'
 import ZoneMark from '../components/ZoneMark.vue'
@@ -40,9 +40,9 @@ const { result, problem } = useWorking('anatomy', input, (body) => answer(api.PO
       <div class="mt-4"><NumberField v-model="form.u" label="U of every point (k = 2)" optional name="u" /></div>
     </template>
     <template #out>
-      <p class="text-xl font-semibold">{{ shapeWords(result?.anatomy.shape) }}</p>
+      <p class="text-xl font-semibold">{{ shapeWords(result?.components.shape) }}</p>
       <p>{{ result?.advice }}</p>
-      <AnatomyParts v-if="result" class="mt-3" :anatomy="result.anatomy" />
+      <ErrorComponents v-if="result" class="mt-3" :components="result.components" />
       <ul class="mt-4 flex max-h-56 flex-wrap gap-x-4 overflow-auto">
         <li v-for="(p, i) in result?.points.slice(0, 60)" :key="i" class="flex items-center gap-2 py-1">
           <ZoneMark :zone="p.zone" :size="14" />

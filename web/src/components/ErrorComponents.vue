@@ -1,9 +1,9 @@
 <script setup lang="ts">
-import type { Anatomy } from '../api/client'
+import type { ErrorComponents } from '../api/client'
 import { significant } from '../composables/words'
 
 /** What the errors are made of: each part with its size, and whether it stands out. */
-defineProps<{ anatomy: Anatomy; unit?: string }>()
+defineProps<{ components: ErrorComponents; unit?: string }>()
 const words: Record<string, string> = {
   offset: 'Offset',
   gain: 'Gain',
@@ -27,7 +27,7 @@ const words: Record<string, string> = {
       </tr>
     </thead>
     <tbody class="rows">
-      <tr v-for="p in anatomy.parts" :key="p.shape" :class="!p.significant && 'text-ink-2'">
+      <tr v-for="p in components.parts" :key="p.shape" :class="!p.significant && 'text-ink-2'">
         <td class="py-1" :class="p.significant && 'font-semibold'">{{ words[p.shape] ?? p.shape }}</td>
         <td class="num text-right">{{ p.share < 0.005 ? '–' : `${significant(p.size, 3)} ${unit ?? ''}` }}</td>
         <td class="pl-4">
