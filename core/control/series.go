@@ -53,8 +53,9 @@ type Series struct {
 	Words    string
 }
 
-// SeriesOf puts values, the oldest first, into runs by their lots' targets, and judges each run with
-// those before it. A value whose lot is not known, or has no standard deviation, is left out.
+// SeriesOf groups values, the oldest first, into runs, scores each by the target of its own lot, and
+// judges each run together with the runs before it. It leaves out a value whose lot is unknown or has
+// no standard deviation.
 func SeriesOf(lots []Lot, values []Value) Series {
 	s := Series{Runs: []Run{}, Words: "No control was measured yet."}
 	of, top := map[string]Lot{}, 0

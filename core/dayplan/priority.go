@@ -5,9 +5,9 @@ import (
 	"slices"
 )
 
-// Priority is how much leaving a job out costs: the square of its risk (1 to 5), times 30 and the
-// days it is late, of which 20 before its day to 60 after it count. It is above zero. The day's
-// plan and the choice of what goes into it both go by it.
+// Priority is the cost of leaving a job out: risk² × (30 + days late), where risk is 1 to 5 and the
+// days late are limited to −20 … 60. It is always positive. Both the choice of a day's jobs and the
+// planner use it.
 func Priority(risk, daysLate int) int {
 	return risk * risk * (30 + max(-20, min(60, daysLate)))
 }

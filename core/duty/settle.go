@@ -8,7 +8,7 @@ import (
 	"northneedle/core/interval"
 )
 
-// Undone is what made a duty count no more. The zero value: it counts.
+// Undone says why a duty that was done is no longer valid. The zero value: it is still valid.
 type Undone struct {
 	At   *time.Time
 	What string // what happened: "it failed", "Objective check failed", or an [Event]
@@ -47,7 +47,7 @@ func (d Deferral) Words() string {
 	return words
 }
 
-// Recurring is one duty of one device as it stands.
+// Recurring is one duty of one device with its present state.
 type Recurring struct {
 	ID        string
 	Title     string

@@ -26,8 +26,8 @@ type PointHistory struct {
 	Shown     []Shown // the oldest first
 }
 
-// HistoriesOf sorts a device's readings by point. A point that was adjusted begins anew with what
-// it was left at.
+// HistoriesOf groups a device's readings by point, the oldest first. The history of a point restarts
+// at its as-left reading whenever it was adjusted.
 func HistoriesOf(readings []Reading) []PointHistory {
 	readings = slices.Clone(readings)
 	slices.SortStableFunc(readings, func(a, b Reading) int { return a.At.Compare(b.At) })
@@ -89,7 +89,7 @@ func RecordsOf(all []Verification) (model []Record, own map[string][]bool) {
 	return model, own
 }
 
-// Holding is one device's duty as it stands among those of its model.
+// Holding is the interval, risk and rule of one device among the devices of its model.
 type Holding struct {
 	Days  int // its interval
 	Risk  int

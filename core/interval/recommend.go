@@ -96,7 +96,7 @@ type Found struct {
 	Words string `json:"words"`
 }
 
-// Choice is one interval that could be had, and what it would mean.
+// Choice is one possible interval with its expected consequences.
 type Choice struct {
 	Days     int     `json:"days"`
 	Out      float64 `json:"out"`      // expected share found out of tolerance at its end

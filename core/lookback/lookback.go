@@ -107,8 +107,9 @@ func DeviceNotice(s Subject, w Window, found []Level, mended string) string {
 	return b.String()
 }
 
-// ReferenceNotice is what the owner of a device is told whose verification rested on a
-// reference that was found out, where its verdict changes.
+// ReferenceNotice writes the notice to the owner of a device whose verification used a reference that
+// was later found to be wrong. changed lists the points whose statement of conformity changes, each a
+// sentence.
 func ReferenceNotice(s Subject, reference, found string, at time.Time, changed []string) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "%s (%s), %s\n\n", s.Device, s.Tag, s.Place)

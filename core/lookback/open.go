@@ -41,8 +41,8 @@ func (l ControlLevel) words() string {
 	return fmt.Sprintf("level %d: %+.1f %% off its mean (%+.1f SD).", l.Level, 100*(l.Value-l.Mean)/l.Mean, l.Z)
 }
 
-// OnControl begins a look-back on an analyte whose control was rejected with a verdict, from the
-// last control that was accepted.
+// OnControl opens a look-back on an analyte whose control was rejected. The time in doubt begins with
+// the last control that was accepted.
 func OnControl(s Subject, w Window, analyte, verdict string, levels []ControlLevel) Opening {
 	var off []string
 	for _, l := range levels {
@@ -63,8 +63,9 @@ type Answered struct {
 	Done bool
 }
 
-// MayClose reports what stands in the way of closing a look-back: an answer that has not come, or
-// no conclusion; why is empty where nothing does. The field is the one the words are about.
+// MayClose reports why a look-back cannot be closed yet: an owner has not answered, or the conclusion
+// is empty. why is empty where it can be closed. field names the input that why is about; it is empty
+// for a missing answer.
 func MayClose(told []Answered, conclusion string) (field, why string) {
 	for _, a := range told {
 		if !a.Done {

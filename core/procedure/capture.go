@@ -62,8 +62,8 @@ type CaptureMethod struct {
 	Read     func(CaptureInput) LiveReading
 }
 
-// Look reads traces that are in the instrument's own units, of which factor make one of
-// the device's; limits in are the device's, and so is what comes out.
+// Look reads traces that are in the instrument's own unit. factor converts one of them to the device's
+// unit; the limits passed in and the reading returned are in the device's unit.
 func (c CaptureMethod) Look(in CaptureInput, factor float64) LiveReading {
 	if c.RawUnits {
 		in.Limit, in.Floor, in.Reference = in.Limit/factor, in.Floor/factor, in.Reference/factor

@@ -32,8 +32,8 @@ type Definition struct {
 	Next       Next              `yaml:"next"`
 }
 
-// ReplaceablePart is something that may be changed during the run, and makes earlier steps count
-// no more: another breathing circuit, another sensor.
+// ReplaceablePart is a part that may be replaced during the run, such as a breathing circuit or a
+// sensor. Replacing it invalidates the steps that depend on it.
 type ReplaceablePart struct {
 	ID          string   `json:"id" yaml:"id"`
 	Title       string   `json:"title" yaml:"title"`

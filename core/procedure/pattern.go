@@ -1,7 +1,6 @@
 package procedure
 
-// JudgedPoint is one judged point with where it stands among the others: what its way of
-// capturing was given (band, direction …).
+// JudgedPoint is one judged point with the parameters it was captured with (band, direction …).
 type JudgedPoint struct {
 	Label               string
 	With                map[string]float64

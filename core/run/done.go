@@ -5,7 +5,7 @@ import (
 	"northneedle/core/reference"
 )
 
-// Done are the findings that a signed run settled, for what later relies on them.
+// Done are the findings that a signed run decided, for procedures that require them.
 func (r Run) Done() []reference.Done {
 	if r.Status != Signed {
 		return nil

@@ -26,9 +26,9 @@ type Event struct {
 	Fact Fact          `json:"fact"`
 }
 
-// Fact is what happened, in the past tense. Its apply is its fold: it returns the run that
-// follows, and leaves the old one as it was. A type without one is no fact, and cannot stand
-// in the table of kinds.
+// Fact is what happened in a run, in the past tense. Its apply method folds it: it returns the next
+// state and leaves the given one unchanged. A type without apply cannot be registered as a kind of
+// fact.
 type Fact interface{ apply(r Run, e Event) Run }
 
 // Kind is one kind of fact: its name in the record, and how it is read back.

@@ -69,7 +69,7 @@ func (r Run) WorkedBy(id string) bool {
 	return slices.ContainsFunc(r.Readings, func(reading Reading) bool { return reading.By.ID == id })
 }
 
-// Gross reports whether a point stands on an error that asks for a look at the set-up.
+// Gross reports whether the error of a point is so large that the set-up must be checked first.
 func (r Run) Gross(m *procedure.Measure, p *procedure.Point) bool {
 	return r.GrossOpen(m, p, r.LastRound(m))
 }

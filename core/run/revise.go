@@ -16,7 +16,7 @@ type Corrected struct {
 	Place  string `json:"place,omitempty"`
 }
 
-// On is a device with the corrections, and what they change, in words.
+// On applies the corrections to a device. It also returns what they change, one sentence each.
 func (c Corrected) On(d Device) (Device, []string) {
 	changes := []string{}
 	for _, field := range []struct {

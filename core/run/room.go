@@ -22,7 +22,7 @@ var (
 	roomPressures    = []string{"hPa", "kPa", "mm[Hg]"}
 )
 
-// Settled is the units with the usual ones where none is named.
+// Settled fills in the default units (°C, hPa) where none is named.
 func (u RoomUnits) Settled() RoomUnits {
 	if u.Temperature == "" {
 		u.Temperature = roomTemperatures[0]

@@ -113,7 +113,7 @@ func (f Finding) Done() bool {
 	return (d.Decision == adjust.Leave || d.Decision == adjust.Withdraw) && f.Closed == d.Round+1
 }
 
-// Change is a part that was changed, and what counts no more since.
+// Change is a part that was replaced, and the steps that this invalidated.
 type Change struct {
 	PartChanged
 	At time.Time

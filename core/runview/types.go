@@ -61,7 +61,7 @@ type ProcedureBrief struct {
 	Cautions []string `json:"cautions"`
 }
 
-// ChangeView is a part that was changed, and the steps that count no more since.
+// ChangeView is a part that was replaced, and the steps that this invalidated.
 type ChangeView struct {
 	What  string    `json:"what"`
 	Steps []string  `json:"steps"`

@@ -79,8 +79,8 @@ func StrokesAbout(flow []float64, rate, zero float64, want Technique) []Stroke {
 	return all
 }
 
-// RestLevel is what a flow trace shows while the piston stands: the median of what is
-// near zero; 0 where nothing is.
+// RestLevel is the zero offset of a flow trace while nothing flows: the median of the samples near
+// zero; 0 where there are none.
 func RestLevel(flow []float64) float64 {
 	var near []float64
 	for _, v := range flow {

@@ -57,7 +57,11 @@ type enum[T ~string] string
 
 // Schema names the values of the type.
 func (enum[T]) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Type: huma.TypeString, Enum: words[reflect.TypeFor[T]()]}
+	var values []any
+	for _, v := range words[reflect.TypeFor[T]()] {
+		values = append(values, string(v.(T))) // as it is read from a request
+	}
+	return &huma.Schema{Type: huma.TypeString, Enum: values}
 }
 
 // describe has the description name the values of a type.

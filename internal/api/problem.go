@@ -30,7 +30,7 @@ type Problem struct {
 	Since  []Happened `json:"since,omitempty" doc:"what happened since the sequence that was expected"`
 }
 
-// Happened is an event in words, for someone whose screen was behind.
+// Happened is an event in words, for a client whose copy of the run was out of date.
 type Happened struct {
 	Seq  int    `json:"seq"`
 	Kind string `json:"kind"`

@@ -67,7 +67,8 @@ func New(shop *workshop.Workshop) *Server {
 // EndStreams ends everything that a browser listens to; it is called once, when the program ends.
 func (s *Server) EndStreams() { close(s.closing) }
 
-// Close stops what goes on by itself, after the last request was answered.
+// Close stops the sequences and writes what is pending. It is called after the last request was
+// answered.
 func (s *Server) Close() error {
 	s.shop.End()
 	return s.auth.Close()

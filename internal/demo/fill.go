@@ -376,7 +376,7 @@ func newDrift(r *rand.Rand, family string) *drift {
 	return d
 }
 
-// Read is what the device shows.
+// Read is the value the display shows.
 func (d *drift) Read(measure, point string, expected float64) float64 {
 	switch measure {
 	case "co2":

@@ -223,7 +223,8 @@ var references = []ref{
 		values: []reference.Certified{ranged("time", 0, 36000, "s", 0.1)}},
 }
 
-// World is what is really in the scenario's cylinders: HG-19 is not what its certificate says.
+// World is the true state of the scenario: for example, the gas in HG-19 is not what its certificate
+// says.
 func World() sim.World {
 	w := sim.World{Cylinders: map[string]map[string]float64{}}
 	for _, r := range references {

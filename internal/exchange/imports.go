@@ -57,7 +57,7 @@ type Row struct {
 	Result   *ledger.Result
 }
 
-// Known is what stands in the register already.
+// Known answers which tags the register already contains.
 type Known interface {
 	HasAsset(tag string) (id string, known bool)
 	HasStandard(tag string) bool

@@ -186,9 +186,8 @@ func (c *Client) receive(conn net.Conn) error {
 	return errors.New("the instrument closed the connection")
 }
 
-// Ask sends a command and waits for its one-line answer, no longer than the link's
-// timing allows. Once sent it waits even if the context ends: an answer that nobody
-// waits for would be taken for the next one's.
+// Ask sends a command and waits for its one-line answer, at most for the link's answer time. It waits
+// even when the context ends, so that a late answer is not taken for the answer to the next command.
 func (c *Client) Ask(ctx context.Context, command string) (string, error) {
 	c.query.Lock()
 	defer c.query.Unlock()

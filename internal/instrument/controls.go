@@ -6,7 +6,7 @@ type Controls struct {
 	Keys   []Knob `json:"keys"`   // SIMulate:PRESs CODE,steps
 }
 
-// Knob is one of them, by its code and in words.
+// Knob is one control, with its code and its label.
 type Knob struct {
 	Code string `json:"code"`
 	Word string `json:"word"`

@@ -234,7 +234,7 @@ func (l *Ledger) SetSetting(act Act, key string, value any) error {
 	return l.Record(act, &Setting{key, string(text)})
 }
 
-// Setting reads one into value; it is left as it was where the setting is not kept.
+// Setting decodes a setting into value. It leaves value unchanged where the setting was never stored.
 func (l *Ledger) Setting(key string, value any) error {
 	var s Setting
 	if err := l.read.Where("key = ?", key).Limit(1).Find(&s).Error; err != nil || s.Key == "" {

@@ -54,9 +54,9 @@ func (l *Ledger) Begin(p *procedure.Procedure, c Command) (run.Run, error) {
 	return l.append(folded{run: run}, events, revisionOf(p))
 }
 
-// Carry carries out a command on a run. A repeated command id changes nothing and
-// returns the run as it is; a run that has gone on since is a [*Stale] error; what
-// the run refuses is a [*procedure.Refusal].
+// Carry carries out a command on a run. Repeating a command id changes nothing and returns the present
+// state. The error is a [*Stale] where the run has changed since the client saw it, and a
+// [*run.Refusal] where the run refuses the command.
 func (l *Ledger) Carry(id string, c Command) (run.Run, error) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
@@ -416,7 +416,7 @@ func (l *Ledger) Take(p *procedure.Procedure, events []run.Event) error {
 	return err
 }
 
-// Check reads the event in a row whose hash holds; an error says what does not.
+// Check verifies the hash of a row and decodes its event.
 func (e Event) Check() (run.Event, error) {
 	if e.sum() != e.Hash {
 		return run.Event{}, errors.New("its content was changed: its hash does not hold")

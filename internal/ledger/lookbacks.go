@@ -199,8 +199,8 @@ func (t Touched) Changed() (n int) {
 	return n
 }
 
-// TouchedBy are the ended runs that a reference carried since its last good certificate,
-// seen again with what is known of it; those whose verdicts change come first.
+// TouchedBy are the ended runs that used a reference since its last good certificate, judged again
+// with its known error. Runs whose verdicts change come first.
 func (l *Ledger) TouchedBy(k reference.KnownError, since time.Time) ([]Touched, error) {
 	runs, err := l.RunsWith(k.Standard, since, 5000)
 	if err != nil {

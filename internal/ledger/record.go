@@ -267,7 +267,7 @@ func (l *Ledger) Save(records ...any) error {
 	return l.Record(Act{Kind: "saved", By: Nobody, At: time.Now()}, records...)
 }
 
-// Log writes an event that changes no row; what it is about is "record/backup", or the like.
+// Log records an event that changes no row. about names its subject, such as "record/backup".
 func (l *Ledger) Log(act Act, about string) error {
 	return l.Do(act, func(w *writer) error { w.about = about; return nil })
 }

@@ -82,8 +82,8 @@ func (l *Ledger) RunsWith(standard string, since time.Time, limit int) ([]Run, e
 	return many[Run](l.read.Where("id IN (?)", used).Order("opened_at DESC").Limit(limit))
 }
 
-// SignedRunsOn are the signed runs on what carries a tag, the newest first; a reference
-// that is prepared by runs of its own carries one.
+// SignedRunsOn are the signed runs on the device with a tag, the newest first. A reference that is
+// prepared by its own runs has a tag, too.
 func (l *Ledger) SignedRunsOn(tag string, limit int) ([]Run, error) {
 	asset := l.read.Model(&Asset{}).Select("id").Where("tag = ?", tag)
 	return many[Run](l.read.Where("asset_id IN (?) AND status = ? AND NOT paper", asset,

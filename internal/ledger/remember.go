@@ -42,10 +42,10 @@ func (l *Ledger) AsOf(ctx context.Context) context.Context {
 	return context.WithValue(ctx, versionOf{l}, version)
 }
 
-// Remember is what compute made of the ledger, for as long as nothing is committed to it,
-// by this program or by another; then it is computed anew. The key names what is computed,
-// with everything it depends on beside the ledger: the day, say. Values are shared: who is
-// given one must not change it. An error is never remembered.
+// Remember caches the result of compute until the ledger changes, by this program or by another. key
+// must name everything the result depends on besides the ledger, such as the day. Concurrent callers
+// with the same key wait for one computation. Results are shared: do not modify them. Errors are not
+// cached.
 func Remember[T any](ctx context.Context, l *Ledger, key string, compute func() (T, error)) (T, error) {
 	version, known := ctx.Value(versionOf{l}).(int64)
 	if !known {

@@ -8,8 +8,8 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 )
 
-// Sessions is the store of the sign-in's sessions, as scs wants it: rows of the ledger, with those
-// that were used last in memory beside them.
+// Sessions stores sign-in sessions for scs: as rows of the ledger, with the most recently used ones
+// cached in memory.
 type Sessions struct {
 	ledger *Ledger
 	recent *lru.Cache[string, Session]

@@ -168,8 +168,8 @@ func exchangeContent(db *gorm.DB, other string, then func(tx *gorm.DB) error) er
 	})
 }
 
-// OnQuery names what is told of every reading statement with its values; nil: nobody. It
-// serves to measure.
+// OnQuery sets a function that is called with every reading statement and its values, for measuring;
+// nil removes it.
 func (l *Ledger) OnQuery(told func(text string, values []any)) {
 	after := func(db *gorm.DB) {
 		if told != nil && !db.DryRun { // a query within another is only written

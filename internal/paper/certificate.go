@@ -37,9 +37,9 @@ type sheet struct {
 	view runview.View
 }
 
-// Certificate writes a signed run's certificate. Head is the hash of the record's
-// last event, printed so that paper and record can be held against each other. Void is
-// why this certificate counts no more, where it does not: it stands at its head.
+// Certificate writes a signed run's certificate as PDF. head is the hash of the record's last event;
+// it is printed so that the paper can be checked against the record. void, if not empty, says why the
+// certificate is no longer valid; it is printed at the top.
 func Certificate(v runview.View, head, void string) ([]byte, error) {
 	if v.Signature == nil {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")

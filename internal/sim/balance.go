@@ -40,7 +40,7 @@ const (
 	occludesKPa  = 65
 )
 
-// NewBalance makes a pump that stands over an empty cup.
+// NewBalance makes a pump that delivers into an empty cup on a balance.
 func NewBalance() *Balance {
 	b := &Balance{devices: map[string]*pumpTruth{}, faults: map[string]bool{}, noise: seeded("balance")}
 	b.connect("BENCH")

@@ -45,7 +45,7 @@ type Technician struct {
 	n      int
 }
 
-// Work opens a run of a procedure and carries it on; it returns the run and its events.
+// Work opens a run of a procedure and works through all its steps. It returns the run and its events.
 func (t *Technician) Work(p *procedure.Procedure, open run.RunOpened) (run.Run, []run.Event, error) {
 	t.run, t.events = run.NewRun(p), nil
 	t.run.ID = ulid.MustNew(ulid.Timestamp(t.At), rand.NewChaCha8([32]byte(fmt.Appendf(nil, "%016x%016x",

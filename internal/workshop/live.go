@@ -58,7 +58,7 @@ func (c *changes) tell(run string, seq int) {
 	}
 }
 
-// Listen gives a channel that every commit is told on, until it is left.
+// Listen returns a channel that receives every commit until [Workshop.Leave].
 func (ws *Workshop) Listen() chan Change { return ws.changes.listen() }
 
 // Leave ends listening.
@@ -109,8 +109,8 @@ type PointWatch struct {
 	set bool
 }
 
-// WatchPoint sets the instrument for a point of an open run where whoever looks drives it; otherwise
-// the point is only watched. An error says why nothing can be shown.
+// WatchPoint begins to watch the link of a point. It also sets the instrument for the point where the
+// run is open and the person is allowed to drive it. The error says why nothing can be shown.
 func (ws *Workshop) WatchPoint(ctx context.Context, id, measure, point string, who person.Person) (*PointWatch, error) {
 	r, err := ws.Ledger.Run(id)
 	if err != nil {

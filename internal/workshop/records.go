@@ -49,8 +49,8 @@ type RestoreView struct {
 	Aside    string `json:"aside,omitempty" doc:"file in which what was there is kept"`
 }
 
-// ReadBack reads a whole run from a file, checks its chain and computes its verdicts anew, and takes it in where
-// it is told to.
+// ReadBack reads a whole run from a file, checks its chain and recomputes its verdicts. If take is
+// set, it adds the run to the record.
 func (ws *Workshop) ReadBack(text []byte, take bool, who person.Person) (ReadBackView, error) {
 	if err := mayDo(who, person.TakeRuns); take && err != nil {
 		return ReadBackView{}, err
@@ -161,7 +161,7 @@ func (ws *Workshop) takeRun(back exchange.ReadBack, who person.Person) error {
 	return ws.Ledger.Take(back.Run.Procedure, back.Events)
 }
 
-// Restore looks at a backup, and puts it in the place of the record where it is told to.
+// Restore checks a backup and, if do is set, replaces the record with it.
 func (ws *Workshop) Restore(text []byte, do bool, who person.Person) (RestoreView, error) {
 	file, err := os.CreateTemp("", "backup-*.db")
 	if err != nil {

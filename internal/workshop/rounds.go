@@ -59,7 +59,7 @@ type RoundOrder struct {
 	Who map[string]string `json:"who,omitempty" doc:"whom each job is given to, with an order"`
 }
 
-// Round is a day's round as it was kept; where none was, as one person would do it.
+// Round is the stored round of a day; without one, a plan for the person who asks.
 func (ws *Workshop) Round(ctx context.Context, day string, who person.Person) (RoundView, error) {
 	return remembered(ctx, ws, func() (RoundView, error) {
 		kept, err := ws.Ledger.Round(day)
