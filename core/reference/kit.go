@@ -87,7 +87,7 @@ func (k *Kit) line(role Role) *KitLine {
 		}
 	}
 	line := &KitLine{Kind: role.Kind, Title: role.Title, Tags: []string{}}
-	role.Prepared, role.Litres = nil, 0 // the litres of all jobs are added up instead
+	role.Prepared = nil // it is prepared on the day itself
 	for _, c := range role.Candidates(k.Standards, k.On) {
 		if !c.Fits() {
 			continue

@@ -1,17 +1,17 @@
 <script setup lang="ts">
-/** A table: its columns by their titles, and its rows as they are given. */
+/** A table: its columns by their titles, and its rows as they are given; ruled where no title stands over it. */
 export interface Column {
   title: string
   right?: boolean
   class?: string
 }
-const props = defineProps<{ columns: (string | Column)[]; top?: boolean }>()
+const props = defineProps<{ columns: (string | Column)[]; top?: boolean; ruled?: boolean }>()
 const column = (c: string | Column): Column => (typeof c === 'string' ? { title: c } : c)
 </script>
 
 <template>
   <table class="w-full text-left">
-    <thead class="border-b-2 border-ink text-sm text-ink-2">
+    <thead class="text-sm text-ink-2" :class="ruled && 'border-b-2 border-ink'">
       <tr>
         <th
           v-for="(c, i) in props.columns.map(column)"

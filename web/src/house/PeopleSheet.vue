@@ -30,7 +30,7 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
 <template>
   <section v-if="data">
     <FormOutcome :saved="saved" :problem="problem" />
-    <DataTable class="max-w-3xl" :columns="['Name', 'Role', 'May sign in']">
+    <DataTable ruled class="max-w-3xl" :columns="['Name', 'Role', 'May sign in']">
       <tr v-for="p in data.people" :key="p.id">
         <td class="py-2 font-semibold">{{ p.name }}</td>
         <td class="py-2 pr-6">

@@ -80,6 +80,7 @@ watch([search, family, status], () => window.scrollTo(0, 0))
     </div>
 
     <DataTable
+      ruled
       v-if="assets.length"
       class="mt-5"
       :columns="['Tag', 'Device', 'Family', 'Place', 'Serial', 'Risk', 'Status', { title: 'Next', right: true }]"

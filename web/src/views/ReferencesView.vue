@@ -52,6 +52,7 @@ function values(s: Standard): string[] {
       <button v-if="can('keep references')" class="btn" @click="entering = true">Enter a reference</button>
     </div>
     <DataTable
+      ruled
       class="mt-5"
       top
       :columns="[
