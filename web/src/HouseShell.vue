@@ -19,7 +19,7 @@ useKeys({ '?': () => (keys.value = true) })
 
 <template>
   <div class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden">
-    <TopBar :person="person" :bench="bench" @keys="keys = true" @sign-out="signOut.mutate()" />
+    <TopBar :person="person" :bench="bench" @keys="keys = true" @sign-out="signOut()" />
     <p v-if="!connected" class="bg-vermilion-wash px-4 py-2" role="status">
       No connection to the server. What was confirmed is kept; it is tried again.
     </p>

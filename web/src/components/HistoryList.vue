@@ -18,8 +18,27 @@ const { data, error, refetch } = useQuery(
   ),
 )
 const words = (column: string) => column.replaceAll('_', ' ')
-/** A value as it can be read: a time as a day, a long text cut. */
-function short(text: string) {
+/** What a record keeps as a list or a table, in a line: "months 12, why rule"; empty parts left out. */
+function line(value: unknown): string {
+  if (Array.isArray(value)) return value.map(line).filter(Boolean).join('; ')
+  if (value && typeof value === 'object')
+    return Object.entries(value)
+      .map(([k, v]) => [words(k).toLowerCase(), line(v)])
+      .filter(([, v]) => v)
+      .map((part) => part.join(' '))
+      .join(', ')
+  return value === null || value === false || value === '' || value === 0 ? '' : String(value)
+}
+function parsed(text: string): string {
+  try {
+    return line(JSON.parse(text)) || 'nothing'
+  } catch {
+    return text
+  }
+}
+/** A value as it can be read: a time as a day, a table as a line, a long text cut. */
+function short(kept: string) {
+  const text = /^[[{]/.test(kept) ? parsed(kept) : kept
   if (/^\d{4}-\d\d-\d\d \d\d:\d\d/.test(text)) return localDay(text.replace(' ', 'T'))
   return text.length > 90 ? text.slice(0, 88) + ' …' : text || 'nothing'
 }

@@ -24,6 +24,7 @@ const moved: Happened = {
     { column: 'place', before: 'Ward 3', after: 'Ward 4' },
     { column: 'due_on', before: '2026-03-01 00:00:00+00:00', after: '2026-09-01 00:00:00+00:00' },
     { column: 'limits', before: '{}', after: 'x'.repeat(200) },
+    { column: 'duty', before: '{"days":182,"blocks":false}', after: '{"months":12,"on":["repair","fall"],"why":""}' },
     { column: 'search', before: 'ward 3', after: 'ward 4' },
   ],
 }
@@ -57,6 +58,7 @@ describe('the history of a record', () => {
     expect(first!.text()).toContain('the ward moved')
     expect(first!.get('s').text()).toBe('Ward 3')
     expect(first!.text()).toContain('Ward 4')
+    expect(first!.text()).toMatch(/duty:\s*days 182 →\s+months 12, on repair; fall/)
     expect(first!.text()).toMatch(/due on:\s*1 Mar 2026 →\s+1 Sept? 2026/)
     expect(second!.text()).toContain('device entered by Idris Vail')
     expect(second!.text()).toMatch(/tag:\s*MB-1/)

@@ -1,16 +1,14 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from 'vue'
+import { onMounted, ref } from 'vue'
 import { useSession } from '../composables/useSession'
-import { ApiError } from '../api/client'
 import AlertNote from '../components/AlertNote.vue'
 
-const { session, signIn } = useSession()
+const { session, signIn, trouble, sending } = useSession()
 const name = ref('')
 const password = ref('')
 const secret = ref<HTMLInputElement>()
 const first = ref<HTMLInputElement>()
 onMounted(() => first.value?.focus())
-const trouble = computed(() => (signIn.error.value instanceof ApiError ? signIn.error.value.problem.detail : ''))
 function choose(who: string) {
   name.value = who
   password.value = 'north-needle'
@@ -33,7 +31,7 @@ function choose(who: string) {
         </p>
         <p class="mt-6 text-sm text-ink-2">{{ session?.lab }}</p>
       </div>
-      <form class="border-2 border-ink bg-sheet p-6" @submit.prevent="signIn.mutate({ name, password })">
+      <form class="border-2 border-ink bg-sheet p-6" @submit.prevent="signIn(name, password)">
         <h2 class="text-xl">Sign in</h2>
         <label class="mt-4 block">
           <span class="label">Name</span>
@@ -52,7 +50,7 @@ function choose(who: string) {
           />
         </label>
         <AlertNote class="mt-3" :words="trouble" />
-        <button class="btn btn-main mt-4 w-full justify-center" :disabled="signIn.isPending.value">Sign in</button>
+        <button class="btn btn-main mt-4 w-full justify-center" :disabled="sending">Sign in</button>
         <div v-if="session?.demo?.length" class="mt-5 border-t border-line pt-4">
           <p class="text-sm text-ink-2">
             Demo with made-up people and data. The password of all is <span class="num">north-needle</span>.
