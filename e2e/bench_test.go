@@ -2,6 +2,7 @@ package e2e_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -64,13 +65,28 @@ func (p *page) enter(expected ...string) {
 	}
 }
 
-// simulate switches a fault of the simulated device, whose panel stays open once it is.
+// simulate switches a fault of the simulated device, whose panel stays open once it is. On a busy
+// machine the device may not answer in time: then it is told once more, like by someone who sees that.
 func (p *page) simulate(fault string) {
 	p.t.Helper()
 	if !p.Has(fault) {
 		p.must(p.Press("Simulated device"))
 	}
-	p.must(p.Press(fault))
+	p.see(fault)
+	switched := func() bool {
+		on, err := browser.Eval[bool](p.Page, fmt.Sprintf(
+			`[...document.querySelectorAll('button[aria-pressed=true]')].some(b => b.innerText.trim() === %q)`, fault))
+		require.NoError(p.t, err)
+		return on
+	}
+	before := switched()
+	for tries := 0; switched() == before && tries < 5; tries++ {
+		p.must(p.Press(fault))
+		for wait := 0; switched() == before && wait < 100; wait++ {
+			time.Sleep(100 * time.Millisecond)
+		}
+	}
+	require.NotEqual(p.t, before, switched(), "%s was not switched", fault)
 }
 
 // seeInTime is see for what many readings must come before.
@@ -140,10 +156,10 @@ func TestBench(t *testing.T) {
 		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},
 		{"screens can be used by everyone", 20, []func(*testing.T, *server){accessible}},
 		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
-		{"a ventilator with a wrong gas condition", 40, []func(*testing.T, *server){ventilator}},
 		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
+		{"a ventilator with a wrong gas condition", 40, []func(*testing.T, *server){ventilator}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()

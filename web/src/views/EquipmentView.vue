@@ -80,8 +80,8 @@ watch([search, family, status], () => window.scrollTo(0, 0))
     </div>
 
     <DataTable
-      ruled
       v-if="assets.length"
+      ruled
       class="mt-5"
       :columns="['Tag', 'Device', 'Family', 'Place', 'Serial', 'Risk', 'Status', { title: 'Next', right: true }]"
     >
