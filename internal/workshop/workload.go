@@ -41,13 +41,17 @@ func (ws *Workshop) workload() (v WorkloadView, moves []dayplan.Move, err error)
 	if err != nil {
 		return v, nil, err
 	}
+	hours := map[string]float64{} // by procedure: there are many more activities
 	work := make([]dayplan.Recurring, len(due))
 	for i, a := range due {
+		if _, known := hours[a.Procedure]; !known {
+			hours[a.Procedure] = ws.estimate(a.Procedure, lab).Hours()
+		}
 		work[i] = dayplan.Recurring{
 			ID:    a.ID,
 			DueOn: a.DueOn,
 			Days:  a.Days,
-			Hours: ws.estimate(a.Procedure, lab).Hours(),
+			Hours: hours[a.Procedure],
 		}
 	}
 	loads := dayplan.LoadsOf(work, first, yearMonths, lab.Rounds.Forward)
