@@ -13,16 +13,12 @@ import (
 // captures measures a reading from the request to its verdict, on disk, beside a
 // bare commit of one row on the same disk: one of each in turn.
 func captures() error {
-	path, err := folder("capture")
-	if err != nil {
-		return err
-	}
-	h, err := openHouse(path)
+	h, tags, err := scales("capture")
 	if err != nil {
 		return err
 	}
 	defer h.close()
-	bare, err := sql.Open("sqlite", "file:"+filepath.Join(path, "bare.db")+
+	bare, err := sql.Open("sqlite", "file:"+filepath.Join(options.Data, "capture", "bare.db")+
 		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)")
 	if err != nil {
 		return err
@@ -32,19 +28,13 @@ func captures() error {
 	if _, err := bare.Exec("CREATE TABLE readings (id INTEGER PRIMARY KEY, text TEXT)"); err != nil {
 		return err
 	}
-	page, err := get[struct {
-		Assets []struct{ Tag, Status string }
-	}](h, "/api/assets?search=column+scale&status=in+use")
-	if err != nil {
-		return err
-	}
 	line, err := h.call()
 	if err != nil {
 		return err
 	}
 	var ours, theirs []time.Duration
-	for _, a := range page.Assets {
-		v, err := h.toMeasuring(a.Tag)
+	for _, tag := range tags {
+		v, err := h.toMeasuring(tag)
 		if err != nil {
 			return err
 		}

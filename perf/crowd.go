@@ -22,23 +22,15 @@ const (
 // crowd measures how many commands a second are acknowledged when many capture at once, each in runs
 // of their own that were brought to their first reading before.
 func crowd() error {
-	path, err := folder("crowd")
-	if err != nil {
-		return err
-	}
-	h, err := openHouse(path)
+	h, tags, err := scales("crowd")
 	if err != nil {
 		return err
 	}
 	defer h.close()
-	page, err := get[struct{ Assets []struct{ Tag string } }](h, "/api/assets?search=column+scale&status=in+use")
-	if err != nil {
-		return err
-	}
 	work, lines := make([][]runview.View, crowdOf), make([]*caller, crowdOf)
 	for i := range work {
 		for n := range runsEach {
-			v, err := h.toMeasuring(page.Assets[(i*runsEach+n)%len(page.Assets)].Tag)
+			v, err := h.toMeasuring(tags[(i*runsEach+n)%len(tags)])
 			if err != nil {
 				return err
 			}

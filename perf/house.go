@@ -65,6 +65,24 @@ func openHouse(folder string) (*house, error) {
 	return h, h.signIn()
 }
 
+// scales opens a house in a new folder, with the tags of the column scales in use.
+func scales(name string) (*house, []string, error) {
+	path, err := folder(name)
+	if err != nil {
+		return nil, nil, err
+	}
+	h, err := openHouse(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	page, err := get[struct{ Assets []struct{ Tag string } }](h, "/api/assets?search=column+scale&status=in+use")
+	var tags []string
+	for _, a := range page.Assets {
+		tags = append(tags, a.Tag)
+	}
+	return h, tags, err
+}
+
 func (h *house) signIn() error {
 	jar, err := cookiejar.New(nil)
 	if err != nil {

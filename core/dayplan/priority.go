@@ -28,8 +28,8 @@ func (c Candidate) priority() int {
 	return p
 }
 
-// Gravest gives the candidates' places in the list, the gravest first; those that are alike stay
-// in their order.
+// Gravest returns the indices of the candidates, the highest priority first. Candidates of equal
+// priority keep their order.
 func Gravest(all []Candidate) []int {
 	order := make([]int, len(all))
 	for i := range order {

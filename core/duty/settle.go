@@ -146,8 +146,9 @@ func earlier(due, at time.Time) time.Time {
 	return due
 }
 
-// SetInterval gives a duty an interval in days; a year keeps its day. A rule that binds it is its
-// ceiling. What counts is due anew from when it was last done, and a deferral is over.
+// SetInterval sets the interval of a duty in days; a multiple of 365 is stored as months. It refuses more
+// days than the present interval where a rule fixes that. A duty that is valid gets a new due day, counted
+// from when it was last done, and loses its deferral.
 func (r *Recurring) SetInterval(days int) error {
 	if r.Duty.Fixed && days > r.Duty.Calendar() {
 		return fmt.Errorf("a rule binds this one: %d days are its ceiling", r.Duty.Calendar())

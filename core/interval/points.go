@@ -96,8 +96,8 @@ type Holding struct {
 	Fixed bool // a rule binds it
 }
 
-// CommonOf is what holds for a model: its commonest interval, its gravest risk, and whether a rule
-// binds any of them.
+// CommonOf summarises the devices of a model: the most frequent interval, the highest risk (1 to 5), and
+// whether a rule fixes any of them.
 func CommonOf(all []Holding) (common Holding) {
 	count := map[int]int{}
 	for _, h := range all {

@@ -2,12 +2,13 @@ package run
 
 import (
 	"fmt"
-	"northneedle/core/person"
-	"northneedle/core/procedure"
-	"northneedle/core/reference"
 	"slices"
 	"strings"
 	"time"
+
+	"northneedle/core/person"
+	"northneedle/core/procedure"
+	"northneedle/core/reference"
 )
 
 // RefusalKind says what sort of no a refusal is.

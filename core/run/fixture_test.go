@@ -3,11 +3,12 @@ package run_test
 import (
 	"errors"
 	"fmt"
+	"testing"
+	"time"
+
 	"northneedle/core/field"
 	"northneedle/core/run"
 	"northneedle/families"
-	"testing"
-	"time"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"

@@ -3,8 +3,9 @@ package run
 import (
 	"fmt"
 	"maps"
-	"northneedle/core/reference"
 	"slices"
+
+	"northneedle/core/reference"
 )
 
 // Reassessment is a point seen again with what is known of a reference.

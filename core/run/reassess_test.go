@@ -2,9 +2,10 @@ package run_test
 
 import (
 	"math"
-	"northneedle/core/run"
 	"slices"
 	"testing"
+
+	"northneedle/core/run"
 
 	"northneedle/core/adjust"
 	"northneedle/core/procedure"

@@ -1,9 +1,10 @@
 package run_test
 
 import (
-	"northneedle/core/run"
 	"testing"
 	"time"
+
+	"northneedle/core/run"
 
 	"northneedle/core/adjust"
 	"northneedle/core/procedure"

@@ -1,9 +1,10 @@
 package run
 
 import (
-	"northneedle/core/person"
 	"strings"
 	"time"
+
+	"northneedle/core/person"
 )
 
 // Corrected is what a certificate should have said of its device; what is empty stays as

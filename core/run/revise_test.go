@@ -2,9 +2,10 @@ package run_test
 
 import (
 	"encoding/json"
+	"testing"
+
 	"northneedle/core/run"
 	"northneedle/core/runview"
-	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

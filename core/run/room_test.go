@@ -1,8 +1,9 @@
 package run_test
 
 import (
-	"northneedle/core/run"
 	"testing"
+
+	"northneedle/core/run"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

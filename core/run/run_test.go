@@ -4,10 +4,11 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"northneedle/core/run"
 	"slices"
 	"testing"
 	"time"
+
+	"northneedle/core/run"
 
 	"northneedle/core/adjust"
 	"northneedle/core/person"

@@ -205,8 +205,8 @@ func (e Event) RunID() string {
 // the transaction has been committed.
 type appender struct{ head string }
 
-// transact writes in one transaction, and puts its events at the end of the log as it stands then:
-// another program may have written since. What is remembered of runs is then read anew.
+// transact runs do in one transaction. It first reads the last hash of the log, since another program may
+// have written to the file; if one has, the cached runs and people are dropped.
 func (l *Ledger) transact(do func(tx *gorm.DB, log *appender) error) error {
 	log := &appender{}
 	err := l.write.Transaction(func(tx *gorm.DB) error {

@@ -133,7 +133,7 @@ func share(r *ledger.Result, named bool) string {
 	return text
 }
 
-// inspectionDocument is the list for going round a site: by place, the gravest first.
+// inspectionDocument lists the devices of a site by place, the highest risk first.
 func (ws *Workshop) inspectionDocument(site string) (paper.Document, error) {
 	d := paper.Document{Title: "Inspection list, " + site,
 		Under: "Tick what was seen; write beside it what was not as it should be. A device that is not listed is written below."}

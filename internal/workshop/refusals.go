@@ -1,8 +1,6 @@
 package workshop
 
-import (
-	"northneedle/core/run"
-)
+import "northneedle/core/run"
 
 // Mistake says what is wrong with a field.
 func Mistake(field, message string) string {
@@ -15,4 +13,13 @@ func Mistake(field, message string) string {
 // invalid is the refusal of one field, with the way out.
 func invalid(field, detail string) error {
 	return &run.Refusal{Kind: run.Invalid, Code: "invalid", Field: field, Message: detail}
+}
+
+// sentence makes an error's text stand as a sentence.
+func sentence(err error) string {
+	runes := []rune(err.Error())
+	if len(runes) > 0 && runes[0] >= 'a' && runes[0] <= 'z' {
+		runes[0] += 'A' - 'a'
+	}
+	return string(runes) + "."
 }

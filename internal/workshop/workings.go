@@ -110,15 +110,6 @@ type CylinderWorking struct {
 	LossL    *float64 `json:"loss_l,omitempty"`
 }
 
-// sentence makes an error's text stand as a sentence.
-func sentence(err error) string {
-	runes := []rune(err.Error())
-	if len(runes) > 0 && runes[0] >= 'a' && runes[0] <= 'z' {
-		runes[0] += 'A' - 'a'
-	}
-	return string(runes) + "."
-}
-
 // GasInput is a volume or flow, with the condition it is stated at and the one wanted.
 type GasInput struct {
 	Value      float64        `json:"value" doc:"a volume or a flow; the result is in the same unit"`

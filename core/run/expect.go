@@ -1,0 +1,73 @@
+package run
+
+import (
+	"math"
+
+	"northneedle/core/procedure"
+	"northneedle/core/uncertainty"
+)
+
+// Expect computes what a point should show. The error says what is missing.
+func (r Run) Expect(m *procedure.Measure, p *procedure.Point) (Expected, error) {
+	round := r.LastRound(m)
+	known, ok := r.expected[PointKey{m.ID, p.ID, round}]
+	if ok && !m.Method.Series && known.room == r.room(m.Judge, round) { // a series follows from its readings too
+		return known.Expected, known.err
+	}
+	return r.expect(m, p, round)
+}
+
+// expectation is what a point should show in a room, or what is missing to say so.
+type expectation struct {
+	Expected
+	err  error
+	room procedure.Ambient
+}
+
+// expecting is the run with what every point should show computed from what is recorded by now.
+func (r Run) expecting() Run {
+	all := map[PointKey]expectation{}
+	for _, m := range r.Procedure.Measures() {
+		round := r.LastRound(m)
+		for i := range m.Points {
+			e, err := r.expect(m, &m.Points[i], round)
+			all[PointKey{m.ID, m.Points[i].ID, round}] = expectation{e, err, r.room(m.Judge, round)}
+		}
+	}
+	r.expected = all
+	return r
+}
+
+func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expected, error) {
+	in, err := r.input(m, p, nil, round)
+	if err != nil {
+		return Expected{}, err
+	}
+	out, err := m.Method.Evaluate(in)
+	if err != nil {
+		return Expected{}, err
+	}
+	limits, err := r.limitsAt(r.limits[m.ID], out)
+	if err != nil {
+		return Expected{}, err
+	}
+	shown := func(v float64) float64 { return v/out.UnitsPerReading - out.ReadingOffset }
+	e := Expected{Reference: shown(out.Reference), Unit: out.Unit, Do: out.Do, Formula: out.Formula}
+	e.Low, e.High = finite(shown(out.Reference+limits.Low)), finite(shown(out.Reference+limits.High))
+	if out.ReadsReference {
+		e.Set = &out.Indicated
+		e.Low, e.High = finite(shown(out.Indicated-limits.High)), finite(shown(out.Indicated-limits.Low))
+	}
+	if m.Capture != nil {
+		e.Steady = m.Capture.Limit * out.Factor
+	}
+	budget, err := uncertainty.Combine(out.Terms...)
+	if err != nil {
+		return Expected{}, err
+	}
+	e.U = budget.Expanded / out.UnitsPerReading
+	if half := limits.HalfWidth(); e.U > 0 && !math.IsInf(half, 0) {
+		e.TUR = half / budget.Expanded
+	}
+	return e, nil
+}
