@@ -64,7 +64,7 @@ const time = (at: string) => new Date(at).toLocaleTimeString('en-GB', { hour: '2
           <li v-for="c in shown(h.changes)" :key="c.column" class="break-words">
             <span class="text-ink-2">{{ words(c.column) }}:</span>
             <template v-if="c.before">
-              <s class="text-ink-2">{{ short(c.before) }}</s> →
+              <s class="ml-1 text-ink-2">{{ short(c.before) }}</s> →
             </template>
             {{ short(c.after) }}
           </li>
