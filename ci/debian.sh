@@ -1,9 +1,9 @@
 #!/bin/sh
-# Installs what the tests need from Debian, where it is missing: Chromium for the
+# Installs what the tests need from Debian, where it is missing: headless Chromium for the
 # end-to-end tests, and poppler-utils to read what stands on papers.
 set -e
 need=
-command -v chromium >/dev/null 2>&1 || need="$need chromium"
+command -v chromium-headless-shell >/dev/null 2>&1 || need="$need chromium-headless-shell"
 command -v pdftotext >/dev/null 2>&1 || need="$need poppler-utils"
 [ -n "$need" ] || exit 0
 apt-get update -qq

@@ -197,7 +197,7 @@ func putBack(t *testing.T, s *server) {
 	// Whether the two files can be had at all is the server's word; they go through the page as a person's would.
 	keep := func(path, name string) string {
 		text, err := browser.Eval[string](p.Page, "fetch('"+path+
-			"').then(r => r.arrayBuffer()).then(b => { let s = ''; for (const x of new Uint8Array(b)) s += String.fromCharCode(x); return btoa(s) })")
+			"').then(r => r.blob()).then(b => new Promise(done => { const f = new FileReader(); f.onload = () => done(f.result.split(',')[1]); f.readAsDataURL(b) }))")
 		require.NoError(t, err)
 		body, err := base64.StdEncoding.DecodeString(text)
 		require.NoError(t, err)

@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/e2e/browser"
+
 	"github.com/stretchr/testify/require"
 )
 
@@ -42,6 +44,7 @@ func build(m *testing.M) int {
 			os.RemoveAll(data)
 		}
 	}()
+	defer browser.Quit()
 	return m.Run()
 }
 

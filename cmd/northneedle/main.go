@@ -152,7 +152,11 @@ func (d demoCmd) Run() error {
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	defer stop()
-	instruments, servers, err := startSimulated(ctx, d.Ports, d.Speed)
+	clock := capture.WallClock{Time: time.Now}
+	if d.Speed != 1 {
+		clock = capture.Faster(d.Speed)
+	}
+	instruments, servers, err := startSimulated(ctx, d.Ports, clock)
 	if err != nil {
 		return err
 	}
@@ -162,7 +166,7 @@ func (d demoCmd) Run() error {
 			s.Wait()
 		}
 	}()
-	return d.run(true, capture.Faster(d.Speed), func(l *ledger.Ledger, all []*procedure.Procedure) error {
+	return d.run(true, clock, func(l *ledger.Ledger, all []*procedure.Procedure) error {
 		everyone, err := l.People()
 		if err != nil {
 			return err
@@ -181,7 +185,7 @@ func (d demoCmd) Run() error {
 }
 
 // startSimulated starts every simulated instrument on the loopback address.
-func startSimulated(ctx context.Context, first int, speed float64) ([]ledger.Instrument, []*sim.Server, error) {
+func startSimulated(ctx context.Context, first int, clock capture.WallClock) ([]ledger.Instrument, []*sim.Server, error) {
 	var instruments []ledger.Instrument
 	var servers []*sim.Server
 	for i, kind := range sim.Kinds() {
@@ -190,7 +194,7 @@ func startSimulated(ctx context.Context, first int, speed float64) ([]ledger.Ins
 			port = first + i
 		}
 		model := kind.New(demo.World())
-		s, err := sim.ServeAt(ctx, fmt.Sprintf("127.0.0.1:%d", port), model, speed)
+		s, err := sim.ServeAt(ctx, fmt.Sprintf("127.0.0.1:%d", port), model, clock)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -228,7 +232,7 @@ type standins struct {
 func (s standins) Run() error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	instruments, servers, err := startSimulated(ctx, s.Ports, 1)
+	instruments, servers, err := startSimulated(ctx, s.Ports, capture.WallClock{Time: time.Now})
 	if err != nil {
 		return err
 	}

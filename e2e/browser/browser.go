@@ -12,6 +12,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -20,11 +22,11 @@ import (
 // Patience is how long a page has to show what is looked for.
 const Patience = 60 * time.Second
 
-// Page is one browser with one tab.
+// Page is one window of the browser, of someone with cookies of their own.
 type Page struct {
-	ctx    context.Context
-	base   string
-	closed []context.CancelFunc
+	ctx   context.Context
+	base  string
+	close context.CancelFunc
 
 	mutex    sync.Mutex
 	troubles []string
@@ -63,29 +65,51 @@ func (p *Page) Troubles() []string {
 	return heard
 }
 
-// Open starts a browser for a server at a base address such as "http://localhost:8360".
-func Open(base string) (*Page, error) {
-	path, err := exec.LookPath("chromium")
+// chromium is the one browser of this process: each page has its own cookies and its own window in it.
+var chromium = sync.OnceValues(func() (context.Context, error) {
+	path, err := exec.LookPath("chromium-headless-shell") // Chromium without what a window needs: half the work
 	if err != nil {
-		return nil, fmt.Errorf("chromium is not installed: run sh ci/debian.sh: %w", err)
+		return nil, fmt.Errorf("chromium-headless-shell is not installed: run sh ci/debian.sh: %w", err)
 	}
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless,
 		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("disable-background-timer-throttling", true),
+		chromedp.Flag("disable-backgrounding-occluded-windows", true),
+		chromedp.Flag("disable-renderer-backgrounding", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
+	ctx, cancel := chromedp.NewContext(allocator)
+	quit = func() { cancel(); stop() }
+	return ctx, chromedp.Do(ctx)
+})
+
+// quit ends the browser, once there is one.
+var quit = func() {}
+
+// Quit ends the browser; no page can be opened after it.
+func Quit() { quit() }
+
+// Open opens a page of its own on a server at a base address such as "http://localhost:8360".
+func Open(base string) (*Page, error) {
+	parent, err := chromium()
+	if err != nil {
+		return nil, err
+	}
 	p := &Page{base: base}
-	ctx, cancel := chromedp.NewContext(allocator, chromedp.WithListener(p.hear))
-	p.ctx, p.closed = ctx, []context.CancelFunc{cancel, stop}
-	return p, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))
+	p.ctx, p.close = chromedp.NewContext(parent, chromedp.WithNewBrowserContext(), chromedp.WithListener(p.hear))
+	return p, chromedp.Do(p.ctx, chromedp.EmulateViewport(1280, 800), focused)
 }
 
-// Close ends the browser.
-func (p *Page) Close() {
-	for _, f := range p.closed {
-		f()
-	}
-}
+// focused lets a page have the keys although another's window is in front.
+var focused = chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+	_, err := cdp.Call(ctx, t, emulation.SetFocusEmulationEnabled,
+		emulation.SetFocusEmulationEnabledParams{Enabled: true})
+	return err
+})
+
+// Close ends the page.
+func (p *Page) Close() { p.close() }
 
 func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
 	ctx, cancel := context.WithTimeout(p.ctx, Patience)
@@ -109,10 +133,10 @@ func quoted(text string) string {
 	return string(b)
 }
 
-// until asks again and again whether an expression is true.
+// until asks again and again whether an expression is true, less often the longer it waits.
 func (p *Page) until(expression, what string, patience time.Duration) error {
 	end := time.Now().Add(patience)
-	for {
+	for pause := 40 * time.Millisecond; ; pause = min(pause+pause/4, 400*time.Millisecond) {
 		ok, err := Eval[bool](p, "!!("+expression+")")
 		if ok {
 			return nil
@@ -122,7 +146,7 @@ func (p *Page) until(expression, what string, patience time.Duration) error {
 			return fmt.Errorf("%s was not there after %s (%v); the page shows:\n%s", what, patience, err,
 				strings.TrimSpace(text))
 		}
-		time.Sleep(60 * time.Millisecond)
+		time.Sleep(pause)
 	}
 }
 

@@ -162,13 +162,17 @@ func (a anything) address(t *rapid.T, o operation) string {
 	return path
 }
 
-// sameEachTime draws the same in every run of the tests, unless a seed is given: -rapid.seed
-// with another one, and -rapid.checks with more than a hundred, look further.
+// sameEachTime draws a few sequences, the same ones in every run of the tests, unless a seed is given:
+// -rapid.seed with another one, and -rapid.checks with more, look further.
 func sameEachTime(t *testing.T) {
-	seed := flag.Lookup("rapid.seed")
-	if before := seed.Value.String(); before == "0" {
-		require.NoError(t, seed.Value.Set("40"))
-		t.Cleanup(func() { seed.Value.Set(before) })
+	if flag.Lookup("rapid.seed").Value.String() != "0" {
+		return
+	}
+	for name, few := range map[string]string{"rapid.seed": "40", "rapid.checks": "40"} {
+		given := flag.Lookup(name)
+		before := given.Value.String()
+		require.NoError(t, given.Value.Set(few))
+		t.Cleanup(func() { given.Value.Set(before) })
 	}
 }
 

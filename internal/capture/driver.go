@@ -10,6 +10,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"northneedle/core/procedure"
@@ -53,10 +54,24 @@ type WallClock struct {
 // shortest keeps a fast clock from looking without a pause.
 const shortest = 40 * time.Millisecond
 
-// Faster is a clock that begins now and goes at a speed.
+// leap is how much real time a fast clock takes at once at most.
+const leap = 25 * time.Millisecond
+
+// Faster is a clock that begins now and goes at a speed. It never leaps: when a busy machine has not
+// looked at it for longer than 25 ms, the rest of that time has not passed for anyone. So it must be
+// looked at often; the simulated instruments that go by it do.
 func Faster(speed float64) WallClock {
-	began := time.Now()
-	now := func() time.Time { return began.Add(time.Duration(speed * float64(time.Since(began)))) }
+	var mutex sync.Mutex
+	looked := time.Now()
+	shown := looked
+	now := func() time.Time {
+		mutex.Lock()
+		defer mutex.Unlock()
+		real := time.Now()
+		shown = shown.Add(time.Duration(speed * float64(min(real.Sub(looked), leap))))
+		looked = real
+		return shown
+	}
 	return WallClock{Time: now, Speed: speed}
 }
 

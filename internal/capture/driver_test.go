@@ -29,9 +29,10 @@ func connected(t *testing.T, kind string) *capture.Driver {
 			continue
 		}
 		model := k.New(demo.World())
-		server, err := sim.ServeAt(ctx, "127.0.0.1:0", model, speed)
+		clock := capture.Faster(speed)
+		server, err := sim.ServeAt(ctx, "127.0.0.1:0", model, clock)
 		require.NoError(t, err)
-		b, links := capture.Connect(ctx, capture.Faster(speed),
+		b, links := capture.Connect(ctx, clock,
 			[]ledger.Instrument{{ID: k.ID, Name: k.Name, Kind: k.ID, Address: server.Address(),
 				Channels: model.Channels()}}, instrument.Timing{Silence: 300 * time.Millisecond,
 				Retry: 50 * time.Millisecond, Answer: time.Second})

@@ -55,7 +55,10 @@ func ParseLine(text string) (Line, error) {
 
 // FormatSample writes a sample as [ParseLine] reads it.
 func FormatSample(t float64, channel string, value float64) string {
-	return fmt.Sprintf("#S %.3f %s %s", t, channel, strconv.FormatFloat(value, 'f', 4, 64))
+	line := make([]byte, 0, 48) // more than a line is long
+	line = strconv.AppendFloat(append(line, "#S "...), t, 'f', 3, 64)
+	line = append(append(append(line, ' '), channel...), ' ')
+	return string(strconv.AppendFloat(line, value, 'f', 4, 64))
 }
 
 func number(word string) (float64, error) {

@@ -39,6 +39,7 @@ type FlowAnalyser struct {
 
 	zeroFlow, zeroPressure float64 // what the analyser shows at rest
 	cell                   float64 // its oxygen reading for one of true
+	onSTPD, onOxygen       float64 // what it makes of a flow of 1, set so by mistake
 
 	tag     string
 	devices map[string]*ventilatorTruth
@@ -54,6 +55,16 @@ func NewFlowAnalyser() *FlowAnalyser {
 		cell: 0.995, zeroFlow: 0.02, zeroPressure: 0.02,
 		devices: map[string]*ventilatorTruth{}, faults: map[string]bool{}, noise: seeded("flow analyser")}
 	f.connect("BENCH")
+	to, err := gas.Named("STPD", labCelsius, labHPa, labHumidity)
+	if err == nil {
+		f.onSTPD, err = gas.Factor(gas.BTPS(labHPa), to)
+	}
+	if err == nil {
+		f.onOxygen, err = gas.Misread("air", "O2")
+	}
+	if err != nil {
+		panic(err) // the room above is no room
+	}
 	return f
 }
 
@@ -218,26 +229,14 @@ func (f *FlowAnalyser) Value(channel string) float64 {
 // reported is what the analyser makes of a flow at the ventilator's condition, which is
 // that of the body: stated in the condition it is set to, for the mixture it is set to.
 func (f *FlowAnalyser) reported() float64 {
-	condition, mixture := "BTPS", "air"
+	factor := 1.0
 	if f.faults["CONDITION"] {
-		condition = "STPD"
+		factor *= f.onSTPD
 	}
 	if f.faults["MIXTURE"] {
-		mixture = "O2"
+		factor *= f.onOxygen
 	}
-	to, err := gas.Named(condition, labCelsius, labHPa, labHumidity)
-	if err != nil {
-		return 1
-	}
-	factor, err := gas.Factor(gas.BTPS(labHPa), to)
-	if err != nil {
-		return 1
-	}
-	wrong, err := gas.Misread("air", mixture)
-	if err != nil {
-		return factor
-	}
-	return factor * wrong
+	return factor
 }
 
 // delays are how long after its condition each alarm sounds, in s.

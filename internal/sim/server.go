@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"northneedle/internal/capture"
 	"northneedle/internal/instrument"
 )
 
@@ -75,7 +76,7 @@ type Server struct {
 	fault   string // DROP, SILENT or GARBAGE
 	until   time.Time
 	wg      sync.WaitGroup
-	speed   float64
+	clock   capture.WallClock
 }
 
 type client struct {
@@ -87,16 +88,16 @@ type client struct {
 
 // Serve starts a simulated instrument on an address such as "127.0.0.1:0".
 func Serve(ctx context.Context, address string, m Model) (*Server, error) {
-	return ServeAt(ctx, address, m, 1)
+	return ServeAt(ctx, address, m, capture.WallClock{Time: time.Now})
 }
 
-// ServeAt is [Serve] at a speed: how many of the model's seconds pass in a real one, above 0.
-func ServeAt(ctx context.Context, address string, m Model, speed float64) (*Server, error) {
+// ServeAt is [Serve] by a clock, whose seconds are the model's.
+func ServeAt(ctx context.Context, address string, m Model, clock capture.WallClock) (*Server, error) {
 	listener, err := net.Listen("tcp", address)
 	if err != nil {
 		return nil, fmt.Errorf("the simulated instrument cannot listen: %w", err)
 	}
-	s := &Server{model: m, listener: listener, clients: map[*client]bool{}, speed: speed}
+	s := &Server{model: m, listener: listener, clients: map[*client]bool{}, clock: clock}
 	context.AfterFunc(ctx, func() { listener.Close() })
 	s.wg.Add(2)
 	go s.accept()
@@ -117,7 +118,7 @@ func (s *Server) accept() {
 		if err != nil {
 			return
 		}
-		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, queueLines)}
+		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, queued)}
 		s.mutex.Lock()
 		dropped := s.faulty("DROP")
 		if !dropped {
@@ -140,7 +141,7 @@ func (s *Server) write(c *client) {
 	buffer := bufio.NewWriter(c.conn)
 	for line := range c.out {
 		c.conn.SetWriteDeadline(time.Now().Add(2 * time.Second))
-		_, err := buffer.WriteString(line + "\r\n")
+		_, err := buffer.WriteString(line + lineEnd)
 		if err == nil && len(c.out) == 0 {
 			err = buffer.Flush()
 		}
@@ -169,7 +170,7 @@ func (s *Server) serve(c *client) {
 	close(c.out)
 }
 
-// queue hands a line to the client's writer; a client that does not read loses lines, not the simulated instrument.
+// queue hands lines to the client's writer; a client that does not read loses lines, not the simulated instrument.
 func (s *Server) queue(c *client, line string) {
 	select {
 	case c.out <- line:
@@ -267,22 +268,24 @@ func (s *Server) has(channel string) bool {
 	return false
 }
 
-// queueLines is how many lines wait for a client.
-const queueLines = 1024
+const lineEnd = "\r\n"
 
-// burst is how many steps are made up for at once after a delay: fewer than a queue holds the lines of,
-// at six channels. Beyond that the simulated time stands still.
-const burst = queueLines / 8
+// queued is how many answers and steps wait for a client.
+const queued = 256
 
-// run moves the model and streams samples until the context ends: in steps of one
+// burst is how many steps are made up for at once after a delay: fewer than a queue holds. Beyond that the
+// simulated time stands still.
+const burst = queued / 2
+
+// run moves the model by the clock and streams samples until the context ends: in steps of one
 // sample, so that a busy machine delays samples, and neither distorts nor loses any.
 func (s *Server) run(ctx context.Context) {
 	defer s.wg.Done()
 	dt := 1 / float64(s.model.Rate())
-	step := time.Duration(dt / s.speed * float64(time.Second))
-	ticker := time.NewTicker(max(step, 5*time.Millisecond))
+	step := time.Duration(dt * float64(time.Second))
+	ticker := time.NewTicker(max(time.Duration(float64(step)/max(s.clock.Speed, 1)), 5*time.Millisecond))
 	defer ticker.Stop()
-	next := time.Now()
+	next := s.clock.Now()
 	for {
 		select {
 		case <-ctx.Done():
@@ -292,7 +295,8 @@ func (s *Server) run(ctx context.Context) {
 			}
 			s.mutex.Unlock()
 			return
-		case now := <-ticker.C:
+		case <-ticker.C:
+			now := s.clock.Now()
 			if most := burst * step; now.Sub(next) > most {
 				next = now.Add(-most)
 			}
@@ -309,8 +313,12 @@ func (s *Server) tick(dt float64) {
 	s.t += dt
 	s.model.Step(dt)
 	for c := range s.clients {
+		var lines []string
 		for channel := range c.channels {
-			s.send(c, instrument.FormatSample(s.t, channel, s.model.Value(channel)))
+			lines = append(lines, instrument.FormatSample(s.t, channel, s.model.Value(channel)))
+		}
+		if len(lines) > 0 {
+			s.send(c, strings.Join(lines, lineEnd))
 		}
 	}
 }

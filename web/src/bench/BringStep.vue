@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useQueries } from '@tanstack/vue-query'
+import { useQueries, useQueryClient } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
 import { type Run, type Step } from '../api/client'
@@ -18,18 +18,37 @@ const overriding = ref<{ role: string; tag: string }>()
 const candidates = useQueries({
   queries: computed(() => props.run.roles.map((r) => queries.candidates(props.run.id, r.id))),
 })
-const offers = computed(() => props.run.roles.map((role, i) => ({ role, list: candidates.value[i]?.data ?? [] })))
+const offers = computed(() =>
+  props.run.roles.map((role, i) => ({
+    role,
+    list: candidates.value[i]?.data ?? [],
+    known: !!candidates.value[i]?.data,
+  })),
+)
 const fitting = (list: (typeof offers.value)[number]['list']) => list.filter((c) => !c.fitness.blocks?.length)
 const unfit = (list: (typeof offers.value)[number]['list']) => list.filter((c) => c.fitness.blocks?.length)
-const next = computed(() => offers.value.find((o) => !o.role.standard && !o.role.optional && fitting(o.list).length))
+/** Whether a role can be filled, as far as is known by now. */
+const fillable = computed(() =>
+  offers.value.some((o) => !o.role.standard && !o.role.optional && (!o.known || fitting(o.list).length)),
+)
 
 async function bind(role: string, tag: string, reason?: string) {
   return send({ kind: 'bind', role, standard: tag, reason })
 }
+/** Takes the first that fits for each role; it waits for what the server has not offered yet. */
+const cache = useQueryClient()
+const filling = ref(false)
 async function bindAll() {
-  for (const o of offers.value) {
-    const first = fitting(o.list)[0]
-    if (!o.role.standard && !o.role.optional && first && !(await bind(o.role.id, first.standard.tag))) return
+  if (filling.value || !fillable.value) return
+  filling.value = true
+  try {
+    for (const role of props.run.roles.filter((r) => !r.standard && !r.optional)) {
+      const list = await cache.ensureQueryData(queries.candidates(props.run.id, role.id)).catch(() => [])
+      const first = fitting(list)[0]
+      if (first && !(await bind(role.id, first.standard.tag))) return
+    }
+  } finally {
+    filling.value = false
   }
 }
 function override(reason: string) {
@@ -37,7 +56,7 @@ function override(reason: string) {
   overriding.value = undefined
   if (o) bind(o.role, o.tag, reason)
 }
-useKeys({ Enter: () => next.value && bindAll() })
+useKeys({ Enter: bindAll })
 </script>
 
 <template>
@@ -91,14 +110,12 @@ useKeys({ Enter: () => next.value && bindAll() })
             </li>
           </ul>
         </details>
-        <p v-if="candidates.length && !o.list.length" class="text-vermilion">
-          No reference of this kind is in the register.
-        </p>
+        <p v-if="o.known && !o.list.length" class="text-vermilion">No reference of this kind is in the register.</p>
       </li>
     </ul>
     <slot />
     <div class="mt-4">
-      <button class="btn btn-main" :disabled="!next || sending" @click="bindAll">
+      <button class="btn btn-main" :disabled="!fillable || filling || sending" @click="bindAll">
         Take the first that fits, for each <kbd>Enter</kbd>
       </button>
     </div>

@@ -10,6 +10,7 @@ import StandInPanel from './StandInPanel.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { useBenchState } from '../composables/useBenchState'
+import { realTime } from '../composables/useClock'
 import { useKeys } from '../composables/useKeys'
 import { useLivePoint } from '../composables/useLivePoint'
 import { tone } from '../composables/useTone'
@@ -86,7 +87,7 @@ watch(
   () => handsFree.value && !byItself.value && !!frame.value?.steady && !typed.value && !problem.value && !sending.value,
   (ready) => {
     clearTimeout(standing)
-    if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && takeByItself(), 1200)
+    if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && takeByItself(), realTime(1200))
   },
 )
 /** What was steady on the screen may not be any more at the instrument: nobody stands there to press again. */

@@ -10,6 +10,9 @@ export function setServerTime(iso: string, speed = base.value.speed) {
   base.value = { server: new Date(iso).getTime(), here: Date.now(), speed }
 }
 
+/** realTime is how long so many of the server's milliseconds last here. */
+export const realTime = (ms: number) => ms / base.value.speed
+
 /** useClock is the server's time in milliseconds, four times a second. */
 export function useClock() {
   if (!running) {

@@ -319,6 +319,23 @@ describe('references at the bench', () => {
     expect(send.mock.calls).toEqual([[{ kind: 'bind', role: 'gas', standard: 'HG-22', reason: undefined }]])
   })
 
+  it('fills a role too whose references are still being checked when Enter is pressed', async () => {
+    let arrive!: (list: unknown[]) => void
+    server({
+      '/api/runs/{id}/roles/{role}': (s) =>
+        s.params.path.role === 'second'
+          ? new Promise<unknown[]>((resolve) => (arrive = resolve))
+          : offers[s.params.path.role!],
+    })
+    const { page, send } = await onBench(BringStep, { run: run({ roles }), step: { id: 'bring', title: 'Bring' } })
+    expect(page.text(), 'not before it is known').not.toContain('No reference of this kind')
+    await enter()
+    await enter() // again, since nothing seems to happen
+    arrive([offer('HG-23')])
+    await flushPromises()
+    expect(send.mock.calls.map(([c]) => c.standard)).toEqual(['HG-22', 'HG-23'])
+  })
+
   it('lets a lead allow one for as found only, with the reason; nobody else', async () => {
     const { page, send } = await bring()
     await page
