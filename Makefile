@@ -44,18 +44,24 @@ test: lint build ## Everything: what CI runs
 	cd web && npm run --silent test
 	sh ci/debian.sh
 	go test -vet=off $$(go list ./... | grep -v -e node_modules -e /e2e$$)
-	go test -vet=off -timeout 20m -parallel 4 ./e2e # by itself: simulated time runs fast, and needs the machine
+	go test -vet=off -timeout 20m -parallel 5 ./e2e
 
 lint: web/node_modules/.package-lock.json web ## Formatting, vet, staticcheck, types
 	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
-	cd web && npm run --silent types && npm run --silent lint
+	@$(MAKE) --no-print-directory types
+	cd web && npm run --silent lint
 
 # Everything but the browser and the whole scenarios.
 test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
+	@$(MAKE) --no-print-directory -j2 test-fast-go types
+
+.PHONY: test-fast-go types
+test-fast-go:
 	go vet ./...
-	go test -short $$(go list ./core/... ./families/... ./internal/... | grep -v internal/demo)
+	go test -vet=off -short $$(go list ./core/... ./families/... ./internal/... | grep -v internal/demo)
+types:
 	cd web && npm run --silent types
 
 cover: web/node_modules/.package-lock.json web ## Which lines the tests of the core and the record reach

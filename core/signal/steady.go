@@ -95,7 +95,8 @@ func Settle(trace []Sample, band float64) (Settling, error) {
 		return Settling{}, fmt.Errorf("the trace must run forward in time")
 	}
 	// For a given tau the model is linear in final and A: search over ln tau alone.
-	cost := func(x []float64) float64 { _, _, rss := exponential(trace, math.Exp(x[0])); return rss }
+	decay := make([]float64, len(trace))
+	cost := func(x []float64) float64 { _, _, rss := exponential(trace, math.Exp(x[0]), decay); return rss }
 	best, at := math.Inf(1), 0.0
 	for k := -6.0; k <= 3; k += 0.25 {
 		if c := cost([]float64{math.Log(span) + k}); c < best {
@@ -109,7 +110,7 @@ func Settle(trace []Sample, band float64) (Settling, error) {
 		at = result.X[0]
 	}
 	tau := math.Exp(at)
-	final, amplitude, _ := exponential(trace, tau)
+	final, amplitude, _ := exponential(trace, tau, decay)
 	if math.IsNaN(final) || math.IsInf(final, 0) {
 		return Settling{}, fmt.Errorf("the trace does not settle towards any value")
 	}
@@ -120,17 +121,19 @@ func Settle(trace []Sample, band float64) (Settling, error) {
 	return s, nil
 }
 
-// exponential is the linear least-squares fit of final + A·exp(−t/tau).
-func exponential(trace []Sample, tau float64) (final, amplitude, rss float64) {
+// exponential is the linear least-squares fit of final + A·exp(−t/tau). It keeps exp(−t/tau) of each
+// sample in decay, which is as long as the trace.
+func exponential(trace []Sample, tau float64, decay []float64) (final, amplitude, rss float64) {
 	n := float64(len(trace))
 	var me, my float64
-	for _, p := range trace {
-		me += math.Exp(-p.T/tau) / n
+	for i, p := range trace {
+		decay[i] = math.Exp(-p.T / tau)
+		me += decay[i] / n
 		my += p.V / n
 	}
 	var see, sey float64
-	for _, p := range trace {
-		e := math.Exp(-p.T/tau) - me
+	for i, p := range trace {
+		e := decay[i] - me
 		see += e * e
 		sey += e * (p.V - my)
 	}
@@ -138,8 +141,8 @@ func exponential(trace []Sample, tau float64) (final, amplitude, rss float64) {
 		amplitude = sey / see
 	}
 	final = my - amplitude*me
-	for _, p := range trace {
-		r := p.V - final - amplitude*math.Exp(-p.T/tau)
+	for i, p := range trace {
+		r := p.V - final - amplitude*decay[i]
 		rss += r * r
 	}
 	return final, amplitude, rss

@@ -162,16 +162,16 @@ func (a anything) address(t *rapid.T, o operation) string {
 	return path
 }
 
-// sameEachTime draws a few sequences, the same ones in every run of the tests, unless a seed is given:
+// sameEachTime draws so many sequences, the same ones in every run of the tests, unless a seed is given:
 // -rapid.seed with another one, and -rapid.checks with more, look further.
-func sameEachTime(t *testing.T) {
+func sameEachTime(t *testing.T, checks int) {
 	if flag.Lookup("rapid.seed").Value.String() != "0" {
 		return
 	}
-	for name, few := range map[string]string{"rapid.seed": "40", "rapid.checks": "40"} {
+	for name, value := range map[string]string{"rapid.seed": "40", "rapid.checks": fmt.Sprint(checks)} {
 		given := flag.Lookup(name)
 		before := given.Value.String()
-		require.NoError(t, given.Value.Set(few))
+		require.NoError(t, given.Value.Set(value))
 		t.Cleanup(func() { given.Value.Set(before) })
 	}
 }
@@ -215,7 +215,7 @@ func TestAnythingIsAnsweredOrRefusedInWords(t *testing.T) {
 	}
 	a.names = slices.DeleteFunc(a.names, func(s string) bool { return s == "" })
 	answered := map[string]bool{}
-	sameEachTime(t)
+	sameEachTime(t, 40)
 	rapid.Check(t, func(r *rapid.T) {
 		for range 25 {
 			o := rapid.SampledFrom(operations).Draw(r, "operation")

@@ -43,6 +43,9 @@ type acknowledged struct {
 // the name and the time of whoever did it; whatever was refused left nothing; every table is what the log
 // gives.
 func TestADayUnderAttack(t *testing.T) {
+	if testing.Short() {
+		t.Skip("two whole days")
+	}
 	total := map[string]int{}
 	for trial := range *trials {
 		a := &attacker{

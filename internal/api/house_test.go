@@ -37,6 +37,11 @@ import (
 
 var day = time.Date(2026, 3, 2, 10, 0, 0, 0, time.UTC)
 
+func TestMain(m *testing.M) {
+	people.Cost.Memory = 64 // KiB: these tests sign in some hundred times
+	os.Exit(m.Run())
+}
+
 // house is a whole server on a real ledger with the demo's data and stand-ins.
 type house struct {
 	served *api.Server

@@ -7,9 +7,12 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 	"unicode/utf16"
@@ -28,15 +31,37 @@ import (
 
 var monday = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
 
+// scenario is the ledger of the made-up health service, filled once.
+var scenario = sync.OnceValues(func() ([]byte, error) {
+	folder, err := os.MkdirTemp("", "northneedle")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(folder)
+	all, err := definition.Shipped()
+	if err != nil {
+		return nil, err
+	}
+	l, err := ledger.Open(folder)
+	if err != nil {
+		return nil, err
+	}
+	if err := errors.Join(demo.Fill(l, all, nil, "a long password", 1, monday), l.Close()); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(filepath.Join(folder, ledger.File))
+})
+
 // history is every signed run of the scenario, with the ledger that holds it.
 func history(t *testing.T) (*ledger.Ledger, []ledger.Run) {
 	t.Helper()
-	l, err := ledger.Open(t.TempDir())
+	file, err := scenario()
+	require.NoError(t, err)
+	folder := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, ledger.File), file, 0o600))
+	l, err := ledger.Open(folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	all, err := definition.Shipped()
-	require.NoError(t, err)
-	require.NoError(t, demo.Fill(l, all, nil, "a long password", 1, monday))
 	rows, err := l.RunsIn(run.Signed, 1000)
 	require.NoError(t, err)
 	var kept []ledger.Run
