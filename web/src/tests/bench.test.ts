@@ -58,12 +58,12 @@ describe('a ventilator’s breaths', () => {
 describe('a gas in steps', () => {
   it('shows where it is, and what stands already by shape', () => {
     const points = [
-      { id: 'air', label: 'room air', expected: { reference: 20.9 }, found: { zone: 'inside' } },
+      { id: 'air', label: 'room air', expected: { reference: 20.9 }, found: { zone: 'inside' as const } },
       { id: 'gas', label: 'gas', expected: { reference: 16 } },
       { id: 'none', label: 'no second gas' },
     ]
     const page = mount(GasWidget, {
-      props: { traces, measure: measure({ points }), point: points[1] as unknown as Point, label: 'live' },
+      props: { traces, measure: measure({ points }), point: partly<Point>(points[1]!), label: 'live' },
       global: { stubs: { LiveTrace: true } },
     })
     const steps = page.findAll('li')

@@ -2,6 +2,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { flushPromises } from '@vue/test-utils'
 import { nextTick } from 'vue'
 import ReadingWork from '../bench/ReadingWork.vue'
+import type { Problem } from '../api/client'
 import { onBench, server } from './page'
 
 /** A stream that the test feeds. */
@@ -57,7 +58,7 @@ const stands = async (ms = 1300) => {
   await vi.advanceTimersByTimeAsync(ms)
   await flushPromises()
 }
-const problemOf = (code: string) => ({ title: 'Not now', status: 409, detail: code, code })
+const problemOf = (code: string): Problem => ({ title: 'Not now', status: 409, detail: code, code })
 
 describe('a reading that is taken by itself', () => {
   beforeEach(() => {
@@ -88,7 +89,7 @@ describe('a reading that is taken by itself', () => {
     for (const code of ['no-reading', 'not-steady']) {
       const { send, problem } = await bench()
       send.mockImplementationOnce(async () => {
-        problem.value = problemOf(code) as never
+        problem.value = problemOf(code)
         return false
       })
       await stands()
@@ -101,7 +102,7 @@ describe('a reading that is taken by itself', () => {
   it('waits for a person where something is really wrong', async () => {
     const { send, problem } = await bench()
     send.mockImplementationOnce(async () => {
-      problem.value = problemOf('stale') as never
+      problem.value = problemOf('stale')
       return false
     })
     await stands()

@@ -8,6 +8,7 @@ import FindingPoints from '../bench/FindingPoints.vue'
 import DriftHistory from '../references/DriftHistory.vue'
 import BudgetTable from '../workings/BudgetTable.vue'
 import type { ErrorComponents as Decomposed, Budget, Finding, Reference, Run, Verdict } from '../api/client'
+import type { components } from '../api/schema.gen'
 import { numberIn, significant, unitWords } from '../composables/words'
 import { partly } from './page'
 
@@ -23,14 +24,14 @@ describe('a budget as a table', () => {
     share,
   })
   const budget = (dof: number) =>
-    ({
+    partly<Budget>({
       lines: [line('Gas', 0.95), line('Readings', 0.05, 4)],
       combined: 0.0257,
       k: 2,
       expanded: 0.0513,
       coverage: 0.9545,
       effective_dof: dof,
-    }) as unknown as Budget
+    })
 
   it('shows every term with its share, and U with its unit', () => {
     const table = mount(BudgetTable, { props: { budget: budget(40), unit: 'vol%' } })
@@ -68,12 +69,12 @@ describe('what errors are made of', () => {
 
 describe('the drift of a reference', () => {
   const certificate = (on: string, value: number) =>
-    ({
+    partly<Reference['certificates'][number]>({
       number: on,
       on: on + 'T00:00:00Z',
       due_on: on + 'T00:00:00Z',
       values: [{ quantity: 'level', value, unit: 'dB[SPL]', u: 0.2, k: 2 }],
-    }) as unknown as Reference['certificates'][number]
+    })
 
   it('is drawn from certificate to certificate, later to the right, higher above', () => {
     const chart = mount(DriftHistory, {
@@ -153,14 +154,14 @@ describe('a due activity', () => {
     days: -3,
     risk: 5,
     family: 'capnograph',
-    status: 'in use',
+    status: 'in use' as const,
     place: 'Theatre',
     site: 'Merrowby',
     procedure: 'p',
   }
   const row = (more: object, mayStart = true) =>
     mount(DueRow, {
-      props: { due: { ...due, ...more } as never, starting: false, mayStart },
+      props: { due: partly<components['schemas']['DueView']>({ ...due, ...more }), starting: false, mayStart },
       global: { stubs: { RouterLink: { template: '<a><slot /></a>' } } },
     })
 

@@ -6,33 +6,29 @@ import WhatIfCurve from '../intervals/WhatIfCurve.vue'
 import IntervalSheet from '../intervals/IntervalSheet.vue'
 import ControlChart from '../control/ControlChart.vue'
 import NewControlLot from '../control/NewControlLot.vue'
-import { dialog, person, refuse, server, shown, submit, type } from './page'
+import type { components } from '../api/schema.gen'
+import { dialog, partly, person, refuse, server, shown, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
   const { can, person } = await import('./page')
   return { useSession: () => ({ person, can }) }
 })
 
-const block = (job: string, part: string, from: number, until: number, travel = 0) => ({
-  job,
-  part,
-  person: 'Idris Vail',
-  place: 'Ward 3',
-  from,
-  until,
-  travel,
-})
+type Block = components['schemas']['Block']
+const block = (job: string, part: Block['part'], from: number, until: number, travel = 0) =>
+  partly<Block>({ job, part, person: 'Idris Vail', place: 'Ward 3', from, until, travel })
 const day = [
   block('chamber', 'set up', 480, 500),
   block('scale', 'whole', 500, 540),
   block('chamber', 'finish', 560, 570),
   block('pump', 'whole', 610, 640, 40),
 ]
-const jobs = ['chamber', 'scale', 'pump'].map((id) => ({ id, tag: id.toUpperCase(), title: `${id}, verification` }))
+const jobs = ['chamber', 'scale', 'pump'].map((id) =>
+  partly<components['schemas']['RoundJob']>({ id, tag: id.toUpperCase(), title: `${id}, verification` }),
+)
 
 describe('a day in order', () => {
-  const agenda = (blocks = day) =>
-    mount(AgendaList, { props: { blocks, jobs, many: false } as never, attachTo: document.body })
+  const agenda = (blocks = day) => mount(AgendaList, { props: { blocks, jobs, many: false }, attachTo: document.body })
 
   it('says what runs by itself meanwhile, and the way that counts', () => {
     const rows = agenda()
@@ -64,24 +60,24 @@ describe('a day in order', () => {
   it('keeps the cursor on what was moved, wherever the new plan puts it', async () => {
     const page = agenda()
     await page.findAll('li')[3]!.trigger('keydown', { key: 'ArrowUp', altKey: true })
-    await page.setProps({ blocks: [day[3]!, day[0]!, day[1]!, day[2]!] } as never)
+    await page.setProps({ blocks: [day[3]!, day[0]!, day[1]!, day[2]!] })
     await flushPromises()
     expect(document.activeElement?.textContent).toContain('PUMP')
     await page.findAll('li')[0]!.trigger('keydown', { key: 'ArrowDown', altKey: true })
     await page.setProps({
       blocks: [day[0]!, block('pump', 'set up', 500, 510), day[1]!, day[2]!, block('pump', 'finish', 600, 610)],
-    } as never)
+    })
     await flushPromises()
     expect(document.activeElement).toBe(page.findAll('li')[1]!.element)
     ;(document.activeElement as HTMLElement).blur()
-    await page.setProps({ blocks: [...day] } as never)
+    await page.setProps({ blocks: [...day] })
     await flushPromises()
     expect(document.activeElement, 'a plan that nobody here moved takes no cursor').toBe(document.body)
   })
 
   it('is drawn to scale, with its waits', () => {
     const strip = mount(DayStrip, {
-      props: { name: 'Idris Vail', blocks: day, from: 480, until: 960, at: 'pump' } as never,
+      props: { name: 'Idris Vail', blocks: day, from: 480, until: 960, at: 'pump' },
     })
     const widths = strip.findAll('[title]').map((b) => [b.attributes('title'), b.attributes('style')])
     expect(widths[3]![0]).toBe('10:10 to 10:40')
@@ -121,7 +117,7 @@ describe('how often', () => {
         words: (v: number) => `${100 * v} %`,
         current: 365,
         recommended: 214,
-      } as never,
+      },
     })
     expect(curve.findAll('circle').map((c) => c.classes().includes('fill-brass'))).toEqual([true, false])
     expect(curve.findAll('text').map((t) => t.text())).toEqual(['21.4 %', '214 d', '36.5 %', '365 d'])
@@ -171,6 +167,10 @@ describe('controls over time', () => {
     sigma: 4.25,
     words: 'good',
     allowed: 10,
+    expired: false,
+    lot_id: 'C1-1',
+    mean: 5,
+    sd: 0.06,
   }
   const run = (id: string, daysAgo: number, z: number, lot: string, more: object = {}) => ({
     id,
@@ -188,7 +188,7 @@ describe('controls over time', () => {
     run('r3', 5, 6, 'C1', { rejected: '1-3s', words: 'rejected: beyond 3 SD' }),
     run('r4', 0, -1, 'C1'),
   ]
-  const chart = () => mount(ControlChart, { props: { level, runs, days: 30 } as never })
+  const chart = () => mount(ControlChart, { props: { level, runs, days: 30 } })
 
   it('tells by shape what was rejected and what is a warning, and says the words', () => {
     const page = chart()
