@@ -393,6 +393,13 @@ func demoIsTheScenario(t *testing.T, h *house) {
 	ends := get[workshop.BenchState](c, "/api/bench").LooseEnds
 	assert.Equal(t, "Sampling adapter on the device", ends[0].What)
 	assert.Equal(t, "Gas open", ends[1].What, "one cylinder was left open")
+	assert.Equal(t, []workshop.Particular{{Label: "Limit, CO₂", Words: "±(0.2 + 4 % of reading) (the maker’s)"}},
+		get[workshop.AssetView](c, "/api/assets/MB-0417").Own)
+	aire := get[workshop.AssetPageView](c, "/api/assets?search=aire").Assets[0]
+	assert.Equal(t, []workshop.Particular{
+		{Label: "Partial pressure of CO₂", Words: "stated at 37 °C, saturated"},
+		{Label: "Shown unit, CO₂", Words: "mmHg"},
+	}, get[workshop.AssetView](c, "/api/assets/"+aire.Tag).Own)
 	history := get[workshop.AssetView](c, "/api/assets/"+firstOf(t, c, "capnograph", 0)).History
 	assert.NotEmpty(t, history[0].Needles)
 }

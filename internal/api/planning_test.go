@@ -325,12 +325,13 @@ func TestTheHouse(t *testing.T) {
 	lab.Room.Pressure, lab.Conventions = "mm[Hg]", map[string]string{"co2_basis": "btps"}
 	posted[workshop.HouseView](c, "/api/house/lab", lab)
 	tag := firstOf(t, c, "capnograph", 3)
-	own := get[workshop.AssetView](c, "/api/assets/"+tag).Settings
+	device, err := h.ledger.Asset(tag)
+	require.NoError(t, err)
 	run := c.open(tag)
 	assert.Equal(t, "mm[Hg]", run.Room.Pressure)
 	assert.Equal(t, "btps", run.Device.Settings["co2_basis"],
 		"the lab's convention, where the device has none of its own")
-	for k, v := range own {
+	for k, v := range device.Settings {
 		assert.Equal(t, v, run.Device.Settings[k])
 	}
 	lab.Conventions["co2_basis"] = "wet"

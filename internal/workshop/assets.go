@@ -64,8 +64,7 @@ type AssetView struct {
 	AssetBrief
 	Maker      string             `json:"maker"`
 	Model      string             `json:"model"`
-	Settings   map[string]string  `json:"settings"`
-	Limits     map[string]string  `json:"limits"`
+	Own        []Particular       `json:"own" doc:"in what it differs from what its procedures say"`
 	Activities []ActivityView     `json:"activities"`
 	Notes      []ActivityNoteView `json:"notes" doc:"what became of them, the newest first"`
 	History    []HistoryView      `json:"history"`
@@ -160,8 +159,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	view := AssetView{
 		Maker:      a.Maker,
 		Model:      a.Model,
-		Settings:   a.Settings,
-		Limits:     a.Limits,
+		Own:        ws.particulars(&a),
 		Activities: activities,
 		History:    []HistoryView{},
 		Procedures: []ProcedureOffer{},

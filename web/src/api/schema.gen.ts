@@ -1466,22 +1466,18 @@ export interface components {
             family: string;
             history: components["schemas"]["HistoryView"][];
             id: string;
-            limits: {
-                [key: string]: string;
-            };
             maker: string;
             model: string;
             /** @description what became of them, the newest first */
             notes: components["schemas"]["ActivityNoteView"][];
+            /** @description in what it differs from what its procedures say */
+            own: components["schemas"]["Particular"][];
             place: string;
             /** @description by which a run can be opened */
             procedures: components["schemas"]["ProcedureOffer"][];
             /** Format: int64 */
             risk: number;
             serial: string;
-            settings: {
-                [key: string]: string;
-            };
             site: string;
             /** @enum {string} */
             status: "in use" | "out of use" | "retired";
@@ -2971,6 +2967,10 @@ export interface components {
         Option: {
             id: string;
             title: string;
+        };
+        Particular: {
+            label: string;
+            words: string;
         };
         Person: {
             id: string;

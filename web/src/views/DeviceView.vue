@@ -187,13 +187,9 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
         <dd>{{ data.model }}</dd>
         <dt class="text-ink-2">Risk</dt>
         <dd><RiskMark :risk="data.risk" /></dd>
-        <template v-for="(text, key) in data.limits" :key="key">
-          <dt class="text-ink-2">Limit, {{ key }}</dt>
-          <dd class="num text-sm">{{ text }} <span class="font-sans text-ink-2">(the maker’s)</span></dd>
-        </template>
-        <template v-for="(text, key) in data.settings" :key="key">
-          <dt class="text-ink-2">{{ key }}</dt>
-          <dd class="num text-sm">{{ text }}</dd>
+        <template v-for="particular in data.own" :key="particular.label">
+          <dt class="text-ink-2">{{ particular.label }}</dt>
+          <dd>{{ particular.words }}</dd>
         </template>
       </dl>
       <HistoryList :id="data.id" of="device" />
