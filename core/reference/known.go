@@ -7,11 +7,11 @@ import (
 	"northneedle/core/quantity"
 )
 
-// KnownError is what is known by now of a reference that runs were made with: the true value
+// ReferenceError is what is known by now of a reference that runs were made with: the true value
 // of its quantity is the certified one plus Error, with an expanded uncertainty U (k = 2),
 // both in Unit. Remove says that the error is taken out; otherwise it is taken into the
 // uncertainty. Where a reference has a range and no value, it can only be taken into that.
-type KnownError struct {
+type ReferenceError struct {
 	Standard string  `json:"standard"` // its id
 	Quantity string  `json:"quantity"`
 	Error    float64 `json:"error"`
@@ -21,7 +21,7 @@ type KnownError struct {
 }
 
 // Check reports what is wrong with it, if anything.
-func (k KnownError) Check() error {
+func (k ReferenceError) Check() error {
 	switch {
 	case k.Standard == "" || k.Quantity == "":
 		return fmt.Errorf("say which reference, and which of its quantities")
@@ -35,7 +35,7 @@ func (k KnownError) Check() error {
 }
 
 // Line is a certified line with what is known of it by now.
-func (k KnownError) Line(line Certified) (Certified, error) {
+func (k ReferenceError) Line(line Certified) (Certified, error) {
 	e, err := quantity.Convert(k.Error, k.Unit, line.Unit)
 	if err != nil {
 		return line, err

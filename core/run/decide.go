@@ -93,7 +93,7 @@ func (r Run) stillOpen(c Command) error {
 				r.Status)
 		}
 		return nil
-	case CloseLooseEnd:
+	case CloseOpenItem:
 		if r.Status == Open || r.Status == Abandoned {
 			return nil
 		}
@@ -239,18 +239,18 @@ func (r Run) ends(s procedure.Step) []Fact {
 	var facts []Fact
 	step := s.Base()
 	if step.Opens != "" && !r.isOpen(step.Opens) {
-		facts = append(facts, LooseEndOpened{step.Opens, step.ID})
+		facts = append(facts, OpenItemAdded{step.Opens, step.ID})
 	}
 	for _, what := range step.Closes {
 		if r.isOpen(what) {
-			facts = append(facts, LooseEndClosed{What: what, Step: step.ID})
+			facts = append(facts, OpenItemClosed{What: what, Step: step.ID})
 		}
 	}
 	return facts
 }
 
 func (r Run) isOpen(what string) bool {
-	return slices.ContainsFunc(r.LooseEnds, func(e LooseEnd) bool { return e.What == what && e.ClosedAt.IsZero() })
+	return slices.ContainsFunc(r.OpenItems, func(e OpenItem) bool { return e.What == what && e.ClosedAt.IsZero() })
 }
 
 // SkipStep leaves a step out, with a reason.
@@ -403,10 +403,10 @@ func (c AddNote) decide(r Run, o Order) ([]Fact, error) {
 	return []Fact{NoteAdded{text}}, nil
 }
 
-// OpenLooseEnd notes something left open that no step foresaw.
-type OpenLooseEnd struct{ What string }
+// AddOpenItem notes something left open that no step foresaw.
+type AddOpenItem struct{ What string }
 
-func (c OpenLooseEnd) decide(r Run, o Order) ([]Fact, error) {
+func (c AddOpenItem) decide(r Run, o Order) ([]Fact, error) {
 	what := strings.TrimSpace(c.What)
 	if what == "" || len(what) > 200 {
 		return nil, refuse(Invalid, "what", "what", "Say what was left open, in 1 to 200 characters.")
@@ -414,15 +414,15 @@ func (c OpenLooseEnd) decide(r Run, o Order) ([]Fact, error) {
 	if r.isOpen(what) {
 		return nil, refuse(Conflict, "open", "what", "%q is a loose end already.", what)
 	}
-	return []Fact{LooseEndOpened{What: what}}, nil
+	return []Fact{OpenItemAdded{What: what}}, nil
 }
 
-// CloseLooseEnd closes one by hand.
-type CloseLooseEnd struct{ What, Note string }
+// CloseOpenItem closes one by hand.
+type CloseOpenItem struct{ What, Note string }
 
-func (c CloseLooseEnd) decide(r Run, o Order) ([]Fact, error) {
+func (c CloseOpenItem) decide(r Run, o Order) ([]Fact, error) {
 	if !r.isOpen(c.What) {
 		return nil, refuse(Conflict, "not-open", "what", "%q is not open.", c.What)
 	}
-	return []Fact{LooseEndClosed{What: c.What, Note: strings.TrimSpace(c.Note)}}, nil
+	return []Fact{OpenItemClosed{What: c.What, Note: strings.TrimSpace(c.Note)}}, nil
 }

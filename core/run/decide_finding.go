@@ -88,7 +88,7 @@ func (c DecideFinding) decide(r Run, o Order) ([]Fact, error) {
 		}
 		round = state.Closed
 		if finding.Opens != "" && !r.isOpen(finding.Opens) {
-			facts = append(facts, LooseEndOpened{finding.Opens, finding.ID})
+			facts = append(facts, OpenItemAdded{finding.Opens, finding.ID})
 		}
 	}
 	decided := FindingDecided{

@@ -66,8 +66,8 @@ var Kinds = []Kind{
 	kind[PhaseClosed]("PhaseClosed"),
 	kind[FindingDecided]("FindingDecided"),
 	kind[AdjustmentMade]("AdjustmentMade"),
-	kind[LooseEndOpened]("LooseEndOpened"),
-	kind[LooseEndClosed]("LooseEndClosed"),
+	kind[OpenItemAdded]("LooseEndOpened"),
+	kind[OpenItemClosed]("LooseEndClosed"),
 	kind[NoteAdded]("NoteAdded"),
 	kind[RunSigned]("RunSigned"),
 	kind[RunReviewed]("RunReviewed"),
@@ -262,11 +262,11 @@ type (
 		Device   Corrected `json:"device"`           // as it should have stood
 		Remark   string    `json:"remark,omitempty"` // added to the remarks
 	}
-	LooseEndOpened struct {
+	OpenItemAdded struct {
 		What string `json:"what"`
 		Step string `json:"step,omitempty"`
 	}
-	LooseEndClosed struct {
+	OpenItemClosed struct {
 		What string `json:"what"`
 		Step string `json:"step,omitempty"`
 		Note string `json:"note,omitempty"`

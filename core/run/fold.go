@@ -99,16 +99,16 @@ func (f NoteAdded) apply(r Run, e Event) Run {
 	return r
 }
 
-func (f LooseEndOpened) apply(r Run, e Event) Run {
-	r.LooseEnds = append(slices.Clip(r.LooseEnds), LooseEnd{What: f.What, Step: f.Step, OpenedAt: e.At, By: e.By})
+func (f OpenItemAdded) apply(r Run, e Event) Run {
+	r.OpenItems = append(slices.Clip(r.OpenItems), OpenItem{What: f.What, Step: f.Step, OpenedAt: e.At, By: e.By})
 	return r
 }
 
-func (f LooseEndClosed) apply(r Run, e Event) Run {
-	r.LooseEnds = slices.Clone(r.LooseEnds)
-	for i, end := range r.LooseEnds {
+func (f OpenItemClosed) apply(r Run, e Event) Run {
+	r.OpenItems = slices.Clone(r.OpenItems)
+	for i, end := range r.OpenItems {
 		if end.What == f.What && end.ClosedAt.IsZero() {
-			r.LooseEnds[i].ClosedAt, r.LooseEnds[i].Note = e.At, f.Note
+			r.OpenItems[i].ClosedAt, r.OpenItems[i].Note = e.At, f.Note
 		}
 	}
 	return r

@@ -21,7 +21,7 @@ type Reassessment struct {
 
 // Reassess judges every point again that a reference carried, with what is known of it
 // now. The record itself stays as it is. It is empty where the run did not use it.
-func (r Run) Reassess(k reference.KnownError) ([]Reassessment, error) {
+func (r Run) Reassess(k reference.ReferenceError) ([]Reassessment, error) {
 	if err := k.Check(); err != nil {
 		return nil, err
 	}
@@ -66,7 +66,7 @@ func (r Run) Reassess(k reference.KnownError) ([]Reassessment, error) {
 
 // withReferenceError is the run as if its reference had been known so; without any bound standard
 // where it was not used.
-func (r Run) withReferenceError(k reference.KnownError) (Run, error) {
+func (r Run) withReferenceError(k reference.ReferenceError) (Run, error) {
 	seen := r
 	seen.Bound = nil
 	for role, b := range r.Bound {

@@ -19,7 +19,7 @@ import (
 
 func TestAReferenceThatWasOffChangesWhatRestedOnIt(t *testing.T) {
 	r := signed(t, small()).run // read 5.02 against a certified 5.00
-	known := reference.KnownError{Standard: "s1", Quantity: "CO2", Error: -0.45, U: 0.06, Unit: "%{vol}", Remove: true}
+	known := reference.ReferenceError{Standard: "s1", Quantity: "CO2", Error: -0.45, U: 0.06, Unit: "%{vol}", Remove: true}
 	seen, err := r.Reassess(known)
 	require.NoError(t, err)
 	require.Len(t, seen, 1, "room air did not rest on the cylinder")
@@ -59,7 +59,7 @@ func TestAsLeftIsReconsideredToo(t *testing.T) {
 	b.do(b.read("zero", "0.04"))
 	b.do(b.read("gas", "5.01"))
 	b.do(run.ClosePhase{Finding: "verdict"})
-	seen, err := b.run.Reassess(reference.KnownError{
+	seen, err := b.run.Reassess(reference.ReferenceError{
 		Standard: "s1",
 		Quantity: "CO2",
 		Error:    0.3,
@@ -74,15 +74,15 @@ func TestAsLeftIsReconsideredToo(t *testing.T) {
 }
 
 func TestWhatIsKnownMustBeSomething(t *testing.T) {
-	good := reference.KnownError{Standard: "s", Quantity: "CO2", Error: 0.1, U: 0.1, Unit: "%{vol}"}
+	good := reference.ReferenceError{Standard: "s", Quantity: "CO2", Error: 0.1, U: 0.1, Unit: "%{vol}"}
 	require.NoError(t, good.Check())
-	for name, spoil := range map[string]func(*reference.KnownError){
-		"no reference":   func(k *reference.KnownError) { k.Standard = "" },
-		"no quantity":    func(k *reference.KnownError) { k.Quantity = "" },
-		"no error":       func(k *reference.KnownError) { k.Error = 0 },
-		"no number":      func(k *reference.KnownError) { k.Error = math.NaN() },
-		"no uncertainty": func(k *reference.KnownError) { k.U = 0 },
-		"no unit":        func(k *reference.KnownError) { k.Unit = "furlong per" },
+	for name, spoil := range map[string]func(*reference.ReferenceError){
+		"no reference":   func(k *reference.ReferenceError) { k.Standard = "" },
+		"no quantity":    func(k *reference.ReferenceError) { k.Quantity = "" },
+		"no error":       func(k *reference.ReferenceError) { k.Error = 0 },
+		"no number":      func(k *reference.ReferenceError) { k.Error = math.NaN() },
+		"no uncertainty": func(k *reference.ReferenceError) { k.U = 0 },
+		"no unit":        func(k *reference.ReferenceError) { k.Unit = "furlong per" },
 	} {
 		k := good
 		spoil(&k)
@@ -99,7 +99,7 @@ func TestTakingAnErrorOutMovesEveryPointByIt(t *testing.T) {
 		if e == 0 {
 			return
 		}
-		seen, err := r.Reassess(reference.KnownError{
+		seen, err := r.Reassess(reference.ReferenceError{
 			Standard: "s1",
 			Quantity: "CO2",
 			Error:    e,

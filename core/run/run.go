@@ -64,8 +64,8 @@ type Mark struct {
 	Skipped string // the reason, if it was
 }
 
-// LooseEnd is something a step left open.
-type LooseEnd struct {
+// OpenItem is something a step left open.
+type OpenItem struct {
 	What     string
 	Step     string
 	OpenedAt time.Time
@@ -158,7 +158,7 @@ type Run struct {
 	SetUp     map[PointKey]int // readings there were when the set-up was checked
 	SetUpNote map[PointKey]string
 	Findings  map[string]Finding
-	LooseEnds []LooseEnd
+	OpenItems []OpenItem
 	Notes     []Note
 	Signature *Signature
 	Reviewed  *Mark

@@ -153,16 +153,16 @@ func TestWithdrawingAndAsFoundForGood(t *testing.T) {
 	assert.Equal(t, run.Conforms, b.view().Result)
 }
 
-func TestLooseEndsOutliveTheRun(t *testing.T) {
+func TestOpenItemsOutliveTheRun(t *testing.T) {
 	b := open(t, small()).prepared()
-	b.do(run.OpenLooseEnd{What: "Alarms silenced"})
-	b.refused(run.OpenLooseEnd{What: "Alarms silenced"}, "open", "already")
+	b.do(run.AddOpenItem{What: "Alarms silenced"})
+	b.refused(run.AddOpenItem{What: "Alarms silenced"}, "open", "already")
 	b.refused(run.SkipStep{Step: "close-the-gas", Reason: "later"}, "loose-end", "closes a loose end")
 	b.refused(run.AbandonRun{}, "reason-needed", "why")
 	b.do(run.AbandonRun{Reason: "patient needs the bed"})
 	b.refused(b.read("gas", "5"), "abandoned", "abandoned")
-	b.do(run.CloseLooseEnd{What: "Gas open"})
-	b.refused(run.CloseLooseEnd{What: "Gas open"}, "not-open", "not open")
+	b.do(run.CloseOpenItem{What: "Gas open"})
+	b.refused(run.CloseOpenItem{What: "Gas open"}, "not-open", "not open")
 }
 
 func TestStandardsMustFit(t *testing.T) {
@@ -298,7 +298,7 @@ func anyCommand(t *rapid.T, n int) run.Command {
 		run.CheckSetUp{Measure: "response", Point: point, Note: words},
 		run.ClosePhase{Finding: step}, run.DecideFinding{Finding: step, Decision: decision, Reason: words},
 		run.MakeAdjustment{Finding: step, Control: "span", Steps: rapid.IntRange(-3, 3).Draw(t, "steps")},
-		run.OpenLooseEnd{What: words}, run.CloseLooseEnd{What: "Gas open"}, run.AddNote{Text: words},
+		run.AddOpenItem{What: words}, run.CloseOpenItem{What: "Gas open"}, run.AddNote{Text: words},
 		run.SignRun{Statement: words, Reviewer: &tamsin},
 		run.TakeBack{Finding: step, Reason: words}, run.ReviseCertificate{Reason: words, Remark: words},
 		run.ReviewRun{}, run.ReturnRun{Reason: words},

@@ -58,7 +58,7 @@ func (r Run) Blockers(now time.Time) []string {
 			blockers = append(blockers, fmt.Sprintf("%s is not done yet.", title))
 		}
 	}
-	for _, end := range r.LooseEnds {
+	for _, end := range r.OpenItems {
 		if end.ClosedAt.IsZero() {
 			blockers = append(blockers, fmt.Sprintf("%s: still a loose end, open since %s.", end.What,
 				end.OpenedAt.Format("15:04")))

@@ -36,7 +36,7 @@ type View struct {
 	Room        run.RoomUnits               `json:"room"` // units in which room conditions are typed
 	Measures    []MeasureView               `json:"measures"`
 	Findings    []FindingView               `json:"findings"`
-	LooseEnds   []LooseEndView              `json:"loose_ends"`
+	OpenItems   []OpenItemView              `json:"loose_ends"`
 	Notes       []run.Note                  `json:"notes"`
 	Blockers    []string                    `json:"blockers"`
 	Result      run.Result                  `json:"result"`
@@ -202,8 +202,8 @@ type FindingView struct {
 	Undo        []adjust.Move        `json:"undo,omitempty"`
 }
 
-// LooseEndView is a loose end.
-type LooseEndView struct {
+// OpenItemView is a loose end.
+type OpenItemView struct {
 	What     string     `json:"what"`
 	OpenedAt time.Time  `json:"opened_at"`
 	By       string     `json:"by"`

@@ -62,7 +62,7 @@ func Of(r run.Run, now time.Time) View {
 		}
 		v.Roles = append(v.Roles, rv)
 	}
-	v.LooseEnds = viewLooseEnds(r)
+	v.OpenItems = viewOpenItems(r)
 	v.Timer = viewNextTimer(r, now)
 	v.Result, v.ResultWhy = r.Outcome()
 	v.Remarks = remarks(r)
@@ -362,12 +362,12 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 	return v
 }
 
-func viewLooseEnds(r run.Run) []LooseEndView {
-	ends := make([]LooseEndView, len(r.LooseEnds))
-	for i, e := range r.LooseEnds {
-		ends[i] = LooseEndView{What: e.What, OpenedAt: e.OpenedAt, By: e.By.Name, Note: e.Note}
+func viewOpenItems(r run.Run) []OpenItemView {
+	ends := make([]OpenItemView, len(r.OpenItems))
+	for i, e := range r.OpenItems {
+		ends[i] = OpenItemView{What: e.What, OpenedAt: e.OpenedAt, By: e.By.Name, Note: e.Note}
 		if !e.ClosedAt.IsZero() {
-			ends[i].ClosedAt = &r.LooseEnds[i].ClosedAt
+			ends[i].ClosedAt = &r.OpenItems[i].ClosedAt
 		}
 	}
 	return ends

@@ -143,8 +143,8 @@ func capnographToCertificate(t *testing.T, h *house) {
 	before := get[workshop.AssetView](c, "/api/assets/MB-0417")
 	assert.Less(t, before.Days, 0, "it is overdue")
 	v := c.toMeasuring(c.open("mb-0417"))
-	assert.Contains(t, get[workshop.BenchState](c, "/api/bench").LooseEnds[len(get[workshop.BenchState](c,
-		"/api/bench").LooseEnds)-1].What, "Gas open")
+	assert.Contains(t, get[workshop.BenchState](c, "/api/bench").OpenItems[len(get[workshop.BenchState](c,
+		"/api/bench").OpenItems)-1].What, "Gas open")
 	type entry struct{ measure, point, typed string }
 	readAll := func(entries ...entry) {
 		for _, e := range entries {
@@ -390,7 +390,7 @@ func demoIsTheScenario(t *testing.T, h *house) {
 	assert.NotEmpty(t, today.Overdue)
 	assert.NotEmpty(t, today.Due)
 	assert.Contains(t, strings.Join(today.Troubles, " "), "FS-2", "one reference is overdue")
-	ends := get[workshop.BenchState](c, "/api/bench").LooseEnds
+	ends := get[workshop.BenchState](c, "/api/bench").OpenItems
 	assert.Equal(t, "Sampling adapter on the device", ends[0].What)
 	assert.Equal(t, "Gas open", ends[1].What, "one cylinder was left open")
 	assert.Equal(t, []workshop.Particular{{Label: "Limit, CO₂", Words: "±(0.2 + 4 % of reading) (the maker’s)"}},

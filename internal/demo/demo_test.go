@@ -47,7 +47,7 @@ func told(t *testing.T, l *ledger.Ledger) (s story) {
 	require.NoError(t, err)
 	review, err := l.RunsIn(run.InReview, 100)
 	require.NoError(t, err)
-	loose, err := l.LooseEnds()
+	loose, err := l.OpenItems()
 	require.NoError(t, err)
 	for _, r := range append(open, review...) {
 		rows, err := l.Rows(r.ID)

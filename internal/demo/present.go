@@ -75,7 +75,7 @@ func (f *filler) lookBacks() error {
 		}
 	}
 	bad := f.standards["HG-19"]
-	known := reference.KnownError{
+	known := reference.ReferenceError{
 		Standard: bad.ID,
 		Quantity: "CO2",
 		Error:    -0.42,

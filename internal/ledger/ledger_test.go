@@ -77,7 +77,7 @@ func TestWhatWasRecordedIsThereAgain(t *testing.T) {
 	l, r := begun(t, folder)
 	r = carry(t, l, r, run.AnswerCheck{Step: "cautions", Answer: run.Fine})
 	r = carry(t, l, r, run.DoStep{Step: "open"})
-	ends, err := l.LooseEnds()
+	ends, err := l.OpenItems()
 	require.NoError(t, err)
 	require.Len(t, ends, 1)
 	require.NoError(t, l.Close())
@@ -94,7 +94,7 @@ func TestWhatWasRecordedIsThereAgain(t *testing.T) {
 
 	again = carry(t, l, again, run.DoStep{Step: "shut"})
 	again = carry(t, l, again, run.SignRun{Statement: "Fine."})
-	ends, err = l.LooseEnds()
+	ends, err = l.OpenItems()
 	require.NoError(t, err)
 	assert.Empty(t, ends)
 	due, err := l.Activities("d")

@@ -187,9 +187,9 @@ func (l *Ledger) ResultsOf(runs ...string) ([]Result, error) {
 	return many[Result](l.read.Where("run_id IN ?", runs).Order("id"))
 }
 
-// LooseEnds are all open ones, the longest open first.
-func (l *Ledger) LooseEnds() ([]LooseEnd, error) {
-	return many[LooseEnd](l.read.Order("opened_at"))
+// OpenItems are all open ones, the longest open first.
+func (l *Ledger) OpenItems() ([]OpenItem, error) {
+	return many[OpenItem](l.read.Order("opened_at"))
 }
 
 // Standards are the reference standards by tag; of one kind, where a kind is given.

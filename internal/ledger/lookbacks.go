@@ -32,8 +32,8 @@ type LookBack struct {
 	Found      string // in a sentence
 	From       *time.Time
 	Until      time.Time
-	Levels     []lookback.Level      `gorm:"serializer:json"`
-	Known      *reference.KnownError `gorm:"serializer:json"`
+	Levels     []lookback.Level          `gorm:"serializer:json"`
+	Known      *reference.ReferenceError `gorm:"serializer:json"`
 	Risk       int
 	OpenedAt   time.Time `gorm:"index:look_back_by_state,priority:2"`
 	OpenedBy   string
@@ -201,7 +201,7 @@ func (t Touched) Changed() (n int) {
 
 // TouchedBy are the ended runs that used a reference since its last good certificate, judged again
 // with its known error. Runs whose verdicts change come first.
-func (l *Ledger) TouchedBy(k reference.KnownError, since time.Time) ([]Touched, error) {
+func (l *Ledger) TouchedBy(k reference.ReferenceError, since time.Time) ([]Touched, error) {
 	runs, err := l.RunsWith(k.Standard, since, 5000)
 	if err != nil {
 		return nil, err
@@ -231,7 +231,7 @@ func (l *Ledger) TouchedBy(k reference.KnownError, since time.Time) ([]Touched, 
 
 // OpenOnReference opens a look-back on a reference that was found out, with a notice for
 // the owner of every device whose verdict changes.
-func (l *Ledger) OpenOnReference(id string, s Standard, k reference.KnownError, found string,
+func (l *Ledger) OpenOnReference(id string, s Standard, k reference.ReferenceError, found string,
 	act Act) (LookBack, error) {
 	since := s.Certificate.On
 	b := LookBack{

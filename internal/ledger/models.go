@@ -182,8 +182,8 @@ type Run struct {
 // Device is the device in words: maker and model.
 func (r Run) Device() string { return r.Maker + " " + r.Model }
 
-// LooseEnd is an open one, on every screen.
-type LooseEnd struct {
+// OpenItem is something a run has opened that must be closed again: a loose end, on every screen.
+type OpenItem struct {
 	ID       uint   `gorm:"primaryKey"`
 	RunID    string `gorm:"index"`
 	What     string
@@ -191,6 +191,9 @@ type LooseEnd struct {
 	By       string
 	OpenedAt time.Time
 }
+
+// TableName is what the table has been called from the first version on.
+func (OpenItem) TableName() string { return "loose_ends" }
 
 // Result is one point of an ended run.
 type Result struct {

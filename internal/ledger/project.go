@@ -38,7 +38,7 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 	loose := false
 	for _, e := range events {
 		switch f := e.Fact.(type) {
-		case run.LooseEndOpened, run.LooseEndClosed:
+		case run.OpenItemAdded, run.OpenItemClosed:
 			loose = true
 		case run.StandardBound:
 			if err := tx.Create(&Use{
@@ -54,7 +54,7 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 		}
 	}
 	if loose {
-		if err := projectLooseEnds(tx, r); err != nil {
+		if err := projectOpenItems(tx, r); err != nil {
 			return ended, err
 		}
 	}
@@ -76,7 +76,7 @@ func runRow(run run.Run, now time.Time, head string) *Run {
 		Revision: run.Procedure.Revision, Hash: run.Hash,
 		Status: run.Status, OpenedAt: run.OpenedAt, ByID: run.OpenedBy.ID, By: run.OpenedBy.Name, Now: v.Now,
 		Seq: run.Seq, Head: head}
-	for _, end := range run.LooseEnds {
+	for _, end := range run.OpenItems {
 		if end.ClosedAt.IsZero() {
 			row.Loose++
 			if row.LooseSince == nil || end.OpenedAt.Before(*row.LooseSince) {
@@ -93,15 +93,15 @@ func runRow(run run.Run, now time.Time, head string) *Run {
 	return row
 }
 
-func projectLooseEnds(tx *gorm.DB, run run.Run) error {
-	if err := tx.Where("run_id = ?", run.ID).Delete(&LooseEnd{}).Error; err != nil {
+func projectOpenItems(tx *gorm.DB, run run.Run) error {
+	if err := tx.Where("run_id = ?", run.ID).Delete(&OpenItem{}).Error; err != nil {
 		return err
 	}
-	for _, end := range run.LooseEnds {
+	for _, end := range run.OpenItems {
 		if !end.ClosedAt.IsZero() {
 			continue
 		}
-		if err := tx.Create(&LooseEnd{
+		if err := tx.Create(&OpenItem{
 			RunID:    run.ID,
 			What:     end.What,
 			Tag:      run.Device.Tag,

@@ -25,7 +25,7 @@ func TestWhatIsReadIsWhatWasKept(t *testing.T) {
 		"note":     same[ActivityNote](l, &n),
 		"standard": same[Standard](l, &n), "certificate": same[StandardCertificate](l, &n), "gauge": same[Gauge](l, &n),
 		"event": same[Event](l, &n),
-		"run":   same[Run](l, &n), "loose end": same[LooseEnd](l, &n), "result": same[Result](l, &n),
+		"run":   same[Run](l, &n), "loose end": same[OpenItem](l, &n), "result": same[Result](l, &n),
 		"use": same[Use](l, &n), "instrument": same[Instrument](l, &n),
 		"session": same[Session](l, &n), "lot of controls": same[ControlLot](l, &n),
 		"control": same[ControlValue](l, &n), "look-back": same[LookBack](l, &n),

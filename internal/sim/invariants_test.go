@@ -212,7 +212,7 @@ func TestTheStatementFollowsFromThePoints(t *testing.T) {
 				}
 				assert.Equal(t, v.Result.Passed() && p.Next.Each == "", v.Next != nil,
 					"only what conforms has a next day")
-				for _, end := range v.LooseEnds {
+				for _, end := range v.OpenItems {
 					assert.NotNil(t, end.ClosedAt, "%s is open after the signature", end.What)
 				}
 				written, err := json.Marshal(v)

@@ -134,9 +134,9 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody) (run.C
 func (ws *Workshop) ending(ctx context.Context, b CommandBody) (run.Command, error) {
 	switch b.Kind {
 	case "open-loose-end":
-		return run.OpenLooseEnd{What: b.What}, nil
+		return run.AddOpenItem{What: b.What}, nil
 	case "close-loose-end":
-		return run.CloseLooseEnd{What: b.What, Note: b.Note}, nil
+		return run.CloseOpenItem{What: b.What, Note: b.Note}, nil
 	case "note":
 		return run.AddNote{Text: b.Note}, nil
 	case "sign":

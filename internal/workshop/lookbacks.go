@@ -71,19 +71,19 @@ type TouchedPoint struct {
 // LookBackView is one look-back whole.
 type LookBackView struct {
 	LookBackBrief
-	Asset      string                `json:"asset,omitempty" doc:"tag"`
-	Reference  string                `json:"reference,omitempty" doc:"tag"`
-	Run        string                `json:"run,omitempty"`
-	Analyte    string                `json:"analyte,omitempty"`
-	Use        string                `json:"use"`
-	Levels     []string              `json:"levels"`
-	Told       []NoticeView          `json:"told"`
-	Touched    []TouchedRun          `json:"touched"`
-	Devices    int                   `json:"devices" doc:"that rested on it"`
-	DeviceDays int                   `json:"device_days" doc:"from each run whose verdict changes until now"`
-	Known      *reference.KnownError `json:"known,omitempty"`
-	ClosedBy   string                `json:"closed_by,omitempty"`
-	Conclusion string                `json:"conclusion,omitempty"`
+	Asset      string                    `json:"asset,omitempty" doc:"tag"`
+	Reference  string                    `json:"reference,omitempty" doc:"tag"`
+	Run        string                    `json:"run,omitempty"`
+	Analyte    string                    `json:"analyte,omitempty"`
+	Use        string                    `json:"use"`
+	Levels     []string                  `json:"levels"`
+	Told       []NoticeView              `json:"told"`
+	Touched    []TouchedRun              `json:"touched"`
+	Devices    int                       `json:"devices" doc:"that rested on it"`
+	DeviceDays int                       `json:"device_days" doc:"from each run whose verdict changes until now"`
+	Known      *reference.ReferenceError `json:"known,omitempty"`
+	ClosedBy   string                    `json:"closed_by,omitempty"`
+	Conclusion string                    `json:"conclusion,omitempty"`
 }
 
 // ReferenceFound is a reference that was found out.
@@ -236,7 +236,7 @@ func (ws *Workshop) ReferenceFound(f ReferenceFound, who person.Person) error {
 	if err != nil {
 		return err
 	}
-	k := reference.KnownError{Standard: s.ID, Quantity: f.Quantity, Unit: f.Unit, Remove: f.Remove}
+	k := reference.ReferenceError{Standard: s.ID, Quantity: f.Quantity, Unit: f.Unit, Remove: f.Remove}
 	for field, text := range map[string]string{"error": f.Error, "u": f.U} {
 		n, err := quantity.ParseNumber(text)
 		if err != nil {

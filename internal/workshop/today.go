@@ -61,8 +61,8 @@ type RunBrief struct {
 	Replaced   bool       `json:"replaced" doc:"another run has taken its place"`
 }
 
-// LooseEndBrief is an open loose end, for the top bar.
-type LooseEndBrief struct {
+// OpenItemBrief is an open loose end, for the top bar.
+type OpenItemBrief struct {
 	Run      string    `json:"run"`
 	Tag      string    `json:"tag"`
 	What     string    `json:"what"`
@@ -85,7 +85,7 @@ type TodayView struct {
 type BenchState struct {
 	Now       time.Time       `json:"now" doc:"the server's clock"`
 	Dock      []RunBrief      `json:"dock"`
-	LooseEnds []LooseEndBrief `json:"loose_ends"`
+	OpenItems []OpenItemBrief `json:"loose_ends"`
 	Links     []capture.Link  `json:"links"`
 
 	Sequences []capture.State `json:"sequences" doc:"runs that are read by themselves"`
@@ -176,7 +176,7 @@ func (ws *Workshop) brief(r ledger.Run, who person.Person) RunBrief {
 func (ws *Workshop) BenchState(who person.Person) (BenchState, error) {
 	view := BenchState{
 		Now:       ws.Clock(),
-		LooseEnds: []LooseEndBrief{},
+		OpenItems: []OpenItemBrief{},
 		Links:     ws.Bench.Links(),
 		Sequences: ws.sequences.States(),
 	}
@@ -185,9 +185,9 @@ func (ws *Workshop) BenchState(who person.Person) (BenchState, error) {
 		return view, err
 	}
 	sort.SliceStable(view.Dock, func(i, j int) bool { return view.Dock[i].Mine && !view.Dock[j].Mine })
-	ends, err := ws.Ledger.LooseEnds()
+	ends, err := ws.Ledger.OpenItems()
 	for _, e := range ends {
-		view.LooseEnds = append(view.LooseEnds, LooseEndBrief{e.RunID, e.Tag, e.What, e.By, e.OpenedAt})
+		view.OpenItems = append(view.OpenItems, OpenItemBrief{e.RunID, e.Tag, e.What, e.By, e.OpenedAt})
 	}
 	return view, err
 }

@@ -1488,7 +1488,7 @@ export interface components {
         BenchState: {
             dock: components["schemas"]["RunBrief"][];
             links: components["schemas"]["Link"][];
-            loose_ends: components["schemas"]["LooseEndBrief"][];
+            loose_ends: components["schemas"]["OpenItemBrief"][];
             /**
              * Format: date-time
              * @description the server's clock
@@ -2585,16 +2585,6 @@ export interface components {
             once?: boolean;
             word: string;
         };
-        KnownError: {
-            /** Format: double */
-            error: number;
-            quantity: string;
-            remove: boolean;
-            standard: string;
-            /** Format: double */
-            u: number;
-            unit: string;
-        };
         Lab: {
             conventions?: {
                 [key: string]: string;
@@ -2746,7 +2736,7 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "device" | "reference" | "control";
-            known?: components["schemas"]["KnownError"];
+            known?: components["schemas"]["ReferenceError"];
             levels: string[];
             /** Format: int64 */
             notices: number;
@@ -2770,23 +2760,6 @@ export interface components {
              */
             waiting: number;
             window: string;
-        };
-        LooseEndBrief: {
-            by: string;
-            /** Format: date-time */
-            opened_at: string;
-            run: string;
-            tag: string;
-            what: string;
-        };
-        LooseEndView: {
-            by: string;
-            /** Format: date-time */
-            closed_at?: string;
-            note?: string;
-            /** Format: date-time */
-            opened_at: string;
-            what: string;
         };
         Loss: {
             flagged: boolean;
@@ -2963,6 +2936,23 @@ export interface components {
             tag?: string;
             text: string;
             to: string;
+        };
+        OpenItemBrief: {
+            by: string;
+            /** Format: date-time */
+            opened_at: string;
+            run: string;
+            tag: string;
+            what: string;
+        };
+        OpenItemView: {
+            by: string;
+            /** Format: date-time */
+            closed_at?: string;
+            note?: string;
+            /** Format: date-time */
+            opened_at: string;
+            what: string;
         };
         Option: {
             id: string;
@@ -3192,6 +3182,16 @@ export interface components {
             note: string;
             /** @enum {string} */
             status: "usable" | "quarantined" | "retired";
+        };
+        ReferenceError: {
+            /** Format: double */
+            error: number;
+            quantity: string;
+            remove: boolean;
+            standard: string;
+            /** Format: double */
+            u: number;
+            unit: string;
         };
         ReferenceFound: {
             /** @description true less certified, as it was typed */
@@ -3907,7 +3907,7 @@ export interface components {
             findings: components["schemas"]["FindingView"][];
             id: string;
             lab: string;
-            loose_ends: components["schemas"]["LooseEndView"][];
+            loose_ends: components["schemas"]["OpenItemView"][];
             measures: components["schemas"]["MeasureView"][];
             needs_review: boolean;
             next?: components["schemas"]["Due"];
