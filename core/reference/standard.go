@@ -45,6 +45,10 @@ type Certificate struct {
 	Accredited bool      `json:"accredited"`
 }
 
+// IssuedAhead reports whether the certificate is of a day that has not come yet anywhere on the globe:
+// it bears the laboratory's date, which may be a day ahead of the workshop's.
+func (c Certificate) IssuedAhead(now time.Time) bool { return c.On.After(now.AddDate(0, 0, 1)) }
+
 // Standard status.
 const (
 	Usable      = "usable"

@@ -158,11 +158,10 @@ func (ws *Workshop) EnterReference(b NewReference, who person.Person) error {
 // newCertificate makes the row of a certificate that is being entered.
 func (ws *Workshop) newCertificate(s *ledger.Standard, id string, b CertificateBody,
 	who person.Person) (*ledger.StandardCertificate, error) {
-	on := ws.begin(b.On)
 	c := &ledger.StandardCertificate{ID: id, StandardID: s.ID, Values: b.Values, EnteredBy: who.Name,
 		Certificate: reference.Certificate{Number: strings.TrimSpace(b.Number), Issuer: strings.TrimSpace(b.Issuer),
-			On: on, DueOn: ws.begin(b.DueOn), Accredited: b.Accredited}}
-	if on.After(ws.Clock().AddDate(0, 0, 1)) {
+			On: ws.begin(b.On), DueOn: ws.begin(b.DueOn), Accredited: b.Accredited}}
+	if c.Certificate.IssuedAhead(ws.Clock()) {
 		return nil, invalid("certificate.on", "The day of the certificate, "+string(b.On)+
 			", lies ahead. Nothing was recorded.")
 	}

@@ -172,20 +172,22 @@ describe('controls over time', () => {
     mean: 5,
     sd: 0.06,
   }
-  const run = (id: string, daysAgo: number, z: number, lot: string, more: object = {}) => ({
-    id,
-    at: new Date(Date.now() - daysAgo * 86_400_000).toISOString(),
-    words: 'accepted',
-    points: [
-      { level: 1, lot, value: 5, z },
-      { level: 2, lot: 'D1', value: 15, z: 0 },
-    ],
-    ...more,
-  })
+  type ControlRun = components['schemas']['ControlChart']['runs'][number]
+  const run = (id: string, daysAgo: number, z: number, lot: string, more: Partial<ControlRun> = {}) =>
+    partly<ControlRun>({
+      id,
+      at: new Date(Date.now() - daysAgo * 86_400_000).toISOString(),
+      words: 'accepted',
+      points: [
+        { level: 1, lot, value: 5, z },
+        { level: 2, lot: 'D1', value: 15, z: 0 },
+      ],
+      ...more,
+    })
   const runs = [
     run('r1', 20, 0, 'C0'),
-    run('r2', 10, 2.4, 'C1', { warning: '1-2s', words: 'a warning' }),
-    run('r3', 5, 6, 'C1', { rejected: '1-3s', words: 'rejected: beyond 3 SD' }),
+    run('r2', 10, 2.4, 'C1', { warning: true, words: 'a warning' }),
+    run('r3', 5, 6, 'C1', { rejected: true, words: 'rejected: beyond 3 SD' }),
     run('r4', 0, -1, 'C1'),
   ]
   const chart = () => mount(ControlChart, { props: { level, runs, days: 30 } })
