@@ -5,7 +5,8 @@ NEEDLE_DATA ?= demo-data
 export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
-.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots attack release web client notices build lint fuzz clean
+.PHONY: help demo demo-fresh dev test test-fast cover bench screenshots attack release web client notices build lint \
+	fuzz clean lint-go lint-web types test-go test-web test-fast-go
 
 help: ## What make can do
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -39,30 +40,34 @@ client: web/node_modules/.package-lock.json ## The description of the API and th
 notices: web ## The list of third parties' work that ships, with its licences
 	go run ./ci/notices > THIRD_PARTY.md
 
-test: lint build ## Everything: what CI runs
+test: build ## Everything: what CI runs
 	sh ci/made-files-are-current.sh
-	cd web && npm run --silent test
 	sh ci/debian.sh
-	go test -vet=off $$(go list ./... | grep -v -e node_modules -e /e2e$$)
+	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web test-go test-web
 	go test -vet=off -timeout 20m -parallel 5 ./e2e
 
-lint: web/node_modules/.package-lock.json web ## Formatting, vet, staticcheck, types
-	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
-	go vet ./...
-	go tool staticcheck ./...
-	@$(MAKE) --no-print-directory types
-	cd web && npm run --silent lint
+lint: web ## Formatting, vet, staticcheck, types
+	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web
 
 # Everything but the browser and the whole scenarios.
 test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
-	@$(MAKE) --no-print-directory -j2 test-fast-go types
+	@$(MAKE) --no-print-directory --output-sync=target -j2 test-fast-go types
 
-.PHONY: test-fast-go types
+lint-go:
+	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+lint-web: types
+	cd web && npm run --silent lint
+types: web/node_modules/.package-lock.json
+	cd web && npm run --silent types
+test-go:
+	go test -vet=off $$(go list ./... | grep -v -e node_modules -e /e2e$$)
+test-web:
+	cd web && npm run --silent test
 test-fast-go:
 	go vet ./...
 	go test -vet=off -short $$(go list ./core/... ./families/... ./internal/... | grep -v internal/demo)
-types:
-	cd web && npm run --silent types
 
 cover: web/node_modules/.package-lock.json web ## Which lines the tests of the core and the record reach
 	go test -coverprofile=cover.out -coverpkg=./core/...,./families/...,./internal/... ./core/... ./families/... ./internal/...
