@@ -71,7 +71,7 @@ func all() error {
 	if err != nil {
 		return err
 	}
-	defer p.Close()
+	defer browser.Quit()
 	s := shooter{p}
 	return browser.All(
 		func() error { return p.Go("/") },
