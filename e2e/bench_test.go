@@ -168,8 +168,8 @@ func TestBench(t *testing.T) {
 		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
 		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
-		{"a chamber is trimmed over three rounds", 120, []func(*testing.T, *server){chamber}},
-		{"a ventilator with a wrong gas condition", 80, []func(*testing.T, *server){ventilator}},
+		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
+		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
