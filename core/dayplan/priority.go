@@ -28,8 +28,8 @@ func (c Candidate) priority() int {
 	return p
 }
 
-// Gravest returns the indices of the candidates, the highest priority first. Candidates of equal
-// priority keep their order.
+// Gravest sorts candidates by priority, highest first, and returns their indices in all. Candidates with
+// the same priority stay in the order of all.
 func Gravest(all []Candidate) []int {
 	order := make([]int, len(all))
 	for i := range order {

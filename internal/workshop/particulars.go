@@ -3,12 +3,13 @@ package workshop
 import (
 	"cmp"
 	"maps"
+	"slices"
+	"strings"
+
 	"northneedle/core/adjust"
 	"northneedle/core/gas"
 	"northneedle/core/quantity"
 	"northneedle/internal/ledger"
-	"slices"
-	"strings"
 )
 
 // Particular is one thing in which a device differs from what its procedures say.

@@ -35,9 +35,9 @@ const fillable = computed(() =>
 async function bind(role: string, tag: string, reason?: string) {
   return send({ kind: 'bind', role, standard: tag, reason })
 }
-/** Takes the first that fits for each role; it waits for what the server has not offered yet. */
 const cache = useQueryClient()
 const filling = ref(false)
+/** Takes the first that fits for each role; it waits for what the server has not offered yet. */
 async function bindAll() {
   if (filling.value || !fillable.value) return
   filling.value = true
