@@ -89,14 +89,17 @@ func (p *page) simulate(fault string) {
 	require.NotEqual(p.t, before, switched(), "%s was not switched", fault)
 }
 
-// tell gives a simulated instrument a command of its own.
+// tell gives every simulated instrument of a kind a command of its own.
 func (p *page) tell(kind, command string) {
 	p.t.Helper()
-	said, err := browser.Eval[string](p.Page, fmt.Sprintf(
-		`fetch('/api/stand-ins/%s', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({command: %q})}).then(r => r.text())`,
-		kind, command))
+	said, err := browser.Eval[string](p.Page, fmt.Sprintf(`(async () => {
+		const {links} = await (await fetch('/api/bench')).json()
+		const said = await Promise.all(links.filter(l => l.kind === %q).map(l => fetch('/api/stand-ins/' + l.id, {
+			method: 'POST', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({command: %q})})))
+		return said.map(r => r.status).join(' ')
+	})()`, kind, command))
 	require.NoError(p.t, err)
-	require.Contains(p.t, said, "OK")
+	require.Regexp(p.t, `^204( 204)*$`, said)
 }
 
 // seeInTime is see for what many readings must come before.

@@ -105,10 +105,10 @@ func answer[T any](response *http.Response, err error) (value T, _ error) {
 	}
 	defer response.Body.Close()
 	text, err := io.ReadAll(response.Body)
-	if err == nil && response.StatusCode != http.StatusOK {
+	if err == nil && response.StatusCode >= 300 {
 		err = fmt.Errorf("%s: %s", response.Status, text)
 	}
-	if err != nil {
+	if err != nil || response.StatusCode == http.StatusNoContent {
 		return value, err
 	}
 	return value, json.Unmarshal(text, &value)

@@ -64,6 +64,7 @@ func links() error {
 	since := time.Now()
 	var instruments []ledger.Instrument
 	var all []*procedure.Procedure
+	var profiles []*instrument.Profile
 	for i := range manyLinks {
 		kind := fmt.Sprintf("clock-%d", i)
 		server, err := sim.Serve(ctx, "127.0.0.1:0", clock{since})
@@ -71,12 +72,16 @@ func links() error {
 			return err
 		}
 		instruments = append(instruments, ledger.Instrument{
-			ID:       kind,
-			Name:     kind,
-			Kind:     kind,
-			Address:  server.Address(),
-			Channels: []string{"TIME"},
+			ID:      kind,
+			Name:    kind,
+			Kind:    kind,
+			Address: server.Address(),
 		})
+		profile, err := definition.ReadProfile(kind, fmt.Appendf(nil, clockProfile, kind))
+		if err != nil {
+			return err
+		}
+		profiles = append(profiles, profile)
 		p, err := definition.Read(kind, fmt.Appendf(nil, clockProcedure, kind))
 		if err != nil {
 			return err
@@ -101,15 +106,25 @@ func links() error {
 			Tag:    strings.ToUpper(kind),
 			Family: kind,
 			Status: ledger.InUse,
-		})
+		}, &instruments[i])
 	}
 	if err := l.Save(records...); err != nil {
 		return err
 	}
 	h := &house{ledger: l, now: time.Now()}
-	b, _ := capture.Connect(ctx, capture.WallClock{Time: time.Now}, instruments, instrument.DefaultTiming)
-	h.server = httptest.NewServer(api.New(&workshop.Workshop{Ledger: l, Bench: b, Procedures: all, Clock: time.Now}))
+	shop := &workshop.Workshop{
+		Ledger:     l,
+		Bench:      capture.NewDriver(capture.WallClock{Time: time.Now}),
+		Procedures: all,
+		Profiles:   profiles,
+		Clock:      time.Now,
+	}
+	h.server = httptest.NewServer(api.New(shop))
 	defer h.server.Close()
+	if err := shop.Connect(ctx); err != nil {
+		return err
+	}
+	defer shop.End()
 	if err := h.signIn(); err != nil {
 		return err
 	}
@@ -124,6 +139,9 @@ func links() error {
 		v, err := post[runview.View](h, "/api/runs",
 			map[string]string{"id": fmt.Sprintf("link-run-%d", i), "asset": kind})
 		if err != nil {
+			return err
+		}
+		if _, err := post[struct{}](h, "/api/runs/"+v.ID+"/hold", map[string]string{"measure": "time", "point": "now"}); err != nil {
 			return err
 		}
 		group.Add(1)
@@ -201,6 +219,19 @@ func processorTime() time.Duration {
 	}
 	return time.Duration(use.Utime.Nano() + use.Stime.Nano())
 }
+
+// clockProfile is how a clock is spoken to.
+const clockProfile = `
+id: %[1]s
+title: %[1]s
+kind: %[1]s
+link: { tcp: true }
+line: { ends: LF }
+identify: { send: "*IDN?", match: "Clock" }
+errors: { send: "SYSTem:ERRor?", match: "^0," }
+channels:
+  - { id: TIME, quantity: time, unit: s, start: { send: "SUBScribe TIME" }, match: '^#S (?P<t>\S+) TIME (?P<value>\S+)$' }
+`
 
 // clockProcedure reads the time from an instrument of its own kind.
 const clockProcedure = `

@@ -46,13 +46,14 @@ type network struct {
 }
 
 var commands struct {
-	Serve    serve    `cmd:"" help:"Serve the workshop's record."`
-	Demo     demoCmd  `cmd:"" help:"Serve a made-up health service, with simulated instruments."`
-	Standins standins `cmd:"" help:"Run the simulated instruments by themselves."`
-	Backup   backup   `cmd:"" help:"Copy the whole record to a file, while it is in use."`
-	Restore  restore  `cmd:"" help:"Put a backup in the place of the record, after checking its chain."`
-	Verify   verify   `cmd:"" help:"Check the whole record's chain; name the first broken event."`
-	People   struct {
+	Serve      serve         `cmd:"" help:"Serve the workshop's record."`
+	Demo       demoCmd       `cmd:"" help:"Serve a made-up health service, with simulated instruments."`
+	Standins   standins      `cmd:"" help:"Run the simulated instruments by themselves."`
+	Instrument instrumentCmd `cmd:"" help:"Try an instrument."`
+	Backup     backup        `cmd:"" help:"Copy the whole record to a file, while it is in use."`
+	Restore    restore       `cmd:"" help:"Put a backup in the place of the record, after checking its chain."`
+	Verify     verify        `cmd:"" help:"Check the whole record's chain; name the first broken event."`
+	People     struct {
 		Add peopleAdd `cmd:"" help:"Register someone who may sign in; the password is read from standard input."`
 	} `cmd:"" help:"Who may sign in."`
 	Generate generate `cmd:"" help:"Fill a folder with many made-up devices and readings, to measure with."`
@@ -96,14 +97,14 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 			return err
 		}
 	}
-	instruments, err := l.Instruments()
+	profiles, err := definition.Profiles(filepath.Join(n.Data, "instruments"))
 	if err != nil {
-		return err
+		return fmt.Errorf("profiles of instruments with mistakes; nothing was started:\n%w", err)
 	}
-	driver, links := capture.Connect(ctx, clock, instruments, instrument.DefaultTiming)
-	server := api.New(&workshop.Workshop{
+	shop := &workshop.Workshop{
 		Ledger:     l,
-		Bench:      driver,
+		Bench:      capture.NewDriver(clock),
+		Profiles:   profiles,
 		TryOut:     sim.TryOut,
 		Procedures: all,
 		Duties:     duties,
@@ -112,16 +113,18 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		Speed:      clock.Speed,
 		Demo:       isDemo,
 		Version:    version,
-	})
+	}
+	server := api.New(shop)
+	if err := shop.Connect(ctx); err != nil {
+		return err
+	}
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
 	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
 	err = server.Serve(ctx, n.Addr)
 	stop()
-	err = errors.Join(err, server.Close())
-	links()
-	return err
+	return errors.Join(err, server.Close())
 }
 
 type demoCmd struct {
@@ -156,16 +159,20 @@ func (d demoCmd) Run() error {
 	if d.Speed != 1 {
 		clock = capture.Faster(d.Speed)
 	}
-	instruments, servers, err := startSimulated(ctx, d.Ports, clock)
+	standIns, err := demo.StartInstruments(ctx, d.Ports, clock)
 	if err != nil {
 		return err
 	}
 	defer func() {
 		stop()
-		for _, s := range servers {
-			s.Wait()
+		for _, s := range standIns {
+			s.Server.Wait()
 		}
 	}()
+	var instruments []ledger.Instrument
+	for _, s := range standIns {
+		instruments = append(instruments, s.Instrument)
+	}
 	return d.run(true, clock, func(l *ledger.Ledger, all []*procedure.Procedure) error {
 		everyone, err := l.People()
 		if err != nil {
@@ -184,32 +191,6 @@ func (d demoCmd) Run() error {
 	})
 }
 
-// startSimulated starts every simulated instrument on the loopback address.
-func startSimulated(ctx context.Context, first int, clock capture.WallClock) ([]ledger.Instrument, []*sim.Server, error) {
-	var instruments []ledger.Instrument
-	var servers []*sim.Server
-	for i, kind := range sim.Kinds() {
-		port := 0
-		if first > 0 {
-			port = first + i
-		}
-		model := kind.New(demo.World())
-		s, err := sim.ServeAt(ctx, fmt.Sprintf("127.0.0.1:%d", port), model, clock)
-		if err != nil {
-			return nil, nil, err
-		}
-		servers = append(servers, s)
-		instruments = append(instruments, ledger.Instrument{
-			ID:       kind.ID,
-			Name:     kind.Name,
-			Kind:     kind.ID,
-			Address:  s.Address(),
-			Channels: model.Channels(),
-		})
-	}
-	return instruments, servers, nil
-}
-
 // fill fills a new record.
 func (d demoCmd) fill() error {
 	all, err := definition.Shipped()
@@ -225,24 +206,131 @@ func (d demoCmd) fill() error {
 }
 
 type standins struct {
-	Ports int `default:"8361" help:"First port."`
+	Ports    int  `default:"8361" help:"First port."`
+	Dialects bool `help:"Only one instrument in each other dialect, on TCP and on a pseudo-terminal: a balance, an analyser, a printer, a logger."`
 }
 
 // Run runs the stand-ins until it is told to stop.
 func (s standins) Run() error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	instruments, servers, err := startSimulated(ctx, s.Ports, capture.WallClock{Time: time.Now})
+	clock := capture.WallClock{Time: time.Now}
+	if s.Dialects {
+		return s.dialects(ctx, clock)
+	}
+	all, err := demo.StartInstruments(ctx, s.Ports, clock)
 	if err != nil {
 		return err
 	}
-	for _, i := range instruments {
-		fmt.Printf("%s on %s\n", i.Name, i.Address)
+	for _, i := range all {
+		fmt.Printf("%-30s %-6s tcp:%s  profile %s\n", i.Name, i.Belongs, i.Address, i.Profile)
 	}
-	for _, server := range servers {
-		server.Wait()
+	for _, i := range all {
+		i.Server.Wait()
 	}
 	return nil
+}
+
+// dialects runs one instrument in each of the dialects that are not our own.
+func (s standins) dialects(ctx context.Context, clock capture.WallClock) error {
+	for n, d := range sim.Dialects {
+		server, own, err := sim.ServeDialect(ctx, d.Kind, demo.World(), clock)
+		if err != nil {
+			return err
+		}
+		defer server.Wait()
+		address, err := server.Listen(ctx, fmt.Sprintf("127.0.0.1:%d", s.Ports+100+n), d.Dialect)
+		if err != nil {
+			return err
+		}
+		port, err := server.Terminal(ctx, d.Dialect)
+		if err != nil {
+			port = "none: " + err.Error()
+		}
+		fmt.Printf("profile %-16s tcp:%s  serial:%s  (its key, its pump: tcp:%s, our own lines)\n", d.Profile, address, port, own)
+	}
+	<-ctx.Done()
+	return nil
+}
+
+type instrumentCmd struct {
+	Try tryInstrument `cmd:"" help:"Try a profile against an instrument: every line, both ways."`
+}
+
+type tryInstrument struct {
+	Profile string        `arg:"" help:"A profile's file, or the id of one that ships."`
+	Address string        `arg:"" help:"tcp:host:port, or serial:/dev/ttyUSB0."`
+	For     time.Duration `default:"10s" help:"How long."`
+	Send    []string      `help:"Lines to send, one after another."`
+}
+
+// Run connects, and prints what is sent and what comes.
+func (t tryInstrument) Run() error {
+	p, err := profileNamed(t.Profile)
+	if err != nil {
+		return err
+	}
+	at, err := instrument.ParseAddress(t.Address)
+	if err != nil {
+		return err
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	ctx, cancel := context.WithTimeout(ctx, t.For)
+	defer cancel()
+	link := instrument.Dial(ctx, p.Title, at, p, instrument.DefaultTiming, time.Now)
+	defer func() { <-link.Done() }()
+	printed, state := 0, instrument.State("")
+	for ctx.Err() == nil {
+		select {
+		case <-ctx.Done():
+		case <-time.After(100 * time.Millisecond):
+		}
+		for _, line := range link.Console(printed) {
+			way := map[bool]string{true: "→", false: "←"}[line.Sent]
+			fmt.Printf("%s %s %s\n", line.At.Format("15:04:05.000"), way, line.Text)
+			printed = line.N
+		}
+		status := link.Status()
+		if status.State != state {
+			state = status.State
+			fmt.Printf("%s   %s\n", time.Now().Format("15:04:05.000"), status.Words)
+		}
+		if state == instrument.Alive && len(t.Send) > 0 {
+			if _, err := link.Try(ctx, t.Send[0]); err != nil {
+				fmt.Println(err)
+			}
+			t.Send = t.Send[1:]
+		}
+	}
+	for _, c := range p.Channels {
+		if samples, total := link.Samples(c.ID, 0); total > 0 {
+			fmt.Printf("%s: %d readings, the last %g %s\n", c.ID, total, samples[len(samples)-1].V, c.Unit)
+		} else {
+			fmt.Printf("%s: no reading\n", c.ID)
+		}
+	}
+	if state != instrument.Alive {
+		return errors.New("the instrument is not connected as its profile says")
+	}
+	return nil
+}
+
+// profileNamed is the profile in a file, or the one that ships by an id.
+func profileNamed(name string) (*instrument.Profile, error) {
+	if text, err := os.ReadFile(name); err == nil {
+		return definition.ReadProfile(name, text)
+	}
+	all, err := definition.Profiles("")
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range all {
+		if p.ID == name {
+			return p, nil
+		}
+	}
+	return nil, fmt.Errorf("%s is no file, and no profile of that id ships", name)
 }
 
 type backup struct {

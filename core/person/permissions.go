@@ -24,6 +24,8 @@ const (
 	EnterLots         Action = "enter lots"
 	ReadGauges        Action = "read gauges"
 	KeepReferences    Action = "keep references"
+	KeepInstruments   Action = "keep instruments"
+	TryInstruments    Action = "try instruments"
 	OpenLookBacks     Action = "open look-backs"
 	SendNotices       Action = "send notices"
 	CloseLookBacks    Action = "close look-backs"
@@ -78,6 +80,8 @@ var Permissions = []Permission{
 	{ReadGauges, []Role{Trainee, Technician, Lead},
 		"A manager reads the gas book; technicians, trainees and leads write it."},
 	{KeepReferences, []Role{Lead}, "The references are the lead's: ask a lead to change this."},
+	{KeepInstruments, []Role{Lead}, "How an instrument is connected is the lead's to say: ask a lead to change this."},
+	{TryInstruments, []Role{Technician, Lead}, "Instruments are tried by technicians and leads."},
 	{OpenLookBacks, []Role{Lead}, "A look-back on a reference is opened by a lead."},
 	{SendNotices, []Role{Technician, Lead, Manager},
 		"Notices are sent, and answers taken, by technicians, leads and managers."},

@@ -369,6 +369,14 @@ func (c *checker) capture(at string, k *Capture) {
 	}
 	c.need(at+".instrument", k.Instrument)
 	c.need(at+".channel", k.Channel)
+	if _, ok := c.p.RoleOf(k.Role); k.Role != "" && !ok {
+		c.say(at+".role", "there is no role %q", k.Role)
+	}
+	for channel, unit := range k.In {
+		if _, err := quantity.Convert(1, unit, unit); err != nil {
+			c.say(at+".in", "%s: %s", channel, err)
+		}
+	}
 	c.with(at+".with", k.With, k.Method.Params)
 }
 

@@ -177,8 +177,10 @@ type Point struct {
 
 // Capture says how a reading is taken over a link.
 type Capture struct {
-	Kind       string             `json:"kind" yaml:"kind"`             // one of the family's ways of capturing
-	Instrument string             `json:"instrument" yaml:"instrument"` // kind of linked instrument
+	Kind       string             `json:"kind" yaml:"kind"`                     // one of the family's ways of capturing
+	Instrument string             `json:"instrument" yaml:"instrument"`         // kind of linked instrument
+	Role       string             `json:"role,omitempty" yaml:"role,omitempty"` // whose reference is the instrument; empty: the device under test
+	In         map[string]string  `json:"in,omitempty" yaml:"in,omitempty"`     // UCUM unit that a channel is taken in, where it is not the measure's
 	Channel    string             `json:"channel" yaml:"channel"`
 	Also       []string           `json:"also,omitempty" yaml:"also,omitempty"`                          // further channels
 	Breaths    int                `json:"breaths,omitempty" yaml:"breaths,omitempty"`                    // alike

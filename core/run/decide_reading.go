@@ -19,7 +19,8 @@ type CaptureReading struct {
 	Point     string
 	Typed     string          // as it was typed
 	Values    []float64       // from a link, in the device's own unit
-	Link      string          // which
+	Origin    *Origin         // where they are from; nil: typed
+	Linked    bool            // taken from a link, which may show nothing yet
 	Steady    bool            // as judged from the trace
 	Trace     []signal.Sample // kept with the reading
 	Detail    string
@@ -68,8 +69,8 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 	if err != nil {
 		return refuse(Conflict, "not-ready", "point", "%s, %s: %s.", m.Title, p.Label, err)
 	}
-	if c.Link != "" {
-		if len(c.Values) == 0 {
+	if c.Linked || c.Origin != nil {
+		if len(c.Values) == 0 || c.Origin == nil {
 			return refuse(Conflict, "no-reading", "link",
 				"There is no reading on the link yet. Wait for it, or type what the device shows.")
 		}
@@ -77,7 +78,11 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			return refuse(Question, "not-steady", "early",
 				"The reading is not steady yet. Wait, or say why it is taken now; it will be marked.")
 		}
-		fact.Source, fact.Link, fact.Values, fact.Trace, fact.Detail = Linked, c.Link, c.Values, c.Trace, c.Detail
+		if err := c.Origin.ofItsMoment(r); err != nil {
+			return err
+		}
+		fact.Source, fact.Link, fact.Values, fact.Trace, fact.Detail = Linked, c.Origin.Kind, c.Values, c.Trace, c.Detail
+		fact.Origin = c.Origin
 		if !c.Steady {
 			fact.Early = strings.TrimSpace(c.Early)
 		}
@@ -104,6 +109,21 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 		if math.IsNaN(v) || math.IsInf(v, 0) {
 			return refuse(Invalid, "number", "values", "The reading is not a number. Nothing was recorded.")
 		}
+	}
+	return nil
+}
+
+// ofItsMoment refuses a frame that was taken already, and one from before something that was done in the run.
+func (o *Origin) ofItsMoment(r Run) error {
+	for _, reading := range r.Readings {
+		if reading.Origin != nil && reading.Origin.Frame == o.Frame {
+			return refuse(Conflict, "frame-used", "frame",
+				"This very reading of %s was recorded already. Wait for the next, then take it.", o.Name)
+		}
+	}
+	if o.At.Before(r.SetAt) {
+		return refuse(Conflict, "frame-gone", "frame",
+			"What was on the screen is from before the last thing that was done in this run: look again and take the reading anew.")
 	}
 	return nil
 }

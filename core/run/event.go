@@ -211,8 +211,9 @@ type (
 		Typed   string          `json:"typed,omitempty"` // as it was typed
 		Fine    float64         `json:"fine,omitempty"`  // the step it was read to, where that is finer than the display
 		Source  string          `json:"source"`
-		Link    string          `json:"link,omitempty"`
-		Early   string          `json:"early,omitempty"` // why it was taken before the wait was over or the trace steady
+		Link    string          `json:"link,omitempty"`   // kind of instrument
+		Origin  *Origin         `json:"origin,omitempty"` // where a linked reading is from
+		Early   string          `json:"early,omitempty"`  // why it was taken before the wait was over or the trace steady
 		Detail  string          `json:"detail,omitempty"`
 		Trace   []signal.Sample `json:"trace,omitempty"`
 	}
@@ -290,3 +291,18 @@ type (
 		Reason string `json:"reason"`
 	}
 )
+
+// Origin says where a linked reading is from: which instrument, how it was spoken to, how it was set, and which moment.
+type Origin struct {
+	Frame      string            `json:"frame"`      // what was on the screen
+	At         time.Time         `json:"at"`         // of the frame
+	Instrument string            `json:"instrument"` // its id
+	Name       string            `json:"name"`
+	Tag        string            `json:"tag,omitempty"` // of the reference or device that it is
+	Kind       string            `json:"kind"`
+	Profile    string            `json:"profile,omitempty"` // hash of the text that says how it is spoken to
+	Link       string            `json:"link,omitempty"`    // where it was connected
+	Simulated  bool              `json:"simulated,omitempty"`
+	Settings   map[string]string `json:"settings,omitempty"` // as the instrument itself reported them
+	Holder     string            `json:"holder,omitempty"`   // whom it served
+}

@@ -31,7 +31,7 @@ func (f RunOpened) apply(r Run, e Event) Run {
 }
 
 func (f StandardBound) apply(r Run, e Event) Run {
-	r.Bound = with(r.Bound, f.Role, Bound{f, e.At})
+	r.Bound, r.SetAt = with(r.Bound, f.Role, Bound{f, e.At}), e.At
 	return r.judgedAnew()
 }
 
@@ -124,7 +124,8 @@ func (f ReadingCaptured) apply(r Run, e Event) Run {
 	return r.judgedAt(key)
 }
 
-func (f ReadingWithdrawn) apply(r Run, _ Event) Run {
+func (f ReadingWithdrawn) apply(r Run, e Event) Run {
+	r.SetAt = e.At
 	r.Readings = slices.Clone(r.Readings)
 	for i, reading := range r.Readings {
 		if reading.Reading == f.Reading {
@@ -140,7 +141,8 @@ func (f PointOmitted) apply(r Run, _ Event) Run {
 	return r
 }
 
-func (f SetUpChecked) apply(r Run, _ Event) Run {
+func (f SetUpChecked) apply(r Run, e Event) Run {
+	r.SetAt = e.At
 	key := PointKey{f.Measure, f.Point, f.Round}
 	r.SetUp = with(r.SetUp, key, len(r.Readings))
 	r.SetUpNote = with(r.SetUpNote, key, f.Note)
@@ -162,7 +164,8 @@ func (f FindingDecided) apply(r Run, _ Event) Run {
 	return r.expecting()
 }
 
-func (f AdjustmentMade) apply(r Run, _ Event) Run {
+func (f AdjustmentMade) apply(r Run, e Event) Run {
+	r.SetAt = e.At
 	state := r.Findings[f.Finding]
 	state.Adjustments = append(slices.Clip(state.Adjustments), f)
 	r.Findings = with(r.Findings, f.Finding, state)

@@ -154,6 +154,7 @@ type Run struct {
 	Marks     map[string]Mark
 	Timers    map[string]Timer
 	Readings  []Reading
+	SetAt     time.Time // of the last change that makes what a link showed before say nothing any more
 	Omitted   map[PointKey]string
 	SetUp     map[PointKey]int // readings there were when the set-up was checked
 	SetUpNote map[PointKey]string

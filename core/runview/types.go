@@ -128,6 +128,7 @@ type MeasureView struct {
 	Repeats    int                `json:"repeats"`
 	Schools    []AlternativeView  `json:"schools,omitempty"`
 	Capture    *procedure.Capture `json:"capture,omitempty"`
+	Link       string             `json:"link,omitempty"` // id of the instrument that reads it, where one is connected
 	SetUp      []string           `json:"set_up,omitempty"`
 	Round      int                `json:"round"`   // being read
 	Reading    bool               `json:"reading"` // whether a round is open
@@ -167,18 +168,19 @@ type VerdictView struct {
 
 // ReadingView is a reading as the record shows it.
 type ReadingView struct {
-	ID        string    `json:"id"`
-	Phase     run.Phase `json:"phase"`
-	Round     int       `json:"round"`
-	Values    []float64 `json:"values"`
-	Typed     string    `json:"typed,omitempty"`
-	Source    string    `json:"source"`
-	Link      string    `json:"link,omitempty"`
-	Detail    string    `json:"detail,omitempty"`
-	Early     string    `json:"early,omitempty"`
-	Withdrawn string    `json:"withdrawn,omitempty"`
-	At        time.Time `json:"at"`
-	By        string    `json:"by"`
+	ID        string      `json:"id"`
+	Phase     run.Phase   `json:"phase"`
+	Round     int         `json:"round"`
+	Values    []float64   `json:"values"`
+	Typed     string      `json:"typed,omitempty"`
+	Source    string      `json:"source"`
+	Link      string      `json:"link,omitempty"`
+	Origin    *run.Origin `json:"origin,omitempty"`
+	Detail    string      `json:"detail,omitempty"`
+	Early     string      `json:"early,omitempty"`
+	Withdrawn string      `json:"withdrawn,omitempty"`
+	At        time.Time   `json:"at"`
+	By        string      `json:"by"`
 }
 
 // FindingView is a finding: what was advised and decided. Undo are the moves that take

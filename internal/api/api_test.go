@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
 	"net/http"
 	"strings"
@@ -227,46 +228,84 @@ func papers(t *testing.T, c *client, v runview.View) {
 func readingOverTheLink(t *testing.T, h *house) {
 	c := h.signedIn("Idris Vail")
 	v := c.toMeasuring(c.open(firstOf(t, c, "capnograph", 6)))
-	status, body := c.try(v, order{"kind": "capture", "measure": "co2", "point": "room-air", "linked": true})
-	if status == 200 { // it stood already: withdrawn, its trace begins anew
-		v = view(t, body)
-		v = c.send(v, order{"kind": "withdraw", "reading": v.Measures[0].Points[0].Readings[0].ID,
-			"reason": "read again"})
-	} else {
-		assert.Contains(t, string(body), "not steady", string(body))
-	}
-	request, err := http.NewRequest("GET", h.server.URL+"/api/runs/"+v.ID+"/live?measure=co2&point=room-air", nil)
-	require.NoError(t, err)
-	response, err := c.http.Do(request)
-	require.NoError(t, err)
-	defer response.Body.Close()
-	assert.Equal(t, "text/event-stream", response.Header.Get("Content-Type"))
-	scanner := bufio.NewScanner(response.Body)
-	scanner.Buffer(nil, 1<<20)
-	steady := false
-	for scanner.Scan() && !steady {
-		if data, ok := strings.CutPrefix(scanner.Text(), "data: "); ok {
-			var frame api.LiveFrame
-			require.NoError(t, json.Unmarshal([]byte(data), &frame), data)
-			steady = frame.Steady
-		}
-	}
-	require.True(t, steady, "the trace settles")
-	v = get[runview.View](c, "/api/runs/"+v.ID)
-	v = c.send(v, order{"kind": "capture", "measure": "co2", "point": "room-air", "linked": true})
+	spot := order{"measure": "co2", "point": "room-air"}
+	first := c.frame(v.ID, "co2", "room-air", func(f api.LiveFrame) bool { return true })
+	assert.True(t, first.Unset, "looking sets nothing")
+	assert.Equal(t, 204, c.status("POST", "/api/runs/"+v.ID+"/hold", spot))
+	frame := c.frame(v.ID, "co2", "room-air", func(f api.LiveFrame) bool { return f.Steady })
+	assert.Less(t, frame.Age, frame.Stale)
+
+	// Another who works on another device is told, sees nothing of it, and may take it over.
+	noor := h.signedIn("Noor Bexley")
+	w := noor.toMeasuring(noor.open(firstOf(t, noor, "capnograph", 5)))
+	status, body := noor.call("POST", "/api/runs/"+w.ID+"/hold", spot)
+	assert.Equal(t, 409, status)
+	assert.Contains(t, string(body), "held by Idris Vail for "+v.Device.Tag)
+	seen := noor.frame(w.ID, "co2", "room-air", func(f api.LiveFrame) bool { return true })
+	assert.Equal(t, "Idris Vail", seen.Held.Name)
+	assert.Nil(t, seen.Value)
+	assert.Equal(t, 403, h.signedIn("Odile Marsh").status("POST", "/api/runs/"+v.ID+"/hold", spot),
+		"a manager looks and holds nothing")
+
+	noor.refused(w, order{"kind": "capture", "measure": "co2", "point": "room-air", "frame": frame.ID}, 409, "frame-gone",
+		"look again")
+	v = c.send(v, order{"kind": "capture", "measure": "co2", "point": "room-air", "frame": frame.ID})
 	readings := v.Measures[0].Points[0].Readings
 	reading := readings[len(readings)-1]
 	assert.Equal(t, "link", reading.Source)
-	assert.InDelta(t, 0.04, reading.Values[0], 0.1)
+	assert.Equal(t, *frame.Value, reading.Values[0], "what was on the screen")
+	require.NotNil(t, reading.Origin)
+	assert.Equal(t, v.Device.Tag, reading.Origin.Settings["device"])
+	assert.Equal(t, "AIR", strings.ToUpper(reading.Origin.Settings["gas"]))
 	events, err := h.ledger.Events(v.ID, v.Seq-1)
 	require.NoError(t, err)
 	assert.NotEmpty(t, events[0].Fact.(run.ReadingCaptured).Trace, "the trace is kept with the reading")
-	c.refused(v, order{
-		"kind":    "capture",
-		"measure": "spo2",
-		"point":   "97",
-		"linked":  true,
-	}, 409, "no-instrument", "type what the device shows")
+
+	assert.Equal(t, 204, noor.status("POST", "/api/runs/"+w.ID+"/hold",
+		order{"measure": "co2", "point": "room-air", "take_over": true}))
+	lost := c.frame(v.ID, "co2", "5", func(f api.LiveFrame) bool { return true })
+	assert.Equal(t, "Noor Bexley", lost.Held.Name)
+	assert.Equal(t, 204, noor.status("DELETE", "/api/runs/"+w.ID+"/hold", nil))
+	assert.Equal(t, 204, c.status("POST", "/api/runs/"+v.ID+"/hold", order{"measure": "co2", "point": "5"}))
+	status, body = c.call("POST", "/api/runs/"+v.ID+"/hold", order{"measure": "spo2", "point": "97"})
+	assert.Equal(t, 409, status)
+	assert.Contains(t, string(body), "type what it shows")
+}
+
+// frame listens to a point's stream until a frame is as wanted.
+func (c *client) frame(id, measure, point string, wanted func(api.LiveFrame) bool) (frame api.LiveFrame) {
+	c.t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	request, err := http.NewRequestWithContext(ctx, "GET",
+		c.server.URL+"/api/runs/"+id+"/live?measure="+measure+"&point="+point, nil)
+	require.NoError(c.t, err)
+	response, err := c.http.Do(request)
+	require.NoError(c.t, err)
+	defer response.Body.Close()
+	assert.Equal(c.t, "text/event-stream", response.Header.Get("Content-Type"))
+	scanner := bufio.NewScanner(response.Body)
+	scanner.Buffer(nil, 1<<20)
+	for scanner.Scan() {
+		if data, ok := strings.CutPrefix(scanner.Text(), "data: "); ok {
+			frame = api.LiveFrame{}
+			require.NoError(c.t, json.Unmarshal([]byte(data), &frame), data)
+			if wanted(frame) {
+				return frame
+			}
+		}
+	}
+	require.FailNow(c.t, "the wanted frame never came")
+	return frame
+}
+
+// status is the status of a call.
+func (c *client) status(verb, path string, body any) int {
+	status, text := c.call(verb, path, body)
+	if status >= 400 {
+		c.t.Log(string(text))
+	}
+	return status
 }
 
 func retryAndStale(t *testing.T, h *house) {

@@ -27,7 +27,6 @@ import (
 	"northneedle/core/runview"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
-	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/sim"
@@ -45,6 +44,7 @@ func TestMain(m *testing.M) {
 // house is a whole server on a real ledger with the demo's data and stand-ins.
 type house struct {
 	served *api.Server
+	shop   *workshop.Workshop
 	t      *testing.T
 	ledger *ledger.Ledger
 	folder string
@@ -148,16 +148,17 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	require.NoError(t, err)
 	all, err := definition.Shipped()
 	require.NoError(t, err)
-	instruments := []ledger.Instrument{{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address(),
-		Channels: []string{"CO2"}}}
-	require.NoError(t, l.Save(&instruments[0]))
-	b, links := capture.Connect(ctx, capture.WallClock{Time: time.Now}, instruments, instrument.DefaultTiming)
+	require.NoError(t, l.Save(&ledger.Instrument{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench",
+		Address: gas.Address()}))
+	profiles, err := definition.Profiles("")
+	require.NoError(t, err)
 	h := &house{t: t, ledger: l, folder: folder, now: day}
 	duties, err := definition.Duties("")
 	require.NoError(t, err)
-	h.served = api.New(&workshop.Workshop{
+	h.shop = &workshop.Workshop{
 		Ledger:     l,
-		Bench:      b,
+		Bench:      capture.NewDriver(capture.WallClock{Time: func() time.Time { return h.now }}),
+		Profiles:   profiles,
 		TryOut:     sim.TryOut,
 		Procedures: all,
 		Duties:     duties,
@@ -165,13 +166,15 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 		Clock:      func() time.Time { return h.now },
 		Demo:       true,
 		Version:    "test",
-	})
+	}
+	h.served = api.New(h.shop)
+	require.NoError(t, h.shop.Connect(ctx))
 	h.server = httptest.NewServer(h.served)
 	t.Cleanup(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()
+		h.shop.End()
 		cancel()
-		links()
 		gas.Wait()
 		l.Close()
 	})

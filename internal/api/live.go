@@ -14,8 +14,11 @@ import (
 	"github.com/danielgtaylor/huma/v2/sse"
 )
 
+// pulse is how often every page hears that the server is there: one that hangs is noticed within 3 s.
+const pulse = time.Second
+
 // beat is how often a live point is looked at.
-const beat = 120 * time.Millisecond
+const beat = 50 * time.Millisecond
 
 // LiveFrame is what a point's link shows.
 type LiveFrame struct{ capture.Frame }
@@ -23,11 +26,6 @@ type LiveFrame struct{ capture.Frame }
 // LiveTrouble says why there is nothing live.
 type LiveTrouble struct {
 	Detail string `json:"detail"`
-}
-
-// SimulatedAnswer is what a simulated instrument answered.
-type SimulatedAnswer struct {
-	Answer string `json:"answer"`
 }
 
 func registerLive(api huma.API, s *Server) {
@@ -52,23 +50,45 @@ func registerLive(api huma.API, s *Server) {
 			defer done()
 			streamPoint(ctx, shop, in.ID, in.Measure, in.Point, send)
 		})
-	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{kind}",
-		"The controls and faults of a simulated device", person.Look, 0, nil},
+	serveNothing(api, operation{"hold", http.MethodPost, "/api/runs/{id}/hold",
+		"Take hold of the instrument that reads a point, and set it", person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
-			Kind string `path:"kind" maxLength:"60"`
-		}) (out instrument.Controls, err error) {
-			return shop.SimulatedControls(ctx, in.Kind)
+			RunPath
+			Body workshop.HoldOrder
+		}) error {
+			return shop.Hold(ctx, in.ID, in.Body, who(ctx))
 		})
-	serve(api, operation{"stand-in", http.MethodPost, "/api/stand-ins/{kind}",
+	serveNothing(api, operation{"release", http.MethodDelete, "/api/runs/{id}/hold",
+		"Let go of the instruments that you hold for a run", person.WorkRuns, 0, nil},
+		func(ctx context.Context, in *RunPath) error {
+			shop.Release(in.ID, who(ctx))
+			return nil
+		})
+	serveNothing(api, operation{"dismiss", http.MethodPost, "/api/runs/{id}/dismiss",
+		"Set aside what an instrument sent at its own key", person.WorkRuns, 0, nil},
+		func(ctx context.Context, in *struct {
+			RunPath
+			Body struct {
+				Frame string `json:"frame" maxLength:"80"`
+			}
+		}) error {
+			shop.Dismiss(in.Body.Frame)
+			return nil
+		})
+	serve(api, operation{"stand-in-controls", http.MethodGet, "/api/stand-ins/{id}",
+		"The controls and faults of a simulated device", person.Look, 0, nil},
+		func(ctx context.Context, in *InstrumentPath) (out instrument.Controls, err error) {
+			return shop.SimulatedControls(ctx, in.ID)
+		})
+	serveNothing(api, operation{"stand-in", http.MethodPost, "/api/stand-ins/{id}",
 		"Work the controls of a simulated device, or switch a fault", person.DriveSimulated, 0, nil},
 		func(ctx context.Context, in *struct {
-			Kind string `path:"kind" maxLength:"60"`
+			InstrumentPath
 			Body struct {
 				Command string `json:"command" maxLength:"80" pattern:"^SIM[A-Za-z]*:[A-Za-z]+ [-+A-Za-z0-9,.]+$" doc:"a SIMulate command"`
 			}
-		}) (out SimulatedAnswer, err error) {
-			out.Answer, err = shop.TellSimulated(ctx, in.Kind, in.Body.Command)
-			return out, err
+		}) error {
+			return shop.TellSimulated(ctx, in.ID, in.Body.Command)
 		})
 }
 
@@ -78,7 +98,7 @@ func streamChanges(ctx context.Context, shop *workshop.Workshop, send sse.Sender
 	if send.Data(shop.Alive()) != nil {
 		return
 	}
-	ticker := time.NewTicker(10 * time.Second)
+	ticker := time.NewTicker(pulse)
 	defer ticker.Stop()
 	for {
 		var err error
@@ -98,7 +118,7 @@ func streamChanges(ctx context.Context, shop *workshop.Workshop, send sse.Sender
 
 // streamPoint shows a point's link until the browser leaves.
 func streamPoint(ctx context.Context, shop *workshop.Workshop, id, measure, point string, send sse.Sender) {
-	watch, err := shop.WatchPoint(ctx, id, measure, point, who(ctx))
+	watch, err := shop.WatchPoint(id, measure, point, who(ctx))
 	if err != nil {
 		send.Data(LiveTrouble{err.Error()})
 		return
@@ -106,7 +126,12 @@ func streamPoint(ctx context.Context, shop *workshop.Workshop, id, measure, poin
 	ticker := time.NewTicker(beat)
 	defer ticker.Stop()
 	for {
-		if send.Data(LiveFrame{watch.Look(ctx)}) != nil {
+		frame, err := watch.Look()
+		if err != nil {
+			send.Data(LiveTrouble{err.Error()})
+			return
+		}
+		if send.Data(LiveFrame{frame}) != nil {
 			return
 		}
 		select {

@@ -113,6 +113,7 @@ func API(s *Server, router chi.Router) huma.API {
 	registerActivities(api, shop)
 	registerStandards(api, shop)
 	registerReferences(api, shop)
+	registerInstruments(api, shop)
 	registerWorkings(api, shop)
 	registerControls(api, shop)
 	registerHistory(api, shop)

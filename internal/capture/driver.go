@@ -7,7 +7,6 @@ package capture
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -20,166 +19,256 @@ import (
 	"northneedle/internal/instrument"
 )
 
-// Source is an instrument as the driver sees it: what it is set to, and what it sends.
+// Source is an instrument's link as the driver sees it: what it is set to, and what it sends.
 type Source interface {
 	// Status is the state of its link.
 	Status() instrument.Status
-	// Rate is how many samples a second it sends; 0 while that is not known.
-	Rate() float64
+	// Unit is the UCUM unit of a channel's samples; false: it has no such channel. An empty unit is
+	// the one that the procedure goes by.
+	Unit(channel string) (unit string, ok bool)
+	// Rate is how many samples a second a channel sends; 0 while that is not known.
+	Rate(channel string) float64
 	// Samples are the samples of a channel that are kept, without those that had come when the
 	// count was "after"; total is the count by now.
 	Samples(channel string, after int) (fresh []signal.Sample, total int)
-	// Settled reports whether it is set so already.
+	// Freshness is the age of a channel's last bytes, how often they come, and whether the instrument
+	// itself says that the reading moves.
+	Freshness(channel string) (age, period time.Duration, moving bool)
+	// Keys are what it sent over a channel at its own key; other is true for a channel that sends otherwise.
+	Keys(channel string) (pressed []instrument.KeyPress, other bool)
+	// Settled reports whether the driver set it so already.
 	Settled(settings string) bool
 	// Settle notes what it is set to, and drops the samples from before.
 	Settle(settings string)
-	// Ask sends one command and waits for its answer of one line.
+	// Set sets it and reads back what it says then. What it cannot be told is returned: it is for the hand.
+	Set(ctx context.Context, settings map[string]string) (byHand []string, err error)
+	// ReadBack asks it what it is set to.
+	ReadBack(ctx context.Context) error
+	// Differs says which setting it reports otherwise than wanted; empty where none.
+	Differs(settings map[string]string) string
+	// Reported is what it says it is set to.
+	Reported() map[string]instrument.Reported
+	// Ask sends one command and waits for its answer of one line; Tell sends one that has no answer.
 	Ask(ctx context.Context, command string) (string, error)
+	Tell(ctx context.Context, command string) error
 }
 
-// Clock gives the time and waits.
-type Clock interface {
-	Now() time.Time
-	// Sleep waits; it returns early with the context's error when that ends.
-	Sleep(ctx context.Context, d time.Duration) error
+// Instrument is one instrument of a workshop, with its link.
+type Instrument struct {
+	ID      string
+	Name    string
+	Kind    string // as the procedures name it
+	Belongs string // tag of the reference or device that it is; empty: it stands by itself
+	Profile string // hash of the text that says how it is spoken to
+	Link    string // where it is
+	Source
 }
 
-// WallClock is the time of the workshop: Time says what time it is, and Speed how many seconds
-// of it pass in a real one (0 means 1).
-type WallClock struct {
-	Time  func() time.Time
-	Speed float64
-}
-
-// shortest keeps a fast clock from looking without a pause.
-const shortest = 40 * time.Millisecond
-
-// leap is how much real time a fast clock takes at once at most.
-const leap = 25 * time.Millisecond
-
-// Faster is a clock that begins now and goes at a speed. It never leaps: when a busy machine has not
-// looked at it for longer than 25 ms, the rest of that time has not passed for anyone. So it must be
-// looked at often; the simulated instruments that go by it do.
-func Faster(speed float64) WallClock {
-	var mutex sync.Mutex
-	looked := time.Now()
-	shown := looked
-	now := func() time.Time {
-		mutex.Lock()
-		defer mutex.Unlock()
-		real := time.Now()
-		shown = shown.Add(time.Duration(speed * float64(min(real.Sub(looked), leap))))
-		looked = real
-		return shown
-	}
-	return WallClock{Time: now, Speed: speed}
-}
-
-// Now is the time of the workshop.
-func (c WallClock) Now() time.Time { return c.Time() }
-
-// Sleep waits for so much of the workshop's time.
-func (c WallClock) Sleep(ctx context.Context, d time.Duration) error {
-	if c.Speed > 1 {
-		d = max(time.Duration(float64(d)/c.Speed), min(d, shortest))
-	}
-	timer := time.NewTimer(d)
-	defer timer.Stop()
-	select {
-	case <-ctx.Done():
-		return ctx.Err()
-	case <-timer.C:
-		return nil
-	}
-}
-
-// Driver sets instruments and reads them.
+// Driver sets instruments and reads them. Each serves one run and one person at a time.
 type Driver struct {
-	clock   Clock
-	sources map[string]Source // by kind of instrument
-	names   map[string]string // as they are shown, by kind
+	clock Clock
+	// Allowed refuses an instrument to a run for a reason of the workshop's; nil refuses none.
+	Allowed func(i Instrument, r run.Run) error
+
+	mutex       sync.Mutex
+	instruments map[string]Instrument // by id
+	holds       map[string]Hold       // by instrument
+	byHand      map[string][]string   // by instrument: settings of the point that it cannot be told
+	dismissed   map[string]bool       // frames that were sent at a key, and taken or set aside
+	frames      frames
 }
 
-// NewDriver makes a driver for the instruments of a workshop, each by its kind.
+// NewDriver makes a driver without instruments.
 func NewDriver(clock Clock) *Driver {
-	return &Driver{clock: clock, sources: map[string]Source{}, names: map[string]string{}}
+	return &Driver{clock: clock, instruments: map[string]Instrument{}, holds: map[string]Hold{},
+		byHand: map[string][]string{}, dismissed: map[string]bool{}}
 }
 
-// Add connects the driver with an instrument; a later one of a kind takes the place of an earlier.
-func (d *Driver) Add(kind, name string, s Source) { d.sources[kind], d.names[kind] = s, name }
+// Add connects the driver with an instrument; it takes the place of an earlier one with its id.
+func (d *Driver) Add(i Instrument) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	d.instruments[i.ID] = i
+}
+
+// Remove lets go of an instrument.
+func (d *Driver) Remove(id string) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	delete(d.instruments, id)
+	delete(d.holds, id)
+}
+
+// Instruments are all that are connected, by their names.
+func (d *Driver) Instruments() []Instrument {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	all := []Instrument{}
+	for _, i := range d.instruments {
+		all = append(all, i)
+	}
+	slices.SortFunc(all, func(x, y Instrument) int { return strings.Compare(x.Name+x.ID, y.Name+y.ID) })
+	return all
+}
+
+// Instrument is the one with an id.
+func (d *Driver) Instrument(id string) (Instrument, bool) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	i, ok := d.instruments[id]
+	return i, ok
+}
 
 // Link is the state of one link.
 type Link struct {
-	Kind string `json:"kind"`
-	Name string `json:"name"`
+	ID        string `json:"id"`
+	Kind      string `json:"kind"`
+	Name      string `json:"name"`
+	Belongs   string `json:"belongs,omitempty" doc:"tag of the reference or device that it is"`
+	Simulated bool   `json:"simulated"`
+	Holder    *Hold  `json:"holder,omitempty"`
 	instrument.Status
-	Simulated bool `json:"simulated"`
 }
 
-// Links are the states of all links, by kind.
+// Links are the states of all links, by name.
 func (d *Driver) Links() []Link {
 	links := []Link{}
-	for kind, s := range d.sources {
-		status := s.Status()
-		links = append(links, Link{kind, d.names[kind], status, simulated(status)})
+	for _, i := range d.Instruments() {
+		links = append(links, d.link(i))
 	}
-	slices.SortFunc(links, func(x, y Link) int { return strings.Compare(x.Kind, y.Kind) })
 	return links
 }
 
-func simulated(s instrument.Status) bool { return strings.Contains(s.IDN, "simulated") }
+// Linked is the state of one link; false where nothing is connected by that id.
+func (d *Driver) Linked(id string) (Link, bool) {
+	i, ok := d.Instrument(id)
+	if !ok {
+		return Link{}, false
+	}
+	return d.link(i), true
+}
+
+func (d *Driver) link(i Instrument) Link {
+	status := i.Status()
+	l := Link{ID: i.ID, Kind: i.Kind, Name: i.Name, Belongs: i.Belongs, Simulated: status.Simulated(), Status: status}
+	if h, held := d.Holder(i.ID); held {
+		l.Holder = &h
+	}
+	return l
+}
+
+func noInstrument(format string, args ...any) error {
+	return &run.Refusal{Kind: run.Conflict, Code: "no-instrument", Message: fmt.Sprintf(format, args...)}
+}
+
+// For is the instrument that reads a measure of a run: the link of the reference that fills the role which the
+// procedure names, or of the device under test. Where neither has a link, it is the one instrument of the kind that
+// belongs to nobody.
+func (d *Driver) For(r run.Run, m *procedure.Measure) (Instrument, error) {
+	kind := m.Capture.Instrument
+	tag := r.Device.Tag
+	if m.Capture.Role != "" {
+		tag = r.Bound[m.Capture.Role].Standard.Tag
+	}
+	var own, common []Instrument
+	for _, i := range d.Instruments() {
+		switch {
+		case i.Kind != kind:
+		case i.Belongs == "":
+			common = append(common, i)
+		case i.Belongs == tag:
+			own = append(own, i)
+		}
+	}
+	switch {
+	case len(own) == 1:
+		return own[0], nil
+	case len(own) > 1:
+		return Instrument{}, noInstrument("%s has two links: retire one of them.", tag)
+	case len(common) == 1:
+		return common[0], nil
+	case len(common) > 1:
+		return Instrument{}, noInstrument(
+			"Several instruments of the kind %s belong to nobody: say of one that it belongs to %s, or type what it shows.",
+			kind, tag)
+	case tag == "":
+		return Instrument{}, noInstrument("No reference fills the role that reads this yet.")
+	}
+	return Instrument{}, noInstrument("%s is not connected as a %s: type what it shows.", tag, kind)
+}
 
 // Point is one point of a run being read over a link.
 type Point struct {
-	source     Source
-	instrument string
-	capture    *procedure.Capture
-	input      procedure.CaptureInput
-	factor     float64        // the device's unit for one of the instrument's
-	since      map[string]int // samples seen, by channel
+	driver   *Driver
+	source   Instrument
+	key      pointKey
+	tag      string // of the device
+	who      string // id of who looks
+	capture  *procedure.Capture
+	input    procedure.CaptureInput
+	factor   float64            // the device's unit for one of the measure's
+	scale    map[string]float64 // the measure's unit for one of the instrument's, by channel
+	since    map[string]int     // samples seen, by channel
+	settings map[string]string  // that the point needs
+	stretch  string             // of trace
 }
 
-// Trace is a stretch of one channel.
-type Trace struct {
-	Channel string          `json:"channel"`
-	Samples []signal.Sample `json:"samples"`
-}
+// pointKey names a point of a run.
+type pointKey struct{ run, measure, point string }
 
-// Frame is what a point's link shows at a moment.
-type Frame struct {
-	Status instrument.Status `json:"status"`
-	Traces []Trace           `json:"traces"` // new since the last frame, in the device's unit
-	procedure.LiveReading
-}
-
-// Watch returns what reads a point, without touching its instrument.
-func (d *Driver) Watch(r run.Run, measure, point string) (*Point, error) {
+// Watch returns what reads a point for a person, without touching its instrument.
+func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
 	m, p, limit, err := r.CaptureOf(measure, point)
 	if err != nil {
 		return nil, err
 	}
-	kind := m.Capture.Instrument
-	source := d.sources[kind]
-	if source == nil {
-		return nil, &run.Refusal{Kind: run.Conflict, Code: "no-instrument",
-			Message: fmt.Sprintf("No instrument of the kind %s is connected: type what the device shows.", kind)}
+	source, err := d.For(r, m)
+	if err != nil {
+		return nil, err
 	}
 	e, err := r.Expect(m, p)
 	if err != nil {
 		return nil, err
 	}
-	w := &Point{source: source, instrument: kind, capture: m.Capture, factor: 1, since: map[string]int{}}
+	w := &Point{
+		driver:   d,
+		source:   source,
+		key:      pointKey{r.ID, m.ID, p.ID},
+		tag:      r.Device.Tag,
+		who:      who,
+		capture:  m.Capture,
+		factor:   1,
+		scale:    map[string]float64{},
+		since:    map[string]int{},
+		settings: map[string]string{"device": r.Device.Tag},
+		stretch:  r.TraceOf(m),
+	}
+	for name, value := range p.Drive {
+		for role, bound := range r.Bound {
+			value = strings.ReplaceAll(value, "{"+role+"}", bound.Standard.Tag)
+		}
+		w.settings[name] = value
+	}
 	if one, err := quantity.Convert(1, m.Unit, e.Unit); err == nil {
 		w.factor = one
 	} else if m.Capture.Limit > 0 {
 		w.factor = limit / m.Capture.Limit
 	}
+	channels := append([]string{m.Capture.Channel}, m.Capture.Also...)
+	for _, channel := range channels {
+		if w.scale[channel], err = scaleOf(source, channel, m); err != nil {
+			return nil, err
+		}
+	}
 	with := map[string]float64{}
-	maps.Copy(with, m.Capture.With)
-	maps.Copy(with, p.With)
+	for _, all := range []map[string]float64{m.Capture.With, p.With} {
+		for name, value := range all {
+			with[name] = value
+		}
+	}
 	w.input = procedure.CaptureInput{
-		Channels:  append([]string{m.Capture.Channel}, m.Capture.Also...),
-		Rate:      source.Rate(),
+		Channels:  channels,
+		Rate:      source.Rate(m.Capture.Channel),
 		Reference: e.Reference,
 		Limit:     limit,
 		Floor:     m.Capture.Floor * w.factor,
@@ -190,49 +279,89 @@ func (d *Driver) Watch(r run.Run, measure, point string) (*Point, error) {
 	return w, nil
 }
 
-// Set sets the instrument for a point, and returns what reads it. The point's trace starts
-// afresh, unless the instrument is set so already. A point is returned with an error where it
-// could be watched and the instrument was not set.
-func (d *Driver) Set(ctx context.Context, r run.Run, measure, point string) (*Point, error) {
-	w, err := d.Watch(r, measure, point)
-	if err != nil {
-		return nil, err
+// scaleOf turns a channel's unit into the one that the measure takes it in.
+func scaleOf(source Instrument, channel string, m *procedure.Measure) (float64, error) {
+	unit, ok := source.Unit(channel)
+	if !ok {
+		return 0, noInstrument("%s gives no %s: type what it shows.", source.Name, strings.ToLower(channel))
 	}
-	m, p, _, err := r.CaptureOf(measure, point)
-	if err != nil {
-		return nil, err
+	wanted := m.Capture.In[channel]
+	if wanted == "" {
+		wanted = m.Unit
 	}
-	return w, w.drive(ctx, r, p, r.TraceOf(m))
+	if unit == "" || unit == wanted {
+		return 1, nil
+	}
+	one, err := quantity.Convert(1, unit, wanted)
+	zero, err2 := quantity.Convert(0, unit, wanted)
+	if err != nil || err2 != nil || zero != 0 {
+		return 0, noInstrument("%s gives %s in %s, and %s is read in %s: type what it shows.", source.Name,
+			strings.ToLower(channel), quantity.ShowUnit(unit), m.Title, quantity.ShowUnit(wanted))
+	}
+	return one, nil
 }
 
-// drive sends the point's settings to the instrument: "gas: HG-22" is SOURce:GAS HG-22.
-func (w *Point) drive(ctx context.Context, r run.Run, p *procedure.Point, stretch string) error {
-	commands := []string{}
-	if simulated(w.source.Status()) {
-		commands = append(commands, "SIMulate:DEVice "+r.Device.Tag)
+// Set takes hold of the instrument for a point, sets it, and returns what reads the point. The point's trace starts
+// afresh, unless the instrument is set so already. A point is returned with an error where it
+// could be watched and the instrument was not set. An instrument that someone else holds, or another run, is refused
+// with a [*Held], unless it is taken over.
+func (d *Driver) Set(ctx context.Context, r run.Run, measure, point string, by Hand) (*Point, error) {
+	w, err := d.Watch(r, measure, point, by.Person.ID)
+	if err != nil {
+		return nil, err
 	}
-	for _, name := range slices.Sorted(maps.Keys(p.Drive)) {
-		value := p.Drive[name]
-		for role, bound := range r.Bound {
-			value = strings.ReplaceAll(value, "{"+role+"}", bound.Standard.Tag)
+	if d.Allowed != nil {
+		if err := d.Allowed(w.source, r); err != nil {
+			return w, err
 		}
-		commands = append(commands, "SOURce:"+strings.ToUpper(name)+" "+value)
 	}
-	settings := strings.Join(append(commands, stretch), "\n")
+	if err := d.take(w, by); err != nil {
+		return w, err
+	}
+	return w, w.drive(ctx)
+}
+
+// drive sends the point's settings to the instrument.
+func (w *Point) drive(ctx context.Context) error {
+	settings := w.settled()
 	if w.source.Settled(settings) {
 		return nil
 	}
-	for _, command := range commands {
-		answer, err := w.source.Ask(ctx, command)
-		if err != nil {
-			return fmt.Errorf("the instrument was not set: %w", err)
-		}
-		if reason, failed := strings.CutPrefix(answer, "ERROR "); failed {
-			return fmt.Errorf("the instrument refused %q: %s", command, reason)
+	byHand, err := w.source.Set(ctx, w.settings)
+	if err != nil {
+		return fmt.Errorf("the instrument was not set: %w", err)
+	}
+	var left []string
+	for _, name := range byHand {
+		if name != "device" { // a real one has one device connected, and need not be told which
+			left = append(left, name+" "+w.settings[name])
 		}
 	}
+	w.driver.mutex.Lock()
+	w.driver.byHand[w.source.ID] = left
+	w.driver.mutex.Unlock()
 	w.source.Settle(settings)
 	return nil
+}
+
+// settled names what the instrument is set to for the point, and the stretch of its trace.
+func (w *Point) settled() string { return fmt.Sprint(w.settings) + "\n" + w.stretch }
+
+// GoOn goes on with the traces where another look at the same link was; nil is none.
+func (w *Point) GoOn(before *Point) {
+	if before != nil && before.source.ID == w.source.ID {
+		w.since = before.since
+	}
+}
+
+// Dismiss sets aside a reading that an instrument sent at its own key.
+func (d *Driver) Dismiss(frame string) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if len(d.dismissed) > 1000 {
+		clear(d.dismissed) // they are older than any point on a bench
+	}
+	d.dismissed[frame] = true
 }
 
 // Span is how long the point watches its traces.
@@ -240,87 +369,36 @@ func (w *Point) Span() time.Duration {
 	return time.Duration(w.input.Span() * float64(time.Second))
 }
 
-// Look reads what the link shows now.
-func (w *Point) Look() Frame {
-	f := Frame{Status: w.source.Status(), Traces: []Trace{}}
-	for _, channel := range w.input.Channels {
-		fresh, total := w.source.Samples(channel, w.since[channel])
-		w.since[channel] = total
-		f.Traces = append(f.Traces, Trace{channel, w.shown(fresh)})
+// Simulate sends a SIMulate command to a stand-in: its faults and its device's controls. It
+// refuses any other instrument, and any other command.
+func (d *Driver) Simulate(ctx context.Context, id, command string) error {
+	i, err := d.standIn(id, command)
+	if err != nil {
+		return err
 	}
-	if f.Status.State != instrument.Alive {
-		f.Why = f.Status.Words
-		f.Facts = []procedure.Fact{}
-		return f
+	// In one line: the command may be one that makes it say no more.
+	says, err := i.Ask(ctx, command+";:SYSTem:ERRor?")
+	if err == nil && !strings.HasPrefix(says, "0,") {
+		err = &instrument.RefusedByInstrument{Reason: says}
 	}
-	f.LiveReading = w.read()
-	return f
+	return err
 }
 
-func (w *Point) read() procedure.LiveReading {
-	w.input.Rate = w.source.Rate() // as it is by now: at first there may have been too little to tell
-	w.input.Traces = map[string][]signal.Sample{}
-	for _, channel := range w.input.Channels {
-		w.input.Traces[channel] = w.trace(channel)
+// Simulated asks a stand-in something about what it simulates.
+func (d *Driver) Simulated(ctx context.Context, id, question string) (string, error) {
+	i, err := d.standIn(id, question)
+	if err != nil {
+		return "", err
 	}
-	live := w.capture.Method.Look(w.input, w.factor)
-	if live.Facts == nil {
-		live.Facts = []procedure.Fact{}
-	}
-	return live
+	return i.Ask(ctx, question)
 }
 
-// trace is the last stretch of a channel, in the instrument's unit.
-func (w *Point) trace(channel string) []signal.Sample {
-	all, _ := w.source.Samples(channel, 0)
-	from := 0
-	if n := len(all); n > 0 {
-		for from < n && all[from].T < all[n-1].T-w.input.Span() {
-			from++
-		}
+func (d *Driver) standIn(id, command string) (Instrument, error) {
+	i, ok := d.Instrument(id)
+	if !ok || !i.Status().Simulated() || !strings.HasPrefix(strings.ToUpper(command), "SIM") {
+		return i, fmt.Errorf("there is no simulated instrument %s", id)
 	}
-	return all[from:]
-}
-
-// shown is a trace as the page shows it: in the device's unit, unless the way of capturing looks
-// at the instrument's own.
-func (w *Point) shown(samples []signal.Sample) []signal.Sample {
-	if w.capture.Method.RawUnits {
-		return append([]signal.Sample{}, samples...)
-	}
-	return append([]signal.Sample{}, procedure.Scaled(samples, w.factor)...)
-}
-
-// Take fills a command with the reading the link shows now, and the trace it came from.
-func (w *Point) Take(c *run.CaptureReading) {
-	c.Link = w.instrument
-	if w.source.Status().State != instrument.Alive {
-		return
-	}
-	live := w.read()
-	c.Steady, c.Values, c.Detail = live.Steady, live.Values, live.Detail
-	c.Trace = thin(w.shown(w.trace(w.capture.Channel)), 400)
-}
-
-// thin keeps about n samples of a trace.
-func thin(trace []signal.Sample, n int) []signal.Sample {
-	every := len(trace)/n + 1
-	var out []signal.Sample
-	for i := 0; i < len(trace); i += every {
-		s := trace[i]
-		out = append(out, signal.Sample{T: float64(int(s.T*1000)) / 1000, V: float64(int(s.V*1e4)) / 1e4})
-	}
-	return out
-}
-
-// Tell sends a command to a simulated instrument: its faults and its device's controls. It
-// refuses any other instrument.
-func (d *Driver) Tell(ctx context.Context, kind, command string) (string, error) {
-	source := d.sources[kind]
-	if source == nil || !simulated(source.Status()) && !strings.HasPrefix(command, "SIM") {
-		return "", fmt.Errorf("there is no simulated instrument of the kind %s", kind)
-	}
-	return source.Ask(ctx, command)
+	return i, nil
 }
 
 // Pace is how patiently a point is read.
@@ -349,34 +427,47 @@ type Away struct{ Words string }
 
 func (a *Away) Error() string { return a.Words }
 
+// TakenOver says that an instrument was taken over while a point was read.
+type TakenOver struct{ Hold Hold }
+
+func (t *TakenOver) Error() string {
+	return fmt.Sprintf("%s took the instrument over for %s", t.Hold.Name, t.Hold.Device)
+}
+
 // Steady waits until a point's reading has stood for a moment, and takes it. Each look is
-// handed to "seen", which may be nil. It returns an [*Unsteady], an [*Away] or the context's error.
+// handed to "seen", which may be nil. It returns an [*Unsteady], an [*Away], a [*TakenOver] or the context's error.
 func (d *Driver) Steady(ctx context.Context, w *Point, pace Pace, seen func(Frame)) (run.CaptureReading, error) {
-	var c run.CaptureReading
+	c := run.CaptureReading{Measure: w.key.measure, Point: w.key.point}
 	began := d.clock.Now()
 	alive, since := began, time.Time{}
 	for {
 		if err := d.clock.Sleep(ctx, pace.Beat); err != nil {
 			return c, err
 		}
-		f, now := w.Look(), d.clock.Now()
+		f, now := w.look(), d.clock.Now()
 		if seen != nil {
 			seen(f)
 		}
-		if f.Status.State == instrument.Alive {
+		switch {
+		case f.Held != nil:
+			return c, &TakenOver{*f.Held}
+		case f.Status.State == instrument.Alive:
 			alive = now
-		} else if now.Sub(alive) > pace.Away {
+		case now.Sub(alive) > pace.Away:
 			return c, &Away{f.Status.Words}
 		}
-		if !f.Steady {
+		if f.Unset && f.Status.State == instrument.Alive { // it was away
+			if err := w.drive(ctx); err != nil {
+				return c, err
+			}
+		}
+		if !f.Steady || len(f.Values) == 0 {
 			since = time.Time{}
 		} else if since.IsZero() {
 			since = now
 		}
 		if !since.IsZero() && now.Sub(since) >= pace.Stand {
-			if w.Take(&c); c.Steady {
-				return c, nil
-			}
+			return c, d.record(ctx, w.key.run, w.who, keptFrame{Frame: f, trace: w.thinTrace()}, &c)
 		}
 		if now.Sub(began) > pace.Patience+w.Span() {
 			return c, &Unsteady{f.Why}

@@ -166,7 +166,7 @@ func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error 
 	}
 	name := m.Title + " " + p.Label
 	s.note(j, func(state *State) { state.Now, state.Why = name, "setting the instrument" })
-	watch, err := s.set(ctx, r, m.ID, p.ID)
+	watch, err := s.set(ctx, r, m.ID, p.ID, who)
 	if err != nil {
 		return alarm("%s: %s", name, err)
 	}
@@ -174,7 +174,11 @@ func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error 
 		func(f Frame) { s.note(j, func(state *State) { state.Why = f.Why }) })
 	var unsteady *Unsteady
 	var away *Away
+	var over *TakenOver
+	var refused *run.Refusal
 	switch {
+	case errors.As(err, &over), errors.As(err, &refused):
+		return alarm("%s: %s", name, err)
 	case errors.As(err, &unsteady):
 		return alarm("%s %s", name, unsteady)
 	case errors.As(err, &away):
@@ -182,7 +186,7 @@ func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error 
 	case err != nil:
 		return err
 	}
-	c.Reading, c.Measure, c.Point = ulid.Make().String(), m.ID, p.ID
+	c.Reading = ulid.Make().String()
 	order := run.Order{At: s.driver.clock.Now(), By: who}
 	r, err = s.ledger.Carry(j.Run, ledger.Command{ID: c.Reading, Expect: r.Seq, Do: c, Order: order})
 	var stale *ledger.Stale
@@ -200,10 +204,11 @@ func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error 
 }
 
 // set sets the instrument for a point, and tries again while it may only be busy.
-func (s *Sequencer) set(ctx context.Context, r run.Run, measure, point string) (*Point, error) {
+func (s *Sequencer) set(ctx context.Context, r run.Run, measure, point string, who person.Person) (*Point, error) {
 	for began := s.driver.clock.Now(); ; {
-		watch, err := s.driver.Set(ctx, r, measure, point)
-		if err == nil || watch == nil || s.driver.clock.Now().Sub(began) > LivePace.Away {
+		watch, err := s.driver.Set(ctx, r, measure, point, Hand{Person: who})
+		var held *Held
+		if err == nil || watch == nil || errors.As(err, &held) || s.driver.clock.Now().Sub(began) > LivePace.Away {
 			return watch, err
 		}
 		if s.driver.clock.Sleep(ctx, time.Second) != nil {

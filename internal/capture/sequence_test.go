@@ -5,13 +5,11 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/person"
 	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/internal/capture"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
-	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
 	"northneedle/internal/sim"
 
@@ -19,24 +17,13 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-var idris = person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}
-
 // sound is an audiometer's run that has come to its first tone, with its bench.
 func sound(t *testing.T) (*ledger.Ledger, *capture.Driver, run.Run) {
 	t.Helper()
-	ctx, stop := context.WithCancel(context.Background())
-	t.Cleanup(stop)
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	model := sim.NewAcoustic()
-	server, err := sim.Serve(ctx, "127.0.0.1:0", model)
-	require.NoError(t, err)
-	b, _ := capture.Connect(ctx, capture.WallClock{Time: time.Now},
-		[]ledger.Instrument{{ID: "ab", Name: "Acoustic bench", Kind: "acoustic-bench", Address: server.Address(),
-			Channels: model.Channels()}}, instrument.DefaultTiming)
-	require.Eventually(t, func() bool { return b.Links()[0].State == instrument.Alive }, 10*time.Second,
-		20*time.Millisecond)
+	b := linked(t, capture.WallClock{Time: time.Now}, "acoustic-bench")
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	for _, p := range all {
@@ -91,7 +78,7 @@ func TestItReadsByItselfAndCanBeStopped(t *testing.T) {
 
 func TestItStopsByItselfWhenSomethingIsReallyWrong(t *testing.T) {
 	l, b, run := sound(t)
-	_, err := b.Tell(context.Background(), "acoustic-bench", "SIMulate:FAULt TIPPED,ON")
+	err := b.Simulate(context.Background(), "acoustic-bench", "SIMulate:FAULt TIPPED,ON")
 	require.NoError(t, err)
 	s := capture.NewSequencer(l, b, func(string, int) {})
 	t.Cleanup(s.Close)

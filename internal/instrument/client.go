@@ -1,15 +1,20 @@
+// Package instrument connects instruments: over TCP or a serial port, each as its profile says. A link identifies the
+// instrument, keeps its latest samples and what it reports to be set to, and connects again by itself.
 package instrument
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
-	"net"
+	"io"
+	"maps"
+	"regexp"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
+	"northneedle/core/quantity"
 	"northneedle/core/signal"
 )
 
@@ -28,266 +33,706 @@ const (
 type Status struct {
 	State State  `json:"state"`
 	Words string `json:"words"`
-	IDN   string `json:"idn,omitempty"`
+	IDN   string `json:"idn,omitempty"` // what it says of itself
 }
 
-// Timing of a link: how long silence lasts before it is said, and how long until
-// a lost one is tried again.
-type Timing struct{ Silence, Retry, Answer time.Duration }
+// Simulated reports whether the instrument says of itself that it is simulated.
+func (s Status) Simulated() bool { return strings.Contains(strings.ToLower(s.IDN), "simulated") }
 
-// DefaultTiming suits instruments that stream several samples a second.
-var DefaultTiming = Timing{Silence: 2 * time.Second, Retry: time.Second, Answer: 3 * time.Second}
+// Timing of a link: how long silence lasts before it is said, how long until a lost one is tried again, how long an
+// answer may take where the profile says nothing, and how often settings are read back.
+type Timing struct{ Silence, Retry, Answer, Readback time.Duration }
+
+// DefaultTiming suits instruments that send several samples a second.
+var DefaultTiming = Timing{
+	Silence:  2 * time.Second,
+	Retry:    time.Second,
+	Answer:   2 * time.Second,
+	Readback: time.Second,
+}
 
 // kept is how many samples of a channel are remembered: two minutes at 100 a second.
 const kept = 12000
 
-// Client keeps one instrument connected: it identifies it, subscribes to its
-// channels, remembers their latest samples, and reconnects by itself.
-type Client struct {
-	name, address string
-	channels      []string
-	timing        Timing
+// Link keeps one instrument connected.
+type Link struct {
+	name    string
+	address Address
+	profile *Profile
+	timing  Timing
+	now     func() time.Time // of the workshop, for samples that carry no time of their own
 
-	mutex   sync.Mutex
-	status  Status
-	conn    net.Conn
-	pending chan string // receives the answer to the query under way
-	samples map[string][]signal.Sample
-	total   map[string]int // samples ever received, by channel
-	settled string         // what the instrument was set to last
-	last    time.Time      // of the last good line
-	garbage time.Time      // of the last unreadable one
-	query   sync.Mutex     // one query at a time
-	done    chan struct{}
+	mutex    sync.Mutex
+	status   Status
+	conn     io.ReadWriteCloser
+	why      error // the connection was ended from here
+	pending  *pending
+	channels map[string]*channel
+	reported map[string]Reported
+	settled  string // what the driver set it to last
+	last     time.Time
+	garbage  time.Time
+	unread   string // why the last unreadable line was
+	session  int    // how often it was connected
+	console  console
+	query    sync.Mutex // one question at a time
+	cancel   context.CancelFunc
+	done     chan struct{}
 }
 
-// Dial starts a client for an instrument, which need not answer yet. It runs until the context ends.
-func Dial(ctx context.Context, name, address string, channels []string, timing Timing) *Client {
-	c := &Client{
+// channel is what came over one channel.
+type channel struct {
+	samples []signal.Sample
+	total   int       // ever received
+	came    time.Time // the last one
+	moving  bool      // the last one says of itself that it does not stand
+	gaps    time.Duration
+	keys    []KeyPress
+}
+
+// Reported is what an instrument says that it is set to.
+type Reported struct {
+	Value string
+	At    time.Time // real time of its answer
+}
+
+// KeyPress is a reading that an instrument sent at its own key.
+type KeyPress struct {
+	N     int // counted from 1 in each session of a link
+	Value float64
+	At    time.Time
+}
+
+// pending is a question under way.
+type pending struct {
+	sent   string
+	match  Pattern
+	answer chan string
+	refuse chan error
+}
+
+// Dial starts a link to an instrument, which need not answer yet. now is the workshop's time. The link runs until the
+// context ends or it is closed.
+func Dial(ctx context.Context, name string, at Address, p *Profile, timing Timing, now func() time.Time) *Link {
+	ctx, cancel := context.WithCancel(ctx)
+	l := &Link{
 		name:     name,
-		address:  address,
-		channels: channels,
+		address:  at,
+		profile:  p,
 		timing:   timing,
-		samples:  map[string][]signal.Sample{},
-		total:    map[string]int{},
+		now:      now,
+		reported: map[string]Reported{},
+		cancel:   cancel,
 		done:     make(chan struct{}),
 	}
-	c.status = Status{State: Connecting, Words: name + ": connecting."}
-	go c.keep(ctx)
-	return c
+	l.status = Status{State: Connecting, Words: name + ": connecting."}
+	l.forget()
+	go l.keep(ctx)
+	return l
 }
 
-// Done is closed when the client has stopped.
-func (c *Client) Done() <-chan struct{} { return c.done }
+// Close ends the link and waits until it has ended.
+func (l *Link) Close() {
+	l.cancel()
+	<-l.done
+}
+
+// Done is closed when the link has ended.
+func (l *Link) Done() <-chan struct{} { return l.done }
+
+// Profile says how the instrument is spoken to.
+func (l *Link) Profile() *Profile { return l.profile }
+
+// Address is where the instrument is.
+func (l *Link) Address() Address { return l.address }
+
+// forget drops what came before. The mutex is held, or nobody else knows the link.
+func (l *Link) forget() {
+	fresh := map[string]*channel{}
+	for _, c := range l.profile.Channels {
+		fresh[c.ID] = &channel{}
+		if before := l.channels[c.ID]; before != nil {
+			fresh[c.ID].total, fresh[c.ID].gaps = before.total, before.gaps
+		}
+	}
+	l.channels = fresh
+}
 
 // keep connects again and again until the context ends.
-func (c *Client) keep(ctx context.Context) {
-	defer close(c.done)
+func (l *Link) keep(ctx context.Context) {
+	defer close(l.done)
 	for ctx.Err() == nil {
-		err := c.session(ctx)
+		err := l.connect(ctx)
 		if ctx.Err() != nil {
 			return
 		}
-		words := fmt.Sprintf("%s: the link is lost (%s). It is tried again; what was recorded is kept, and readings can be typed.", c.name, plain(err))
-		c.set(Status{State: Lost, Words: words, IDN: c.Status().IDN})
+		l.mutex.Lock()
+		l.status = Status{
+			State: Lost,
+			Words: fmt.Sprintf("%s: the link is lost (%s). It is tried again; what was recorded is kept, and readings can be typed.",
+				l.name, err),
+			IDN: l.status.IDN,
+		}
+		l.mutex.Unlock()
 		select {
 		case <-ctx.Done():
-		case <-time.After(c.timing.Retry):
+		case <-time.After(l.timing.Retry):
 		}
 	}
 }
 
-func plain(err error) string {
-	var refused *net.OpError
-	if errors.As(err, &refused) && refused.Op == "dial" {
-		return "nothing answers at its address"
-	}
-	return "it stopped answering"
-}
-
-func (c *Client) set(s Status) {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	c.status = s
-}
-
-// session is one connection, from dialling to its end.
-func (c *Client) session(ctx context.Context) error {
-	dialer := net.Dialer{Timeout: c.timing.Answer}
-	conn, err := dialer.DialContext(ctx, "tcp", c.address)
+// connect is one connection, from its opening to its end.
+func (l *Link) connect(ctx context.Context) error {
+	conn, err := l.address.open(ctx, l.profile.Link.Serial, l.timing.Answer)
 	if err != nil {
 		return err
 	}
+	ctx, end := context.WithCancelCause(ctx)
+	defer end(nil)
 	stop := context.AfterFunc(ctx, func() { conn.Close() })
 	defer stop()
 	defer conn.Close()
-	c.mutex.Lock()
-	c.conn, c.last, c.garbage, c.settled = conn, time.Now(), time.Time{}, ""
-	c.mutex.Unlock()
-	defer func() {
-		c.mutex.Lock()
-		c.conn = nil
-		if c.pending != nil {
-			close(c.pending)
-			c.pending = nil
-		}
-		c.mutex.Unlock()
-	}()
+	drain(conn)
+	l.mutex.Lock()
+	l.conn, l.why, l.last, l.garbage, l.settled = conn, nil, time.Now(), time.Time{}, ""
+	l.session++
+	l.reported = map[string]Reported{}
+	l.forget()
+	l.mutex.Unlock()
 	ended := make(chan error, 1)
-	go func() { ended <- c.receive(conn) }()
-	idn, err := c.Ask(ctx, "*IDN?")
-	if err != nil {
-		conn.Close()
-		<-ended
-		return err
+	go func() {
+		err := l.receive(ctx, conn)
+		end(err)
+		ended <- err
+	}()
+	l.speak(ctx, end)
+	<-ended
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.conn = nil
+	if l.pending != nil {
+		l.pending.refuse <- fmt.Errorf("%s: the link was lost", l.name)
+		l.pending = nil
 	}
-	c.set(Status{State: Alive, Words: c.name + ": link alive.", IDN: idn})
-	for _, channel := range c.channels {
-		if _, err := c.Ask(ctx, "SUBScribe "+channel); err != nil {
-			conn.Close()
-			<-ended
+	if l.why != nil {
+		return l.why
+	}
+	return context.Cause(ctx)
+}
+
+// drain throws away what was on its way from before: a late answer must not be taken for the next one's.
+func drain(conn io.Reader) {
+	buffer := make([]byte, 4096)
+	for until := time.Now().Add(poll + poll/2); time.Now().Before(until); {
+		if n, err := conn.Read(buffer); n == 0 || err != nil {
+			return
+		}
+	}
+}
+
+// speak identifies the instrument, starts what streams, and asks for what is polled, until the context ends.
+func (l *Link) speak(ctx context.Context, end context.CancelCauseFunc) {
+	idn := l.profile.Title
+	if q := l.profile.Identify; q != nil {
+		text, err := l.ask(ctx, *q)
+		if err != nil {
+			end(err)
+			return
+		}
+		idn = text
+	}
+	for _, c := range l.profile.Channels {
+		if c.Start == nil {
+			continue
+		}
+		if _, err := l.ask(ctx, *c.Start); err != nil {
+			end(err)
+			return
+		}
+	}
+	l.mutex.Lock()
+	l.status = Status{State: Alive, Words: l.name + ": link alive.", IDN: idn}
+	l.mutex.Unlock()
+	if err := l.schedule(ctx); err != nil {
+		end(err)
+	}
+}
+
+// schedule asks again and again for what the profile polls, and for the settings.
+func (l *Link) schedule(ctx context.Context) error {
+	type due struct {
+		Question
+		setting string
+		next    time.Time
+	}
+	var all []*due
+	for _, c := range l.profile.Channels {
+		known := c.Ask != nil && slices.ContainsFunc(all, func(d *due) bool { return d.Send == c.Ask.Send })
+		if c.Ask != nil && !known {
+			q := *c.Ask
+			q.Match = Pattern{} // whichever channel it is of
+			all = append(all, &due{Question: q})
+		}
+	}
+	for _, s := range l.profile.Settings {
+		if s.Read != nil && (!s.Simulated || l.Status().Simulated()) {
+			all = append(all, &due{Question: *s.Read, setting: s.ID})
+		}
+	}
+	if len(all) == 0 {
+		<-ctx.Done()
+		return nil
+	}
+	for {
+		next := slices.MinFunc(all, func(x, y *due) int { return x.next.Compare(y.next) })
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(time.Until(next.next)):
+		}
+		every := next.Every.or(time.Second)
+		if next.setting != "" {
+			every = next.Every.or(l.timing.Readback)
+		}
+		if next.next = next.next.Add(every); next.next.Before(time.Now()) {
+			next.next = time.Now().Add(every)
+		}
+		if next.setting != "" {
+			if _, err := l.readBack(ctx, l.profile.Setting(next.setting)); err != nil {
+				return err
+			}
+			continue
+		}
+		if _, err := l.exchange(ctx, next.Question, true); err != nil {
 			return err
 		}
 	}
-	return <-ended
 }
 
 // receive takes lines until the connection ends.
-func (c *Client) receive(conn net.Conn) error {
-	scanner := bufio.NewScanner(conn)
-	scanner.Buffer(make([]byte, maxLine), 64*maxLine)
-	for scanner.Scan() {
-		line, err := ParseLine(scanner.Text())
-		c.mutex.Lock()
+func (l *Link) receive(ctx context.Context, conn io.Reader) error {
+	lines := &lineReader{from: conn, longest: l.profile.Line.longest()}
+	for {
+		line, ok, err := lines.next()
 		switch {
+		case errors.Is(err, errLong):
+			l.garbled(err.Error())
+		case err != nil && ctx.Err() != nil:
+			return ctx.Err()
 		case err != nil:
-			c.garbage = time.Now()
-		case line.Sample:
-			c.last = time.Now()
-			kepts := append(c.samples[line.Channel], signal.Sample{T: line.T, V: line.Value})
-			if n := len(kepts); n > 1 && kepts[n-1].T < kepts[n-2].T { // the instrument started over
-				kepts = kepts[n-1:]
-			}
-			if len(kepts) > 2*kept {
-				kepts = append([]signal.Sample(nil), kepts[len(kepts)-kept:]...)
-			}
-			c.samples[line.Channel] = kepts
-			c.total[line.Channel]++
-		case c.pending != nil:
-			c.last = time.Now()
-			c.pending <- line.Answer
-			c.pending = nil
+			return errors.New("it closed the connection")
+		case ok:
+			l.take(line)
 		}
-		c.mutex.Unlock()
 	}
-	if err := scanner.Err(); err != nil {
-		return err
-	}
-	return errors.New("the instrument closed the connection")
 }
 
-// Ask sends a command and waits for its one-line answer, at most for the link's answer time. It waits
-// even when the context ends, so that a late answer is not taken for the answer to the next command.
-func (c *Client) Ask(ctx context.Context, command string) (string, error) {
-	c.query.Lock()
-	defer c.query.Unlock()
+func (l *Link) garbled(why string) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.note(why)
+}
+
+func (l *Link) note(why string) { l.garbage, l.unread = time.Now(), why }
+
+// take looks at a line: a reading, or the answer to the question under way, or nothing that can be read.
+func (l *Link) take(raw string) {
+	line, err := l.profile.Line.plain(raw)
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.console.add(false, line)
+	if err != nil {
+		l.note(err.Error())
+		return
+	}
+	if line == "" {
+		return
+	}
+	p := l.pending
+	if p != nil && line == p.sent {
+		return // an echo
+	}
+	if l.readings(line, "") {
+		return
+	}
+	reason := l.profile.Refused.parts(line)
+	switch {
+	case p == nil:
+		l.note("it sends what nobody asked for, or what its profile does not know")
+	case reason != nil:
+		l.pending = nil
+		p.refuse <- &RefusedByInstrument{strings.TrimSpace(reason["reason"])}
+	case p.match.Regexp != nil && p.match.MatchString(line), p.match.Regexp == nil && l.readings(line, p.sent):
+		l.last, l.pending = time.Now(), nil
+		p.answer <- line
+	default:
+		l.note("it answers what its profile does not know")
+	}
+}
+
+// readings takes the readings out of a line that answers a poll, or of one that came by itself; false where it is no
+// such line.
+func (l *Link) readings(line, asked string) (found bool) {
+	for i := range l.profile.Channels {
+		c := &l.profile.Channels[i]
+		if (c.Ask == nil) != (asked == "") || c.Ask != nil && c.Ask.Send != asked {
+			continue
+		}
+		r, is, err := c.read(line)
+		switch {
+		case is && err != nil:
+			l.note(err.Error())
+		case is:
+			l.sample(c, r)
+		}
+		found = found || is
+	}
+	return found
+}
+
+// sample keeps a reading.
+func (l *Link) sample(c *Channel, r reading) {
+	now := time.Now()
+	l.last = now
+	ch := l.channels[c.ID]
+	if !ch.came.IsZero() {
+		gap := now.Sub(ch.came)
+		if ch.gaps == 0 {
+			ch.gaps = gap
+		}
+		ch.gaps += (gap - ch.gaps) / 8
+	}
+	ch.came, ch.moving = now, r.moving
+	if !r.timed {
+		r.t = float64(l.now().UnixMicro()%1e13) / 1e6
+	}
+	ch.total++
+	if c.Key {
+		ch.keys = append(ch.keys, KeyPress{ch.total, r.value, now})
+		ch.keys = ch.keys[max(len(ch.keys)-20, 0):]
+	}
+	all := append(ch.samples, signal.Sample{T: r.t, V: r.value})
+	if n := len(all); n > 1 && all[n-1].T < all[n-2].T { // the instrument started over
+		all = all[n-1:]
+	}
+	if len(all) > 2*kept {
+		all = append([]signal.Sample(nil), all[len(all)-kept:]...)
+	}
+	ch.samples = all
+}
+
+// RefusedByInstrument says that the instrument refused a command, in its own words.
+type RefusedByInstrument struct{ Reason string }
+
+func (r *RefusedByInstrument) Error() string { return "it refuses: " + r.Reason }
+
+// ask sends a question and waits for its answer; without a pattern it only sends.
+func (l *Link) ask(ctx context.Context, q Question) (string, error) {
+	return l.exchange(ctx, q, q.Match.Regexp != nil)
+}
+
+// exchange sends, and waits for an answer where there is one. It waits even when the context ends, so that a late
+// answer is not taken for the answer to the next question. One that does not come ends the connection.
+func (l *Link) exchange(ctx context.Context, q Question, answered bool) (string, error) {
+	if l.profile.Forbids(q.Send) {
+		return "", fmt.Errorf("%s: %q is never sent to it, as its profile says", l.name, q.Send)
+	}
+	l.query.Lock()
+	defer l.query.Unlock()
 	if err := ctx.Err(); err != nil {
 		return "", err
 	}
-	answer := make(chan string, 1)
-	c.mutex.Lock()
-	conn := c.conn
+	p := &pending{sent: q.Send, match: q.Match, answer: make(chan string, 1), refuse: make(chan error, 1)}
+	l.mutex.Lock()
+	conn := l.conn
 	if conn != nil {
-		c.pending = answer
+		if answered {
+			l.pending = p
+		}
+		l.console.add(true, q.Send)
 	}
-	c.mutex.Unlock()
+	l.mutex.Unlock()
 	if conn == nil {
-		return "", fmt.Errorf("%s is not connected", c.name)
+		return "", fmt.Errorf("%s is not connected", l.name)
 	}
-	conn.SetWriteDeadline(time.Now().Add(c.timing.Answer))
-	if _, err := fmt.Fprintf(conn, "%s\n", command); err != nil {
+	if _, err := io.WriteString(conn, q.Send+l.profile.Line.end()); err != nil {
+		return "", l.hangUp(conn, fmt.Errorf("it does not take what is sent: %w", err))
+	}
+	if !answered {
+		return "", nil
+	}
+	within := q.Within.or(l.timing.Answer)
+	select {
+	case text := <-p.answer:
+		return text, nil
+	case err := <-p.refuse:
+		return "", err
+	case <-time.After(within):
+	}
+	l.mutex.Lock()
+	l.pending = nil
+	l.mutex.Unlock()
+	return "", l.hangUp(conn, fmt.Errorf("it did not answer %q within %s", q.Send, within))
+}
+
+// hangUp ends the connection, and says why.
+func (l *Link) hangUp(conn io.Closer, why error) error {
+	l.mutex.Lock()
+	if l.conn == conn && l.why == nil {
+		l.why = why
+	}
+	l.mutex.Unlock()
+	conn.Close()
+	return why
+}
+
+// Ask sends a question that is answered by one line. Where the profile says how errors are asked for, and nothing
+// comes back, the instrument is asked why.
+func (l *Link) Ask(ctx context.Context, command string) (string, error) {
+	return l.ask(ctx, Question{Send: command, Match: anything})
+}
+
+var anything = Pattern{Regexp: regexp.MustCompile(`.`)}
+
+// Try sends a line as it is and gives what comes back. Where the profile says how errors are asked for, a line that
+// asks nothing is followed by that question instead.
+func (l *Link) Try(ctx context.Context, line string) (string, error) {
+	if l.profile.Errors != nil && !strings.Contains(line, "?") {
+		return "", l.Tell(ctx, line)
+	}
+	return l.Ask(ctx, line)
+}
+
+// Tell sends a command that has no answer, and asks for its error where the profile says how.
+func (l *Link) Tell(ctx context.Context, command string) error {
+	return l.tell(ctx, Question{Send: command})
+}
+
+// tell sends a command, and asks for the error where nothing acknowledges it.
+func (l *Link) tell(ctx context.Context, q Question) error {
+	if _, err := l.ask(ctx, q); err != nil || q.Match.Regexp != nil || l.profile.Errors == nil {
+		return err
+	}
+	e := *l.profile.Errors
+	none := e.Match
+	e.Match = anything
+	text, err := l.ask(ctx, e)
+	if err != nil || none.MatchString(text) {
+		return err
+	}
+	return &RefusedByInstrument{text}
+}
+
+// Act makes the instrument do something its profile knows: zero, tare.
+func (l *Link) Act(ctx context.Context, name string) error {
+	q, known := l.profile.Acts[name]
+	if !known {
+		return fmt.Errorf("the profile %s knows no act %q: %s", l.profile.ID, name,
+			strings.Join(slices.Sorted(maps.Keys(l.profile.Acts)), ", "))
+	}
+	return l.tell(ctx, q)
+}
+
+// Set sets the instrument and reads back what it says then. A setting that its profile does not know is not sent, and
+// is returned: it is for the hand.
+func (l *Link) Set(ctx context.Context, settings map[string]string) (byHand []string, err error) {
+	for _, name := range slices.Sorted(maps.Keys(settings)) {
+		s := l.profile.Setting(name)
+		if s == nil {
+			byHand = append(byHand, name)
+			continue
+		}
+		if s.Simulated && !l.Status().Simulated() {
+			continue
+		}
+		value := s.word(settings[name])
+		if err := l.tell(ctx, Question{Send: strings.ReplaceAll(s.Send, "{value}", value), Match: s.Match}); err != nil {
+			return byHand, fmt.Errorf("%s could not be set to %s %s: %w", l.name, name, settings[name], err)
+		}
+		if s.Read == nil {
+			continue
+		}
+		says, err := l.readBack(ctx, s)
+		if err != nil {
+			return byHand, err
+		}
+		if !s.is(says, settings[name]) {
+			return byHand, fmt.Errorf("%s was to be set to %s %s, and says it is set to %s", l.name, name, settings[name], says)
+		}
+	}
+	return byHand, nil
+}
+
+func (l *Link) readBack(ctx context.Context, s *Setting) (string, error) {
+	text, err := l.ask(ctx, *s.Read)
+	if err != nil {
 		return "", err
 	}
-	select {
-	case text, ok := <-answer:
-		if !ok {
-			return "", fmt.Errorf("%s: the link was lost", c.name)
+	value := strings.TrimSpace(s.Read.Match.parts(text)["value"])
+	l.mutex.Lock()
+	l.reported[s.ID] = Reported{value, time.Now()}
+	l.mutex.Unlock()
+	return value, nil
+}
+
+// ReadBack asks for every setting that can be read back.
+func (l *Link) ReadBack(ctx context.Context) error {
+	for i := range l.profile.Settings {
+		s := &l.profile.Settings[i]
+		if s.Read == nil || s.Simulated && !l.Status().Simulated() {
+			continue
 		}
-		return text, nil
-	case <-time.After(c.timing.Answer):
+		if _, err := l.readBack(ctx, s); err != nil {
+			return err
+		}
 	}
-	conn.Close() // a late answer must not be taken for the next one's
-	return "", fmt.Errorf("%s did not answer within %s", c.name, c.timing.Answer)
+	return nil
+}
+
+// word is what a procedure's word is called by the instrument.
+func (s *Setting) word(value string) string {
+	if own, ok := s.Values[value]; ok {
+		return own
+	}
+	return value
+}
+
+// is reports whether what the instrument says is what was wanted: the same word, or the same number.
+func (s *Setting) is(says, wanted string) bool {
+	word := s.word(wanted)
+	if strings.EqualFold(says, word) {
+		return true
+	}
+	x, err := quantity.ParseNumber(says)
+	y, err2 := quantity.ParseNumber(word)
+	return err == nil && err2 == nil && x == y
+}
+
+// Differs says which setting the instrument reports otherwise than wanted, in words; empty where none does. A setting
+// that is never read back is not known, and is taken as it was sent.
+func (l *Link) Differs(settings map[string]string) string {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	for _, name := range slices.Sorted(maps.Keys(settings)) {
+		s := l.profile.Setting(name)
+		if s == nil || s.Read == nil {
+			continue
+		}
+		if says, known := l.reported[name]; known && !s.is(says.Value, settings[name]) {
+			return fmt.Sprintf("%s says that %s is %s; this point needs %s", l.name, name, says.Value, settings[name])
+		}
+	}
+	return ""
+}
+
+// Reported is what the instrument says it is set to.
+func (l *Link) Reported() map[string]Reported {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	return maps.Clone(l.reported)
 }
 
 // Status is the state of the link now.
-func (c *Client) Status() Status {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	s := c.status
+func (l *Link) Status() Status {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	s := l.status
 	if s.State != Alive {
 		return s
 	}
 	now := time.Now()
 	switch {
-	case now.Sub(c.garbage) < c.timing.Silence:
+	case now.Sub(l.garbage) < l.timing.Silence:
 		s.State = Garbled
-		s.Words = c.name +
-			": what it sends cannot be read. Check the cable and the line settings; readings can be typed."
-	case now.Sub(c.last) > c.timing.Silence:
+		s.Words = fmt.Sprintf("%s: what it sends cannot be read (%s). Check the cable, the line settings and the profile; readings can be typed.",
+			l.name, l.unread)
+	case !l.waits() && now.Sub(l.last) > l.timing.Silence:
 		s.State = Silent
-		s.Words = fmt.Sprintf("%s: connected, but silent for %.0f s. Readings can be typed.", c.name,
-			now.Sub(c.last).Seconds())
+		s.Words = fmt.Sprintf("%s: connected, but silent for %.0f s. Readings can be typed.", l.name,
+			now.Sub(l.last).Seconds())
 	}
 	return s
 }
 
-// Samples are the remembered samples of a channel after a count of those received
-// before, and the count to ask with next. Ask with 0 for all that are remembered.
-func (c *Client) Samples(channel string, after int) ([]signal.Sample, int) {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	all, total := c.samples[channel], c.total[channel]
-	fresh := min(total-after, len(all))
-	if fresh <= 0 {
-		return nil, total
+// waits reports whether the instrument only sends when its own key is pressed.
+func (l *Link) waits() bool {
+	return !slices.ContainsFunc(l.profile.Channels, func(c Channel) bool { return !c.Key })
+}
+
+// Samples are the remembered samples of a channel after a count of those received before, and the count to ask with
+// next. Ask with 0 for all that are remembered.
+func (l *Link) Samples(id string, after int) ([]signal.Sample, int) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	c := l.channels[id]
+	if c == nil {
+		return nil, 0
 	}
-	return append([]signal.Sample(nil), all[len(all)-fresh:]...), total
+	fresh := min(c.total-after, len(c.samples))
+	if fresh <= 0 {
+		return nil, c.total
+	}
+	return append([]signal.Sample(nil), c.samples[len(c.samples)-fresh:]...), c.total
+}
+
+// Freshness is the age of a channel's last bytes, how often they come, and whether the instrument says that the
+// reading moves. Both times are of this machine's own clock. The age is very large where nothing came.
+func (l *Link) Freshness(id string) (age, period time.Duration, moving bool) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	c, p := l.channels[id], l.profile.Channel(id)
+	if c == nil || c.came.IsZero() {
+		return time.Hour, 0, false
+	}
+	period = c.gaps
+	if p.Ask != nil {
+		period = p.Ask.Every.or(time.Second)
+	}
+	return time.Since(c.came), period, c.moving
+}
+
+// Keys are what the instrument sent over a channel at its own key since it was connected, the oldest first.
+func (l *Link) Keys(id string) []KeyPress {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if c := l.channels[id]; c != nil {
+		return slices.Clone(c.keys)
+	}
+	return nil
 }
 
 // Settle says what the instrument is set to now. The samples it sent before are dropped.
-func (c *Client) Settle(settings string) {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	c.settled = settings
-	clear(c.samples)
+func (l *Link) Settle(settings string) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	l.settled = settings
+	l.forget()
 }
 
 // Settled reports whether the instrument is set so since it was connected.
-func (c *Client) Settled(settings string) bool {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	return c.settled != "" && c.settled == settings
+func (l *Link) Settled(settings string) bool {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	return l.settled != "" && l.settled == settings
 }
 
-// Rate is how many samples a second the first channel sends, by the middle of the gaps
-// between those that came lately, so that a missing one changes nothing; 0 before.
-func (c *Client) Rate() float64 {
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	for _, channel := range c.channels {
-		all := c.samples[channel]
-		if len(all) <= 20 {
-			continue
-		}
-		var gaps []float64
-		for i := len(all) - 20; i < len(all); i++ {
-			gaps = append(gaps, all[i].T-all[i-1].T)
-		}
-		slices.Sort(gaps)
-		if gaps[10] > 0 {
-			return 1 / gaps[10]
-		}
+// Rate is how many samples a second a channel sends, by the middle of the gaps between those that came lately, so that
+// a missing one changes nothing; 0 before.
+func (l *Link) Rate(id string) float64 {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	c := l.channels[id]
+	if c == nil || len(c.samples) <= 20 {
+		return 0
 	}
-	return 0
+	all := c.samples[len(c.samples)-21:]
+	gaps := make([]float64, 20)
+	for i := range gaps {
+		gaps[i] = all[i+1].T - all[i].T
+	}
+	slices.Sort(gaps)
+	if gaps[10] <= 0 {
+		return 0
+	}
+	return 1 / gaps[10]
 }

@@ -177,6 +177,15 @@ func (l *Ledger) RunsIn(status run.Status, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("status = ?", status).Order("opened_at").Limit(limit))
 }
 
+// OpenOn is the run that is open on the device with a tag; nil where there is none.
+func (l *Ledger) OpenOn(tag string) (*Run, error) {
+	r, err := one[Run](l.read.Where("status = ? AND tag = ?", run.Open, tag).Order("opened_at DESC"))
+	if errors.Is(err, ErrNotFound) {
+		return nil, nil
+	}
+	return &r, err
+}
+
 // RunRow is a run as the lists show it.
 func (l *Ledger) RunRow(id string) (Run, error) {
 	return one[Run](l.read.Where("id = ?", id))
@@ -218,7 +227,17 @@ func (l *Ledger) UseCounts() ([]UseCount, error) {
 	return many[UseCount](l.read.Model(&Use{}).Select("standard_id, count(DISTINCT run_id) AS runs, max(at) AS last").Group("standard_id"))
 }
 
-// Instruments are what speaks the line protocol.
+// Instrument is the one with an id.
+func (l *Ledger) Instrument(id string) (Instrument, error) {
+	return one[Instrument](l.read.Where("id = ?", id))
+}
+
+// ProfileText is the text of a profile with a hash.
+func (l *Ledger) ProfileText(hash string) (ProfileText, error) {
+	return one[ProfileText](l.read.Where("hash = ?", hash))
+}
+
+// Instruments are the references and devices with a link, those that are retired among them.
 func (l *Ledger) Instruments() ([]Instrument, error) {
 	return many[Instrument](l.read.Order("id"))
 }

@@ -226,13 +226,25 @@ type Use struct {
 	At         time.Time
 }
 
-// Instrument is something that speaks the line protocol.
+// Instrument is a reference or a device with a link.
 type Instrument struct {
-	ID       string `gorm:"primaryKey"`
-	Name     string
-	Kind     string
-	Address  string   // host:port
-	Channels []string `gorm:"serializer:json"` // that it is asked to stream
+	ID          string `gorm:"primaryKey"`
+	Name        string
+	Kind        string // as the procedures name it
+	Belongs     string // tag of the reference or device that it is; empty: it stands by itself
+	Profile     string // id of the profile that says how it is spoken to; empty: its kind
+	ProfileHash string // of the text it was entered or changed with
+	Transport   string // empty: tcp
+	Address     string // host:port, or the name of a serial port
+	Serial      string // how the port is set, as JSON; empty: as the profile says
+	Retired     bool
+}
+
+// ProfileText is how a sort of instrument was spoken to.
+type ProfileText struct {
+	Hash string `gorm:"primaryKey"`
+	ID   string
+	Text string
 }
 
 // Setting is one of the lab's settings, as JSON.

@@ -69,7 +69,7 @@ var schemas sync.Map
 var recordTables = tablesOf(
 	map[any]string{&Run{}: "paper = 1", &Result{}: "run_id IN (SELECT id FROM runs WHERE paper = 1)"},
 	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{},
-	&ProcedureRevision{}, &Instrument{}, &Setting{},
+	&ProcedureRevision{}, &Instrument{}, &ProfileText{}, &Setting{},
 	&ControlLot{}, &ControlValue{}, &LookBack{}, &Notice{}, &Round{}, &Run{}, &Result{},
 )
 

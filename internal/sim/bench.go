@@ -3,7 +3,9 @@ package sim
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"northneedle/core/procedure"
@@ -35,7 +37,7 @@ func NewBench(w World, at time.Time) *Bench {
 			total:  map[string]int{},
 		}
 		b.sources[kind.ID] = s
-		b.driver.Add(kind.ID, kind.Name, s)
+		b.driver.Add(capture.Instrument{ID: kind.ID, Name: kind.Name, Kind: kind.ID, Source: s})
 	}
 	return b
 }
@@ -61,8 +63,7 @@ func (b *Bench) Tell(kind, line string) error {
 	if s == nil {
 		return fmt.Errorf("there is no instrument of the kind %s", kind)
 	}
-	_, err := s.Ask(context.Background(), line)
-	return err
+	return s.Tell(context.Background(), line)
 }
 
 // pace looks less often than at the bench: every look costs as much, and time is free.
@@ -73,7 +74,7 @@ var slowPace = capture.Pace{Beat: 5 * time.Second, Patience: 2 * time.Minute}
 
 // Capture takes the reading of a point, once it stands.
 func (b *Bench) Capture(r run.Run, m *procedure.Measure, p *procedure.Point) (run.CaptureReading, error) {
-	w, err := b.driver.Set(context.Background(), r, m.ID, p.ID)
+	w, err := b.driver.Set(context.Background(), r, m.ID, p.ID, capture.Hand{TakeOver: true})
 	if err != nil {
 		return run.CaptureReading{}, err
 	}
@@ -85,7 +86,7 @@ func (b *Bench) Capture(r run.Run, m *procedure.Measure, p *procedure.Point) (ru
 	if err != nil {
 		return run.CaptureReading{}, fmt.Errorf("%s, %s: %w", m.Title, p.Label, err)
 	}
-	c.Measure, c.Point, c.Trace = m.ID, p.ID, nil
+	c.Trace = nil
 	return c, nil
 }
 
@@ -104,7 +105,43 @@ func (s *source) Status() instrument.Status {
 	return instrument.Status{State: instrument.Alive, IDN: s.model.IDN()}
 }
 
-func (s *source) Rate() float64 { return float64(s.model.Rate()) }
+// Unit is the procedure's own: a rehearsal has no profile.
+func (s *source) Unit(channel string) (string, bool) {
+	return "", slices.Contains(s.model.Channels(), channel)
+}
+
+func (s *source) Rate(string) float64 { return float64(s.model.Rate()) }
+
+func (s *source) Freshness(string) (age, period time.Duration, moving bool) { return 0, 0, false }
+
+func (s *source) Keys(string) (pressed []instrument.KeyPress, other bool) { return nil, true }
+
+func (s *source) ReadBack(context.Context) error { return nil }
+
+func (s *source) Differs(map[string]string) string { return "" }
+
+func (s *source) Reported() map[string]instrument.Reported { return nil }
+
+// Set sets the model, as a link would.
+func (s *source) Set(ctx context.Context, settings map[string]string) ([]string, error) {
+	if err := s.Tell(ctx, "SIMulate:DEVice "+settings["device"]); err != nil {
+		return nil, err
+	}
+	for _, name := range slices.Sorted(maps.Keys(settings)) {
+		if name == "device" {
+			continue
+		}
+		if err := s.Tell(ctx, "SOURce:"+strings.ToUpper(name)+" "+settings[name]); err != nil {
+			return nil, err
+		}
+	}
+	return nil, nil
+}
+
+func (s *source) Tell(ctx context.Context, line string) error {
+	_, err := s.Ask(ctx, line)
+	return err
+}
 
 func (s *source) Samples(channel string, after int) ([]signal.Sample, int) {
 	all, total := s.traces[channel], s.total[channel]

@@ -1,5 +1,5 @@
-// Package standin holds simulated instruments, with simulated devices connected to
-// them, that speak the line protocol over TCP. Each is a small physical model.
+// Package sim holds simulated instruments, with simulated devices connected to them. Each is a small physical model,
+// served over TCP or a pseudo-terminal in one of several dialects.
 package sim
 
 import (
@@ -27,7 +27,7 @@ func ParseCommand(line string) (Command, error) {
 			return Command{}, fmt.Errorf(`-101,"Invalid character"`)
 		}
 	}
-	header, rest, _ := strings.Cut(line, " ")
+	header, rest, _ := strings.Cut(strings.TrimPrefix(line, ":"), " ")
 	c := Command{Header: strings.ToUpper(header)}
 	if c.Header, c.Query = strings.CutSuffix(c.Header, "?"); c.Header == "" {
 		return Command{}, fmt.Errorf(`-110,"Command header error"`)
@@ -54,6 +54,18 @@ func (c Command) Is(pattern string) bool {
 		}
 	}
 	return true
+}
+
+// long is the header with the short forms of its first word, and of DEVice and PULSe, written out.
+func (c Command) long() string {
+	words := strings.Split(c.Header, ":")
+	for i, w := range words {
+		if full, ok := map[string]string{"SOUR": "SOURCE", "SIM": "SIMULATE", "DEV": "DEVICE", "PULS": "PULSE",
+			"BRE": "BREATH"}[w]; ok {
+			words[i] = full
+		}
+	}
+	return strings.Join(words, ":")
 }
 
 // Arg is an argument, or nothing.

@@ -19,24 +19,37 @@ type Kind struct {
 	ID   string // also the kind of instrument that a procedure names
 	Name string
 	New  func(World) Model
+	Rest string // commands that set it as it is after *RST, parted by semicolons
 }
 
 // Kinds lists the simulated instruments by their id.
 func Kinds() []Kind {
 	return []Kind{
-		{ID: "acoustic-bench", Name: "Acoustic bench", New: func(World) Model { return NewAcoustic() }},
-		{ID: "bag-rack", Name: "Bag rack and meter", New: func(World) Model { return NewBagRack() }},
-		{ID: "balance", Name: "Balance under the pump", New: func(World) Model { return NewBalance() }},
-		{ID: "blood-gas", Name: "Blood-gas analyser", New: func(World) Model { return NewBloodGas() }},
-		{ID: "cart-gas", Name: "Gas analysers of the cart", New: func(w World) Model { return NewCartGas(w) }},
-		{ID: "chamber-probe", Name: "Probe in the warm chamber", New: func(World) Model { return NewChamber() }},
-		{ID: "co-bench", Name: "Breath monitor bench", New: func(w World) Model { return NewBreathMonitor(w) }},
-		{ID: "finger-simulator", Name: "Finger simulator", New: func(World) Model { return NewFinger() }},
+		{ID: "acoustic-bench", Name: "Acoustic bench", New: func(World) Model { return NewAcoustic() },
+			Rest: "SOURce:EAR right;SOURce:TONE 1000;SOURce:DIAL 70;SOURce:BAND 1000;SOURce:PATH acoustic"},
+		{ID: "bag-rack", Name: "Bag rack and meter", New: func(World) Model { return NewBagRack() },
+			Rest: "SOURce:FILL 0"},
+		{ID: "balance", Name: "Balance under the pump", New: func(World) Model { return NewBalance() },
+			Rest: "SOURce:RATE 0;SOURce:LINE open"},
+		{ID: "blood-gas", Name: "Blood-gas analyser", New: func(World) Model { return NewBloodGas() },
+			Rest: "SOURce:SAMPLE electronic-2"},
+		{ID: "cart-gas", Name: "Gas analysers of the cart", New: func(w World) Model { return NewCartGas(w) },
+			Rest: "SOURce:GAS AIR"},
+		{ID: "chamber-probe", Name: "Probe in the warm chamber", New: func(World) Model { return NewChamber() },
+			Rest: "SOURce:PROBE 1-upper"},
+		{ID: "co-bench", Name: "Breath monitor bench", New: func(w World) Model { return NewBreathMonitor(w) },
+			Rest: "SOURce:GAS AIR"},
+		{ID: "finger-simulator", Name: "Finger simulator", New: func(World) Model { return NewFinger() },
+			Rest: "SOURce:SPO2 97;SOURce:PULSe 60"},
 		{ID: "flow-analyser", Name: "Flow analyser and ventilator",
-			New: func(World) Model { return NewFlowAnalyser() }},
-		{ID: "gas-bench", Name: "Gas bench", New: func(w World) Model { return newGasBench(w) }},
-		{ID: "photometer", Name: "Photometer and cuvettes", New: func(World) Model { return NewPhotometer() }},
-		{ID: "syringe-bench", Name: "Syringe bench", New: func(World) Model { return NewSyringe() }},
+			New:  func(World) Model { return NewFlowAnalyser() },
+			Rest: "SOURce:MODE off;SOURce:GAS none"},
+		{ID: "gas-bench", Name: "Gas bench", New: func(w World) Model { return newGasBench(w) },
+			Rest: "SOURce:GAS AIR;SOURce:BREath 12"},
+		{ID: "photometer", Name: "Photometer and cuvettes", New: func(World) Model { return NewPhotometer() },
+			Rest: "SOURce:FILTER 0;SOURce:CUVETTE 0"},
+		{ID: "syringe-bench", Name: "Syringe bench", New: func(World) Model { return NewSyringe() },
+			Rest: "SOURce:STROKE 0"},
 	}
 }
 

@@ -2,19 +2,23 @@ package sim
 
 import (
 	"bufio"
+	"bytes"
+	"cmp"
 	"context"
-	"encoding/json"
 	"fmt"
 	"hash/fnv"
+	"io"
 	"math/rand/v2"
 	"net"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
 
 	"northneedle/internal/capture"
 	"northneedle/internal/instrument"
+
+	"github.com/creack/pty"
+	"golang.org/x/term"
 )
 
 // Model is what a simulated instrument simulates. Calls are never concurrent.
@@ -65,25 +69,38 @@ func codes(all []instrument.Knob) []string {
 	return list
 }
 
-// Server serves one model to any number of clients.
+// Server serves one model to any number of clients, through one or more doors: each speaks one dialect.
 type Server struct {
-	model    Model
-	listener net.Listener
+	model Model
+	rest  string // commands that set it as it is after *RST, parted by semicolons
 
 	mutex   sync.Mutex
+	doors   []*door
 	clients map[*client]bool
+	set     map[string]string // what it was set to last, by header
 	t       float64
-	fault   string // DROP, SILENT or GARBAGE
+	before  float64 // what the first channel read a second ago
+	fault   string  // DROP, SILENT or GARBAGE
 	until   time.Time
 	wg      sync.WaitGroup
 	clock   capture.WallClock
 }
 
+// door is a way to the model: a listener, or a pseudo-terminal.
+type door struct {
+	dialect  Dialect
+	listener net.Listener // nil: a pseudo-terminal
+	name     string       // its address
+}
+
 type client struct {
-	conn     net.Conn
+	conn     io.ReadWriteCloser
+	dialect  Dialect
 	channels map[string]bool
 	errors   []string
+	events   int // of the standard event status register, IEEE 488.2
 	out      chan string
+	spoke    float64 // when a stream sent its last line
 }
 
 // Serve starts a simulated instrument on an address such as "127.0.0.1:0".
@@ -93,46 +110,123 @@ func Serve(ctx context.Context, address string, m Model) (*Server, error) {
 
 // ServeAt is [Serve] by a clock, whose seconds are the model's.
 func ServeAt(ctx context.Context, address string, m Model, clock capture.WallClock) (*Server, error) {
-	listener, err := net.Listen("tcp", address)
-	if err != nil {
-		return nil, fmt.Errorf("the simulated instrument cannot listen: %w", err)
+	s := &Server{model: m, clients: map[*client]bool{}, set: map[string]string{}, clock: clock}
+	if _, err := s.Listen(ctx, address, OwnLine); err != nil {
+		return nil, err
 	}
-	s := &Server{model: m, listener: listener, clients: map[*client]bool{}, clock: clock}
-	context.AfterFunc(ctx, func() { listener.Close() })
-	s.wg.Add(2)
-	go s.accept()
+	s.wg.Add(1)
 	go s.run(ctx)
 	return s, nil
 }
 
-// Address is where it listens.
-func (s *Server) Address() string { return s.listener.Addr().String() }
+// Serve starts the simulated instrument of a kind in a world, set as it is after *RST.
+func (k Kind) Serve(ctx context.Context, address string, w World, clock capture.WallClock) (*Server, error) {
+	s, err := ServeAt(ctx, address, k.New(w), clock)
+	if err != nil {
+		return nil, err
+	}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.rest = k.Rest
+	s.reset()
+	return s, nil
+}
+
+// ServeDialect starts the simulated instrument of a kind to be reached through other doors; its own line is on a free
+// port of this machine, which is returned.
+func ServeDialect(ctx context.Context, kind string, w World, clock capture.WallClock) (s *Server, own string, err error) {
+	for _, k := range Kinds() {
+		if k.ID == kind {
+			s, err = k.Serve(ctx, "127.0.0.1:0", w, clock)
+			break
+		}
+	}
+	switch {
+	case err != nil:
+		return nil, "", err
+	case s == nil:
+		return nil, "", fmt.Errorf("there is no simulated %s", kind)
+	}
+	return s, s.Address(), nil
+}
+
+// reset sets the instrument as it is after *RST. The device that is connected stays as it is. The mutex is held.
+func (s *Server) reset() {
+	clear(s.set)
+	for line := range strings.SplitSeq(s.rest, ";") {
+		if c, err := ParseCommand(line); err == nil {
+			s.command(c)
+		}
+	}
+}
+
+// Listen opens a door on a TCP address, and gives the address it has.
+func (s *Server) Listen(ctx context.Context, address string, d Dialect) (string, error) {
+	listener, err := net.Listen("tcp", address)
+	if err != nil {
+		return "", fmt.Errorf("the simulated instrument cannot listen: %w", err)
+	}
+	at := &door{dialect: d, listener: listener, name: listener.Addr().String()}
+	s.mutex.Lock()
+	s.doors = append(s.doors, at)
+	s.mutex.Unlock()
+	context.AfterFunc(ctx, func() { listener.Close() })
+	s.wg.Add(1)
+	go s.accept(at)
+	return at.name, nil
+}
+
+// Terminal opens a door on a pseudo-terminal, and gives the name of the port to open. Not on Windows.
+func (s *Server) Terminal(ctx context.Context, d Dialect) (string, error) {
+	master, port, err := pty.Open()
+	if err != nil {
+		return "", fmt.Errorf("there is no pseudo-terminal: %w", err)
+	}
+	if _, err := term.MakeRaw(int(port.Fd())); err != nil { // no echo
+		return "", err
+	}
+	at := &door{dialect: d, name: port.Name()}
+	s.mutex.Lock()
+	s.doors = append(s.doors, at)
+	s.mutex.Unlock()
+	s.enter(at, master)
+	context.AfterFunc(ctx, func() { master.Close(); port.Close() }) // open until then: whoever connects may leave
+	return at.name, nil
+}
+
+// Address is where it listens first.
+func (s *Server) Address() string { return s.doors[0].name }
 
 // Wait returns when the simulated instrument has stopped.
 func (s *Server) Wait() { s.wg.Wait() }
 
-func (s *Server) accept() {
+func (s *Server) accept(d *door) {
 	defer s.wg.Done()
 	for {
-		conn, err := s.listener.Accept()
+		conn, err := d.listener.Accept()
 		if err != nil {
 			return
 		}
-		c := &client{conn: conn, channels: map[string]bool{}, out: make(chan string, queued)}
 		s.mutex.Lock()
 		dropped := s.faulty("DROP")
-		if !dropped {
-			s.clients[c] = true
-		}
 		s.mutex.Unlock()
 		if dropped {
 			conn.Close()
 			continue
 		}
-		s.wg.Add(2)
-		go s.write(c)
-		go s.serve(c)
+		s.enter(d, conn)
 	}
+}
+
+// enter serves one who came through a door.
+func (s *Server) enter(d *door, conn io.ReadWriteCloser) {
+	c := &client{conn: conn, dialect: d.dialect, channels: map[string]bool{}, out: make(chan string, queued), events: 128}
+	s.mutex.Lock()
+	s.clients[c] = true
+	s.mutex.Unlock()
+	s.wg.Add(2)
+	go s.write(c)
+	go s.serve(c)
 }
 
 // write sends a client what is queued for it. Lines that are queued together leave together.
@@ -140,7 +234,9 @@ func (s *Server) write(c *client) {
 	defer s.wg.Done()
 	buffer := bufio.NewWriter(c.conn)
 	for line := range c.out {
-		c.conn.SetWriteDeadline(time.Now().Add(2 * time.Second))
+		if conn, ok := c.conn.(net.Conn); ok {
+			conn.SetWriteDeadline(time.Now().Add(2 * time.Second))
+		}
 		_, err := buffer.WriteString(line + lineEnd)
 		if err == nil && len(c.out) == 0 {
 			err = buffer.Flush()
@@ -154,13 +250,19 @@ func (s *Server) write(c *client) {
 func (s *Server) serve(c *client) {
 	defer s.wg.Done()
 	scanner := bufio.NewScanner(c.conn)
+	scanner.Split(eitherEnd)
 	for scanner.Scan() {
+		if len(scanner.Bytes()) == 0 {
+			continue // between CR and LF
+		}
 		s.mutex.Lock()
 		send := s.send // as it is now: the command that switches a fault is still answered well
 		if !s.faulty("SILENT") && !s.faulty("GARBAGE") {
 			send = s.queue
 		}
-		send(c, s.handle(c, scanner.Text()))
+		if answer := c.dialect.answer(s, c, scanner.Text()); answer != "" {
+			send(c, answer)
+		}
 		s.mutex.Unlock()
 	}
 	s.mutex.Lock()
@@ -168,6 +270,17 @@ func (s *Server) serve(c *client) {
 	c.conn.Close()
 	delete(s.clients, c)
 	close(c.out)
+}
+
+// eitherEnd cuts lines at LF, CR or both.
+func eitherEnd(data []byte, last bool) (advance int, token []byte, err error) {
+	if at := bytes.IndexAny(data, "\r\n"); at >= 0 {
+		return at + 1, data[:at], nil
+	}
+	if last && len(data) > 0 {
+		return len(data), data, nil
+	}
+	return 0, nil, nil
 }
 
 // queue hands lines to the client's writer; a client that does not read loses lines, not the simulated instrument.
@@ -191,81 +304,29 @@ func (s *Server) send(c *client, line string) {
 
 func (s *Server) faulty(kind string) bool { return s.fault == kind && time.Now().Before(s.until) }
 
-// handle answers one command line; every command gets exactly one line.
-func (s *Server) handle(c *client, line string) string {
-	fail := func(text string) string {
-		c.errors = append(c.errors, text)
-		if len(c.errors) > 20 {
-			c.errors = c.errors[1:]
-		}
-		return "ERROR " + text
+// command carries out a command of the model, and notes what it was set to. The mutex is held.
+func (s *Server) command(c Command) (answer string, ok bool, err error) {
+	header := c.long()
+	settable := strings.HasPrefix(header, "SOURCE:") || header == "SIMULATE:DEVICE"
+	if c.Query && settable {
+		return cmp.Or(s.set[header], "NONE"), true, nil
 	}
-	command, err := ParseCommand(line)
-	if err != nil {
-		return fail(err.Error())
+	answer, ok, err = s.model.Command(c)
+	if ok && err == nil && settable {
+		s.set[header] = strings.Join(c.Args, ",")
 	}
-	channel := strings.ToUpper(command.Arg(0))
-	switch {
-	case command.Is("*IDN") && command.Query:
-		return s.model.IDN()
-	case command.Is("SYSTem:ERRor") && command.Query:
-		if len(c.errors) == 0 {
-			return `0,"No error"`
-		}
-		first := c.errors[0]
-		c.errors = c.errors[1:]
-		return first
-	case command.Is("SIMulate:CATalog") && command.Query:
-		text, err := json.Marshal(s.model.Controls())
-		if err != nil {
-			return fail(err.Error())
-		}
-		return string(text)
-	case command.Is("SUBScribe"):
-		if !s.has(channel) {
-			return fail(`-224,"No such channel"`)
-		}
-		c.channels[channel] = true
-		return "OK"
-	case command.Is("UNSubscribe"):
-		delete(c.channels, channel)
-		return "OK"
-	case command.Is("SIMulate:LINK"):
-		seconds, err := strconv.ParseFloat(command.Arg(1), 64)
-		if err != nil || !(seconds >= 0 && seconds <= 600) {
-			return fail(`-222,"Data out of range"`)
-		}
-		s.fault, s.until = channel, time.Now().Add(time.Duration(seconds*float64(time.Second)))
-		if channel == "DROP" {
-			for other := range s.clients {
-				other.conn.Close()
-			}
-		}
-		return "OK"
-	}
-	if name, ok := strings.CutPrefix(command.Header, "MEAS:"); ok && command.Query && s.has(name) {
-		return strconv.FormatFloat(s.model.Value(name), 'f', 4, 64)
-	}
-	if name, ok := strings.CutPrefix(command.Header, "MEASURE:"); ok && command.Query && s.has(name) {
-		return strconv.FormatFloat(s.model.Value(name), 'f', 4, 64)
-	}
-	answer, ok, err := s.model.Command(command)
-	switch {
-	case err != nil:
-		return fail(err.Error())
-	case !ok:
-		return fail(`-113,"Undefined header"`)
-	}
-	return answer
+	return answer, ok, err
 }
 
-func (s *Server) has(channel string) bool {
-	for _, name := range s.model.Channels() {
-		if name == channel {
-			return true
+// Press presses the instrument's own key: dialects that print, print.
+func (s *Server) Press() {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	for c := range s.clients {
+		if line := c.dialect.pressed(s.model); line != "" {
+			s.send(c, line)
 		}
 	}
-	return false
 }
 
 const lineEnd = "\r\n"
@@ -310,15 +371,14 @@ func (s *Server) run(ctx context.Context) {
 func (s *Server) tick(dt float64) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
+	if int(s.t+dt) != int(s.t) {
+		s.before = s.model.Value(s.model.Channels()[0])
+	}
 	s.t += dt
 	s.model.Step(dt)
 	for c := range s.clients {
-		var lines []string
-		for channel := range c.channels {
-			lines = append(lines, instrument.FormatSample(s.t, channel, s.model.Value(channel)))
-		}
-		if len(lines) > 0 {
-			s.send(c, strings.Join(lines, lineEnd))
+		if line := c.dialect.stream(s, c); line != "" {
+			s.send(c, line)
 		}
 	}
 }

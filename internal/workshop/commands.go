@@ -3,6 +3,7 @@ package workshop
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"northneedle/core/adjust"
 	"northneedle/core/person"
@@ -31,7 +32,7 @@ type CommandBody struct {
 	Measure     string            `json:"measure,omitempty" maxLength:"100"`
 	Point       string            `json:"point,omitempty" maxLength:"200"`
 	Typed       string            `json:"typed,omitempty" maxLength:"40" doc:"a reading as it was typed"`
-	Linked      bool              `json:"linked,omitempty" doc:"take the reading from the link"`
+	Frame       string            `json:"frame,omitempty" maxLength:"80" doc:"take the reading from the link: the frame that was on the screen"`
 	Confirmed   bool              `json:"confirmed,omitempty" doc:"a questioned magnitude is confirmed"`
 	Reading     string            `json:"reading,omitempty" maxLength:"60"`
 	Finding     string            `json:"finding,omitempty" maxLength:"100"`
@@ -48,7 +49,7 @@ type CommandBody struct {
 
 // Carry does something in a run, and gives the run as it stands then.
 func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who person.Person) (v runview.View, err error) {
-	do, err := ws.command(ctx, id, b)
+	do, err := ws.command(ctx, id, b, who)
 	if err != nil {
 		return v, err
 	}
@@ -61,11 +62,17 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 	if err != nil {
 		return v, err
 	}
+	if strings.HasPrefix(b.Frame, "key-") {
+		ws.Bench.Dismiss(b.Frame) // it is taken once
+	}
+	if r.Status != run.Open {
+		ws.Bench.Release(r.ID, "")
+	}
 	return ws.RunView(r), nil
 }
 
 // command turns what was sent into the core's command.
-func (ws *Workshop) command(ctx context.Context, r string, b CommandBody) (run.Command, error) {
+func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who person.Person) (run.Command, error) {
 	switch b.Kind {
 	case "bind":
 		s, err := ws.Ledger.Standard(b.Standard)
@@ -103,7 +110,7 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody) (run.C
 	case "cut-wait":
 		return run.CutWait{Step: b.Step, Reason: b.Reason}, nil
 	case "capture":
-		return ws.capture(ctx, r, b)
+		return ws.capture(ctx, r, b, who)
 	case "withdraw":
 		return run.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
 	case "omit":
@@ -166,8 +173,8 @@ func (ws *Workshop) ending(ctx context.Context, b CommandBody) (run.Command, err
 	return nil, &run.Refusal{Kind: run.Invalid, Code: "kind", Field: "kind", Message: "This command is not known."}
 }
 
-// capture reads the link at this moment, or takes what was typed.
-func (ws *Workshop) capture(ctx context.Context, id string, b CommandBody) (run.Command, error) {
+// capture takes the reading of the frame that was on the screen, or what was typed.
+func (ws *Workshop) capture(ctx context.Context, id string, b CommandBody, who person.Person) (run.Command, error) {
 	c := run.CaptureReading{
 		Reading:   b.ID,
 		Measure:   b.Measure,
@@ -176,25 +183,9 @@ func (ws *Workshop) capture(ctx context.Context, id string, b CommandBody) (run.
 		Early:     b.Reason,
 		Confirmed: b.Confirmed,
 	}
-	if !b.Linked {
+	if b.Frame == "" {
 		return c, nil
 	}
-	r, err := ws.Ledger.Run(id)
-	if err != nil {
-		return nil, err
-	}
-	if m := r.Procedure.Measure(b.Measure); m == nil || m.Capture == nil {
-		return nil, &run.Refusal{
-			Kind:    run.Invalid,
-			Code:    "no-link",
-			Field:   "linked",
-			Message: "This measure is read from the display: type what the device shows.",
-		}
-	}
-	watch, err := ws.Bench.Watch(r, b.Measure, b.Point)
-	if err != nil {
-		return nil, err
-	}
-	watch.Take(&c)
-	return c, nil
+	c.Linked = true
+	return c, ws.Bench.Take(ctx, id, b.Frame, who.ID, &c)
 }

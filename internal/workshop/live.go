@@ -64,24 +64,22 @@ func (ws *Workshop) Listen() chan Change { return ws.changes.listen() }
 // Leave ends listening.
 func (ws *Workshop) Leave(ch chan Change) { ws.changes.leave(ch) }
 
-// TellSimulated works the controls of a simulated device, and gives its answer.
-func (ws *Workshop) TellSimulated(ctx context.Context, kind, command string) (string, error) {
-	answer, err := ws.Bench.Tell(ctx, kind, command)
-	if err != nil {
-		return "", &run.Refusal{Kind: run.Conflict, Code: "simulated", Message: err.Error() + "."}
+// TellSimulated works the controls of a simulated device.
+func (ws *Workshop) TellSimulated(ctx context.Context, id, command string) error {
+	if err := ws.Bench.Simulate(ctx, id, command); err != nil {
+		return refuse("simulated", sentence(err))
 	}
-	return answer, nil
+	return nil
 }
 
 // SimulatedControls asks a simulated instrument for its controls.
-func (ws *Workshop) SimulatedControls(ctx context.Context, kind string) (c instrument.Controls, err error) {
-	text, err := ws.Bench.Tell(ctx, kind, "SIMulate:CATalog?")
+func (ws *Workshop) SimulatedControls(ctx context.Context, id string) (c instrument.Controls, err error) {
+	text, err := ws.Bench.Simulated(ctx, id, "SIMulate:CATalog?")
 	if err == nil {
 		err = json.Unmarshal([]byte(text), &c)
 	}
 	if err != nil {
-		return c, &run.Refusal{Kind: run.Conflict, Code: "simulated",
-			Message: "The simulated device does not say what it can do: " + err.Error() + "."}
+		return c, refuse("simulated", "The simulated device does not say what it can do: "+err.Error()+".")
 	}
 	return c, nil
 }
@@ -89,7 +87,7 @@ func (ws *Workshop) SimulatedControls(ctx context.Context, kind string) (c instr
 // Alive is the time here, and how fast it goes.
 func (ws *Workshop) Alive() Alive { return Alive{ws.Clock(), max(ws.Speed, 1)} }
 
-// drives reports whether a person's looking at a run sets its instrument: they work runs, and a
+// drives reports whether a person may set an instrument for a run: they work runs, and a
 // trainee has a hand in this one.
 func drives(who person.Person, r run.Run) bool {
 	if !person.Can(who.Role, person.WorkRuns) {
@@ -98,48 +96,91 @@ func drives(who person.Person, r run.Run) bool {
 	return person.Can(who.Role, person.DriveSimulated) || r.WorkedBy(who.ID)
 }
 
+// HoldOrder says for which point an instrument is wanted.
+type HoldOrder struct {
+	Measure  string `json:"measure" maxLength:"100"`
+	Point    string `json:"point" maxLength:"200"`
+	TakeOver bool   `json:"take_over,omitempty" doc:"take it from whoever holds it; they are told"`
+}
+
+// Hold takes hold of the instrument that reads a point, for a run and a person, and sets it for the point.
+func (ws *Workshop) Hold(ctx context.Context, id string, o HoldOrder, who person.Person) error {
+	r, err := ws.Ledger.Run(id)
+	if err != nil {
+		return err
+	}
+	switch {
+	case r.Status != run.Open:
+		return refuse("not-open", "This run is not open: its instruments serve others.")
+	case !drives(who, r):
+		return &run.Refusal{Kind: run.Forbidden, Code: "not-yours",
+			Message: "A trainee drives an instrument only by a step of a run in which they work: answer or do its first step."}
+	}
+	before := ws.holders()
+	_, err = ws.Bench.Set(ctx, r, o.Measure, o.Point, capture.Hand{Person: who, TakeOver: o.TakeOver})
+	for instrument, h := range before { // whoever lost it is told by their own screen
+		if now, held := ws.Bench.Holder(instrument); held && now.Run != h.Run {
+			ws.changes.tell(h.Run, 0)
+		}
+	}
+	return err
+}
+
+func (ws *Workshop) holders() map[string]capture.Hold {
+	all := map[string]capture.Hold{}
+	for _, l := range ws.Bench.Links() {
+		if l.Holder != nil {
+			all[l.ID] = *l.Holder
+		}
+	}
+	return all
+}
+
+// Release lets go of what a person holds for a run.
+func (ws *Workshop) Release(id string, who person.Person) { ws.Bench.Release(id, who.ID) }
+
+// Dismiss sets aside what an instrument sent at its own key.
+func (ws *Workshop) Dismiss(frame string) { ws.Bench.Dismiss(frame) }
+
 // PointWatch is someone's look at a point's link.
 type PointWatch struct {
 	shop           *Workshop
-	run            run.Run
+	run            string
 	measure, point string
-	drives         bool // looking sets the instrument
+	who            person.Person
 
+	seq int // of the run that at goes by
 	at  *capture.Point
-	set bool
 }
 
-// WatchPoint begins to watch the link of a point. It also sets the instrument for the point where the
-// run is open and the person is allowed to drive it. The error says why nothing can be shown.
-func (ws *Workshop) WatchPoint(ctx context.Context, id, measure, point string, who person.Person) (*PointWatch, error) {
-	r, err := ws.Ledger.Run(id)
+// WatchPoint begins to watch the link of a point. It sets nothing. The error says why nothing can be shown.
+func (ws *Workshop) WatchPoint(id, measure, point string, who person.Person) (*PointWatch, error) {
+	w := &PointWatch{shop: ws, run: id, measure: measure, point: point, who: who}
+	return w, w.follow()
+}
+
+// follow looks at the run as it stands now: what is done in it may begin the trace anew.
+func (w *PointWatch) follow() error {
+	r, err := w.shop.Ledger.Run(w.run)
+	switch {
+	case err != nil:
+		return &run.Refusal{Kind: run.Invalid, Code: "no-such-run", Message: "There is no such run."}
+	case r.Seq == w.seq:
+		return nil
+	}
+	at, err := w.shop.Bench.Watch(r, w.measure, w.point, w.who.ID)
 	if err != nil {
-		return nil, &run.Refusal{Kind: run.Invalid, Code: "no-such-run", Message: "There is no such run."}
+		return err
 	}
-	w := &PointWatch{shop: ws, run: r, measure: measure, point: point, drives: drives(who, r)}
-	if r.Status == run.Open && w.drives {
-		w.at, err = ws.Bench.Set(ctx, r, measure, point)
-	} else {
-		w.at, err = ws.Bench.Watch(r, measure, point)
-	}
-	if w.at == nil {
-		return nil, err
-	}
-	w.set = err == nil || !w.drives
-	return w, nil
+	at.GoOn(w.at)
+	w.at, w.seq = at, r.Seq
+	return nil
 }
 
-// Look is what the link shows now. An instrument that was away when the point began is set as soon as
-// it is there.
-func (w *PointWatch) Look(ctx context.Context) capture.Frame {
-	frame := w.at.Look()
-	if !w.set && frame.Status.State == "alive" {
-		if again, err := w.shop.Bench.Set(ctx, w.run, w.measure, w.point); err == nil {
-			w.at, w.set = again, true
-		}
+// Look is what the link shows now. The error says why nothing can be shown any more.
+func (w *PointWatch) Look() (capture.Frame, error) {
+	if err := w.follow(); err != nil {
+		return capture.Frame{}, err
 	}
-	if frame.Status.State == "lost" && w.drives {
-		w.set = false
-	}
-	return frame
+	return w.at.Look(), nil
 }

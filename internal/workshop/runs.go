@@ -50,6 +50,15 @@ func (ws *Workshop) Run(id string) (v runview.View, err error) {
 // RunView is a run as it is shown now.
 func (ws *Workshop) RunView(r run.Run) runview.View {
 	view := runview.Of(r, ws.Clock())
+	for i := range view.Measures {
+		m := &view.Measures[i]
+		if m.Capture == nil {
+			continue
+		}
+		if source, err := ws.Bench.For(r, r.Procedure.Measure(m.ID)); err == nil {
+			m.Link = source.ID
+		}
+	}
 	if r.Status == run.Signed {
 		if row, err := ws.Ledger.RunRow(r.ID); err == nil {
 			view.ReplacedBy = row.ReplacedBy

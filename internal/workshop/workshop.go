@@ -15,6 +15,7 @@ import (
 	"northneedle/core/run"
 	"northneedle/core/runview"
 	"northneedle/internal/capture"
+	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
 )
 
@@ -25,6 +26,7 @@ type Workshop struct {
 	Bench      *capture.Driver
 	Procedures []*procedure.Procedure // to begin with
 	Duties     []duty.Template        // what recurs on each family
+	Profiles   []*instrument.Profile  // by which instruments are spoken to
 	Clock      func() time.Time
 	Speed      float64 // how many of the clock's seconds pass in a real one; 0 means 1
 	TryOut     func(p *procedure.Procedure, lab run.Lab,
@@ -38,6 +40,7 @@ type Workshop struct {
 
 	changes   *changes
 	imports   imports
+	links     links
 	plans     *plans
 	sequences *capture.Sequencer
 }
@@ -47,11 +50,15 @@ func (ws *Workshop) Begin() {
 	ws.shelf.Store(&ws.Procedures)
 	ws.changes, ws.plans = newChanges(), newPlans()
 	ws.Ledger.OnChange(ws.changes.tell)
+	ws.Bench.Allowed = ws.allowed
 	ws.sequences = capture.NewSequencer(ws.Ledger, ws.Bench, ws.changes.tell)
 }
 
 // End stops what goes on by itself.
-func (ws *Workshop) End() { ws.sequences.Close() }
+func (ws *Workshop) End() {
+	ws.sequences.Close()
+	ws.links.disconnect()
+}
 
 // templates are what recurs on each family, a lab's own families among them.
 func (ws *Workshop) templates() []duty.Template { return procedure.WithOwn(ws.Duties, ws.procedures()) }

@@ -11,7 +11,7 @@ import { useSession } from './composables/useSession'
 /** What stands around every view: the top bar, the dock, and the word that the server is away. */
 defineProps<{ person: Person }>()
 const { data: bench, refetch } = useBenchState()
-const connected = useChanges()
+const away = useChanges()
 const { signOut } = useSession()
 const keys = ref(false)
 useKeys({ '?': () => (keys.value = true) })
@@ -20,8 +20,12 @@ useKeys({ '?': () => (keys.value = true) })
 <template>
   <div class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden">
     <TopBar :person="person" :bench="bench" @keys="keys = true" @sign-out="signOut()" />
-    <p v-if="!connected" class="bg-vermilion-wash px-4 py-2" role="status">
-      No connection to the server. What was confirmed is kept; it is tried again.
+    <p v-if="away" class="bg-vermilion-wash px-4 py-2" role="status">
+      <b
+        >The server has not answered for <span class="num">{{ away }}</span> s.</b
+      >
+      What was confirmed is kept; what you type stays here and is sent once, when it answers. Live values are not of
+      now. It is tried again by itself.
     </p>
     <span v-else></span>
     <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>

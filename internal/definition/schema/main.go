@@ -1,27 +1,66 @@
-// Command schema writes the JSON Schema of a procedure file from the types it is read into, with
-// their comments as descriptions: go run ./internal/definition/schema > internal/definition/schema.json
+// Command schema writes the JSON Schema of a procedure, or of an instrument's profile, from the types it is read into,
+// with their comments as descriptions:
+//
+//	go run ./internal/definition/schema > internal/definition/schema.json
+//	go run ./internal/definition/schema profile > internal/definition/profile-schema.json
 package main
 
 import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"reflect"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
+	"northneedle/internal/instrument"
 
 	"github.com/invopop/jsonschema"
 )
 
 func main() {
-	if err := run(); err != nil {
+	write := procedures
+	if len(os.Args) > 1 && os.Args[1] == "profile" {
+		write = profiles
+	}
+	if err := write(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run() error {
+// profiles writes the schema of an instrument's profile.
+func profiles() error {
+	r := jsonschema.Reflector{FieldNameTag: "yaml", BaseSchemaID: "urn:northneedle",
+		Mapper: func(t reflect.Type) *jsonschema.Schema {
+			switch t {
+			case reflect.TypeFor[instrument.Pattern]():
+				return &jsonschema.Schema{Type: "string", Format: "regex"}
+			case reflect.TypeFor[instrument.Span]():
+				return &jsonschema.Schema{Type: "string", Description: "A length of time: 200 ms, 5 s."}
+			}
+			return nil
+		}}
+	if err := r.AddGoComments("northneedle", "./internal/instrument"); err != nil {
+		return err
+	}
+	schema := r.Reflect(instrument.Profile{})
+	schema.ID = "urn:northneedle:instrument:1"
+	schema.Title = "North Needle instrument profile"
+	schema.Description = "How a sort of instrument is spoken to. Units are UCUM codes; patterns are regular expressions with named parts."
+	return put(schema)
+}
+
+func put(schema *jsonschema.Schema) error {
+	out := json.NewEncoder(os.Stdout)
+	out.SetIndent("", " ")
+	out.SetEscapeHTML(false)
+	return out.Encode(schema)
+}
+
+// procedures writes the schema of a procedure.
+func procedures() error {
 	r := jsonschema.Reflector{FieldNameTag: "yaml", BaseSchemaID: "urn:northneedle"}
 	for _, folder := range []string{"procedure", "reference", "adjust", "conformity"} {
 		if err := r.AddGoComments("northneedle", "./core/"+folder); err != nil {
@@ -50,10 +89,7 @@ func run() error {
 	enumerate(schema, "Control", "kind", adjust.Kinds)
 	enumerate(schema, "Rule", "kind", conformity.RuleKinds)
 	enumerate(schema, "Definition", "review", procedure.Reviews)
-	out := json.NewEncoder(os.Stdout)
-	out.SetIndent("", " ")
-	out.SetEscapeHTML(false)
-	return out.Encode(schema)
+	return put(schema)
 }
 
 // enumerate lists the values that a property may have.

@@ -22,7 +22,20 @@ export type ErrorComponents = Schemas['ErrorComponents']
 export type ControlChart = Schemas['ControlChart']
 export type Zone = Verdict['zone']
 
-export const api = createClient<paths>({ baseUrl: '/' })
+/** How long a request may take, in milliseconds: one with a file, a command of a run, and any other. */
+const limits = { file: 600_000, command: 8_000, other: 30_000 }
+
+function limitOf(request: Request) {
+  const sort = request.headers.get('Content-Type') ?? ''
+  if (request.body && !sort.startsWith('application/json')) return limits.file
+  return request.url.endsWith('/commands') ? limits.command : limits.other
+}
+
+export const api = createClient<paths>({
+  baseUrl: '/',
+  fetch: (request: Request) =>
+    fetch(request, { signal: AbortSignal.any([request.signal, AbortSignal.timeout(limitOf(request))]) }),
+})
 
 /** ApiError is a problem the server answered, or that it could not be reached (status 0). */
 export class ApiError extends Error {

@@ -85,10 +85,10 @@ export const queries = {
       queryFn: () => answer(api.GET('/api/runs/{id}', { params: { path: { id: toValue(id)! } } })),
       enabled: () => !!toValue(id),
     }),
-  standIn: (kind: Of<string>, simulated: Of<boolean>) =>
+  standIn: (id: Of<string>, simulated: Of<boolean>) =>
     queryOptions({
-      queryKey: ['standIn', kind],
-      queryFn: () => answer(api.GET('/api/stand-ins/{kind}', { params: { path: { kind: toValue(kind) } } })),
+      queryKey: ['standIn', id],
+      queryFn: () => answer(api.GET('/api/stand-ins/{id}', { params: { path: { id: toValue(id) } } })),
       enabled: () => toValue(simulated),
       staleTime: Infinity,
     }),

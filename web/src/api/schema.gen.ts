@@ -468,6 +468,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instrument-profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The profiles by which instruments are spoken to */
+        get: operations["instrument-profiles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The instruments that are connected, and the state of their links */
+        get: operations["instruments"];
+        put?: never;
+        /** Register an instrument, and connect it */
+        post: operations["register-instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One instrument: what its profile knows, and what it shows now */
+        get: operations["instrument"];
+        /** Change how an instrument is connected, or whose it is */
+        put: operations["change-instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{id}/console": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was sent to an instrument and what came, with times */
+        get: operations["instrument-console"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End the link of an instrument for good */
+        post: operations["retire-instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send something to an instrument that no run holds */
+        post: operations["try-instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intervals": {
         parameters: {
             query?: never;
@@ -845,6 +949,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set aside what an instrument sent at its own key */
+        post: operations["dismiss"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take hold of the instrument that reads a point, and set it */
+        post: operations["hold"];
+        /** Let go of the instruments that you hold for a run */
+        delete: operations["release"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/live": {
         parameters: {
             query?: never;
@@ -930,6 +1069,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/serial-ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The serial ports of the machine that the server runs on */
+        get: operations["serial-ports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -949,7 +1105,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stand-ins/{kind}": {
+    "/api/stand-ins/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1564,10 +1720,14 @@ export interface components {
             /** Format: double */
             floor?: number;
             hands?: string;
+            in?: {
+                [key: string]: string;
+            };
             instrument: string;
             kind: string;
             /** Format: double */
             limit: number;
+            role?: string;
             /** Format: double */
             seconds?: number;
             with?: {
@@ -1700,6 +1860,20 @@ export interface components {
             /** @description false stops it: nothing of it stays */
             go: boolean;
         };
+        "Change-instrumentRequest": {
+            /** @description host:port, or the name of a serial port */
+            address: string;
+            /** @description tag of the reference or the device that it is; left out: it serves whatever needs its kind */
+            belongs?: string;
+            name: string;
+            /** @description id of the profile by which it is spoken to */
+            profile: string;
+            /** @description how the port is set, where that is not as the profile says */
+            serial?: components["schemas"]["Serial"];
+            /** @enum {string} */
+            transport: "tcp" | "serial";
+            why: string;
+        };
         ChangeView: {
             /** Format: date-time */
             at: string;
@@ -1711,6 +1885,27 @@ export interface components {
             after: string;
             before: string;
             column: string;
+        };
+        ChannelView: {
+            /**
+             * Format: double
+             * @description seconds since it came; nothing came: 3600
+             */
+            age: number;
+            id: string;
+            /** @description it comes only at the instrument's own key */
+            key: boolean;
+            /** @description the instrument itself says that it does not stand */
+            moving: boolean;
+            quantity: string;
+            /**
+             * Format: double
+             * @description older than so many seconds it is no reading of now
+             */
+            stale: number;
+            unit: string;
+            /** Format: double */
+            value?: number;
         };
         Choice: {
             /** Format: int64 */
@@ -1750,13 +1945,13 @@ export interface components {
              */
             expect: number;
             finding?: string;
+            /** @description take the reading from the link: the frame that was on the screen */
+            frame?: string;
             humidity?: string;
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
             kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
-            /** @description take the reading from the link */
-            linked?: boolean;
             measure?: string;
             note?: string;
             part?: string;
@@ -1818,6 +2013,14 @@ export interface components {
             result: number;
             source: string;
             unit: string;
+        };
+        ConsoleLine: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            n: number;
+            sent: boolean;
+            text: string;
         };
         Control: {
             id: string;
@@ -2098,6 +2301,9 @@ export interface components {
             formula: string;
             plan: components["schemas"]["Cuvette"][];
             source: string;
+        };
+        DismissRequest: {
+            frame: string;
         };
         Done: {
             /** Format: date-time */
@@ -2463,6 +2669,22 @@ export interface components {
             timer_until?: string;
             title: string;
         };
+        Hold: {
+            /** @description tag of the device of that run */
+            device: string;
+            name: string;
+            /** @description id */
+            person: string;
+            run: string;
+            /** Format: date-time */
+            since: string;
+        };
+        HoldOrder: {
+            measure: string;
+            point: string;
+            /** @description take it from whoever holds it; they are told */
+            take_over?: boolean;
+        };
         HouseView: {
             day: components["schemas"]["WorkingDay"];
             /** @description that procedures know */
@@ -2503,6 +2725,87 @@ export interface components {
             /** @enum {string} */
             state: "read" | "running" | "done" | "cancelled" | "failed";
             why?: string;
+        };
+        InstrumentAnswer: {
+            answer: string;
+        };
+        InstrumentDetail: {
+            acts: string[];
+            /** @description host:port, or the name of a serial port */
+            address: string;
+            /** @description tag of the reference or the device that it is; left out: it serves whatever needs its kind */
+            belongs?: string;
+            /** @description number of its certificate */
+            certificate?: string;
+            channels: components["schemas"]["ChannelView"][];
+            /**
+             * Format: date
+             * @description the last day of its certificate
+             */
+            due?: string;
+            /** @description of the profile's text */
+            hash: string;
+            id: string;
+            kind: string;
+            /** @description as the port is set */
+            line: string;
+            /** @description none: it is not connected */
+            link?: components["schemas"]["Link"];
+            name: string;
+            /** @description beginnings of what is never sent to it */
+            never: string[];
+            note?: string;
+            overdue: boolean;
+            /** @description id of the profile by which it is spoken to */
+            profile: string;
+            profile_title: string;
+            /** @description its name */
+            reference?: string;
+            retired: boolean;
+            /** @description how the port is set, where that is not as the profile says */
+            serial?: components["schemas"]["Serial"];
+            settings: components["schemas"]["SettingView"][];
+            simulated: boolean;
+            /** @enum {string} */
+            transport: "tcp" | "serial";
+            /** @description why it cannot be connected */
+            trouble?: string;
+        };
+        InstrumentTry: {
+            act?: string;
+            /** @description a line to send as it is */
+            line?: string;
+            setting?: string;
+            /** @description of the setting */
+            value?: string;
+        };
+        InstrumentView: {
+            /** @description host:port, or the name of a serial port */
+            address: string;
+            /** @description tag of the reference or the device that it is; left out: it serves whatever needs its kind */
+            belongs?: string;
+            /**
+             * Format: date
+             * @description the last day of its certificate
+             */
+            due?: string;
+            id: string;
+            kind: string;
+            /** @description none: it is not connected */
+            link?: components["schemas"]["Link"];
+            name: string;
+            overdue: boolean;
+            /** @description id of the profile by which it is spoken to */
+            profile: string;
+            /** @description its name */
+            reference?: string;
+            retired: boolean;
+            /** @description how the port is set, where that is not as the profile says */
+            serial?: components["schemas"]["Serial"];
+            /** @enum {string} */
+            transport: "tcp" | "serial";
+            /** @description why it cannot be connected */
+            trouble?: string;
         };
         IntervalBrief: {
             changes: boolean;
@@ -2645,6 +2948,10 @@ export interface components {
             u_slope: number;
         };
         Link: {
+            /** @description tag of the reference or device that it is */
+            belongs?: string;
+            holder?: components["schemas"]["Hold"];
+            id: string;
             idn?: string;
             kind: string;
             name: string;
@@ -2662,17 +2969,44 @@ export interface components {
             uncertainty?: string;
         };
         LiveFrame: {
+            /**
+             * Format: double
+             * @description seconds since the last bytes of the channel came
+             */
+            age: number;
+            /** Format: date-time */
+            at: string;
+            /** @description settings that the instrument cannot be told */
+            by_hand: string[];
             facts: components["schemas"]["Fact"][];
             figures?: {
                 [key: string]: unknown;
             };
             /** Format: double */
             final?: number;
+            /** @description whom the instrument serves, where that is not you at this run */
+            held?: components["schemas"]["Hold"];
+            /** @description names it in a capture; none: nothing can be taken from it */
+            id?: string;
+            /** @description its id */
+            instrument: string;
+            /** @description it was sent at the instrument's own key */
+            key: boolean;
+            /** @description of the instrument */
+            name: string;
             /** Format: double */
             settles?: number;
+            /**
+             * Format: double
+             * @description older than so many seconds it can not be taken
+             */
+            stale: number;
             status: components["schemas"]["Status"];
             steady: boolean;
+            /** @description new since the last frame, in the device's unit */
             traces: components["schemas"]["Trace"][];
+            /** @description the instrument is not set for this point yet: take hold of it */
+            unset: boolean;
             /** Format: double */
             value?: number;
             why: string;
@@ -2792,6 +3126,7 @@ export interface components {
             do?: string;
             finding: string;
             id: string;
+            link?: string;
             points: components["schemas"]["PointView"][];
             reading: boolean;
             reads: string;
@@ -2898,6 +3233,21 @@ export interface components {
                 [key: string]: string;
             };
         };
+        NewInstrument: {
+            /** @description host:port, or the name of a serial port */
+            address: string;
+            /** @description tag of the reference or the device that it is; left out: it serves whatever needs its kind */
+            belongs?: string;
+            /** @description made by the client; a retry registers nothing twice */
+            id: string;
+            name: string;
+            /** @description id of the profile by which it is spoken to */
+            profile: string;
+            /** @description how the port is set, where that is not as the profile says */
+            serial?: components["schemas"]["Serial"];
+            /** @enum {string} */
+            transport: "tcp" | "serial";
+        };
         NewReference: {
             certificate: components["schemas"]["CertificateBody"];
             cylinder?: components["schemas"]["Cylinder"];
@@ -2957,6 +3307,22 @@ export interface components {
         Option: {
             id: string;
             title: string;
+        };
+        Origin: {
+            /** Format: date-time */
+            at: string;
+            frame: string;
+            holder?: string;
+            instrument: string;
+            kind: string;
+            link?: string;
+            name: string;
+            profile?: string;
+            settings?: {
+                [key: string]: string;
+            };
+            simulated?: boolean;
+            tag?: string;
         };
         Particular: {
             label: string;
@@ -3115,6 +3481,16 @@ export interface components {
             summary: string;
             title: string;
         };
+        ProfileView: {
+            id: string;
+            kind: string;
+            /** @description the lab's own */
+            own: boolean;
+            /** @description none: it has no serial port */
+            serial?: components["schemas"]["Serial"];
+            tcp: boolean;
+            title: string;
+        };
         "Read-labelRequest": {
             label: string;
         };
@@ -3164,6 +3540,7 @@ export interface components {
             early?: string;
             id: string;
             link?: string;
+            origin?: components["schemas"]["Origin"];
             /** @enum {string} */
             phase: "as found" | "as left";
             /** Format: int64 */
@@ -3327,6 +3704,9 @@ export interface components {
             restored: boolean;
             /** Format: int64 */
             runs: number;
+        };
+        "Retire-instrumentRequest": {
+            why: string;
         };
         RevisionView: {
             /** Format: date-time */
@@ -3528,6 +3908,18 @@ export interface components {
         SequenceRequest: {
             on: boolean;
         };
+        Serial: {
+            /** Format: int64 */
+            baud?: number;
+            /** Format: int64 */
+            bits?: number;
+            /** @enum {string} */
+            flow?: "" | "none" | "rts-cts" | "xon-xoff";
+            /** @enum {string} */
+            parity?: "" | "none" | "odd" | "even" | "mark" | "space";
+            /** @enum {string} */
+            stop?: "" | "1" | "1.5" | "2";
+        };
         SessionView: {
             /** @description what whoever is signed in may do */
             can: string[];
@@ -3536,6 +3928,16 @@ export interface components {
             lab: string;
             person?: components["schemas"]["PersonView"];
             version: string;
+        };
+        SettingView: {
+            /** Format: date-time */
+            at?: string;
+            id: string;
+            /** @description it can be read back */
+            reads: boolean;
+            says?: string;
+            /** @description only simulated instruments have it */
+            simulated: boolean;
         };
         Share: {
             /** Format: int64 */
@@ -3565,9 +3967,6 @@ export interface components {
             reviewed_by?: string;
             reviewer?: string;
             statement: string;
-        };
-        SimulatedAnswer: {
-            answer: string;
         };
         Site: {
             /** @description first minute there, as 09:40 */
@@ -6290,6 +6689,564 @@ export interface operations {
             };
         };
     };
+    "instrument-profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    instruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "register-instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInstrument"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change-instrumentRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "instrument-console": {
+        parameters: {
+            query?: {
+                /** @description lines after this number */
+                after?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsoleLine"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "retire-instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retire-instrumentRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentDetail"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentTry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentAnswer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     intervals: {
         parameters: {
             query?: never;
@@ -8007,6 +8964,236 @@ export interface operations {
             };
         };
     };
+    dismiss: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DismissRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live: {
         parameters: {
             query?: {
@@ -8385,6 +9572,62 @@ export interface operations {
             };
         };
     };
+    "serial-ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     session: {
         parameters: {
             query?: never;
@@ -8524,7 +9767,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: string;
+                id: string;
             };
             cookie?: never;
         };
@@ -8591,7 +9834,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: string;
+                id: string;
             };
             cookie?: never;
         };
@@ -8601,14 +9844,12 @@ export interface operations {
             };
         };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["SimulatedAnswer"];
-                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

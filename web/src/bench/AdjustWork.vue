@@ -57,8 +57,8 @@ const measure = computed(() => {
   const on = props.finding.controls.find((c) => c.id === moved)?.on?.[0]
   return props.run.measures.find((m) => m.id === (on ?? props.finding.judges[0]))
 })
-const kind = computed(() => measure.value?.capture?.instrument ?? '')
-const standIn = computed(() => bench.value?.links.some((l) => l.kind === kind.value && l.simulated))
+const instrument = computed(() => measure.value?.link ?? '')
+const standIn = computed(() => bench.value?.links.some((l) => l.id === instrument.value && l.simulated))
 const pressed = ref(false)
 const predicted = computed(() =>
   (measure.value?.points ?? [])
@@ -70,8 +70,9 @@ async function press() {
   for (const move of props.finding.advice?.moves ?? []) {
     const entry = move.point ? `,${move.point.split('/')[1]}` : ''
     const command = `SIMulate:PRESs ${move.control.toUpperCase()},${move.steps}${entry}`
-    const params = { path: { kind: kind.value } }
-    if (!(await tell(() => api.POST('/api/stand-ins/{kind}', { params, body: { command } })))) return
+    const params = { path: { id: instrument.value } }
+    await tell(() => api.POST('/api/stand-ins/{id}', { params, body: { command } }))
+    if (trouble.value) return
   }
   pressed.value = true
 }
@@ -166,5 +167,5 @@ useKeys({ Enter: note })
   <button class="btn btn-main mt-4 self-start" :disabled="sending" @click="note">
     {{ finding.looking ? 'Note it, and read again' : 'Note the adjustment' }} <kbd>Enter</kbd>
   </button>
-  <StandInPanel v-if="kind" :kind="kind" :entries="measure?.points" />
+  <StandInPanel v-if="instrument" :instrument="instrument" :entries="measure?.points" />
 </template>

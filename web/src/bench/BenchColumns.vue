@@ -19,6 +19,7 @@ import EndedRun from './EndedRun.vue'
 import { canBeDoneAhead, lastReading } from './reading'
 import { useRunHandle } from './runHandle'
 import { useClock } from '../composables/useClock'
+import { useRelease } from '../composables/useHold'
 import { useKeys } from '../composables/useKeys'
 import type { Run } from '../api/client'
 
@@ -42,10 +43,19 @@ const steps = {
   sign: SignStep,
 } as const
 
+const ended = computed(() => props.run.status !== 'open')
 const index = computed(() => props.run.steps.findIndex((s) => s.id === (looking.value ?? props.run.current)))
 const step = computed(() => props.run.steps[index.value] ?? props.run.steps[props.run.steps.length - 1]!)
+/** What is on the bench is read over a link: a measure, or a finding whose points are read again. */
+const linked = computed(() => {
+  const judged = props.run.findings.find((f) => f.id === step.value.id)?.judges ?? [step.value.id]
+  return !ended.value && props.run.measures.some((m) => judged.includes(m.id) && !!m.capture && m.reading)
+})
+useRelease(
+  () => props.run,
+  () => linked.value,
+)
 const runningWait = computed(() => props.run.steps.find((s) => s.kind === 'wait' && s.timer && !s.timer.over))
-const ended = computed(() => props.run.status !== 'open')
 
 function look(id: string | undefined) {
   clear()

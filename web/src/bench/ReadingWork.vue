@@ -12,10 +12,12 @@ import { useRunHandle } from './runHandle'
 import { useBenchState } from '../composables/useBenchState'
 import { realTime } from '../composables/useClock'
 import { useKeys } from '../composables/useKeys'
+import { useHold } from '../composables/useHold'
 import { useLivePoint } from '../composables/useLivePoint'
+import { useSession } from '../composables/useSession'
 import { tone } from '../composables/useTone'
-import { brief, shown, significant } from '../composables/words'
-import type { Measure, Point, Run } from '../api/client'
+import { brief, localTime, shown, significant } from '../composables/words'
+import { api, type Measure, type Point, type Run } from '../api/client'
 
 /** One point being read: what is expected, the live trace, the entry, the needle. */
 const props = defineProps<{ run: Run; measure: Measure; point: Point; phase: string }>()
@@ -25,14 +27,14 @@ const omitting = ref(false)
 const field = ref<HTMLInputElement>()
 const m = computed(() => props.measure)
 const gate = computed(() => props.point.gross_open && !props.point.set_up_seen)
-const { frame, traces, trouble } = useLivePoint(
-  computed(() =>
-    m.value.capture && props.point.expected && !gate.value
-      ? { run: props.run.id, measure: m.value.id, point: props.point.id }
-      : undefined,
-  ),
-  () => goesOn(m.value.capture?.kind),
+const spot = computed(() =>
+  m.value.capture && props.point.expected && !gate.value
+    ? { run: props.run.id, measure: m.value.id, point: props.point.id }
+    : undefined,
 )
+const { frame, traces, trouble, age, stale } = useLivePoint(spot, () => goesOn(m.value.capture?.kind))
+const { can } = useSession()
+const { trouble: unset, takeOver } = useHold(spot, frame, () => can('work runs'))
 const expected = computed(() => props.point.expected)
 const limit = computed(() => {
   const e = expected.value
@@ -49,7 +51,10 @@ const limitWords = computed(() => {
 })
 const fine = computed(() => m.value.resolution / 10)
 const taken = computed(() => props.point.readings.filter((r) => !r.withdrawn && r.round === m.value.round))
-const alive = computed(() => frame.value?.status.state === 'alive')
+const alive = computed(() => frame.value?.status.state === 'alive' && !frame.value.held)
+/** The frame on the screen, where its reading can be taken. */
+const takeable = computed(() => (alive.value && !stale.value ? frame.value?.id : undefined))
+const steady = computed(() => !!takeable.value && !!frame.value?.steady)
 
 /** The point read just before this one, so that its verdict stays in sight. */
 const before = computed(() => {
@@ -84,30 +89,49 @@ const { data: bench } = useBenchState()
 const byItself = computed(() => bench.value?.sequences.some((s) => s.running && s.run === props.run.id))
 let standing: ReturnType<typeof setTimeout> | undefined
 watch(
-  () => handsFree.value && !byItself.value && !!frame.value?.steady && !typed.value && !problem.value && !sending.value,
+  () => handsFree.value && !byItself.value && steady.value && !typed.value && !problem.value && !sending.value,
   (ready) => {
     clearTimeout(standing)
-    if (ready) standing = setTimeout(() => frame.value?.steady && !typed.value && takeByItself(), realTime(1200))
+    if (ready) standing = setTimeout(() => steady.value && !typed.value && takeByItself(), realTime(1200))
   },
 )
 /** What was steady on the screen may not be any more at the instrument: nobody stands there to press again. */
 async function takeByItself() {
   await take()
-  if (['no-reading', 'not-steady'].includes(problem.value?.code ?? '')) clear()
+  if (['no-reading', 'not-steady', 'frame-gone', 'frame-used', 'settings'].includes(problem.value?.code ?? '')) clear()
 }
 onBeforeUnmount(() => clearTimeout(standing))
 
 async function take() {
   const order = { kind: 'capture' as const, measure: m.value.id, point: props.point.id }
-  const linked = !typed.value.trim() && !!m.value.capture && !!frame.value && alive.value
-  const ok = await send(linked ? { ...order, linked } : { ...order, typed: typed.value })
+  const text = typed.value
+  const frame = text.trim() ? undefined : takeable.value
+  if (!text.trim() && !frame && m.value.capture) {
+    nothing.value = true
+    return
+  }
+  const ok = await send(frame ? { ...order, frame } : { ...order, typed: text })
   if (ok) {
     tone('taken')
-    typed.value = ''
+    if (typed.value === text) typed.value = '' // what was typed meanwhile stays
   }
   await nextTick()
   field.value?.focus()
 }
+/** Enter was pressed, and there was nothing to take. */
+const nothing = ref(false)
+watch([typed, takeable], () => (nothing.value = false))
+/** Taking an instrument from someone is done in two steps. */
+const taking = ref(false)
+function overtake() {
+  taking.value = false
+  takeOver()
+}
+function dismiss() {
+  const body = { frame: frame.value?.id ?? '' }
+  api.POST('/api/runs/{id}/dismiss', { params: { path: { id: props.run.id } }, body })
+}
+
 function omit(reason: string) {
   omitting.value = false
   send({ kind: 'omit', measure: m.value.id, point: props.point.id, reason })
@@ -133,8 +157,8 @@ useKeys({ Enter: take })
   <template v-else>
     <div v-if="measure.capture" class="mt-3 border border-line bg-sheet">
       <div class="flex flex-wrap items-baseline gap-x-4 px-3 pt-2 text-sm text-ink-2">
-        <span :class="frame && !alive ? 'font-semibold text-vermilion' : ''" role="status">
-          {{ trouble || frame?.status.words || 'Connecting to the instrument …' }}
+        <span :class="frame && (!alive || stale) ? 'font-semibold text-vermilion' : ''" role="status">
+          {{ trouble || (frame?.held ? frame.why + '.' : frame?.status.words) || 'Connecting to the instrument …' }}
         </span>
         <span v-for="f in showsFacts(measure.capture.kind) ? [] : frame?.facts" :key="f.label"
           >{{ f.label }} <span class="num">{{ f.text }}</span></span
@@ -153,6 +177,24 @@ useKeys({ Enter: take })
         :label="`live ${measure.title}`"
       />
     </div>
+    <div v-if="frame?.held" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2" role="alert">
+      <p>
+        <b>{{ frame.name }}</b> serves <b>{{ frame.held.device }}</b>: {{ frame.held.name }} holds it since
+        <span class="num">{{ localTime(frame.held.since) }}</span>. What it shows is not of your device; type what your
+        device shows, or take the instrument over.
+      </p>
+      <button v-if="!taking" class="btn mt-2" @click="taking = true">Take it over …</button>
+      <p v-else class="mt-2 flex flex-wrap items-center gap-3">
+        <span>{{ frame.held.name }} is told, and reads nothing more with it. It is then set for this point.</span>
+        <button class="btn btn-main" @click="overtake">Take it over from {{ frame.held.name }}</button>
+        <button class="btn btn-quiet" @click="taking = false">Leave it</button>
+      </p>
+    </div>
+    <p v-if="unset" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2" role="alert">{{ unset }}</p>
+    <p v-if="frame?.by_hand.length" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2">
+      Set by hand, then read: <b>{{ frame.by_hand.join(', ') }}</b>. {{ frame.name }} cannot be told, and says nothing
+      of it.
+    </p>
     <div class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
       <div class="border-r border-line px-4 py-2">
         <span class="label">{{ expected?.set === undefined ? 'Reference' : 'Device is set to' }}</span>
@@ -163,7 +205,7 @@ useKeys({ Enter: take })
           expected?.set === undefined ? measure.reads : measure.shown
         }}</span>
       </div>
-      <label class="border-r border-line bg-brass-wash px-4 py-2">
+      <label class="border-r border-line bg-brass-wash px-4 py-2" :class="stale && !typed && 'hatched'">
         <span class="label"
           >{{ reads }}
           <template v-if="measure.repeats > 1">· {{ taken.length + 1 }} of {{ measure.repeats }}</template></span
@@ -176,7 +218,7 @@ useKeys({ Enter: take })
             inputmode="decimal"
             autocomplete="off"
             class="num w-full min-w-0 bg-transparent text-[42px] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
-            :class="frame?.steady && 'placeholder:text-petrol'"
+            :class="steady && 'placeholder:text-petrol'"
             :placeholder="frame?.value !== undefined ? shown(frame.value, measure.resolution) : ''"
             :aria-label="`${reads}, ${measure.title} ${point.label}`"
             :aria-invalid="problem?.field === 'typed'"
@@ -196,12 +238,20 @@ useKeys({ Enter: take })
     </div>
     <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
       <template v-if="typed">Typed by hand; <kbd>Enter</kbd> records it.</template>
+      <template v-else-if="frame && alive && stale">
+        <span class="font-semibold text-vermilion"
+          >◇ The value is <span class="num">{{ Math.round(age) }}</span> s old: it cannot be taken.</span
+        >
+        What your device shows can be typed.
+      </template>
       <template v-else-if="frame && alive">
         <span :class="frame.steady ? 'font-semibold text-petrol' : 'text-ink-2'"
           >{{ frame.steady ? '● Steady: ' : '○ ' }}{{ frame.why }}.</span
         >
         <template v-if="frame.steady">
-          <template v-if="handsFree"> It is taken by itself.</template
+          <template v-if="frame.key">
+            <kbd>Enter</kbd> takes it. <button class="btn btn-small" @click="dismiss">Set it aside</button></template
+          ><template v-else-if="handsFree"> It is taken by itself.</template
           ><template v-else> <kbd>Enter</kbd> takes it.</template>
         </template>
         <span v-else-if="frame.final !== undefined && frame.settles !== undefined" class="text-ink-2">
@@ -210,6 +260,7 @@ useKeys({ Enter: take })
         </span>
       </template>
       <template v-else-if="measure.capture">The reading can be typed from the device’s display.</template>
+      <b v-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
     </p>
     <slot />
     <div class="mt-2 flex flex-wrap items-center gap-3">
@@ -234,7 +285,7 @@ useKeys({ Enter: take })
     </p>
   </template>
   <SequenceBar v-if="handsFree" :run="run" />
-  <StandInPanel v-if="measure.capture" :kind="measure.capture.instrument" :entries="measure.points" />
+  <StandInPanel v-if="measure.link" :instrument="measure.link" :entries="measure.points" />
   <AskDialog
     v-if="omitting"
     :title="`Leave out ${measure.title} ${point.label}`"

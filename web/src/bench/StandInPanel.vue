@@ -14,23 +14,23 @@ import { queries } from '../api/queries'
 import { useSend } from '../composables/useSend'
 
 /** The controls and faults of a simulated device: only where the instrument is a stand-in. */
-const props = defineProps<{ kind: string; entries?: { id: string; label: string }[] }>()
+const props = defineProps<{ instrument: string; entries?: { id: string; label: string }[] }>()
 const { data } = useBenchState()
-const link = computed(() => data.value?.links.find((l) => l.kind === props.kind))
+const link = computed(() => data.value?.links.find((l) => l.id === props.instrument))
 const said = ref('')
 const { trouble, send } = useSend()
 const { data: controls, refetch } = useQuery(
   queries.standIn(
-    () => props.kind,
+    () => props.instrument,
     () => !!link.value?.simulated,
   ),
 )
 const entry = ref('')
 
 async function tell(command: string, words: string) {
-  const params = { path: { kind: props.kind } }
-  const told = await send(() => api.POST('/api/stand-ins/{kind}', { params, body: { command } }))
-  said.value = !told ? trouble.value : told.answer.startsWith('ERROR') ? told.answer : words
+  const params = { path: { id: props.instrument } }
+  await send(() => api.POST('/api/stand-ins/{id}', { params, body: { command } }))
+  said.value = trouble.value || words
 }
 async function toggle(fault: { code: string; word: string; on?: boolean }) {
   await tell(`SIMulate:FAULt ${fault.code},${fault.on ? 'OFF' : 'ON'}`, `${fault.word}: ${fault.on ? 'mended' : 'on'}`)

@@ -1,4 +1,5 @@
-import { onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch, type Ref } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
 import type { LiveFrame } from '../api/client'
 import { openStream } from './useStream'
 
@@ -23,9 +24,17 @@ export function useLivePoint(at: Ref<LivePoint | undefined>, goesOn: () => boole
   const traces = shallowRef<Traces>({})
   const trouble = ref('')
   let stop = () => {}
+  let arrived = 0
+
+  const now = ref(Date.now())
+  useIntervalFn(() => (now.value = Date.now()), 250)
+  /** How old what the link shows is, in real seconds: the server's word, and the time since that came. */
+  const age = computed(() => (frame.value ? frame.value.age + Math.max(now.value - arrived, 0) / 1000 : 0))
+  const stale = computed(() => !!frame.value && !frame.value.key && age.value > (frame.value.stale || 2))
 
   function take(next: LiveFrame) {
     frame.value = next
+    arrived = now.value = Date.now()
     trouble.value = ''
     const grown: Traces = { ...traces.value }
     for (const fresh of next.traces) {
@@ -69,10 +78,10 @@ export function useLivePoint(at: Ref<LivePoint | undefined>, goesOn: () => boole
           if (!connected)
             trouble.value = 'The connection to the server is interrupted. It is tried again; what was recorded is kept.'
         },
-      )
+      ).stop
     },
     { immediate: true },
   )
   onBeforeUnmount(() => close())
-  return { frame, traces, trouble }
+  return { frame, traces, trouble, age, stale }
 }

@@ -23,23 +23,30 @@ export function openStream(url: string, listeners: Listeners, onState: (connecte
     source?.close()
     source = undefined
   }
+  /** Opens it anew: one that has gone silent may be dead without a word. */
+  const reopen = () => {
+    close()
+    open()
+  }
   const look = () => (document.visibilityState === 'hidden' ? close() : open())
 
   document.addEventListener('visibilitychange', look)
   window.addEventListener('pagehide', close)
   window.addEventListener('pageshow', open)
   open()
-  return () => {
+  const stop = () => {
     document.removeEventListener('visibilitychange', look)
     window.removeEventListener('pagehide', close)
     window.removeEventListener('pageshow', open)
     close()
   }
+  return { stop, reopen }
 }
 
 /** useStream is openStream for as long as the component is there. */
 export function useStream(url: string, listeners: Listeners, onState: (connected: boolean) => void) {
-  let stop = () => {}
-  onMounted(() => (stop = openStream(url, listeners, onState)))
-  onBeforeUnmount(() => stop())
+  let stream: ReturnType<typeof openStream> | undefined
+  onMounted(() => (stream = openStream(url, listeners, onState)))
+  onBeforeUnmount(() => stream?.stop())
+  return { reopen: () => stream?.reopen() }
 }

@@ -17,6 +17,10 @@ class FakeSource extends EventTarget {
   close() {}
   feed(steady: boolean) {
     const frame = {
+      id: 'frame-1',
+      age: 0.1,
+      stale: 2,
+      by_hand: [],
       status: { state: 'alive', words: 'link alive' },
       traces: [],
       facts: [],
@@ -72,7 +76,7 @@ describe('a reading that is taken by itself', () => {
     await stands(1000)
     expect(send).not.toHaveBeenCalled()
     await vi.advanceTimersByTimeAsync(300)
-    expect(send).toHaveBeenCalledExactlyOnceWith({ kind: 'capture', measure: 'volume', point: '300', linked: true })
+    expect(send).toHaveBeenCalledExactlyOnceWith({ kind: 'capture', measure: 'volume', point: '300', frame: 'frame-1' })
   })
 
   it('is not taken where it stirred again, nor over what was typed', async () => {
@@ -86,7 +90,7 @@ describe('a reading that is taken by itself', () => {
   })
 
   it('is tried again where the moment had passed: nobody stands there to press', async () => {
-    for (const code of ['no-reading', 'not-steady']) {
+    for (const code of ['no-reading', 'not-steady', 'frame-gone', 'settings']) {
       const { send, problem } = await bench()
       send.mockImplementationOnce(async () => {
         problem.value = problemOf(code)
