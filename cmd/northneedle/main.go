@@ -180,6 +180,10 @@ func (d demoCmd) Run() error {
 		}
 		if len(everyone) > 0 {
 			for _, i := range instruments {
+				kept, err := l.Instrument(i.ID)
+				if err == nil && (kept.Retired || kept.Profile != i.Profile || kept.Transport != i.Transport) {
+					continue // it was connected otherwise on the page
+				}
 				if err := l.Save(&i); err != nil {
 					return err
 				}

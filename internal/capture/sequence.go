@@ -99,6 +99,14 @@ func (s *Sequencer) Starter(id string) string {
 	return ""
 }
 
+// Running reports whether a run's points are being read by themselves.
+func (s *Sequencer) Running(id string) bool {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	j := s.jobs[id]
+	return j != nil && j.Running
+}
+
 // Stop ends a run's sequence, and waits until it has.
 func (s *Sequencer) Stop(id string) {
 	s.mutex.Lock()
@@ -142,6 +150,7 @@ func (s *Sequencer) work(ctx context.Context, j *job, who person.Person) {
 		e = end{err.Error(), true}
 	}
 	s.note(j, func(state *State) { state.Running, state.Why, state.Alarm = false, e.why, e.alarm })
+	s.driver.Release(j.Run, who.ID) // whoever has the point on the bench takes hold again by themselves
 	s.changed(j.Run, 0)
 }
 

@@ -86,8 +86,9 @@ func (s Serial) or(d *Serial) Serial {
 func (s Serial) Words(defaults *Serial) string {
 	s = s.or(defaults)
 	not := func(word string) string { return map[bool]string{true: "no", false: word}[word == "none"] }
-	return fmt.Sprintf("%d baud, %d bits, %s parity, %s stop bits, %s flow control", s.Baud, s.Bits, not(s.Parity), s.Stop,
-		not(s.Flow))
+	stop := map[string]string{"1": "1 stop bit"}[s.Stop]
+	return fmt.Sprintf("%d baud, %d bits, %s parity, %s, %s flow control", s.Baud, s.Bits, not(s.Parity),
+		cmp.Or(stop, s.Stop+" stop bits"), not(s.Flow))
 }
 
 func (s Serial) check() error {

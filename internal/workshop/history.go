@@ -50,6 +50,8 @@ func (ws *Workshop) History(of, id string, who person.Person) ([]HappenedView, e
 // subjectsOf are the records that a history is of.
 func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 	switch of {
+	case "instrument":
+		return []string{"instruments/" + id}, nil
 	case "device":
 		a, err := ws.Ledger.Asset(id)
 		if err != nil {

@@ -49,20 +49,17 @@ type InstrumentView struct {
 // InstrumentDetail is an instrument with all that its profile knows, and what it shows now.
 type InstrumentDetail struct {
 	InstrumentView
-	ProfileTitle string         `json:"profile_title"`
-	Note         string         `json:"note,omitempty"`
-	Hash         string         `json:"hash" doc:"of the profile's text"`
-	Channels     []ChannelView  `json:"channels"`
-	Settings     []SettingView  `json:"settings"`
-	Acts         []string       `json:"acts"`
-	Never        []string       `json:"never" doc:"beginnings of what is never sent to it"`
-	Certificate  string         `json:"certificate,omitempty" doc:"number of its certificate"`
-	Simulated    bool           `json:"simulated"`
-	Serial_      SerialSettings `json:"line" doc:"as the port is set"`
+	ProfileTitle string        `json:"profile_title"`
+	Note         string        `json:"note,omitempty"`
+	Hash         string        `json:"hash" doc:"of the profile's text"`
+	Channels     []ChannelView `json:"channels"`
+	Settings     []SettingView `json:"settings"`
+	Acts         []string      `json:"acts"`
+	Never        []string      `json:"never" doc:"beginnings of what is never sent to it"`
+	Certificate  string        `json:"certificate,omitempty" doc:"number of its certificate"`
+	Simulated    bool          `json:"simulated"`
+	Line         string        `json:"line,omitempty" doc:"how the serial port is set in the end, in words"`
 }
-
-// SerialSettings is how a serial port is set in the end, in words; empty for TCP.
-type SerialSettings string
 
 // ChannelView is a channel of an instrument, and its last reading.
 type ChannelView struct {
@@ -234,6 +231,10 @@ func (ws *Workshop) row(id string, b InstrumentBody) (i ledger.Instrument, text 
 		if other.ID != id && !other.Retired && addressOf(other).Transport == at.Transport && other.Address == at.Where {
 			return i, nil, invalid("address", other.Name+" is connected there already: two cannot speak on one line.")
 		}
+		if other.ID != id && !other.Retired && b.Belongs != "" && other.Belongs == b.Belongs && other.Kind == p.Kind {
+			return i, nil, invalid("belongs", b.Belongs+" is connected already, as “"+other.Name+
+				"”: change that one, or retire it first.")
+		}
 	}
 	serial := ""
 	if at.Transport == instrument.SerialPort && at.Serial != (instrument.Serial{}) {
@@ -384,7 +385,7 @@ func (ws *Workshop) Instrument(id string) (d InstrumentDetail, err error) {
 	}
 	d.ProfileTitle, d.Note, d.Hash, d.Never = p.Title, p.Note, p.Hash, append(d.Never, p.Never...)
 	if d.Transport == string(instrument.SerialPort) {
-		d.Serial_ = SerialSettings(addressOf(i).Serial.Words(p.Link.Serial))
+		d.Line = addressOf(i).Serial.Words(p.Link.Serial)
 	}
 	link := ws.link(id)
 	for _, c := range p.Channels {

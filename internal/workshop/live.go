@@ -136,8 +136,12 @@ func (ws *Workshop) holders() map[string]capture.Hold {
 	return all
 }
 
-// Release lets go of what a person holds for a run.
-func (ws *Workshop) Release(id string, who person.Person) { ws.Bench.Release(id, who.ID) }
+// Release lets go of what a person holds for a run, unless its points are being read by themselves.
+func (ws *Workshop) Release(id string, who person.Person) {
+	if !ws.sequences.Running(id) {
+		ws.Bench.Release(id, who.ID)
+	}
+}
 
 // Dismiss sets aside what an instrument sent at its own key.
 func (ws *Workshop) Dismiss(frame string) { ws.Bench.Dismiss(frame) }

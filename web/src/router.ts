@@ -32,6 +32,13 @@ export const router = createRouter({
       meta: { title: 'References' },
     },
     {
+      path: '/references/instruments/:id?',
+      name: 'instruments',
+      component: () => import('./views/InstrumentsView.vue'),
+      props: true,
+      meta: { title: 'References' },
+    },
+    {
       path: '/references/:id',
       name: 'reference',
       component: () => import('./views/ReferenceView.vue'),

@@ -3,7 +3,7 @@ import { toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from './client'
 
 type Of<T> = MaybeRefOrGetter<T>
-type History = 'device' | 'reference' | 'person' | 'house'
+type History = 'device' | 'reference' | 'person' | 'house' | 'instrument'
 type Model = { maker: string; model: string; procedure: string }
 
 /**
@@ -72,6 +72,32 @@ export const queries = {
     queryOptions({
       queryKey: ['reference', id],
       queryFn: () => answer(api.GET('/api/standards/{id}', { params: { path: { id: toValue(id) } } })),
+    }),
+  instruments: () =>
+    queryOptions({
+      queryKey: ['instruments'],
+      queryFn: () => answer(api.GET('/api/instruments')),
+      refetchInterval: 2000,
+    }),
+  /** One instrument as it is now: it is asked for again and again while its page is open. */
+  instrument: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['instrument', id],
+      queryFn: () => answer(api.GET('/api/instruments/{id}', { params: { path: { id: toValue(id) } } })),
+      refetchInterval: 500,
+    }),
+  profiles: () =>
+    queryOptions({
+      queryKey: ['profiles'],
+      queryFn: () => answer(api.GET('/api/instrument-profiles')),
+      staleTime: Infinity,
+    }),
+  ports: (wanted: Of<boolean>) =>
+    queryOptions({
+      queryKey: ['ports'],
+      queryFn: () => answer(api.GET('/api/serial-ports')),
+      enabled: () => toValue(wanted),
+      refetchInterval: 3000,
     }),
   candidates: (run: string, role: string) =>
     queryOptions({

@@ -2747,8 +2747,8 @@ export interface components {
             hash: string;
             id: string;
             kind: string;
-            /** @description as the port is set */
-            line: string;
+            /** @description how the serial port is set in the end, in words */
+            line?: string;
             /** @description none: it is not connected */
             link?: components["schemas"]["Link"];
             name: string;
@@ -5671,7 +5671,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                of: "device" | "reference" | "person" | "house";
+                of: "device" | "reference" | "person" | "house" | "instrument";
                 /** @description its id or tag; of the house: all */
                 id: string;
             };

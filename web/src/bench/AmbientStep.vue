@@ -53,7 +53,7 @@ async function save() {
           :name="f.key"
           inputmode="decimal"
           class="field num text-right text-2xl"
-          :autofocus="i === 0"
+          :data-first="i === 0 ? '' : undefined"
           :aria-invalid="problem?.field === f.key"
           autocomplete="off"
           @keydown.enter.prevent="onEnter"

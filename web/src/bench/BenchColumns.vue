@@ -19,6 +19,7 @@ import EndedRun from './EndedRun.vue'
 import { canBeDoneAhead, lastReading } from './reading'
 import { useRunHandle } from './runHandle'
 import { useClock } from '../composables/useClock'
+import { useStepFocus } from '../composables/useStepFocus'
 import { useRelease } from '../composables/useHold'
 import { useKeys } from '../composables/useKeys'
 import type { Run } from '../api/client'
@@ -106,6 +107,12 @@ async function answered(text: string) {
   if (kind === 'early' && refused.value) await send({ ...refused.value, reason: text })
 }
 const last = computed(() => lastReading(props.run))
+const work = ref<HTMLElement>()
+useStepFocus(
+  work,
+  () => `${props.run.id} ${step.value.id}`,
+  () => asking.value,
+)
 useKeys({
   n: () => !ended.value && (asking.value = 'note'),
   t: timerKey,
@@ -118,7 +125,7 @@ useKeys({
 <template>
   <main class="grid h-full grid-cols-[270px_minmax(0,1fr)_360px]">
     <WayRail :run="run" :at="step.id" @look="look" />
-    <section class="relative flex min-h-0 flex-col overflow-auto px-7 py-5" aria-label="Work">
+    <section ref="work" class="relative flex min-h-0 flex-col overflow-auto px-7 py-5" aria-label="Work">
       <EndedRun v-if="ended" :run="run" />
       <component
         :is="steps[step.kind as keyof typeof steps]"

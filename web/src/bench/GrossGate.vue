@@ -25,7 +25,7 @@ const looked = () => send({ kind: 'check-set-up', measure: props.measure.id, poi
     </ul>
     <label class="mt-3 block">
       <span class="label">What you looked at, and what you found</span>
-      <input v-model="note" name="set-up" class="field" autofocus />
+      <input v-model="note" name="set-up" class="field" data-first />
     </label>
     <slot />
     <button class="btn btn-main mt-3" :disabled="sending">Looked; repeat the point <kbd>Enter</kbd></button>

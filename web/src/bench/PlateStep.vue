@@ -38,7 +38,7 @@ const save = () => send({ kind: 'plate', step: props.step.id, values: { ...value
           v-model="values[f.id]"
           :name="f.id"
           class="field"
-          :autofocus="i === 0"
+          :data-first="i === 0 ? '' : undefined"
           :aria-invalid="problem?.field === f.id"
           @keydown.enter.prevent="onEnter"
         >
@@ -52,7 +52,7 @@ const save = () => send({ kind: 'plate', step: props.step.id, values: { ...value
           :inputmode="f.text ? 'text' : 'decimal'"
           class="field"
           :class="!f.text && 'num text-right text-2xl'"
-          :autofocus="i === 0"
+          :data-first="i === 0 ? '' : undefined"
           :aria-invalid="problem?.field === f.id"
           autocomplete="off"
           @keydown.enter.prevent="onEnter"

@@ -11,7 +11,7 @@ import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { useBenchState } from '../composables/useBenchState'
 import { realTime } from '../composables/useClock'
-import { useKeys } from '../composables/useKeys'
+import { stepped, useKeys } from '../composables/useKeys'
 import { useHold } from '../composables/useHold'
 import { useLivePoint } from '../composables/useLivePoint'
 import { useSession } from '../composables/useSession'
@@ -136,7 +136,10 @@ function omit(reason: string) {
   omitting.value = false
   send({ kind: 'omit', measure: m.value.id, point: props.point.id, reason })
 }
-onMounted(() => field.value?.focus())
+onMounted(() => {
+  stepped()
+  field.value?.focus()
+})
 watch(gate, async () => {
   await nextTick()
   field.value?.focus()
@@ -214,6 +217,7 @@ useKeys({ Enter: take })
           <input
             ref="field"
             v-model="typed"
+            data-first
             name="reading"
             inputmode="decimal"
             autocomplete="off"

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
+import { useKeys } from '../composables/useKeys'
 import { type Run, type Step } from '../api/client'
 import { queries } from '../api/queries'
 
@@ -26,6 +27,18 @@ const results: Record<string, string> = {
   'does not conform': 'Does not conform: it leaves use',
   'no statement': 'No statement of conformity',
 }
+const emit = defineEmits<{ look: [id: string] }>()
+const note = ref<HTMLTextAreaElement>()
+const who = ref<HTMLSelectElement>()
+/** Enter goes to the first thing that is missing; it never signs. */
+function missing() {
+  const undone = props.run.steps.find((s) => !s.done && s.kind !== 'sign')
+  if (undone) emit('look', undone.id)
+  else if (open.value.length) document.querySelector<HTMLElement>('[data-close]')?.focus()
+  else if (props.run.needs_review && !reviewer.value) who.value?.focus()
+  else note.value?.focus()
+}
+useKeys({ Enter: missing })
 const sign = () =>
   send({ kind: 'sign', statement: statement.value ?? words.value, reviewer: reviewer.value || undefined })
 function abandon(reason: string) {
@@ -35,7 +48,7 @@ function abandon(reason: string) {
 </script>
 
 <template>
-  <form @submit.prevent="sign">
+  <div>
     <StepHead title="Sign" do="A signed run never changes. A correction is a new run that says what it replaces." />
     <p
       class="mt-4 text-2xl font-semibold"
@@ -55,6 +68,7 @@ function abandon(reason: string) {
           v-for="e in open"
           :key="e.what"
           type="button"
+          data-close
           class="btn"
           @click="send({ kind: 'close-loose-end', what: e.what, note: 'closed by hand' })"
         >
@@ -66,6 +80,7 @@ function abandon(reason: string) {
     <label class="mt-4 block max-w-2xl">
       <span class="label">What was done and found</span>
       <textarea
+        ref="note"
         :value="statement ?? words"
         name="statement"
         rows="3"
@@ -75,14 +90,14 @@ function abandon(reason: string) {
     </label>
     <label v-if="run.needs_review" class="mt-3 block max-w-sm">
       <span class="label">Reviewer: a lead countersigns this run</span>
-      <select v-model="reviewer" name="reviewer" class="field" :aria-invalid="problem?.field === 'reviewer'">
+      <select ref="who" v-model="reviewer" name="reviewer" class="field" :aria-invalid="problem?.field === 'reviewer'">
         <option value="">choose …</option>
         <option v-for="p in reviewers" :key="p.id" :value="p.id">{{ p.name }}</option>
       </select>
     </label>
     <slot />
     <div class="mt-5 flex gap-3">
-      <button class="btn btn-main" :disabled="sending">Sign <kbd>Enter</kbd></button>
+      <button type="button" class="btn btn-main" :disabled="sending" @click="sign">Sign</button>
       <button type="button" class="btn btn-quiet" @click="abandoning = true">Give the run up …</button>
     </div>
     <AskDialog
@@ -94,5 +109,5 @@ function abandon(reason: string) {
       @done="abandon"
       @close="abandoning = false"
     />
-  </form>
+  </div>
 </template>

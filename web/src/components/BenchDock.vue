@@ -33,7 +33,7 @@ watch(ended, (list) => {
 
 const keys: Keys = {}
 for (let n = 1; n <= 9; n++) {
-  keys[String(n)] = () => {
+  keys[`Alt ${n}`] = () => {
     const run = shownRuns.value[n - 1]
     if (run) router.push({ name: 'run', params: { id: run.id } })
   }
@@ -54,7 +54,7 @@ useKeys(keys)
       ]"
       :data-dock="run.tag"
     >
-      <kbd>{{ i + 1 }}</kbd>
+      <kbd :title="`Alt with ${i + 1}`">{{ i + 1 }}</kbd>
       <TimerRing
         v-if="run.timer_until && run.timer_start"
         :started="run.timer_start"

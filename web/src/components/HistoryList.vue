@@ -7,7 +7,11 @@ import { localDay } from '../composables/words'
 import { queries } from '../api/queries'
 
 /** What happened to one record, as the log has it: what, when, by whom, and each field before and after. */
-const props = defineProps<{ of: 'device' | 'reference' | 'person' | 'house'; id: string; title?: string }>()
+const props = defineProps<{
+  of: 'device' | 'reference' | 'person' | 'house' | 'instrument'
+  id: string
+  title?: string
+}>()
 type Changed = components['schemas']['Changed']
 const open = ref(false)
 const { data, error, refetch } = useQuery(

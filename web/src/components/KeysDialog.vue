@@ -10,7 +10,7 @@ const keys = [
   ['T', 'timer: start it, or cut it short'],
   ['L', 'loose ends'],
   ['[ ]', 'look at the previous or next step'],
-  ['1–9', 'switch to a run in the dock (in a number field: Alt with the digit)'],
+  ['Alt 1–9', 'switch to a run in the dock; a digit by itself is always a reading'],
   ['?', 'these keys'],
 ]
 </script>
@@ -25,7 +25,10 @@ const keys = [
         <dd>{{ what }}</dd>
       </template>
     </dl>
-    <p class="mt-3 text-sm text-ink-2">A barcode scanner works anywhere: scan a tag, and its device opens.</p>
+    <p class="mt-3 text-sm text-ink-2">
+      A barcode scanner works anywhere, also inside a field: scan a tag or a serial, and its device opens. House learns
+      how yours types.
+    </p>
     <button class="btn mt-4" @click="$emit('close')">Close <kbd>Esc</kbd></button>
   </DialogShell>
 </template>

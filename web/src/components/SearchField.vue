@@ -4,8 +4,9 @@ import { useRouter } from 'vue-router'
 import { useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/vue'
-import { type Asset } from '../api/client'
-import { useKeys, useScanner } from '../composables/useKeys'
+import { api, type Asset } from '../api/client'
+import { useKeys } from '../composables/useKeys'
+import { scannedName, useScanner } from '../composables/useScanner'
 import { familyWords } from '../composables/words'
 import { queries } from '../api/queries'
 
@@ -43,7 +44,23 @@ function open(asset: Asset | null) {
   ;(document.activeElement as HTMLElement | null)?.blur()
   router.push({ name: 'device', params: { id: asset.tag } })
 }
-useScanner((tag) => router.push({ name: 'device', params: { id: tag.trim().toUpperCase() } }))
+/** What was scanned, where nothing here is called so. */
+const unknown = ref('')
+useScanner(async (code) => {
+  const name = scannedName(code)
+  unknown.value = ''
+  const { data: found } = await api
+    .GET('/api/assets', { params: { query: { search: name } } })
+    .catch(() => ({ data: undefined }))
+  const is = (text: string) => text.toUpperCase() === name
+  const asset = found?.assets.find((a) => is(a.tag)) ?? found?.assets.find((a) => is(a.serial))
+  if (asset) open(asset)
+  else
+    unknown.value = found
+      ? `Nothing here has the tag or serial ${name}. Nothing was recorded.`
+      : 'The server does not answer: scan again.'
+})
+watch([text, () => router.currentRoute.value.fullPath], () => (unknown.value = ''))
 useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus() })
 </script>
 
@@ -64,6 +81,13 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
       />
       <kbd class="mr-2">/</kbd>
     </div>
+    <p
+      v-if="unknown"
+      class="absolute right-0 z-30 mt-1 w-[420px] border-2 border-ink bg-vermilion-wash px-3 py-2"
+      role="alert"
+    >
+      {{ unknown }} <button type="button" class="underline" @click="unknown = ''">Good</button>
+    </p>
     <ComboboxOptions
       v-if="search.trim()"
       class="absolute right-0 z-30 mt-1 max-h-[60vh] w-[420px] overflow-auto border-2 border-ink bg-sheet"

@@ -1,20 +1,30 @@
 import { onBeforeUnmount, onMounted } from 'vue'
+import { realTime } from './useClock'
+import { alone, listenForScans, manner } from './useScanner'
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>
 
 const handlers: Keys[] = []
-let scanned = ''
-let lastAt = 0
 let waiting: ReturnType<typeof setTimeout> | undefined
-let onScan: (text: string) => void = () => {}
 
-/** A barcode scanner types much faster than a person, and ends with Enter. */
-const scanGap = 35
+/** How long after a change of step Enter does nothing: it was meant for the step before. */
+const settling = 500
+let steppedAt = -Infinity
+
+/** Says that another step, or another point, is on the bench. */
+export function stepped() {
+  steppedAt = performance.now()
+}
+
+/** The field of the step on the bench that a reading goes into; null where it has none. */
+export const stepField = () => document.querySelector<HTMLElement>('[data-first]')
+
+const inDialog = () => !!document.querySelector('[role="dialog"]')
 
 function typing(target: EventTarget | null): boolean {
   const el = target as HTMLElement | null
-  if (!el || el.closest('[data-keys]')) return false
-  return el.tagName === 'TEXTAREA' || el.tagName === 'SELECT' || (el.tagName === 'INPUT' && !el.closest('[data-keys]'))
+  if (!el?.closest || el.closest('[data-keys]')) return false
+  return ['TEXTAREA', 'SELECT', 'INPUT'].includes(el.tagName)
 }
 
 function run(key: string, event: KeyboardEvent) {
@@ -31,55 +41,63 @@ function handled(key: string) {
   return handlers.some((h) => h[key])
 }
 
-function onKey(event: KeyboardEvent) {
-  // In a field a digit is typed; with Alt it switches to a run all the same.
-  const digit = /^Digit([1-9])$/.exec(event.code)?.[1]
-  if (event.altKey && digit && handled(digit)) {
+/** Comes before every field and button: a held Enter, and one that was meant for the step before, do nothing. */
+function guard(event: KeyboardEvent) {
+  if (event.key !== 'Enter' || inDialog()) return
+  const target = event.target as HTMLElement | null
+  if (target?.tagName === 'TEXTAREA' && !event.repeat) return
+  if (event.repeat || event.timeStamp - steppedAt < realTime(settling)) {
     event.preventDefault()
-    return run(digit, event)
+    event.stopImmediatePropagation()
   }
-  if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || typing(event.target)) return
-  if (document.querySelector('[role="dialog"]')) return
-  const fast = event.timeStamp - lastAt < scanGap
-  lastAt = event.timeStamp
-  if (event.key === 'Enter' && fast && scanned.length >= 4) {
-    clearTimeout(waiting)
+}
+
+function onKey(event: KeyboardEvent) {
+  const digit = /^(?:Digit|Numpad)([1-9])$/.exec(event.code)?.[1]
+  if (event.altKey && digit && handled(`Alt ${digit}`)) {
     event.preventDefault()
-    onScan(scanned)
-    scanned = ''
+    return run(`Alt ${digit}`, event)
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || inDialog()) return
+  const target = event.target as HTMLElement | null
+  if (typing(target)) return
+  const field = target?.tagName === 'INPUT'
+  // A bare digit is always a reading: it goes into the field of the step, or nowhere.
+  if (/^[\d.,+-]$/.test(event.key)) {
+    if (!field) stepField()?.focus()
     return
   }
-  if (event.key.length === 1) {
-    scanned = fast ? scanned + event.key : event.key
-    if (fast) clearTimeout(waiting)
-  } else {
-    scanned = ''
-  }
-  const field = (event.target as HTMLElement | null)?.tagName === 'INPUT'
-  const text = field ? (event.target as HTMLInputElement).value : ''
+  const text = field ? (target as HTMLInputElement).value : ''
   if (event.key === 'Backspace' && field && text !== '') return
-  if (event.key === 'Enter' && ['BUTTON', 'A', 'SUMMARY'].includes((event.target as HTMLElement)?.tagName)) return
+  if (event.key === 'Enter' && ['BUTTON', 'A', 'SUMMARY'].includes(target?.tagName ?? '')) return
   const key = event.key.length === 1 ? event.key.toLowerCase() : event.key
-  if (!handled(key) || (field && /[\d.,+-]/.test(key))) return
+  if (!handled(key)) return
   event.preventDefault()
-  if (event.key.length > 1) run(key, event)
+  if (event.repeat) return
+  clearTimeout(waiting)
+  if (event.key.length > 1) return run(key, event)
   // A letter waits a moment: it may be the first of a scanned tag.
-  else waiting = setTimeout(() => run(key, event), fast ? scanGap * 2 : scanGap)
+  waiting = setTimeout(() => alone(event) && run(key, event), manner.gap)
+}
+
+function listen() {
+  listenForScans()
+  window.addEventListener('keydown', guard, { capture: true })
+  window.addEventListener('keydown', onKey)
+}
+function leave() {
+  window.removeEventListener('keydown', guard, { capture: true })
+  window.removeEventListener('keydown', onKey)
 }
 
 /** useKeys listens for keys while its component is there. The latest component comes first. */
 export function useKeys(keys: Keys) {
   onMounted(() => {
-    if (handlers.length === 0) window.addEventListener('keydown', onKey)
+    if (handlers.length === 0) listen()
     handlers.push(keys)
   })
   onBeforeUnmount(() => {
     handlers.splice(handlers.indexOf(keys), 1)
-    if (handlers.length === 0) window.removeEventListener('keydown', onKey)
+    if (handlers.length === 0) leave()
   })
-}
-
-/** useScanner says what happens when a tag is scanned anywhere. */
-export function useScanner(then: (text: string) => void) {
-  onScan = then
 }

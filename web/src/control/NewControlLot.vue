@@ -63,7 +63,7 @@ async function save() {
       >
       <label class="block"
         ><span class="label">Lot</span
-        ><input v-model="form.lot" name="lot" class="field num" maxlength="200" @change="read"
+        ><input v-model="form.lot" data-scan name="lot" class="field num" maxlength="200" @change="read"
       /></label>
       <NumberField v-model="form.mean" label="Mean" :unit="first?.unit" name="mean" />
       <NumberField v-model="form.sd" label="SD" :unit="first?.unit" name="sd" />

@@ -47,6 +47,7 @@ async function save() {
         <input
           v-model="form.label"
           name="label"
+          data-scan
           class="field num"
           maxlength="200"
           autocomplete="off"

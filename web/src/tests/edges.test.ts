@@ -16,8 +16,8 @@ vi.mock('../composables/useTone', () => sounds)
 
 beforeEach(() => vi.clearAllMocks())
 /** A key by itself; the page waits a moment for whether a scanner types more. */
-const press = async (key: string) => {
-  document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }))
+const press = async (key: string, more: KeyboardEventInit = {}) => {
+  document.body.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, ...more }))
   await new Promise((resolve) => setTimeout(resolve, 200))
   await flushPromises()
 }
@@ -57,9 +57,9 @@ describe('what runs on', () => {
     expect(words('4')).toContain('Settling is over')
     expect(words('5')).toContain('reads by itself: 250 Hz, right')
     expect(words('6')).toContain('◆ stopped: the link is gone')
-    await press('2')
+    await press('2', { altKey: true, code: 'Digit2' })
     expect(router.currentRoute.value.path).toBe('/run/2')
-    await press('9')
+    await press('9', { altKey: true, code: 'Digit9' })
     expect(router.currentRoute.value.path, 'there is no ninth').toBe('/run/2')
   })
 

@@ -48,6 +48,7 @@ function values(s: Standard): string[] {
       <label class="w-64"
         ><span class="label">Find</span><input v-model="text" class="field" placeholder="tag, name, kind"
       /></label>
+      <RouterLink :to="{ name: 'instruments' }" class="btn">Instruments</RouterLink>
       <button v-if="can('enter lots')" class="btn" @click="scanning = true">Scan a lot</button>
       <button v-if="can('keep references')" class="btn" @click="entering = true">Enter a reference</button>
     </div>
