@@ -542,6 +542,12 @@ func chamber(t *testing.T, s *server) {
 	p.must(p.Press("Record"))
 	p.enter("Other runs can go on meanwhile")
 	p.must(p.SeeWithin("Upper as found: zone 1", 2*time.Minute))
+	p.see("Probe into zone 1, upper")
+	p.must(p.Press("Let it read by itself"))
+	p.see("It waits for the hand: Probe into zone 1, upper") // a sequence waits for the hand too
+	p.must(p.Press("Stop it"))
+	p.see("Let it read by itself")
+	p.probe("upper", "lower")
 	p.closeWhenRead("as found")
 	rounds := 0
 	for p.must(p.SeeWithin("Advised:", 20*time.Second)); p.Has("Advised: adjust"); rounds++ {
@@ -554,16 +560,30 @@ func chamber(t *testing.T, s *server) {
 		p.see("Made on the simulated device")
 		p.must(p.Press("Note the adjustment"))
 		p.see("Upper as left: zone 1")
+		p.probe("upper", "lower")
 		p.closeWhenRead("as left")
 		p.must(p.SeeWithin("Advised:", 20*time.Second))
 	}
 	p.see("Advised: leave")
 	require.GreaterOrEqual(t, rounds, 2, "as found and two rounds as left at least")
-	p.enter("Advised: leave")
+	p.enter("Advised: leave", "Probe into zone 1, upper")
 	p.closeWhenRead("as found")
 	p.enter("Advised: leave", "This closes: Trim menu entered", "This closes: Probe in the chamber",
 		"Cleaned, label attached")
 	p.see("Conforms after adjustment")
+}
+
+// probe moves the probe through every zone of some rows: each point is read once the hand has said so.
+func (p *page) probe(rows ...string) {
+	p.t.Helper()
+	for _, row := range rows {
+		for zone := 1; zone <= 6; zone++ {
+			where := fmt.Sprintf("Probe into zone %d, %s", zone, row)
+			p.must(p.SeeNow(where, 90*time.Second))
+			p.must(p.Press("It is there"))
+			p.must(p.Gone(where))
+		}
+	}
 }
 
 // controls shows a glucose that has wandered until it is rejected, and has another one
@@ -616,15 +636,18 @@ func sequence(t *testing.T, s *server) {
 	p.must(p.Key("Enter"))
 	p.enter("Close as found", "Advised: leave")
 	p.see("Right as found: 250 Hz")
+	p.enter("Coupler under the right earphone")
 	p.must(p.Press("Let it read by itself"))
 	scale, err := browser.Eval[string](p.Page,
 		"[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
 	require.NoError(t, err)
 	p.must(p.Press(tagButton(t, p, scale))) // another run, in the dock
 	p.see("reads by itself: Right")
-	p.see("reads by itself: Left")
+	p.see("by hand: Coupler under the left earphone") // nothing more is read before
 	p.must(p.Press(tagButton(t, p, tag)))
+	p.see("It waits for the hand: Coupler under the left earphone")
 	p.simulate("coupler tipped")
+	p.must(p.Press("It is there"))
 	p.see("It stopped:", "is far out. Look at the set-up before going on")
 }
 

@@ -373,7 +373,7 @@ func (c *checker) capture(at string, k *Capture) {
 		c.say(at+".role", "there is no role %q", k.Role)
 	}
 	for channel, unit := range k.In {
-		if _, err := quantity.Convert(1, unit, unit); err != nil {
+		if _, err := quantity.ParseUnit(unit); err != nil {
 			c.say(at+".in", "%s: %s", channel, err)
 		}
 	}

@@ -167,6 +167,7 @@ type Point struct {
 	Role  string             `yaml:"role,omitempty"`  // the measure's where none is given
 	Drive map[string]string  `yaml:"drive,omitempty"` // what a linked instrument is set to
 	Do    string             `yaml:"do,omitempty"`
+	Move  string             `yaml:"move,omitempty"` // what the hand moves where, before the point is read: "Probe into zone 2, upper"
 	With  map[string]float64 `yaml:"with,omitempty"` // for the way of capturing, besides the capture's own
 	Zone  string             `yaml:"zone,omitempty"` // the trim that serves it, where one serves several
 	When  string             `yaml:"when,omitempty"` // as of a step: otherwise the point is left out of the run

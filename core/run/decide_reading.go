@@ -78,6 +78,10 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			return refuse(Question, "not-steady", "early",
 				"The reading is not steady yet. Wait, or say why it is taken now; it will be marked.")
 		}
+		if words := r.ToMove(p); words != "" {
+			return refuse(Conflict, "move", "point",
+				"%s, %s: %s first, and say so. Nothing was recorded.", m.Title, p.Label, words)
+		}
 		if err := c.Origin.ofItsMoment(r); err != nil {
 			return err
 		}
@@ -126,6 +130,29 @@ func (o *Origin) ofItsMoment(r Run) error {
 			"What was on the screen is from before the last thing that was done in this run: look again and take the reading anew.")
 	}
 	return nil
+}
+
+// ToMove is what the hand must move, and where to, before a point is read over a link; empty where it lies
+// there already, or nothing needs moving.
+func (r Run) ToMove(p *procedure.Point) string {
+	if p.Move == r.Moved {
+		return ""
+	}
+	return p.Move
+}
+
+// MoveByHand says that the hand has moved what a point needs moved.
+type MoveByHand struct{ Measure, Point string }
+
+func (c MoveByHand) decide(r Run, o Order) ([]Fact, error) {
+	m, p, _, err := r.openPoint(c.Measure, c.Point)
+	if err != nil {
+		return nil, err
+	}
+	if r.ToMove(p) == "" {
+		return nil, refuse(Conflict, "moved", "point", "%s, %s: nothing needs to be moved.", m.Title, p.Label)
+	}
+	return []Fact{HandMoved{m.ID, p.ID, p.Move}}, nil
 }
 
 // slipped says which value would be plausible with the decimal mark moved, where the typed one is not.

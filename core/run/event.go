@@ -63,6 +63,7 @@ var Kinds = []Kind{
 	kind[ReadingWithdrawn]("ReadingWithdrawn"),
 	kind[PointOmitted]("PointOmitted"),
 	kind[SetUpChecked]("SetUpChecked"),
+	kind[HandMoved]("HandMoved"),
 	kind[PhaseClosed]("PhaseClosed"),
 	kind[FindingDecided]("FindingDecided"),
 	kind[AdjustmentMade]("AdjustmentMade"),
@@ -227,6 +228,12 @@ type (
 		Phase   Phase  `json:"phase"`
 		Round   int    `json:"round"`
 		Reason  string `json:"reason"`
+	}
+	// HandMoved says that the hand has moved what a point needs moved.
+	HandMoved struct {
+		Measure string `json:"measure"`
+		Point   string `json:"point"`
+		Move    string `json:"move"` // what, and where to
 	}
 	SetUpChecked struct {
 		Measure string `json:"measure"`

@@ -116,6 +116,9 @@ func (f OpenItemClosed) apply(r Run, e Event) Run {
 
 func (f ReadingCaptured) apply(r Run, e Event) Run {
 	r.Readings = append(slices.Clip(r.Readings), Reading{ReadingCaptured: f, At: e.At, By: e.By})
+	if _, p, err := r.point(f.Measure, f.Point); err == nil && p.Move != "" {
+		r.Moved = p.Move // who typed it had moved it
+	}
 	key := PointKey{f.Measure, f.Point, f.Round}
 	if _, ok := r.Omitted[key]; ok {
 		r.Omitted = maps.Clone(r.Omitted)
@@ -138,6 +141,12 @@ func (f ReadingWithdrawn) apply(r Run, e Event) Run {
 
 func (f PointOmitted) apply(r Run, _ Event) Run {
 	r.Omitted = with(r.Omitted, PointKey{f.Measure, f.Point, f.Round}, f.Reason)
+	return r
+}
+
+func (f HandMoved) apply(r Run, e Event) Run {
+	r.Moved, r.SetAt = f.Move, e.At
+	r.Moves++
 	return r
 }
 

@@ -154,6 +154,8 @@ type Run struct {
 	Marks     map[string]Mark
 	Timers    map[string]Timer
 	Readings  []Reading
+	Moved     string    // what the hand moved last, and where to
+	Moves     int       // how often it did
 	SetAt     time.Time // of the last change that makes what a link showed before say nothing any more
 	Omitted   map[PointKey]string
 	SetUp     map[PointKey]int // readings there were when the set-up was checked

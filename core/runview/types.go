@@ -147,6 +147,7 @@ type PointView struct {
 	Label     string             `json:"label"`
 	Do        string             `json:"do,omitempty"`
 	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
+	Move      string             `json:"move,omitempty"` // what the hand must move where now, before it is read over a link
 	Zone      string             `json:"zone,omitempty"` // the trim that serves it
 	Expected  *run.Expected      `json:"expected,omitempty"`
 	Missing   string             `json:"missing,omitempty"` // what is needed before it can be read

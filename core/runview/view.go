@@ -300,6 +300,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		GrossOpen: r.GrossOpen(m, p, round),
 		SetUpSeen: r.SetUpChecked(m, p, round),
 		SetUpNote: r.SetUpNote[key],
+		Move:      r.ToMove(p),
 		Readings:  []ReadingView{},
 	}
 	if e, err := r.Expect(m, p); err == nil {

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"northneedle/internal/api"
+	"northneedle/internal/instrument"
 	"northneedle/internal/workshop"
 
 	"northneedle/core/procedure"
@@ -229,7 +230,7 @@ func readingOverTheLink(t *testing.T, h *house) {
 	c := h.signedIn("Idris Vail")
 	v := c.toMeasuring(c.open(firstOf(t, c, "capnograph", 6)))
 	spot := order{"measure": "co2", "point": "room-air"}
-	first := c.frame(v.ID, "co2", "room-air", func(f api.LiveFrame) bool { return true })
+	first := c.frame(v.ID, "co2", "room-air", func(f api.LiveFrame) bool { return f.Status.State == instrument.Alive })
 	assert.True(t, first.Unset, "looking sets nothing")
 	assert.Equal(t, 204, c.status("POST", "/api/runs/"+v.ID+"/hold", spot))
 	frame := c.frame(v.ID, "co2", "room-air", func(f api.LiveFrame) bool { return f.Steady })

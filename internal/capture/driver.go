@@ -211,6 +211,7 @@ type Point struct {
 	since    map[string]int     // samples seen, by channel
 	settings map[string]string  // that the point needs
 	stretch  string             // of trace
+	move     string             // what the hand must move first
 }
 
 // pointKey names a point of a run.
@@ -242,6 +243,7 @@ func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
 		since:    map[string]int{},
 		settings: map[string]string{"device": r.Device.Tag},
 		stretch:  r.TraceOf(m),
+		move:     r.ToMove(p),
 	}
 	for name, value := range p.Drive {
 		for role, bound := range r.Bound {
@@ -309,6 +311,10 @@ func (d *Driver) Set(ctx context.Context, r run.Run, measure, point string, by H
 	w, err := d.Watch(r, measure, point, by.Person.ID)
 	if err != nil {
 		return nil, err
+	}
+	if w.move != "" {
+		return w, &run.Refusal{Kind: run.Conflict, Code: "move", Field: "point",
+			Message: w.move + " first, and say so: nothing is set or read before."}
 	}
 	if d.Allowed != nil {
 		if err := d.Allowed(w.source, r); err != nil {

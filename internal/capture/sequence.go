@@ -22,8 +22,9 @@ type State struct {
 	Now     string    `json:"now"`  // the point being read, or the last one
 	Read    int       `json:"read"` // points so far
 	Running bool      `json:"running"`
-	Why     string    `json:"why"`   // what it waits for, or why it ended
-	Alarm   bool      `json:"alarm"` // it stopped because something is wrong
+	Why     string    `json:"why"`            // what it waits for, or why it ended
+	Move    string    `json:"move,omitempty"` // what the hand must move where, before it goes on
+	Alarm   bool      `json:"alarm"`          // it stopped because something is wrong
 	By      string    `json:"by"`
 	Since   time.Time `json:"since"`
 }
@@ -160,6 +161,28 @@ func (s *Sequencer) note(j *job, change func(*State)) {
 	change(&j.State)
 }
 
+// errGoneOn says that a run has gone on while a point of it was being read.
+var errGoneOn = errors.New("the run has gone on")
+
+// goneOn reports whether somebody has done something in a run since.
+func (s *Sequencer) goneOn(since run.Run) bool {
+	now, err := s.ledger.Run(since.ID)
+	return err == nil && now.Seq != since.Seq
+}
+
+// until waits until a run is as wanted.
+func (s *Sequencer) until(ctx context.Context, id string, wanted func(run.Run) bool) error {
+	for {
+		r, err := s.ledger.Run(id)
+		if err != nil || wanted(r) {
+			return err
+		}
+		if err := s.driver.clock.Sleep(ctx, LivePace.Beat); err != nil {
+			return err
+		}
+	}
+}
+
 // point reads the next point of the run.
 func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error {
 	r, err := s.ledger.Run(j.Run)
@@ -174,13 +197,35 @@ func (s *Sequencer) point(ctx context.Context, j *job, who person.Person) error 
 		return end{why: m.Title + " is read from the display"}
 	}
 	name := m.Title + " " + p.Label
+	if words := r.ToMove(p); words != "" {
+		s.note(j, func(state *State) { state.Now, state.Why, state.Move = name, "waits for the hand: "+words, words })
+		s.changed(j.Run, r.Seq)
+		err := s.until(ctx, j.Run, func(r run.Run) bool {
+			m, next := r.NextPoint(s.driver.clock.Now())
+			return next == nil || m.Capture == nil || r.ToMove(next) == ""
+		})
+		s.note(j, func(state *State) { state.Move = "" })
+		return err
+	}
 	s.note(j, func(state *State) { state.Now, state.Why = name, "setting the instrument" })
 	watch, err := s.set(ctx, r, m.ID, p.ID, who)
-	if err != nil {
+	switch {
+	case errors.Is(err, errGoneOn):
+		return nil // look again
+	case err != nil:
 		return alarm("%s: %s", name, err)
 	}
-	c, err := s.driver.Steady(ctx, watch, LivePace,
-		func(f Frame) { s.note(j, func(state *State) { state.Why = f.Why }) })
+	reading, leave := context.WithCancelCause(ctx) // what is left out is not waited for
+	defer leave(nil)
+	c, err := s.driver.Steady(reading, watch, LivePace, func(f Frame) {
+		s.note(j, func(state *State) { state.Why = f.Why })
+		if s.goneOn(r) {
+			leave(errGoneOn)
+		}
+	})
+	if errors.Is(context.Cause(reading), errGoneOn) {
+		return nil // somebody did something in the run: look again
+	}
 	var unsteady *Unsteady
 	var away *Away
 	var over *TakenOver
@@ -222,6 +267,9 @@ func (s *Sequencer) set(ctx context.Context, r run.Run, measure, point string, w
 		}
 		if s.driver.clock.Sleep(ctx, time.Second) != nil {
 			return watch, err
+		}
+		if s.goneOn(r) {
+			return watch, errGoneOn
 		}
 	}
 }

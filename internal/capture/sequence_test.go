@@ -61,6 +61,12 @@ func TestItReadsByItselfAndCanBeStopped(t *testing.T) {
 	t.Cleanup(s.Close)
 	require.NoError(t, s.Start(r.ID, idris))
 	require.NoError(t, s.Start(r.ID, idris), "again changes nothing")
+	waits := func() bool { return s.States()[0].Move == "Coupler under the right earphone" }
+	require.Eventually(t, waits, 10*time.Second, 10*time.Millisecond, "the hand comes first")
+	_, held := b.Holder("acoustic-bench")
+	assert.False(t, held, "nothing is set before")
+	assert.Equal(t, r.ID, <-told, "the page is told")
+	moved(t, l, r)
 	require.Eventually(t, func() bool { return s.States()[0].Read >= 2 }, 30*time.Second, 50*time.Millisecond, "%+v",
 		s.States())
 	s.Stop(r.ID)
@@ -71,9 +77,37 @@ func TestItReadsByItselfAndCanBeStopped(t *testing.T) {
 	now, err := l.Run(r.ID)
 	require.NoError(t, err)
 	require.Len(t, now.Readings, len(r.Readings)+state.Read)
+	assert.Equal(t, "right", now.Readings[len(r.Readings)].Origin.Settings["ear"])
 	last := now.Readings[len(now.Readings)-1]
 	assert.Equal(t, run.Linked, last.Source)
 	assert.Equal(t, "Idris Vail", last.By.Name)
+}
+
+// moved says for Idris that what the next point needs is moved.
+func moved(t *testing.T, l *ledger.Ledger, r run.Run) {
+	t.Helper()
+	m, p := r.NextPoint(time.Now())
+	_, err := l.Carry(r.ID, ledger.Command{ID: "moved-" + p.ID, Expect: r.Seq,
+		Do: run.MoveByHand{Measure: m.ID, Point: p.ID}, Order: run.Order{At: time.Now(), By: idris}})
+	require.NoError(t, err)
+}
+
+// A point that is left out while it is being read is not waited for.
+func TestWhatIsLeftOutIsNotWaitedFor(t *testing.T) {
+	l, b, r := sound(t)
+	moved(t, l, r)
+	s := capture.NewSequencer(l, b, func(string, int) {})
+	t.Cleanup(s.Close)
+	require.NoError(t, b.Simulate(context.Background(), "acoustic-bench", "SIMulate:LINK GARBAGE,600")) // nothing will stand
+	require.NoError(t, s.Start(r.ID, idris))
+	require.Eventually(t, func() bool { return s.States()[0].Now == "Right 250 Hz" }, 10*time.Second, 10*time.Millisecond)
+	now, err := l.Run(r.ID)
+	require.NoError(t, err)
+	_, err = l.Carry(r.ID, ledger.Command{ID: "left-out", Expect: now.Seq,
+		Do:    run.OmitPoint{Measure: "right", Point: "right-250", Reason: "the tone is broken"},
+		Order: run.Order{At: time.Now(), By: idris}})
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { return s.States()[0].Now == "Right 500 Hz" }, 10*time.Second, 10*time.Millisecond)
 }
 
 func TestItStopsByItselfWhenSomethingIsReallyWrong(t *testing.T) {
@@ -82,6 +116,7 @@ func TestItStopsByItselfWhenSomethingIsReallyWrong(t *testing.T) {
 	require.NoError(t, err)
 	s := capture.NewSequencer(l, b, func(string, int) {})
 	t.Cleanup(s.Close)
+	moved(t, l, run)
 	require.NoError(t, s.Start(run.ID, idris))
 	require.Eventually(t, func() bool { return !s.States()[0].Running }, 30*time.Second, 50*time.Millisecond)
 	state := s.States()[0]

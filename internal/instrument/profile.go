@@ -122,16 +122,17 @@ type Setting struct {
 type Pattern struct {
 	*regexp.Regexp
 	contains string // what every line that matches contains: a quick look, before the expression is tried
+	problem  error  // why it is no expression
 }
 
-// UnmarshalText compiles the expression.
-func (p *Pattern) UnmarshalText(text []byte) (err error) {
-	if p.Regexp, err = regexp.Compile(string(text)); err != nil {
-		return err
+// UnmarshalText compiles the expression. What is wrong with it is told by [Profile.Check].
+func (p *Pattern) UnmarshalText(text []byte) error {
+	if p.Regexp, p.problem = regexp.Compile(string(text)); p.problem != nil {
+		return nil
 	}
 	parsed, err := syntax.Parse(string(text), syntax.Perl)
 	if err != nil || parsed.Op != syntax.OpConcat {
-		return err
+		return nil
 	}
 	for _, part := range parsed.Sub {
 		literal := part.Op == syntax.OpLiteral && part.Flags&syntax.FoldCase == 0
@@ -179,13 +180,15 @@ func (p Pattern) has(part string) bool {
 // Span is a length of time, written "200 ms" or "5 s".
 type Span time.Duration
 
-// UnmarshalText reads a length of time.
+// noSpan is what was written for a length of time and is none.
+const noSpan Span = -1
+
+// UnmarshalText reads a length of time. What is none is told by [Profile.Check].
 func (s *Span) UnmarshalText(text []byte) error {
 	d, err := time.ParseDuration(strings.ReplaceAll(string(text), " ", ""))
-	if err != nil || d <= 0 || d > 10*time.Minute {
-		return fmt.Errorf(`%q is no length of time: write "200 ms" or "5 s", up to 10 min`, text)
+	if *s = Span(d); err != nil || d <= 0 || d > 10*time.Minute {
+		*s = noSpan
 	}
-	*s = Span(d)
 	return nil
 }
 
@@ -257,10 +260,12 @@ func (p *Profile) Check() (all []Mistake) {
 		if c.ID == "" || p.Channel(c.ID) != &p.Channels[i] {
 			wrong(at+".id", "%q is missing or stands twice", c.ID)
 		}
-		if _, err := quantity.Convert(1, c.Unit, c.Unit); c.Unit == "" || err != nil {
+		if _, err := quantity.ParseUnit(c.Unit); c.Unit == "" || err != nil {
 			wrong(at+".unit", "%q is no UCUM unit that is known", c.Unit)
 		}
-		if !c.Match.has("value") {
+		if c.Match.problem != nil {
+			wrong(at+".match", "%s", c.Match.problem)
+		} else if !c.Match.has("value") {
 			wrong(at+".match", "the pattern has no part (?P<value>…): nothing says what the reading is")
 		}
 		if c.Stable != "" && !c.Match.has("stable") {
@@ -290,21 +295,31 @@ func (p *Profile) Check() (all []Mistake) {
 			wrong(at+".read.match", "the pattern has no part (?P<value>…)")
 		}
 	}
-	for path, q := range p.sent() {
-		if p.Forbids(q) {
-			wrong(path, "sends %q, which stands under never", q)
+	for path, q := range p.questions() {
+		switch {
+		case p.Forbids(q.Send):
+			wrong(path+".send", "sends %q, which stands under never", q.Send)
+		case q.Match.problem != nil:
+			wrong(path+".match", "%s", q.Match.problem)
+		case q.Every == noSpan:
+			wrong(path+".every", `is no length of time: write "200 ms" or "5 s", up to 10 min`)
+		case q.Within == noSpan:
+			wrong(path+".within", `is no length of time: write "200 ms" or "5 s", up to 10 min`)
 		}
+	}
+	if p.Refused.problem != nil {
+		wrong("refused", "%s", p.Refused.problem)
 	}
 	slices.SortFunc(all, func(x, y Mistake) int { return strings.Compare(x.Path, y.Path) })
 	return all
 }
 
-// sent is everything a profile sends by itself, by its path.
-func (p *Profile) sent() map[string]string {
-	all := map[string]string{}
+// questions is everything a profile sends by itself, by its path.
+func (p *Profile) questions() map[string]Question {
+	all := map[string]Question{}
 	note := func(path string, q *Question) {
 		if q != nil {
-			all[path+".send"] = q.Send
+			all[path] = *q
 		}
 	}
 	note("identify", p.Identify)
@@ -314,11 +329,11 @@ func (p *Profile) sent() map[string]string {
 		note(fmt.Sprintf("channels[%d].ask", i), c.Ask)
 	}
 	for i, s := range p.Settings {
-		all[fmt.Sprintf("settings[%d].send", i)] = s.Send
+		all[fmt.Sprintf("settings[%d]", i)] = Question{Send: s.Send, Match: s.Match}
 		note(fmt.Sprintf("settings[%d].read", i), s.Read)
 	}
 	for name, q := range p.Acts {
-		all["acts."+name+".send"] = q.Send
+		all["acts."+name] = q
 	}
 	return all
 }

@@ -170,6 +170,11 @@ func (t *Technician) measure(m *procedure.Measure) error {
 }
 
 func (t *Technician) read(m *procedure.Measure, p *procedure.Point) error {
+	if t.run.ToMove(p) != "" {
+		if err := t.do(run.MoveByHand{Measure: m.ID, Point: p.ID}); err != nil {
+			return err
+		}
+	}
 	if t.Capture != nil && m.Capture != nil && (t.Links == nil || t.Links(m.Capture.Instrument)) {
 		c, err := t.Capture(t.run, m, p)
 		if err != nil {

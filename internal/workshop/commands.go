@@ -16,7 +16,7 @@ import (
 type CommandBody struct {
 	ID     string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int    `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
-	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
@@ -111,6 +111,8 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 		return run.CutWait{Step: b.Step, Reason: b.Reason}, nil
 	case "capture":
 		return ws.capture(ctx, r, b, who)
+	case "moved":
+		return run.MoveByHand{Measure: b.Measure, Point: b.Point}, nil
 	case "withdraw":
 		return run.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
 	case "omit":

@@ -3,6 +3,7 @@ package workshop
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"sync"
 	"time"
 
@@ -122,6 +123,10 @@ func (ws *Workshop) Hold(ctx context.Context, id string, o HoldOrder, who person
 		if now, held := ws.Bench.Holder(instrument); held && now.Run != h.Run {
 			ws.changes.tell(h.Run, 0)
 		}
+	}
+	var refused *run.Refusal
+	if err != nil && !errors.As(err, &refused) {
+		err = refuse("not-set", sentence(err)+" It is tried again; what the device shows can be typed.")
 	}
 	return err
 }

@@ -1951,7 +1951,7 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
             measure?: string;
             note?: string;
             part?: string;
@@ -3384,6 +3384,7 @@ export interface components {
             label: string;
             left?: components["schemas"]["VerdictView"];
             missing?: string;
+            move?: string;
             omitted?: string;
             readings: components["schemas"]["ReadingView"][];
             set_up_note?: string;
@@ -4037,6 +4038,7 @@ export interface components {
         State: {
             alarm: boolean;
             by: string;
+            move?: string;
             now: string;
             /** Format: int64 */
             read: number;

@@ -4,6 +4,7 @@ import AskDialog from '../components/AskDialog.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import GrossGate from './GrossGate.vue'
+import HandPrompt from './HandPrompt.vue'
 import { goesOn, showsFacts, widgetOf } from './widgets'
 import SequenceBar from './SequenceBar.vue'
 import StandInPanel from './StandInPanel.vue'
@@ -28,7 +29,7 @@ const field = ref<HTMLInputElement>()
 const m = computed(() => props.measure)
 const gate = computed(() => props.point.gross_open && !props.point.set_up_seen)
 const spot = computed(() =>
-  m.value.capture && props.point.expected && !gate.value
+  m.value.capture && props.point.expected && !gate.value && !props.point.move
     ? { run: props.run.id, measure: m.value.id, point: props.point.id }
     : undefined,
 )
@@ -106,6 +107,10 @@ async function take() {
   const order = { kind: 'capture' as const, measure: m.value.id, point: props.point.id }
   const text = typed.value
   const frame = text.trim() ? undefined : takeable.value
+  if (!text.trim() && props.point.move && m.value.link) {
+    await send({ kind: 'moved', measure: m.value.id, point: props.point.id })
+    return
+  }
   if (!text.trim() && !frame && m.value.capture) {
     nothing.value = true
     return
@@ -158,7 +163,8 @@ useKeys({ Enter: take })
   </p>
   <GrossGate v-if="gate" :measure="measure" :point="point" />
   <template v-else>
-    <div v-if="measure.capture" class="mt-3 border border-line bg-sheet">
+    <HandPrompt v-if="point.move && measure.link" :key="`move ${point.id}`" :measure="measure" :point="point" />
+    <div v-else-if="measure.capture" class="mt-3 border border-line bg-sheet">
       <div class="flex flex-wrap items-baseline gap-x-4 px-3 pt-2 text-sm text-ink-2">
         <span :class="frame && (!alive || stale) ? 'font-semibold text-vermilion' : ''" role="status">
           {{ trouble || (frame?.held ? frame.why + '.' : frame?.status.words) || 'Connecting to the instrument …' }}
@@ -173,6 +179,7 @@ useKeys({ Enter: take })
       </div>
       <component
         :is="widget"
+        v-if="!frame?.held"
         :traces="traces"
         :frame="frame"
         :measure="measure"
@@ -263,12 +270,19 @@ useKeys({ Enter: take })
           <span class="num">{{ Math.ceil(frame.settles) }}</span> s: an estimate.
         </span>
       </template>
-      <template v-else-if="measure.capture">The reading can be typed from the device’s display.</template>
+      <template v-else-if="measure.capture && !point.move"
+        >The reading can be typed from the device’s display.</template
+      >
       <b v-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
     </p>
     <slot />
     <div class="mt-2 flex flex-wrap items-center gap-3">
-      <button class="btn btn-main" :disabled="sending || !!point.missing" @click="take">
+      <button
+        v-if="!point.move || !measure.link || typed"
+        class="btn btn-main"
+        :disabled="sending || !!point.missing"
+        @click="take"
+      >
         Take reading <kbd>Enter</kbd>
       </button>
       <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>

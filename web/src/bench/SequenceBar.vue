@@ -30,7 +30,14 @@ async function turn(on: boolean) {
     "
     role="status"
   >
-    <template v-if="state?.running">
+    <template v-if="state?.running && state.move">
+      <span
+        ><b>It waits for the hand:</b> {{ state.move }}. Say so above; it then goes on by itself.
+        <span class="num">{{ state.read }}</span> read so far.</span
+      >
+      <button type="button" class="btn" @click="turn(false)">Stop it</button>
+    </template>
+    <template v-else-if="state?.running">
       <span
         ><b>It reads by itself:</b> {{ state.now }}, <span class="num">{{ state.read }}</span> read so far. You can work
         elsewhere; it stops when something is wrong.</span

@@ -71,6 +71,9 @@ useKeys(keys)
             ><span class="num">{{ countdown(left(run)) }}</span> {{ run.timer_title }}</span
           >
           <span v-else-if="run.timer_until" class="font-semibold text-petrol">{{ run.timer_title }} is over</span>
+          <span v-else-if="sequence(run.id)?.running && sequence(run.id)?.move" class="font-semibold text-brass"
+            >◐ by hand: {{ sequence(run.id)!.move }}</span
+          >
           <span v-else-if="sequence(run.id)?.running" class="font-semibold text-petrol"
             >reads by itself: {{ sequence(run.id)!.now }}</span
           >
