@@ -38,8 +38,9 @@ func refuse(kind RefusalKind, code, field, format string, args ...any) error {
 
 // Order is a command with who gives it and when.
 type Order struct {
-	At time.Time
-	By person.Person
+	At    time.Time
+	By    person.Person
+	Given *time.Time // when it was given, where it could not be sent at once; nil: at At
 }
 
 // Command is something a person wants to happen to a run.

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
@@ -60,7 +61,27 @@ func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
 	if err := c.values(r, m, p, &fact); err != nil {
 		return nil, err
 	}
+	if c.Origin == nil {
+		fact.Given = o.given(r)
+	}
 	return []Fact{fact}, nil
+}
+
+// late is by how much a reading is recorded later than it was typed, before both times are kept.
+const late = 5 * time.Second
+
+// given is when something was given that was sent later; nil where that was now. It lies between the run's last event
+// and now: a clock that says otherwise is not believed.
+func (o Order) given(r Run) *time.Time {
+	if o.Given == nil || o.At.Sub(*o.Given) < late {
+		return nil
+	}
+	at := *o.Given
+	if at.Before(r.last) {
+		at = r.last
+	}
+	at = at.UTC()
+	return &at
 }
 
 // values fills the fact with what was typed or taken over the link.

@@ -212,9 +212,10 @@ type (
 		Typed   string          `json:"typed,omitempty"` // as it was typed
 		Fine    float64         `json:"fine,omitempty"`  // the step it was read to, where that is finer than the display
 		Source  string          `json:"source"`
-		Link    string          `json:"link,omitempty"`   // kind of instrument
-		Origin  *Origin         `json:"origin,omitempty"` // where a linked reading is from
-		Early   string          `json:"early,omitempty"`  // why it was taken before the wait was over or the trace steady
+		Link    string          `json:"link,omitempty"`     // kind of instrument
+		Origin  *Origin         `json:"origin,omitempty"`   // where a linked reading is from
+		Given   *time.Time      `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
+		Early   string          `json:"early,omitempty"`    // why it was taken before the wait was over or the trace steady
 		Detail  string          `json:"detail,omitempty"`
 		Trace   []signal.Sample `json:"trace,omitempty"`
 	}

@@ -19,7 +19,7 @@ func with[K comparable, V any](m map[K]V, key K, value V) map[K]V {
 // allowed: that was [Run.Decide]'s work.
 func (r Run) Apply(e Event) Run {
 	next := e.Fact.apply(r, e)
-	next.ID, next.Seq = e.Run, e.Seq
+	next.ID, next.Seq, next.last = e.Run, e.Seq, e.At
 	return next
 }
 

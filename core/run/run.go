@@ -169,6 +169,7 @@ type Run struct {
 	EndReason string
 	Revisions []Revision // of its certificate, after the first
 
+	last     time.Time                       // of its last event
 	verdicts map[PointKey]judgement          // of every point that was read, judged as its readings were folded in
 	expected map[PointKey]expectation        // by point, in the round that is read or was read last
 	limits   map[string]procedure.LimitsFunc // in force, by measure

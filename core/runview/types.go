@@ -178,6 +178,7 @@ type ReadingView struct {
 	Link      string      `json:"link,omitempty"`
 	Origin    *run.Origin `json:"origin,omitempty"`
 	Detail    string      `json:"detail,omitempty"`
+	Given     *time.Time  `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
 	Early     string      `json:"early,omitempty"`
 	Withdrawn string      `json:"withdrawn,omitempty"`
 	At        time.Time   `json:"at"`

@@ -319,7 +319,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		if reading.Measure == m.ID && reading.Point == p.ID {
 			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
 				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
-				Link: reading.Link, Origin: reading.Origin, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn,
+				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn,
 				At: reading.At, By: reading.By.Name})
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"strings"
+	"time"
 
 	"northneedle/core/adjust"
 	"northneedle/core/person"
@@ -14,9 +15,10 @@ import (
 
 // CommandBody is a command for a run. Kind says which; the other fields are those it needs.
 type CommandBody struct {
-	ID     string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
-	Expect int    `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
-	Kind   string `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
+	Expect int        `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
+	Given  *time.Time `json:"given_at,omitempty" doc:"when it was given, by the client's reckoning of the server's time; left out: now"`
+	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
@@ -57,7 +59,7 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 		ID:     b.ID,
 		Expect: b.Expect,
 		Do:     do,
-		Order:  run.Order{At: ws.Clock(), By: who},
+		Order:  run.Order{At: ws.Clock(), By: who, Given: b.Given},
 	})
 	if err != nil {
 		return v, err

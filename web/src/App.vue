@@ -1,14 +1,22 @@
 <script setup lang="ts">
-import { defineAsyncComponent } from 'vue'
+import { defineAsyncComponent, shallowRef, watchEffect } from 'vue'
+import RenewSession from './components/RenewSession.vue'
+import type { Person } from './api/client'
 import { useSession } from './composables/useSession'
 import SignIn from './views/SignIn.vue'
 
 const HouseShell = defineAsyncComponent(() => import('./HouseShell.vue'))
 const { person, query } = useSession()
+/** Who worked here last: a session that ends is renewed over what they were doing. */
+const last = shallowRef<Person>()
+watchEffect(() => person.value && (last.value = person.value))
 </script>
 
 <template>
-  <HouseShell v-if="person" :person="person" />
+  <template v-if="last">
+    <HouseShell :key="last.id" :person="last" />
+    <RenewSession v-if="!person && query.data.value" :person="last" />
+  </template>
   <SignIn v-else-if="query.data.value" />
   <main v-else-if="query.error.value" class="grid h-full place-items-center">
     <div class="max-w-md border-2 border-ink bg-sheet p-6">

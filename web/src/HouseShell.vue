@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import TopBar from './components/TopBar.vue'
 import BenchDock from './components/BenchDock.vue'
+import OutboxBar from './components/OutboxBar.vue'
 import KeysDialog from './components/KeysDialog.vue'
 import type { Person } from './api/client'
 import { useBenchState, useChanges } from './composables/useBenchState'
@@ -18,7 +19,7 @@ useKeys({ '?': () => (keys.value = true) })
 </script>
 
 <template>
-  <div class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden">
+  <div class="grid h-full grid-rows-[auto_auto_auto_1fr_auto] overflow-hidden">
     <TopBar :person="person" :bench="bench" @keys="keys = true" @sign-out="signOut()" />
     <p v-if="away" class="bg-vermilion-wash px-4 py-2" role="status">
       <b
@@ -28,6 +29,7 @@ useKeys({ '?': () => (keys.value = true) })
       now. It is tried again by itself.
     </p>
     <span v-else></span>
+    <OutboxBar :person="person" :away="away > 0" />
     <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
     <BenchDock :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
     <KeysDialog v-if="keys" @close="keys = false" />

@@ -1947,6 +1947,11 @@ export interface components {
             finding?: string;
             /** @description take the reading from the link: the frame that was on the screen */
             frame?: string;
+            /**
+             * Format: date-time
+             * @description when it was given, by the client's reckoning of the server's time; left out: now
+             */
+            given_at?: string;
             humidity?: string;
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
@@ -3539,6 +3544,8 @@ export interface components {
             by: string;
             detail?: string;
             early?: string;
+            /** Format: date-time */
+            given_at?: string;
             id: string;
             link?: string;
             origin?: components["schemas"]["Origin"];

@@ -22,7 +22,8 @@ const eventWords: Record<string, string> = {
 
 <template>
   <div v-if="waiting" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2" role="status">
-    Not recorded yet: the server does not answer. It is tried again by itself; stay on this page.
+    Not recorded yet: the server does not answer. It is kept here, and sent once by itself when it does, also after a
+    reload.
   </div>
   <AlertNote v-else-if="problem" class="mt-3">
     <p>{{ problem.detail }}</p>

@@ -10,6 +10,9 @@ export function setServerTime(iso: string, speed = base.value.speed) {
   base.value = { server: new Date(iso).getTime(), here: Date.now(), speed }
 }
 
+/** serverTime is the server's time now, in milliseconds, as this browser reckons it. */
+export const serverTime = () => base.value.server + (Date.now() - base.value.here) * base.value.speed
+
 /** realTime is how long so many of the server's milliseconds last here. */
 export const realTime = (ms: number) => ms / base.value.speed
 

@@ -1,14 +1,27 @@
 import { useQuery } from '@tanstack/vue-query'
 import { ref, type Ref } from 'vue'
-import { api, type Command } from '../api/client'
+import { api, type Command, type Run } from '../api/client'
 import { queries, useCached } from '../api/queries'
+import * as outbox from './outbox'
+import { serverTime } from './useClock'
 import { useSend } from './useSend'
+import { useSession } from './useSession'
 
-export type Order = Omit<Command, 'id' | 'expect'>
+export type Order = Omit<Command, 'id' | 'expect' | 'given_at'>
 
 /** newId is a client-made id: a retry with the same one does nothing twice. */
 export function newId(): string {
   return crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16)).join('')
+}
+
+/** inWords is what an order says, for where it waits. */
+function inWords(order: Order, run: Run): string {
+  const measure = run.measures?.find((m) => m.id === order.measure)
+  const point = measure?.points.find((p) => p.id === order.point)
+  const step = run.steps?.find((s) => s.id === order.step)?.title
+  if (order.kind === 'capture') return `${order.typed} for ${measure?.title ?? ''} ${point?.label ?? ''}`.trim()
+  if (order.kind === 'note') return `note “${order.note}”`
+  return [order.kind.replaceAll('-', ' '), step ?? measure?.title, point?.label].filter(Boolean).join(' ')
 }
 
 /**
@@ -19,6 +32,7 @@ export function newId(): string {
 export function useRun(id: Ref<string>) {
   const { refresh, keep } = useCached()
   const query = useQuery(queries.run(id))
+  const { person } = useSession()
   const { problem, waiting, sending, send: sent, clear: forget } = useSend()
   const refused = ref<Order>()
 
@@ -26,15 +40,25 @@ export function useRun(id: Ref<string>) {
     const run = query.data.value
     if (!run || sending.value) return false
     refused.value = undefined
-    const body: Command = { ...order, id: newId(), expect: run.seq }
+    const at = new Date(serverTime()).toISOString()
+    const body: Command = { ...order, id: newId(), expect: run.seq, given_at: at }
+    const by = person.value
+    // A frame is of its moment: it is never sent later by itself.
+    const keeps = by && !order.frame
+    if (keeps) {
+      const { id, name } = by
+      await outbox.put({ run: run.id, tag: run.device.tag, what: inWords(order, run), body, by: { id, name }, at })
+    }
     const params = { path: { id: run.id } }
     const next = await sent(() => api.POST('/api/runs/{id}/commands', { params, body }), 'answered')
+    if (keeps) await outbox.done(body.id)
     if (next) {
       keep('run', next, run.id)
       return true
     }
     refused.value = order
     if (problem.value?.code === 'stale') await refresh('run')
+    if (problem.value?.status === 401) await refresh('session')
     return false
   }
 

@@ -1,0 +1,62 @@
+<script setup lang="ts">
+import { computed, onMounted, watch } from 'vue'
+import { useIntervalFn } from '@vueuse/core'
+import type { Person } from '../api/client'
+import { useCached } from '../api/queries'
+import { aside, entries, flush } from '../composables/outbox'
+import { counted, localTime } from '../composables/words'
+
+/** What was given in this browser and is not recorded: what waits, of whom, and what was refused and why. */
+const props = defineProps<{ person: Person; away: boolean }>()
+const { keep, refresh } = useCached()
+const mine = computed(() => entries.value.filter((e) => e.by.id === props.person.id))
+const waiting = computed(() => mine.value.filter((e) => !e.refused))
+const refused = computed(() => mine.value.filter((e) => e.refused))
+const others = computed(() => {
+  const by = new Map<string, number>()
+  for (const e of entries.value) {
+    if (e.by.id !== props.person.id) by.set(e.by.name, (by.get(e.by.name) ?? 0) + 1)
+  }
+  return [...by].map(([name, n]) => ({ name, n }))
+})
+function send() {
+  return flush(props.person, (run) => {
+    keep('run', run, run.id)
+    refresh('bench')
+  })
+}
+onMounted(send)
+useIntervalFn(() => !props.away && waiting.value.length && send(), 3000)
+watch(
+  () => props.away,
+  (is) => !is && send(),
+)
+</script>
+
+<template>
+  <div
+    v-if="waiting.length || refused.length || others.length"
+    class="grid max-h-48 gap-px overflow-auto"
+    role="status"
+  >
+    <p v-if="waiting.length" class="bg-brass-wash px-4 py-2">
+      <b>{{ counted(waiting.length, 'entry').replace('entrys', 'entries') }} not recorded yet.</b> Kept here, sent once
+      when the server answers:
+      <span v-for="(e, i) in waiting" :key="e.n"
+        ><template v-if="i">, </template>{{ e.what }} (<span class="num">{{ e.tag }}</span
+        >, <span class="num">{{ localTime(e.at) }}</span>)</span
+      >.
+    </p>
+    <p v-for="e in refused" :key="e.n" class="bg-vermilion-wash px-4 py-2" role="alert">
+      <b>Not recorded: {{ e.what }}</b
+      >, given for <span class="num">{{ e.tag }}</span> at <span class="num">{{ localTime(e.at) }}</span>.
+      {{ e.refused }}
+      <RouterLink :to="{ name: 'run', params: { id: e.run } }" class="underline">Look at the run</RouterLink>
+      <button class="btn btn-small ml-2" @click="aside(e)">I have seen it</button>
+    </p>
+    <p v-for="o in others" :key="o.name" class="bg-brass-wash px-4 py-2">
+      {{ counted(o.n, 'entry').replace('entrys', 'entries') }} of {{ o.name }} {{ o.n === 1 ? 'waits' : 'wait' }} here:
+      sent when {{ o.name }} signs in on this machine, and only then.
+    </p>
+  </div>
+</template>

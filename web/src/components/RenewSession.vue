@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import AlertNote from './AlertNote.vue'
+import DialogShell from './DialogShell.vue'
+import type { Person } from '../api/client'
+import { useSession } from '../composables/useSession'
+
+/** The session has ended over a piece of work: it is renewed here, and everything stays as it was. */
+defineProps<{ person: Person }>()
+const { signIn, trouble, sending } = useSession()
+const password = ref('')
+const field = ref<HTMLInputElement | null>(null)
+const leave = () => location.assign('/')
+</script>
+
+<template>
+  <DialogShell
+    title="Your session has ended"
+    hint="What you were doing is still there, and what you typed is kept."
+    wide="narrow"
+    :initial-focus="field"
+  >
+    <form class="mt-4" @submit.prevent="signIn(person.name, password)">
+      <label class="block">
+        <span class="label">Password of {{ person.name }}</span>
+        <input
+          ref="field"
+          v-model="password"
+          name="password"
+          type="password"
+          class="field"
+          autocomplete="current-password"
+        />
+      </label>
+      <AlertNote class="mt-3" :words="trouble" />
+      <div class="mt-4 flex gap-3">
+        <button class="btn btn-main" :disabled="sending">Go on <kbd>Enter</kbd></button>
+        <button type="button" class="btn" @click="leave">Someone else</button>
+      </div>
+    </form>
+  </DialogShell>
+</template>
