@@ -89,7 +89,7 @@ fuzz: ## Each parser under the fuzzer
 	go test ./core/conformity -run '^$$' -fuzz FuzzParseTolerance -fuzztime 30s
 	go test ./core/quantity -run '^$$' -fuzz FuzzParseTable -fuzztime 30s
 	go test ./internal/definition -run '^$$' -fuzz FuzzRead -fuzztime 30s
-	go test ./internal/instrument -run '^$$' -fuzz FuzzParseLine -fuzztime 30s
+	go test ./internal/definition -run '^$$' -fuzz FuzzReadProfile -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadImport -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadRun -fuzztime 30s
 	go test ./internal/definition -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s
@@ -99,6 +99,7 @@ fuzz: ## Each parser under the fuzzer
 
 attack: ## Days of several people at one server, and whatever may be sent to it
 	go test ./internal/api -run TestADayUnderAttack -trials 60 -timeout 30m -v | grep -v INFO
+	go test ./internal/api -run TestTwoPeopleAtOneInstrument -moves 1000 -timeout 10m -v | grep -v INFO
 	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m
 
 release: web ## Binaries for five systems

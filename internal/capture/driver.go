@@ -330,7 +330,7 @@ func (d *Driver) Set(ctx context.Context, r run.Run, measure, point string, by H
 // drive sends the point's settings to the instrument.
 func (w *Point) drive(ctx context.Context) error {
 	settings := w.settled()
-	if w.source.Settled(settings) {
+	if w.source.Settled(settings) && w.source.Differs(w.settings) == "" {
 		return nil
 	}
 	byHand, err := w.source.Set(ctx, w.settings)

@@ -38,6 +38,7 @@ type Frame struct {
 
 	settings map[string]string // as the instrument reported them
 	wanted   map[string]string // that the point needs
+	holder   string            // name of whom it served
 }
 
 // keptFor is how long a frame may be named, and keptMost how many of a point are kept for a person.
@@ -148,7 +149,7 @@ func (w *Point) look() Frame {
 		f.Why = w.source.Name + " is not set for this point yet"
 		return f
 	case differs != "":
-		f.Why = differs
+		f.Why, f.Unset = differs, true // it was turned by hand, or by another program
 		return f
 	}
 	pressed, other := w.source.Keys(w.capture.Channel)
@@ -167,7 +168,7 @@ func (w *Point) look() Frame {
 	if len(f.Values) == 0 {
 		return f
 	}
-	f.wanted, f.settings = w.settings, map[string]string{}
+	f.holder, f.wanted, f.settings = holder.Name, w.settings, map[string]string{}
 	for name, says := range w.source.Reported() {
 		f.settings[name] = says.Value
 	}
@@ -268,7 +269,7 @@ func (d *Driver) record(ctx context.Context, id, who string, k keptFrame, c *run
 		Link:       i.Link,
 		Simulated:  k.Status.Simulated(),
 		Settings:   k.settings,
-		Holder:     h.Name,
+		Holder:     k.holder,
 	}
 	return nil
 }

@@ -21,7 +21,7 @@ const listedHistory = 100
 
 // mayRead is what one needs to be allowed to read a history.
 var mayRead = map[string]person.Action{
-	"device":    person.Look,
+	"device": person.Look, "instrument": person.Look,
 	"reference": person.Look,
 	"person":    person.KeepPeople,
 	"house":     person.CheckRecord,

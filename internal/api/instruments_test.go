@@ -1,0 +1,232 @@
+package api_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/core/run"
+	"northneedle/core/runview"
+	"northneedle/internal/api"
+	"northneedle/internal/capture"
+	"northneedle/internal/instrument"
+	"northneedle/internal/sim"
+	"northneedle/internal/workshop"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// moves is how many moves two people make at one instrument: few as a rule, the full number in "make attack".
+var moves = flag.Int("moves", 150, "how many moves TestTwoPeopleAtOneInstrument makes")
+
+// first is the first frame of a point's stream; false where there is none.
+func (c *client) first(id, measure, point string) (frame api.LiveFrame, ok bool) {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	request, err := http.NewRequestWithContext(ctx, "GET",
+		c.server.URL+"/api/runs/"+id+"/live?measure="+measure+"&point="+point, nil)
+	require.NoError(c.t, err)
+	response, err := c.http.Do(request)
+	require.NoError(c.t, err)
+	defer response.Body.Close()
+	scanner := bufio.NewScanner(response.Body)
+	scanner.Buffer(nil, 1<<20)
+	for scanner.Scan() {
+		if data, found := strings.CutPrefix(scanner.Text(), "data: "); found {
+			return frame, json.Unmarshal([]byte(data), &frame) == nil && frame.At.Year() > 1
+		}
+	}
+	return frame, false
+}
+
+// Two people, two runs, one gas bench, in any order: holding, taking over, letting go, looking, taking frames that are
+// shown, old, of another point or of the other's screen, and a gas that is turned at the bench itself. The two devices
+// read so differently that a value says whose it is. No reading lands at another point or another device.
+func TestTwoPeopleAtOneInstrument(t *testing.T) {
+	h := newHouse(t)
+	ctx, stop := context.WithCancel(context.Background())
+	world := sim.World{Cylinders: map[string]map[string]float64{"HG-22": {"CO2": 5.02}, "HG-23": {"CO2": 10.04}}}
+	server, own, err := sim.ServeDialect(ctx, "gas-bench", world, capture.Faster(30))
+	require.NoError(t, err)
+	t.Cleanup(func() { stop(); server.Wait() })
+	lead := h.signedIn("Tamsin Orrery")
+	status, body := lead.call("PUT", "/api/instruments/gas-bench", order{"name": "Gas bench", "belongs": "GB-1",
+		"profile": "gas-bench", "transport": "tcp", "address": own, "why": "a faster one"})
+	require.Equal(t, 200, status, string(body))
+	require.Eventually(t, func() bool {
+		return get[workshop.InstrumentDetail](lead, "/api/instruments/gas-bench").Link.State == instrument.Alive
+	}, 10*time.Second, 20*time.Millisecond)
+
+	type actor struct {
+		*client
+		view   runview.View
+		factor float64 // what the device shows for one
+		frames []string
+	}
+	var actors []*actor
+	for n, name := range []string{"Idris Vail", "Noor Bexley"} {
+		c := h.signedIn(name)
+		a := &actor{client: c, factor: 1 + 2*float64(n)}
+		a.view = c.toMeasuring(c.open(firstOf(t, c, "capnograph", 6+n)))
+		for _, command := range []string{"SIMulate:DEVice " + a.view.Device.Tag, fmt.Sprintf("SIMulate:PRESs SPAN,%d", 400*n)} {
+			require.Equal(t, 204, c.status("POST", "/api/stand-ins/gas-bench", order{"command": command}))
+		}
+		actors = append(actors, a)
+	}
+	points := map[string]float64{"5": 5.02, "10": 10.04}
+	names := []string{"5", "10"}
+	random := rand.New(rand.NewPCG(uint64(*moves), 7))
+	done := map[string]int{}
+	for range *moves {
+		n := random.IntN(2)
+		a, other := actors[n], actors[1-n]
+		point := names[random.IntN(2)]
+		spot := order{"measure": "co2", "point": point}
+		time.Sleep(15 * time.Millisecond)
+		switch move := random.IntN(30); {
+		case move < 4:
+			spot["take_over"] = move < 2
+			status, _ := a.call("POST", "/api/runs/"+a.view.ID+"/hold", spot)
+			done[fmt.Sprint("hold ", status)]++
+		case move == 4:
+			a.call("DELETE", "/api/runs/"+a.view.ID+"/hold", nil)
+		case move == 5:
+			h.shop.Bench.Instruments()[0].Tell(ctx, "SOURce:GAS AIR")
+		case move < 20:
+			if frame, ok := a.first(a.view.ID, "co2", point); ok && frame.ID != "" {
+				a.frames = append(a.frames, frame.ID)
+			}
+		default:
+			frames := a.frames
+			if random.IntN(5) == 0 {
+				frames = other.frames
+			}
+			if len(frames) == 0 {
+				continue
+			}
+			frame := frames[max(len(frames)-1-random.IntN(4), 0)]
+			a.view = get[runview.View](a.client, "/api/runs/"+a.view.ID)
+			status, body := a.try(a.view, order{"kind": "capture", "measure": "co2", "point": point, "frame": frame,
+				"reason": "now"})
+			done[fmt.Sprint("capture ", status)]++
+			if status != 200 {
+				continue
+			}
+			a.view = view(t, body)
+			all := a.view.Measures[0].Points
+			for _, p := range all {
+				for _, r := range p.Readings {
+					if r.Withdrawn != "" {
+						continue
+					}
+					want := points[p.ID] * a.factor
+					require.InEpsilon(t, want, r.Values[0], 0.2, "%s at %s of %s: %+v", p.Label, r.Origin.Frame,
+						a.view.Device.Tag, r.Origin)
+					require.Equal(t, a.view.Device.Tag, r.Origin.Settings["device"])
+					require.Equal(t, a.view.OpenedBy.Name, r.Origin.Holder)
+					a.view = a.send(a.view, order{"kind": "withdraw", "reading": r.ID, "reason": "again"})
+				}
+			}
+		}
+	}
+	t.Logf("%d moves: %v", *moves, done)
+	assert.Positive(t, done["capture 200"])
+	assert.Positive(t, done["capture 409"])
+	for _, a := range actors {
+		events, err := h.ledger.Events(a.view.ID, 0)
+		require.NoError(t, err)
+		used := map[string]bool{}
+		for _, e := range events {
+			if reading, ok := e.Fact.(run.ReadingCaptured); ok {
+				require.False(t, used[reading.Origin.Frame], "one frame, one reading")
+				used[reading.Origin.Frame] = true
+			}
+		}
+	}
+}
+
+func TestInstrumentsAreRegisteredChangedTriedAndRetired(t *testing.T) {
+	h := newHouse(t)
+	ctx, stop := context.WithCancel(context.Background())
+	server, _, err := sim.ServeDialect(ctx, "balance", sim.World{}, capture.WallClock{Time: time.Now})
+	require.NoError(t, err)
+	t.Cleanup(func() { stop(); server.Wait() })
+	port, err := server.Terminal(ctx, sim.SerialBalance)
+	require.NoError(t, err)
+	lead, idris := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
+	body := func(more order) order {
+		all := order{"id": "balance-one", "name": "Balance", "belongs": "bl-1", "profile": "serial-balance",
+			"transport": "serial", "address": port, "serial": order{"baud": 19200}}
+		for k, v := range more {
+			all[k] = v
+		}
+		return all
+	}
+	for name, c := range map[string]struct {
+		more  order
+		words string
+	}{
+		"no name":         {order{"name": " "}, "Give the instrument a name"},
+		"no such profile": {order{"profile": "nothing"}, "There is no profile nothing"},
+		"no such tag":     {order{"belongs": "XX-9"}, "no reference and no device XX-9"},
+		"no address":      {order{"transport": "tcp", "address": "here"}, "write host:port"},
+		"parity":          {order{"serial": order{"baud": 7}}, "7 baud"},
+	} {
+		status, text := lead.call("POST", "/api/instruments", body(c.more))
+		assert.Equal(t, 422, status, name)
+		assert.Contains(t, string(text), c.words, name)
+	}
+	assert.Equal(t, 403, idris.status("POST", "/api/instruments", body(nil)))
+	require.Equal(t, 200, lead.status("POST", "/api/instruments", body(nil)))
+	require.Equal(t, 200, lead.status("POST", "/api/instruments", body(nil)), "sent again it registers nothing twice")
+	_, text := lead.call("POST", "/api/instruments", body(order{"id": "balance-two"}))
+	assert.Contains(t, string(text), "two cannot speak on one line")
+	_, text = lead.call("POST", "/api/instruments", body(order{"id": "balance-two", "address": "/dev/other"}))
+	assert.Contains(t, string(text), "BL-1 is connected already, as “Balance”")
+
+	var seen workshop.InstrumentDetail
+	require.Eventually(t, func() bool {
+		seen = get[workshop.InstrumentDetail](idris, "/api/instruments/balance-one")
+		return seen.Link.State == instrument.Alive && seen.Channels[0].Value != nil && seen.Settings[0].Says == "8"
+	}, 10*time.Second, 20*time.Millisecond)
+	assert.Equal(t, "19200 baud, 8 bits, no parity, 1 stop bit, no flow control", seen.Line)
+	assert.NotEmpty(t, seen.Certificate)
+	for _, try := range []struct {
+		what   order
+		status int
+		words  string
+	}{
+		{order{"act": "tare"}, 200, ""},
+		{order{"setting": "averaging", "value": "16"}, 200, "16"},
+		{order{"setting": "averaging", "value": "900"}, 409, "averaging is 1 to 64"},
+		{order{"line": "WHO"}, 200, "NB-2201"},
+		{order{"line": "CAL 200"}, 409, "never sent"},
+		{order{}, 422, "Write a line"},
+	} {
+		status, text := idris.call("POST", "/api/instruments/balance-one/try", try.what)
+		assert.Equal(t, try.status, status, string(text))
+		assert.Contains(t, string(text), try.words)
+	}
+	console := fmt.Sprint(get[[]instrument.ConsoleLine](idris, "/api/instruments/balance-one/console"))
+	assert.Contains(t, console, "AVG 16")
+	assert.NotContains(t, console, "CAL 200")
+	assert.Equal(t, 422, lead.status("POST", "/api/instruments/balance-one/retire", order{"why": ""}))
+	require.Equal(t, 200, lead.status("POST", "/api/instruments/balance-one/retire", order{"why": "sold"}))
+	seen = get[workshop.InstrumentDetail](idris, "/api/instruments/balance-one")
+	assert.True(t, seen.Retired)
+	assert.Nil(t, seen.Link)
+	history := fmt.Sprint(get[[]workshop.HappenedView](lead, "/api/history/instrument/balance-one"))
+	assert.Contains(t, history, "instrument registered")
+	assert.Contains(t, history, "sold")
+	kept, err := h.ledger.ProfileText(seen.Hash)
+	require.NoError(t, err)
+	assert.Contains(t, kept.Text, "id: serial-balance", "the text is part of the numbers that came through it")
+}
