@@ -55,10 +55,12 @@ type LiveReading struct {
 
 // CaptureMethod turns traces into a reading. Params are the names that a procedure may give
 // under "with". With RawUnits it looks at traces in the instrument's own unit (a flow to
-// make a volume of); otherwise in the unit of the device.
+// make a volume of); otherwise in the unit of the device. With AtRest a reading is taken while nothing
+// moves: an instrument that says of itself that it still moves is waited for.
 type CaptureMethod struct {
 	Params   []string
 	RawUnits bool
+	AtRest   bool
 	Read     func(CaptureInput) LiveReading
 }
 

@@ -23,7 +23,7 @@ var Catalogue = procedure.Catalogue{
 	Captures: map[string]procedure.CaptureMethod{
 		"weighing":          {Params: []string{"minutes", "settle", "jump"}, RawUnits: true, Read: weighing},
 		"pressure-at-alarm": {Params: []string{"patience"}, RawUnits: true, Read: pressureAtAlarm},
-		"mass-gain":         {RawUnits: true, Read: massGain},
+		"mass-gain":         {RawUnits: true, AtRest: true, Read: massGain},
 	},
 	Patterns: map[string]procedure.Pattern{"delivery": {Read: delivery, Params: []string{"low", "high"}}},
 }

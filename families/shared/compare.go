@@ -13,7 +13,7 @@ var Catalogue = procedure.Catalogue{
 		"setting": {Compute: Setting},
 	},
 	Captures: map[string]procedure.CaptureMethod{
-		"steady":   {Read: Steady},
+		"steady":   {AtRest: true, Read: Steady},
 		"gas-step": {Read: GasStep},
 	},
 }

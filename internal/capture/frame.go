@@ -161,7 +161,7 @@ func (w *Point) look() Frame {
 		return f
 	default:
 		f.LiveReading = w.read()
-		if moving && f.Steady {
+		if moving && f.Steady && w.capture.Method.AtRest {
 			f.Steady, f.Why = false, "the instrument says that it still moves"
 		}
 	}

@@ -181,7 +181,9 @@ func (t *Technician) read(m *procedure.Measure, p *procedure.Point) error {
 			return err
 		}
 		c.Reading = fmt.Sprintf("%s-r%04d", t.run.ID, t.n)
-		c.Origin.At = t.At // the bench has a clock of its own
+		if c.Origin != nil {
+			c.Origin.At = t.At // the bench has a clock of its own
+		}
 		return t.follow(m, p, t.do(c))
 	}
 	e, err := t.run.Expect(m, p)
