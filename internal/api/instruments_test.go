@@ -233,3 +233,23 @@ func TestInstrumentsAreRegisteredChangedTriedAndRetired(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, kept.Text, "id: serial-balance", "the text is part of the numbers that came through it")
 }
+
+func TestLabelsCarryThePublicAddress(t *testing.T) {
+	h := newHouse(t)
+	lead := h.signedIn("Tamsin Orrery")
+	printed := func() int {
+		status, pdf := lead.call("GET", "/api/labels.pdf?tag=MB-0417", nil)
+		require.Equal(t, 200, status)
+		return len(pdf)
+	}
+	tag := printed()
+	for _, wrong := range []string{"needle.example", "ftp://needle.example", "http://", "https://needle.example/?a=1"} {
+		status, text := lead.call("POST", "/api/house/address", order{"address": wrong})
+		assert.Equal(t, 422, status, wrong)
+		assert.Contains(t, string(text), "Write the whole address")
+	}
+	assert.Equal(t, 403, h.signedIn("Idris Vail").status("POST", "/api/house/address", order{"address": ""}))
+	require.Equal(t, 200, lead.status("POST", "/api/house/address", order{"address": "https://needle.example:8360/"}))
+	assert.Equal(t, "https://needle.example:8360", get[workshop.HouseView](lead, "/api/house").Address)
+	assert.Greater(t, printed(), tag, "a longer code has more squares")
+}

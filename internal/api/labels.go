@@ -14,11 +14,22 @@ func registerLabels(api huma.API, shop *workshop.Workshop) {
 	serveFile(api, operation{"labels", http.MethodGet, "/api/labels.pdf",
 		"Labels: one, or a sheet of those that a search finds", person.Look, 0, nil}.as("application/pdf"),
 		func(ctx context.Context, in *struct {
-			Host   string `header:"Host"`
 			Tag    string `query:"tag" maxLength:"60" doc:"one label, on a page of its own"`
 			Search string `query:"search" maxLength:"100"`
 			First  int    `query:"first" default:"1" minimum:"1" maximum:"24" doc:"place on the first sheet"`
 		}) (workshop.File, error) {
-			return shop.Labels(in.Host, in.Tag, in.Search, in.First-1)
+			return shop.Labels(in.Tag, in.Search, in.First-1)
+		})
+	serve(api, operation{"set-address", http.MethodPost, "/api/house/address",
+		"Say at which address others reach this server, as labels carry it", person.SetRules, 0, nil},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Address string `json:"address" maxLength:"200"`
+			}
+		}) (out workshop.HouseView, err error) {
+			if err := shop.SetAddress(in.Body.Address, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.House()
 		})
 }

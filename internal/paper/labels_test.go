@@ -2,11 +2,18 @@ package paper_test
 
 import (
 	"bytes"
+	"image/png"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
 	"northneedle/internal/paper"
 
+	"github.com/makiuchi-d/gozxing"
+	"github.com/makiuchi-d/gozxing/qrcode"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -41,4 +48,26 @@ func TestLabels(t *testing.T) {
 	label.Code = string(make([]byte, 4000))
 	_, err = paper.Labels([]paper.Label{label}, false, 0)
 	assert.ErrorContains(t, err, "MB-0417", "what does not fit into a code is said")
+}
+
+// The code that is printed is read back from the paper as a scanner would: rendered, and decoded.
+func TestThePrintedCodeSaysWhatItShould(t *testing.T) {
+	for _, says := range []string{"MB-0417", "https://needle.example:8360/equipment/MB-0417"} {
+		pdf, err := paper.Labels([]paper.Label{{Tag: "MB-0417", Device: "Ostrel C2", Lab: "Hallowmere", Code: says}}, true, 0)
+		require.NoError(t, err)
+		file := filepath.Join(t.TempDir(), "label.pdf")
+		require.NoError(t, os.WriteFile(file, pdf, 0o600))
+		picture, err := exec.Command("pdftoppm", "-png", "-r", "200", "-singlefile", file, strings.TrimSuffix(file, ".pdf")).CombinedOutput()
+		require.NoError(t, err, string(picture))
+		rendered, err := os.Open(strings.TrimSuffix(file, ".pdf") + ".png")
+		require.NoError(t, err)
+		defer rendered.Close()
+		img, err := png.Decode(rendered)
+		require.NoError(t, err)
+		bitmap, err := gozxing.NewBinaryBitmapFromImage(img)
+		require.NoError(t, err)
+		code, err := qrcode.NewQRCodeReader().Decode(bitmap, nil)
+		require.NoError(t, err)
+		assert.Equal(t, says, code.GetText())
+	}
 }

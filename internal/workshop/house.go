@@ -55,6 +55,7 @@ type HouseView struct {
 	Sites      []string        `json:"sites" doc:"where devices are"`
 	Families   []string        `json:"families" doc:"that procedures know"`
 	Prices     report.Prices   `json:"prices"`
+	Address    string          `json:"address" doc:"at which others reach this server, as labels carry it; empty: labels carry the tag"`
 	Version    string          `json:"version"`
 }
 
@@ -154,6 +155,9 @@ func (ws *Workshop) House() (HouseView, error) {
 		return v, err
 	}
 	if err := ws.Ledger.Setting("prices", &v.Prices); err != nil {
+		return v, err
+	}
+	if err := ws.Ledger.Setting(publicAddress, &v.Address); err != nil {
 		return v, err
 	}
 	if v.Sites, err = ws.Ledger.Sites(); err != nil {

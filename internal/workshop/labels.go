@@ -2,8 +2,11 @@ package workshop
 
 import (
 	"fmt"
+	"net/url"
+	"strings"
 
 	"northneedle/core/duty"
+	"northneedle/core/person"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
 )
@@ -11,11 +14,38 @@ import (
 // mostLabels is how many labels are written at a time.
 const mostLabels = 480
 
-// Labels are labels with the address of each device at a host: one, where a tag is given, else sheets of those
+// publicAddress is the setting that says where others reach this server.
+const publicAddress = "public-address"
+
+// SetAddress says at which address others reach this server: labels carry it. Empty: they carry the tag alone.
+func (ws *Workshop) SetAddress(address string, who person.Person) error {
+	address = strings.TrimRight(strings.TrimSpace(address), "/")
+	if address != "" {
+		u, err := url.Parse(address)
+		if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.RawQuery != "" || u.Fragment != "" {
+			return invalid("address", "Write the whole address, such as https://needle.example:8360, or nothing.")
+		}
+	}
+	return ws.Ledger.SetSetting(ws.act("", "address of labels set", who, ""), publicAddress, address)
+}
+
+// codeOf is what a label's code says: the device's address here, or its tag.
+func codeOf(address, tag string) string {
+	if address == "" {
+		return tag
+	}
+	return address + "/equipment/" + url.PathEscape(tag)
+}
+
+// Labels are labels with a code for each device: one, where a tag is given, else sheets of those
 // that a search finds, from a place (0 to 23) on the first sheet.
-func (ws *Workshop) Labels(host, tag, search string, first int) (f File, err error) {
+func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 	lab, err := ws.Lab()
 	if err != nil {
+		return f, err
+	}
+	address := ""
+	if err := ws.Ledger.Setting(publicAddress, &address); err != nil {
 		return f, err
 	}
 	var assets []ledger.Asset
@@ -44,7 +74,7 @@ func (ws *Workshop) Labels(host, tag, search string, first int) (f File, err err
 			Tag:    a.Tag,
 			Device: a.Maker + " " + a.Model,
 			Lab:    lab.Name,
-			Code:   "http://" + host + "/equipment/" + a.Tag,
+			Code:   codeOf(address, a.Tag),
 		}
 		if a.Status != ledger.InUse {
 			labels[i].Stop = a.Status

@@ -263,6 +263,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say at which address others reach this server, as labels carry it */
+        post: operations["set-address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house/backup": {
         parameters: {
             query?: never;
@@ -2691,6 +2708,8 @@ export interface components {
             take_over?: boolean;
         };
         HouseView: {
+            /** @description at which others reach this server, as labels carry it; empty: labels carry the tag */
+            address: string;
             day: components["schemas"]["WorkingDay"];
             /** @description that procedures know */
             families: string[];
@@ -3936,6 +3955,9 @@ export interface components {
             lab: string;
             person?: components["schemas"]["PersonView"];
             version: string;
+        };
+        "Set-addressRequest": {
+            address: string;
         };
         SettingView: {
             /** Format: date-time */
@@ -5800,6 +5822,75 @@ export interface operations {
             };
         };
     };
+    "set-address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-addressRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     backup: {
         parameters: {
             query?: never;
@@ -7454,9 +7545,7 @@ export interface operations {
                 /** @description place on the first sheet */
                 first?: number;
             };
-            header?: {
-                Host?: string;
-            };
+            header?: never;
             path?: never;
             cookie?: never;
         };

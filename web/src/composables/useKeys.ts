@@ -1,3 +1,4 @@
+import { useLocalStorage } from '@vueuse/core'
 import { onBeforeUnmount, onMounted } from 'vue'
 import { realTime } from './useClock'
 import { alone, listenForScans, manner } from './useScanner'
@@ -6,6 +7,9 @@ export type Keys = Record<string, (event: KeyboardEvent) => void>
 
 const handlers: Keys[] = []
 let waiting: ReturnType<typeof setTimeout> | undefined
+
+/** The code of a key that does as Enter does at the bench: a pedal's. Empty: there is none. */
+export const pedal = useLocalStorage('pedal', '')
 
 /** How long after a change of step Enter does nothing: it was meant for the step before. */
 const settling = 500
@@ -61,6 +65,11 @@ function onKey(event: KeyboardEvent) {
   if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented || inDialog()) return
   const target = event.target as HTMLElement | null
   if (typing(target)) return
+  if (pedal.value && event.code === pedal.value && handled('Enter')) {
+    event.preventDefault()
+    const before = event.repeat || event.timeStamp - steppedAt < realTime(settling)
+    return before ? undefined : run('Enter', event)
+  }
   const field = target?.tagName === 'INPUT'
   // A bare digit is always a reading: it goes into the field of the step, or nowhere.
   if (/^[\d.,+-]$/.test(event.key)) {

@@ -41,7 +41,7 @@ let onScan: (text: string) => void = () => {}
 /** Whether a key was pressed by itself, and no others came at a scanner's speed since. */
 export const alone = (event: KeyboardEvent) => burst?.text.length === 1 && burst.at === event.timeStamp
 
-const modifiers = ['Shift', 'CapsLock', 'Control', 'Alt', 'AltGraph', 'Meta', 'NumLock', 'Dead']
+export const modifiers = ['Shift', 'CapsLock', 'Control', 'Alt', 'AltGraph', 'Meta', 'NumLock', 'Dead']
 
 function fieldOf(target: EventTarget | null): Field | undefined {
   return target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement ? target : undefined
@@ -62,7 +62,16 @@ function finish(scan: Burst) {
   onScan(scan.text)
 }
 
+let learner: ((event: KeyboardEvent) => boolean) | undefined
+/** Hands every key to who learns from it, before anything else; it says which it took. Without one: nobody does. */
+export const learning = (by?: (event: KeyboardEvent) => boolean) => (learner = by)
+
 function onKey(event: KeyboardEvent) {
+  if (learner?.(event)) {
+    event.preventDefault()
+    event.stopImmediatePropagation()
+    return
+  }
   if (modifiers.includes(event.key)) return // a scanner presses Shift for each capital
   const { key, timeStamp: at } = event
   if (event.ctrlKey || event.metaKey || event.altKey) {

@@ -51,6 +51,7 @@ const house = (): House => ({
     sites: [{ name: 'Merrowby General', travel: 0 }],
     skills: { ventilator: ['Idris Vail'] },
   },
+  address: '',
   version: 'test',
 })
 type Sent = { path: string; body: unknown; query?: unknown }

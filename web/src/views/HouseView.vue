@@ -4,6 +4,7 @@ import { useRouter } from 'vue-router'
 import { Tab, TabGroup, TabList, TabPanel, TabPanels } from '@headlessui/vue'
 import DaySheet from '../house/DaySheet.vue'
 import FiguresSheet from '../house/FiguresSheet.vue'
+import HandsSheet from '../house/HandsSheet.vue'
 import ImportSheet from '../house/ImportSheet.vue'
 import LabSheet from '../house/LabSheet.vue'
 import PeopleSheet from '../house/PeopleSheet.vue'
@@ -20,6 +21,7 @@ const sheets = [
   { id: 'figures', title: 'Intervals and prices', is: FiguresSheet },
   { id: 'procedures', title: 'Procedures', is: ProceduresSheet },
   { id: 'lists', title: 'Lists in and out', is: ImportSheet },
+  { id: 'hands', title: 'Scanner, pedal, labels', is: HandsSheet },
   { id: 'record', title: 'The record', is: RecordSheet },
 ]
 const at = computed(() =>
