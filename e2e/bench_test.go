@@ -164,6 +164,8 @@ func TestBench(t *testing.T) {
 	}{
 		{"a capnograph from the worklist to its certificate", 20, []func(*testing.T, *server){capnograph}},
 		{"two runs at once, and a link that fails", 20, []func(*testing.T, *server){twoRuns, failingLink}},
+		{"an instrument that two people want", 20, []func(*testing.T, *server){handOver}},
+		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline}},
 		{"entries that cannot be right", 20, []func(*testing.T, *server){badEntries}},
 		{"a spirometer with a bad stroke and body conditions left on", 4, []func(*testing.T, *server){spirometer}},
 		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},
@@ -233,7 +235,8 @@ func twoRuns(t *testing.T, s *server) {
 	scale, err := browser.Eval[string](p.Page,
 		"[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).querySelector('kbd').innerText")
 	require.NoError(t, err)
-	p.must(p.Key(scale))
+	p.must(p.Key(scale)) // a digit by itself is a reading, and there is nothing here to read
+	p.must(p.AltDigit(scale))
 	p.see("Corners as found: front left", "The platform can tip")
 	expected, err := browser.Eval[string](p.Page,
 		"[...document.querySelectorAll('span')].find(s => s.innerText === 'Reference').nextElementSibling.innerText")
@@ -284,7 +287,7 @@ func failingLink(t *testing.T, s *server) {
 	p.throughToMeasuring()
 	p.see("Gas bench: link alive.")
 	p.must(p.Press("Simulated device"))
-	for fault, words := range map[string]string{"link drop": "the link is lost", "link silent": "connected, but silent",
+	for fault, words := range map[string]string{"link drop": "the link is lost", "link silent": "eadings can be typed.",
 		"link garbage": "cannot be read"} {
 		p.must(p.Press(fault))
 		p.see(words)
@@ -292,11 +295,77 @@ func failingLink(t *testing.T, s *server) {
 		p.see("Gas bench: link alive.")
 	}
 	p.must(p.Press("link silent"))
-	p.see("connected, but silent")
+	p.see("eadings can be typed.")
 	p.must(p.Fill("input[name=reading]", "0,04"))
 	p.must(p.Key("Enter"))
 	p.see("CO₂ as found: 5 %", "CO₂ room air: Inside.")
 	p.see("● Steady")
+}
+
+// handOver has one gas bench and two people: who comes second is told, takes it over in two steps, and the first is
+// told and can only type.
+func handOver(t *testing.T, s *server) {
+	p, q := openPage(t, s, "Idris Vail"), openPage(t, s, "Noor Bexley")
+	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 0))
+	p.throughToMeasuring()
+	p.see("● Steady")
+	q.startBySearch(tagOf(t, q, "c2 stranna", "in use", 0))
+	q.throughToMeasuring()
+	q.see("Idris Vail holds it since", "What it shows is not of your device")
+	assert.False(t, q.Has("● Steady"), "nothing of the other device is shown")
+	q.must(q.Key("Enter"))
+	q.see("There is no reading to take now")
+	q.must(q.Press("Take it over …"))
+	q.see("Idris Vail is told, and reads nothing more with it")
+	q.must(q.Press("Take it over from Idris Vail"))
+	q.see("● Steady")
+	p.see("Noor Bexley holds it since")
+	p.must(p.Key("Enter"))
+	p.see("There is no reading to take now")
+	p.must(p.Fill("input[name=reading]", "0,04"))
+	p.must(p.Key("Enter"))
+	p.see("CO₂ as found: 5 %", "CO₂ room air: Inside.")
+	q.must(q.Key("Enter"))
+	q.see("CO₂ as found: 5 %")
+	q.must(q.Go("/bench")) // it is let go of, and the first has it again
+	p.see("● Steady")
+}
+
+// keptOffline types a reading while no command reaches the server, and reloads the page: it is recorded once. Then a
+// tag is scanned into the field of a reading: its device opens, and nothing was read.
+func keptOffline(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.must(p.Press(tagButton(t, p, "MB-0462")))
+	p.see("Corners as found: front left")
+	path, err := browser.Eval[string](p.Page, "location.pathname.replace('/bench/', '/api/runs/')")
+	require.NoError(t, err)
+	readings := func() string {
+		text, err := browser.Eval[string](p.Page, "fetch('"+path+
+			"').then(r => r.json()).then(r => r.measures.flatMap(m => m.points.flatMap(p => p.readings.map(x => m.id + ' ' + p.id + ' ' + x.typed))).join('; '))")
+		require.NoError(t, err)
+		return text
+	}
+	before := readings()
+	_, err = browser.Eval[bool](p.Page, `(real => { window.fetch = (r, o) => (r.url ?? r).endsWith('/commands')
+		? Promise.reject(new TypeError('no network')) : real(r, o); return true })(window.fetch)`)
+	require.NoError(t, err)
+	p.must(p.Fill("input[name=reading]", "67,1"))
+	p.must(p.Key("Enter"))
+	p.see("Not recorded yet", "1 entry not recorded yet", "67,1 for Corners front left")
+	assert.Equal(t, before, readings())
+	p.must(p.Go(strings.Replace(path, "/api/runs/", "/bench/", 1)))
+	p.see("Corners as found: front right")
+	p.must(p.Gone("not recorded yet"))
+	assert.Equal(t, before+"; corners front-left 67,1", readings(), "once")
+
+	p.must(p.Fill("input[name=reading]", "6"))
+	time.Sleep(200 * time.Millisecond) // from the keyboard to the scanner
+	p.must(p.Scan("MB-0417"))
+	p.see("Ostrel", "MB-0417")
+	at, err := browser.Eval[string](p.Page, "location.pathname")
+	require.NoError(t, err)
+	assert.Equal(t, "/equipment/MB-0417", at)
+	assert.Equal(t, before+"; corners front-left 67,1", readings(), "a scanned tag is never a reading")
 }
 
 func badEntries(t *testing.T, s *server) {

@@ -220,6 +220,31 @@ func (p *Page) Key(key string) error {
 	return p.do(chromedp.KeyEvent(key))
 }
 
+// AltDigit presses Alt with a digit.
+func (p *Page) AltDigit(digit string) error {
+	_, err := Eval[bool](p, "(d => { document.body.dispatchEvent(new KeyboardEvent('keydown', {key: d, code: 'Digit' + d, "+
+		"altKey: true, bubbles: true, cancelable: true})); return true })("+quoted(digit)+")")
+	return err
+}
+
+// Scan types as a barcode scanner does: at once, with Shift before each capital, and Enter at the end.
+func (p *Page) Scan(text string) error {
+	_, err := Eval[bool](p, `((text) => {
+		const at = document.activeElement
+		const press = (key, shiftKey) => at.dispatchEvent(new KeyboardEvent('keydown', {key, shiftKey, bubbles: true, cancelable: true}))
+		for (const key of text) {
+			if (/[A-Z]/.test(key)) press('Shift', true)
+			if (press(key, /[A-Z]/.test(key)) && at.tagName === 'INPUT') {
+				at.value += key
+				at.dispatchEvent(new Event('input', {bubbles: true}))
+			}
+		}
+		press('Enter', false)
+		return true
+	})(`+quoted(text)+")")
+	return err
+}
+
 // Fill replaces the content of a field by typing; again, where the page drew the field anew meanwhile.
 func (p *Page) Fill(selector, text string) error {
 	field := "document.querySelector(" + quoted(selector) + ")"

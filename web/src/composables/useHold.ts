@@ -45,5 +45,10 @@ export function useRelease(run: () => Run, linked: () => boolean) {
   const release = (id: string) =>
     api.DELETE('/api/runs/{id}/hold', { params: { path: { id } }, keepalive: true }).catch(() => {})
   watch(linked, (is, was) => was && !is && release(run().id))
-  onBeforeUnmount(() => linked() && release(run().id))
+  const leave = () => linked() && release(run().id)
+  window.addEventListener('pagehide', leave) // the page is closed, or loaded anew
+  onBeforeUnmount(() => {
+    window.removeEventListener('pagehide', leave)
+    leave()
+  })
 }
