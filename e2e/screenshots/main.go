@@ -75,7 +75,6 @@ func all() error {
 	s := shooter{p}
 	return browser.All(
 		func() error { return p.Go("/") },
-		s.see("Demo with made-up", "sign-in"),
 		func() error { return p.SignIn("Idris Vail", workshop.DemoPassword) },
 		s.see("Due within 14 days", "today"),
 		s.visit("/equipment", "Show more", "equipment"),
@@ -83,6 +82,7 @@ func all() error {
 		s.certificate,
 		s.visit("/references", "HG-22", "references"),
 		s.visit("/references/HG-23", "Gas book", "reference"),
+		s.visit("/references/instruments/balance-BL-1", "Every line", "instrument"),
 		s.visit("/workings/anatomy", "a gain", "workings"),
 		s.run,
 		s.visit("/control", "Control run now", "control"),
