@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -166,6 +167,7 @@ func TestBench(t *testing.T) {
 		{"two runs at once, and a link that fails", 20, []func(*testing.T, *server){twoRuns, failingLink}},
 		{"an instrument that two people want", 20, []func(*testing.T, *server){handOver}},
 		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline}},
+		{"a server that hangs, and a session that ends", 20, []func(*testing.T, *server){hangs}},
 		{"entries that cannot be right", 20, []func(*testing.T, *server){badEntries}},
 		{"a spirometer with a bad stroke and body conditions left on", 4, []func(*testing.T, *server){spirometer}},
 		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},
@@ -366,6 +368,38 @@ func keptOffline(t *testing.T, s *server) {
 	require.NoError(t, err)
 	assert.Equal(t, "/equipment/MB-0417", at)
 	assert.Equal(t, before+"; corners front-left 67,1", readings(), "a scanned tag is never a reading")
+}
+
+// hangs has the server stand still while a reading is typed, and the session end: both are said, nothing is lost.
+func hangs(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.must(p.Press(tagButton(t, p, "MB-0462")))
+	p.see("Corners as found: front left")
+	require.NoError(t, s.command.Process.Signal(syscall.SIGSTOP))
+	p.see("The server has not answered for")
+	p.must(p.Fill("input[name=reading]", "67,1"))
+	p.must(p.Key("Enter"))
+	p.see("1 entry not recorded yet")
+	require.NoError(t, s.command.Process.Signal(syscall.SIGCONT))
+	p.see("Corners as found: front right")
+	p.must(p.Gone("has not answered for"))
+	p.must(p.Gone("not recorded yet"))
+	p.must(p.Wait("button.btn-main:not([disabled])"))
+
+	_, err := browser.Eval[int](p.Page, "fetch('/api/session', {method: 'DELETE'}).then(r => r.status)")
+	require.NoError(t, err)
+	p.must(p.Fill("input[name=reading]", "67,0"))
+	p.must(p.Key("Enter"))
+	p.see("Your session has ended", "what you typed is kept")
+	p.must(p.Fill("input[name=password]", workshop.DemoPassword))
+	p.must(p.Key("Enter"))
+	p.must(p.Gone("Your session has ended"))
+	p.see("Corners as found: front right")
+	kept, err := browser.Eval[string](p.Page, "document.querySelector('input[name=reading]').value")
+	require.NoError(t, err)
+	assert.Equal(t, "67,0", kept)
+	p.must(p.Key("Enter"))
+	p.see("Corners as found: rear right")
 }
 
 func badEntries(t *testing.T, s *server) {

@@ -80,7 +80,9 @@ func (o Order) given(r Run) *time.Time {
 	if at.Before(r.last) {
 		at = r.last
 	}
-	at = at.UTC()
+	if at = at.UTC(); o.At.Sub(at) < late {
+		return nil
+	}
 	return &at
 }
 

@@ -130,7 +130,7 @@ func (s shooter) enter(texts ...string) func() error {
 			if err := s.SeeWithin(text, 2*time.Minute); err != nil {
 				return err
 			}
-			time.Sleep(200 * time.Millisecond)
+			time.Sleep(700 * time.Millisecond) // an Enter right after a change of step does nothing
 			if err := s.Key("Enter"); err != nil {
 				return err
 			}
@@ -141,7 +141,8 @@ func (s shooter) enter(texts ...string) func() error {
 
 func (s shooter) write(selector, text string) func() error {
 	return func() error {
-		return browser.All(func() error { return s.Fill(selector, text) }, func() error { return s.Key("Enter") })
+		return browser.All(func() error { return s.Fill(selector, text) },
+			func() error { time.Sleep(600 * time.Millisecond); return s.Key("Enter") })
 	}
 }
 

@@ -253,3 +253,57 @@ func TestLabelsCarryThePublicAddress(t *testing.T) {
 	assert.Equal(t, "https://needle.example:8360", get[workshop.HouseView](lead, "/api/house").Address)
 	assert.Greater(t, printed(), tag, "a longer code has more squares")
 }
+
+// A flow analyser does not serve a ventilator while its own preparation is open.
+func TestWhatIsBeingPreparedServesNobody(t *testing.T) {
+	h := newHouse(t)
+	ctx, stop := context.WithCancel(context.Background())
+	server, own, err := sim.ServeDialect(ctx, "flow-analyser", sim.World{}, capture.WallClock{Time: time.Now})
+	require.NoError(t, err)
+	t.Cleanup(func() { stop(); server.Wait() })
+	require.Equal(t, 200, h.signedIn("Tamsin Orrery").status("POST", "/api/instruments", order{"id": "analyser-one",
+		"name": "Flow analyser", "belongs": "FA-1", "profile": "flow-analyser", "transport": "tcp", "address": own}))
+	idris := h.signedIn("Idris Vail")
+	require.Eventually(t, func() bool {
+		return get[workshop.InstrumentDetail](idris, "/api/instruments/analyser-one").Link.State == instrument.Alive
+	}, 10*time.Second, 20*time.Millisecond)
+	v := idris.openBy(firstOf(t, idris, "ventilator", 0), "ventilator-performance")
+	v = idris.send(v, order{"kind": "bind", "role": "analyser", "standard": "FA-1"})
+	spot := order{"measure": "alarms", "point": "disconnection"}
+	require.Equal(t, 204, idris.status("POST", "/api/runs/"+v.ID+"/hold", spot))
+	prepared := idris.open("FA-1")
+	status, text := idris.call("POST", "/api/runs/"+v.ID+"/hold", spot)
+	assert.Equal(t, 409, status)
+	assert.Contains(t, string(text), "Flow analyser FA-1 is being worked on itself")
+	idris.send(prepared, order{"kind": "abandon", "reason": "not today"})
+	assert.Equal(t, 204, idris.status("POST", "/api/runs/"+v.ID+"/hold", spot))
+}
+
+// What was typed earlier than it could be sent keeps both times; a clock that cannot be right is not believed.
+func TestAReadingThatWasTypedEarlier(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Idris Vail")
+	v := c.toMeasuring(c.open(firstOf(t, c, "capnograph", 6)))
+	last := h.now
+	h.now = h.now.Add(10 * time.Minute)
+	for _, try := range []struct {
+		given, kept time.Time
+	}{
+		{h.now.Add(-4 * time.Minute), h.now.Add(-4 * time.Minute)},
+		{h.now.Add(-2 * time.Second), time.Time{}}, // as good as now
+		{h.now.Add(time.Hour), time.Time{}},        // its clock is ahead
+		{last.Add(-time.Hour), h.now},              // before the run's last event, which is the withdrawal before
+	} {
+		v = c.send(v, order{"kind": "capture", "measure": "co2", "point": "room-air", "typed": "0,04",
+			"given_at": try.given})
+		all := v.Measures[0].Points[0].Readings
+		reading := all[len(all)-1]
+		if try.kept.IsZero() || try.kept.Equal(h.now) {
+			assert.Nil(t, reading.Given, try.given)
+		} else {
+			assert.WithinDuration(t, try.kept, *reading.Given, 0)
+			assert.WithinDuration(t, h.now, reading.At, 0)
+		}
+		v = c.send(v, order{"kind": "withdraw", "reading": reading.ID, "reason": "again"})
+	}
+}

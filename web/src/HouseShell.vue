@@ -19,17 +19,18 @@ useKeys({ '?': () => (keys.value = true) })
 </script>
 
 <template>
-  <div class="grid h-full grid-rows-[auto_auto_auto_1fr_auto] overflow-hidden">
+  <div class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden">
     <TopBar :person="person" :bench="bench" @keys="keys = true" @sign-out="signOut()" />
-    <p v-if="away" class="bg-vermilion-wash px-4 py-2" role="status">
-      <b
-        >The server has not answered for <span class="num">{{ away }}</span> s.</b
-      >
-      What was confirmed is kept; what you type stays here and is sent once, when it answers. Live values are not of
-      now. It is tried again by itself.
-    </p>
-    <span v-else></span>
-    <OutboxBar :person="person" :away="away > 0" />
+    <div>
+      <p v-if="away" class="bg-vermilion-wash px-4 py-2" role="status">
+        <b
+          >The server has not answered for <span class="num">{{ away }}</span> s.</b
+        >
+        What was confirmed is kept; what you type stays here and is sent once, when it answers. Live values are not of
+        now. It is tried again by itself.
+      </p>
+      <OutboxBar :person="person" :away="away > 0" />
+    </div>
     <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
     <BenchDock :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
     <KeysDialog v-if="keys" @close="keys = false" />

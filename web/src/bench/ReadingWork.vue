@@ -105,6 +105,10 @@ onBeforeUnmount(() => clearTimeout(standing))
 
 async function take() {
   const order = { kind: 'capture' as const, measure: m.value.id, point: props.point.id }
+  if (sending.value) {
+    early.value = true
+    return
+  }
   const text = typed.value
   const frame = text.trim() ? undefined : takeable.value
   if (!text.trim() && props.point.move && m.value.link) {
@@ -123,6 +127,9 @@ async function take() {
   await nextTick()
   field.value?.focus()
 }
+/** Enter was pressed while the entry before was still under way. */
+const early = ref(false)
+watch(sending, () => (early.value = false))
 /** Enter was pressed, and there was nothing to take. */
 const nothing = ref(false)
 watch([typed, takeable], () => (nothing.value = false))
@@ -273,7 +280,8 @@ useKeys({ Enter: take })
       <template v-else-if="measure.capture && !point.move"
         >The reading can be typed from the device’s display.</template
       >
-      <b v-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
+      <b v-if="early"> The entry before is still under way: Enter again once it is recorded.</b>
+      <b v-else-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
     </p>
     <slot />
     <div class="mt-2 flex flex-wrap items-center gap-3">
