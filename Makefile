@@ -54,7 +54,7 @@ test-fast: web/node_modules/.package-lock.json web ## What can be tested in two 
 	@$(MAKE) --no-print-directory --output-sync=target -j2 test-fast-go types
 
 lint-go:
-	test -z "$$(gofmt -l cmd core internal families web/*.go e2e perf)" || { gofmt -l cmd core internal families web/*.go e2e perf; exit 1; }
+	test -z "$$(gofmt -l cmd core instruments internal families web/*.go e2e perf)" || { gofmt -l cmd core instruments internal families web/*.go e2e perf; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
 lint-web: types
