@@ -33,12 +33,22 @@ export function useRun(id: Ref<string>) {
   const { refresh, keep } = useCached()
   const query = useQuery(queries.run(id))
   const { person } = useSession()
-  const { problem, waiting, sending, send: sent, clear: forget } = useSend()
+  const busy = ref(false)
+  const { problem, waiting, send: sent, clear: forget } = useSend()
   const refused = ref<Order>()
 
+  /** Sends one order at a time: until it is answered, and no longer kept here, nothing else goes. */
   async function send(order: Order): Promise<boolean> {
     const run = query.data.value
-    if (!run || sending.value) return false
+    if (!run || busy.value) return false
+    busy.value = true
+    try {
+      return await carry(order, run)
+    } finally {
+      busy.value = false
+    }
+  }
+  async function carry(order: Order, run: Run): Promise<boolean> {
     refused.value = undefined
     const at = new Date(serverTime()).toISOString()
     const body: Command = { ...order, id: newId(), expect: run.seq, given_at: at }
@@ -66,7 +76,7 @@ export function useRun(id: Ref<string>) {
     forget()
     refused.value = undefined
   }
-  return { run: query.data, query, send, problem, refused, waiting, sending, clear }
+  return { run: query.data, query, send, problem, refused, waiting, sending: busy, clear }
 }
 
 export type RunHandle = ReturnType<typeof useRun>
