@@ -175,7 +175,7 @@ func TestBench(t *testing.T) {
 		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
 		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
-		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
+		{"a chamber is trimmed over three rounds", 25, []func(*testing.T, *server){chamber}},
 		{"a ventilator with a wrong gas condition", 30, []func(*testing.T, *server){ventilator}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -215,7 +215,7 @@ func capnograph(t *testing.T, s *server) {
 	p.must(p.Key("Enter"))
 	p.see("Conforms after adjustment", "What was done and found")
 	assert.False(t, p.Has("Before it can be signed"))
-	p.must(p.Press("Sign"))
+	p.must(p.Press("Sign this run"))
 	p.see("Next due", "Certificate (PDF)")
 	kind, err := browser.Eval[string](p.Page,
 		"fetch([...document.querySelectorAll('a')].find(a => a.innerText.startsWith('Certificate')).href).then(r => r.status + ' ' + r.headers.get('content-type'))")
@@ -470,7 +470,7 @@ func spirometer(t *testing.T, s *server) {
 	p.enter("Advised: leave as it is")
 	p.enter("This closes: Sensor off", "This closes: Calibration menu", "Cleaned, label attached")
 	p.see("Conforms after adjustment")
-	p.must(p.Press("Sign"))
+	p.must(p.Press("Sign this run"))
 	p.see("Certificate (PDF)", "Next due")
 }
 
@@ -509,12 +509,12 @@ func cart(t *testing.T, s *server) {
 	p.must(p.Press("Sign"))
 	p.see("Before it can be signed", "Gas valve open: still a loose end")
 	p.must(p.Fill("textarea[name=statement]", "All in order."))
-	p.must(p.Press("Sign"))
+	p.must(p.Press("Sign this run"))
 	p.see("It cannot be signed yet")
 	p.must(p.Press("Close the gas valve"))
 	p.enter("This closes: Gas valve open")
 	p.see("Conforms as found")
-	p.must(p.Press("Sign"))
+	p.must(p.Press("Sign this run"))
 	p.see("Certificate (PDF)")
 }
 
@@ -574,7 +574,7 @@ func ventilator(t *testing.T, s *server) {
 	p.enter("Does not apply", "This closes: Test settings active", "This closes: Analyser and test lung",
 		"Cleaned, label attached")
 	p.see("Conforms after adjustment")
-	p.must(p.Press("Sign"))
+	p.must(p.Press("Sign this run"))
 	p.see("Certificate (PDF)", "Next due")
 }
 

@@ -97,7 +97,7 @@ function abandon(reason: string) {
     </label>
     <slot />
     <div class="mt-5 flex gap-3">
-      <button type="button" class="btn btn-main" :disabled="sending" @click="sign">Sign</button>
+      <button type="button" class="btn btn-main" :disabled="sending" @click="sign">Sign this run</button>
       <button type="button" class="btn btn-quiet" @click="abandoning = true">Give the run up …</button>
     </div>
     <AskDialog
