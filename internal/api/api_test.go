@@ -242,7 +242,7 @@ func readingOverTheLink(t *testing.T, h *house) {
 	status, body := noor.call("POST", "/api/runs/"+w.ID+"/hold", spot)
 	assert.Equal(t, 409, status)
 	assert.Contains(t, string(body), "held by Idris Vail for "+v.Device.Tag)
-	seen := noor.frame(w.ID, "co2", "room-air", func(f api.LiveFrame) bool { return true })
+	seen := noor.frame(w.ID, "co2", "room-air", anyFrame)
 	assert.Equal(t, "Idris Vail", seen.Held.Name)
 	assert.Nil(t, seen.Value)
 	assert.Equal(t, 403, h.signedIn("Odile Marsh").status("POST", "/api/runs/"+v.ID+"/hold", spot),
@@ -264,7 +264,7 @@ func readingOverTheLink(t *testing.T, h *house) {
 
 	assert.Equal(t, 204, noor.status("POST", "/api/runs/"+w.ID+"/hold",
 		order{"measure": "co2", "point": "room-air", "take_over": true}))
-	lost := c.frame(v.ID, "co2", "5", func(f api.LiveFrame) bool { return true })
+	lost := c.frame(v.ID, "co2", "5", anyFrame)
 	assert.Equal(t, "Noor Bexley", lost.Held.Name)
 	assert.Equal(t, 204, noor.status("DELETE", "/api/runs/"+w.ID+"/hold", nil))
 	assert.Equal(t, 204, c.status("POST", "/api/runs/"+v.ID+"/hold", order{"measure": "co2", "point": "5"}))
@@ -272,6 +272,8 @@ func readingOverTheLink(t *testing.T, h *house) {
 	assert.Equal(t, 409, status)
 	assert.Contains(t, string(body), "type what it shows")
 }
+
+func anyFrame(api.LiveFrame) bool { return true }
 
 // frame listens to a point's stream until a frame is as wanted.
 func (c *client) frame(id, measure, point string, wanted func(api.LiveFrame) bool) (frame api.LiveFrame) {

@@ -1,20 +1,16 @@
 package api_test
 
 import (
-	"bufio"
 	"context"
-	"encoding/json"
 	"flag"
 	"fmt"
 	"math/rand/v2"
-	"net/http"
 	"strings"
 	"testing"
 	"time"
 
 	"northneedle/core/run"
 	"northneedle/core/runview"
-	"northneedle/internal/api"
 	"northneedle/internal/capture"
 	"northneedle/internal/instrument"
 	"northneedle/internal/sim"
@@ -26,26 +22,6 @@ import (
 
 // moves is how many moves two people make at one instrument: few as a rule, the full number in "make attack".
 var moves = flag.Int("moves", 150, "how many moves TestTwoPeopleAtOneInstrument makes")
-
-// first is the first frame of a point's stream; false where there is none.
-func (c *client) first(id, measure, point string) (frame api.LiveFrame, ok bool) {
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-	defer cancel()
-	request, err := http.NewRequestWithContext(ctx, "GET",
-		c.server.URL+"/api/runs/"+id+"/live?measure="+measure+"&point="+point, nil)
-	require.NoError(c.t, err)
-	response, err := c.http.Do(request)
-	require.NoError(c.t, err)
-	defer response.Body.Close()
-	scanner := bufio.NewScanner(response.Body)
-	scanner.Buffer(nil, 1<<20)
-	for scanner.Scan() {
-		if data, found := strings.CutPrefix(scanner.Text(), "data: "); found {
-			return frame, json.Unmarshal([]byte(data), &frame) == nil && frame.At.Year() > 1
-		}
-	}
-	return frame, false
-}
 
 // Two people, two runs, one gas bench, in any order: holding, taking over, letting go, looking, taking frames that are
 // shown, old, of another point or of the other's screen, and a gas that is turned at the bench itself. The two devices
@@ -101,7 +77,7 @@ func TestTwoPeopleAtOneInstrument(t *testing.T) {
 		case move == 5:
 			h.shop.Bench.Instruments()[0].Tell(ctx, "SOURce:GAS AIR")
 		case move < 20:
-			if frame, ok := a.first(a.view.ID, "co2", point); ok && frame.ID != "" {
+			if frame := a.frame(a.view.ID, "co2", point, anyFrame); frame.ID != "" {
 				a.frames = append(a.frames, frame.ID)
 			}
 		default:

@@ -13,7 +13,6 @@ import (
 	"time"
 
 	"northneedle/core/procedure"
-	"northneedle/core/quantity"
 	"northneedle/core/run"
 	"northneedle/core/signal"
 	"northneedle/internal/instrument"
@@ -197,112 +196,6 @@ func (d *Driver) For(r run.Run, m *procedure.Measure) (Instrument, error) {
 	return Instrument{}, noInstrument("%s is not connected as a %s: type what it shows.", tag, kind)
 }
 
-// Point is one point of a run being read over a link.
-type Point struct {
-	driver   *Driver
-	source   Instrument
-	key      pointKey
-	tag      string // of the device
-	who      string // id of who looks
-	capture  *procedure.Capture
-	input    procedure.CaptureInput
-	factor   float64            // the device's unit for one of the measure's
-	scale    map[string]float64 // the measure's unit for one of the instrument's, by channel
-	since    map[string]int     // samples seen, by channel
-	settings map[string]string  // that the point needs
-	stretch  string             // of trace
-	move     string             // what the hand must move first
-}
-
-// pointKey names a point of a run.
-type pointKey struct{ run, measure, point string }
-
-// Watch returns what reads a point for a person, without touching its instrument.
-func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
-	m, p, limit, err := r.CaptureOf(measure, point)
-	if err != nil {
-		return nil, err
-	}
-	source, err := d.For(r, m)
-	if err != nil {
-		return nil, err
-	}
-	e, err := r.Expect(m, p)
-	if err != nil {
-		return nil, err
-	}
-	w := &Point{
-		driver:   d,
-		source:   source,
-		key:      pointKey{r.ID, m.ID, p.ID},
-		tag:      r.Device.Tag,
-		who:      who,
-		capture:  m.Capture,
-		factor:   1,
-		scale:    map[string]float64{},
-		since:    map[string]int{},
-		settings: map[string]string{"device": r.Device.Tag},
-		stretch:  r.TraceOf(m),
-		move:     r.ToMove(p),
-	}
-	for name, value := range p.Drive {
-		for role, bound := range r.Bound {
-			value = strings.ReplaceAll(value, "{"+role+"}", bound.Standard.Tag)
-		}
-		w.settings[name] = value
-	}
-	if one, err := quantity.Convert(1, m.Unit, e.Unit); err == nil {
-		w.factor = one
-	} else if m.Capture.Limit > 0 {
-		w.factor = limit / m.Capture.Limit
-	}
-	channels := append([]string{m.Capture.Channel}, m.Capture.Also...)
-	for _, channel := range channels {
-		if w.scale[channel], err = scaleOf(source, channel, m); err != nil {
-			return nil, err
-		}
-	}
-	with := map[string]float64{}
-	for _, all := range []map[string]float64{m.Capture.With, p.With} {
-		for name, value := range all {
-			with[name] = value
-		}
-	}
-	w.input = procedure.CaptureInput{
-		Channels:  channels,
-		Rate:      source.Rate(m.Capture.Channel),
-		Reference: e.Reference,
-		Limit:     limit,
-		Floor:     m.Capture.Floor * w.factor,
-		Count:     m.Capture.Breaths,
-		Seconds:   m.Capture.Seconds,
-		With:      with,
-	}
-	return w, nil
-}
-
-// scaleOf turns a channel's unit into the one that the measure takes it in.
-func scaleOf(source Instrument, channel string, m *procedure.Measure) (float64, error) {
-	unit, ok := source.Unit(channel)
-	if !ok {
-		return 0, noInstrument("%s gives no %s: type what it shows.", source.Name, strings.ToLower(channel))
-	}
-	wanted := m.Capture.In[channel]
-	if wanted == "" {
-		wanted = m.Unit
-	}
-	if unit == "" || unit == wanted {
-		return 1, nil
-	}
-	one, err := quantity.Convert(1, unit, wanted)
-	zero, err2 := quantity.Convert(0, unit, wanted)
-	if err != nil || err2 != nil || zero != 0 {
-		return 0, noInstrument("%s gives %s in %s, and %s is read in %s: type what it shows.", source.Name,
-			strings.ToLower(channel), quantity.ShowUnit(unit), m.Title, quantity.ShowUnit(wanted))
-	}
-	return one, nil
-}
-
 // Set takes hold of the instrument for a point, sets it, and returns what reads the point. The point's trace starts
 // afresh, unless the instrument is set so already. A point is returned with an error where it
 // could be watched and the instrument was not set. An instrument that someone else holds, or another run, is refused
@@ -327,39 +220,6 @@ func (d *Driver) Set(ctx context.Context, r run.Run, measure, point string, by H
 	return w, w.drive(ctx)
 }
 
-// drive sends the point's settings to the instrument.
-func (w *Point) drive(ctx context.Context) error {
-	settings := w.settled()
-	if w.source.Settled(settings) && w.source.Differs(w.settings) == "" {
-		return nil
-	}
-	byHand, err := w.source.Set(ctx, w.settings)
-	if err != nil {
-		return fmt.Errorf("the instrument was not set: %w", err)
-	}
-	var left []string
-	for _, name := range byHand {
-		if name != "device" { // a real one has one device connected, and need not be told which
-			left = append(left, name+" "+w.settings[name])
-		}
-	}
-	w.driver.mutex.Lock()
-	w.driver.byHand[w.source.ID] = left
-	w.driver.mutex.Unlock()
-	w.source.Settle(settings)
-	return nil
-}
-
-// settled names what the instrument is set to for the point, and the stretch of its trace.
-func (w *Point) settled() string { return fmt.Sprint(w.settings) + "\n" + w.stretch }
-
-// GoOn goes on with the traces where another look at the same link was; nil is none.
-func (w *Point) GoOn(before *Point) {
-	if before != nil && before.source.ID == w.source.ID {
-		w.since = before.since
-	}
-}
-
 // Dismiss sets aside a reading that an instrument sent at its own key.
 func (d *Driver) Dismiss(frame string) {
 	d.mutex.Lock()
@@ -368,11 +228,6 @@ func (d *Driver) Dismiss(frame string) {
 		clear(d.dismissed) // they are older than any point on a bench
 	}
 	d.dismissed[frame] = true
-}
-
-// Span is how long the point watches its traces.
-func (w *Point) Span() time.Duration {
-	return time.Duration(w.input.Span() * float64(time.Second))
 }
 
 // Simulate sends a SIMulate command to a stand-in: its faults and its device's controls. It
@@ -405,78 +260,4 @@ func (d *Driver) standIn(id, command string) (Instrument, error) {
 		return i, fmt.Errorf("there is no simulated instrument %s", id)
 	}
 	return i, nil
-}
-
-// Pace is how patiently a point is read.
-type Pace struct {
-	Beat     time.Duration // between two looks
-	Stand    time.Duration // how long the reading must stand before it is taken
-	Away     time.Duration // how long the instrument may be away
-	Patience time.Duration // for the reading to stand, beyond what the point watches
-}
-
-// LivePace suits the bench.
-var LivePace = Pace{
-	Beat:     120 * time.Millisecond,
-	Stand:    500 * time.Millisecond,
-	Away:     15 * time.Second,
-	Patience: 3 * time.Minute,
-}
-
-// Unsteady says that a reading did not come to stand.
-type Unsteady struct{ Why string }
-
-func (u *Unsteady) Error() string { return "does not become steady: " + u.Why }
-
-// Away says that an instrument was away for too long.
-type Away struct{ Words string }
-
-func (a *Away) Error() string { return a.Words }
-
-// TakenOver says that an instrument was taken over while a point was read.
-type TakenOver struct{ Hold Hold }
-
-func (t *TakenOver) Error() string {
-	return fmt.Sprintf("%s took the instrument over for %s", t.Hold.Name, t.Hold.Device)
-}
-
-// Steady waits until a point's reading has stood for a moment, and takes it. Each look is
-// handed to "seen", which may be nil. It returns an [*Unsteady], an [*Away], a [*TakenOver] or the context's error.
-func (d *Driver) Steady(ctx context.Context, w *Point, pace Pace, seen func(Frame)) (run.CaptureReading, error) {
-	c := run.CaptureReading{Measure: w.key.measure, Point: w.key.point}
-	began := d.clock.Now()
-	alive, since := began, time.Time{}
-	for {
-		if err := d.clock.Sleep(ctx, pace.Beat); err != nil {
-			return c, err
-		}
-		f, now := w.look(), d.clock.Now()
-		if seen != nil {
-			seen(f)
-		}
-		switch {
-		case f.Held != nil:
-			return c, &TakenOver{*f.Held}
-		case f.Status.State == instrument.Alive:
-			alive = now
-		case now.Sub(alive) > pace.Away:
-			return c, &Away{f.Status.Words}
-		}
-		if f.Unset && f.Status.State == instrument.Alive { // it was away
-			if err := w.drive(ctx); err != nil {
-				return c, err
-			}
-		}
-		if !f.Steady || len(f.Values) == 0 {
-			since = time.Time{}
-		} else if since.IsZero() {
-			since = now
-		}
-		if !since.IsZero() && now.Sub(since) >= pace.Stand {
-			return c, d.record(ctx, w.key.run, w.who, keptFrame{Frame: f, trace: w.thinTrace()}, &c)
-		}
-		if now.Sub(began) > pace.Patience+w.Span() {
-			return c, &Unsteady{f.Why}
-		}
-	}
 }

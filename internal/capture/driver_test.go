@@ -47,13 +47,9 @@ func profile(t *testing.T, id string) *instrument.Profile {
 	t.Helper()
 	all, err := definition.Profiles("")
 	require.NoError(t, err)
-	for _, p := range all {
-		if p.ID == id {
-			return p
-		}
-	}
-	require.FailNow(t, "no profile "+id)
-	return nil
+	p := instrument.Find(all, id)
+	require.NotNil(t, p, id)
+	return p
 }
 
 // speed is how many seconds of the simulated instruments pass in one.

@@ -2,7 +2,6 @@ package capture
 
 import (
 	"context"
-	"time"
 
 	"northneedle/internal/instrument"
 )
@@ -49,6 +48,3 @@ func (d *Driver) Connect(ctx context.Context, c Connection, timing instrument.Ti
 	})
 	return l
 }
-
-// Timed is the clock's time, for what is connected beside the driver.
-func (d *Driver) Timed() func() time.Time { return d.clock.Now }

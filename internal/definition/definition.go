@@ -107,31 +107,41 @@ func (s *step) UnmarshalYAML(node ast.Node) error {
 	return yaml.NodeToValue(node, kind, yaml.Strict())
 }
 
-// Read reads one procedure file. The procedure keeps the text, and is identified by its hash.
-// The error joins a [Mistake] for everything that is wrong, each with file, line and field.
-func Read(file string, text []byte) (p *procedure.Procedure, err error) {
+// readYAML reads a file that holds one document into a value, strictly. what names it: "procedure". The tree tells the
+// lines of mistakes that are found later.
+func readYAML(file, what string, text []byte, into any) (tree *ast.File, err error) {
 	if len(text) > maxSize {
-		return nil, Mistake{File: file, Message: "the file is larger than 1 MiB: this is no procedure"}
+		return nil, Mistake{File: file, Message: "the file is larger than 1 MiB: this is no " + what}
 	}
 	defer func() { // the YAML library is handed whatever a person wrote
 		if r := recover(); r != nil {
-			p, err = nil, Mistake{File: file, Message: "this is not readable as YAML"}
+			tree, err = nil, Mistake{File: file, Message: "this is not readable as YAML"}
 		}
 	}()
-	tree, err := parser.ParseBytes(text, 0)
+	tree, err = parser.ParseBytes(text, 0)
 	if err != nil {
 		return nil, syntax(file, err)
 	}
 	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
-		return nil, Mistake{File: file, Message: "this is no procedure: a file holds one"}
+		return nil, Mistake{File: file, Message: "this is no " + what + ": a file holds one"}
 	}
 	body, _, err := anchors{}.expand(tree.Docs[0].Body)
 	if err != nil {
 		return nil, syntax(file, err)
 	}
-	var d document
-	if err := yaml.NodeToValue(body, &d, yaml.Strict()); err != nil {
+	if err := yaml.NodeToValue(body, into, yaml.Strict()); err != nil {
 		return nil, syntax(file, err)
+	}
+	return tree, nil
+}
+
+// Read reads one procedure file. The procedure keeps the text, and is identified by its hash.
+// The error joins a [Mistake] for everything that is wrong, each with file, line and field.
+func Read(file string, text []byte) (*procedure.Procedure, error) {
+	var d document
+	tree, err := readYAML(file, "procedure", text, &d)
+	if err != nil {
+		return nil, err
 	}
 	for _, s := range d.Steps {
 		d.Definition.Steps = append(d.Definition.Steps, s.Step)

@@ -12,9 +12,6 @@ import (
 
 	"northneedle/instruments"
 	"northneedle/internal/instrument"
-
-	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/parser"
 )
 
 //go:generate sh -c "cd ../.. && go run ./internal/definition/schema profile > internal/definition/profile-schema.json"
@@ -27,29 +24,11 @@ func ProfileSchema() []byte { return slices.Clone(profileSchema) }
 
 // ReadProfile reads how a sort of instrument is spoken to. The error joins a [Mistake] for everything that is wrong,
 // each with file, line and field.
-func ReadProfile(file string, text []byte) (p *instrument.Profile, err error) {
-	if len(text) > maxSize {
-		return nil, Mistake{File: file, Message: "the file is larger than 1 MiB: this is no profile"}
-	}
-	defer func() { // the YAML library is handed whatever a person wrote
-		if r := recover(); r != nil {
-			p, err = nil, Mistake{File: file, Message: "this is not readable as YAML"}
-		}
-	}()
-	tree, err := parser.ParseBytes(text, 0)
+func ReadProfile(file string, text []byte) (*instrument.Profile, error) {
+	p := &instrument.Profile{}
+	tree, err := readYAML(file, "profile", text, p)
 	if err != nil {
-		return nil, syntax(file, err)
-	}
-	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
-		return nil, Mistake{File: file, Message: "this is no profile: a file holds one"}
-	}
-	body, _, err := anchors{}.expand(tree.Docs[0].Body)
-	if err != nil {
-		return nil, syntax(file, err)
-	}
-	p = &instrument.Profile{}
-	if err := yaml.NodeToValue(body, p, yaml.Strict()); err != nil {
-		return nil, syntax(file, err)
+		return nil, err
 	}
 	var all []error
 	for _, m := range p.Check() {

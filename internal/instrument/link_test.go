@@ -32,13 +32,9 @@ func profile(t testing.TB, id string) *instrument.Profile {
 	t.Helper()
 	all, err := definition.Profiles("")
 	require.NoError(t, err)
-	for _, p := range all {
-		if p.ID == id {
-			return p
-		}
-	}
-	require.FailNow(t, "no profile "+id)
-	return nil
+	p := instrument.Find(all, id)
+	require.NotNil(t, p, id)
+	return p
 }
 
 func dial(t *testing.T, name string, at instrument.Address, p *instrument.Profile) *instrument.Link {

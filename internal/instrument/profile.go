@@ -203,6 +203,16 @@ func (s Span) or(other time.Duration) time.Duration {
 	return time.Duration(s)
 }
 
+// Find is the profile with an id; nil where there is none.
+func Find(all []*Profile, id string) *Profile {
+	for _, p := range all {
+		if p.ID == id {
+			return p
+		}
+	}
+	return nil
+}
+
 // Channel is the one with an id; nil where there is none.
 func (p *Profile) Channel(id string) *Channel {
 	for i := range p.Channels {

@@ -168,7 +168,7 @@ func (ws *Workshop) WatchPoint(id, measure, point string, who person.Person) (*P
 	return w, w.follow()
 }
 
-// follow looks at the run as it stands now: what is done in it may begin the trace anew.
+// follow reads the run again when it has changed, because an adjustment or a withdrawal starts a new trace.
 func (w *PointWatch) follow() error {
 	r, err := w.shop.Ledger.Run(w.run)
 	switch {

@@ -46,7 +46,7 @@ export function useRelease(run: () => Run, linked: () => boolean) {
     api.DELETE('/api/runs/{id}/hold', { params: { path: { id } }, keepalive: true }).catch(() => {})
   watch(linked, (is, was) => was && !is && release(run().id))
   const leave = () => linked() && release(run().id)
-  window.addEventListener('pagehide', leave) // the page is closed, or loaded anew
+  window.addEventListener('pagehide', leave) // closed or reloaded
   onBeforeUnmount(() => {
     window.removeEventListener('pagehide', leave)
     leave()

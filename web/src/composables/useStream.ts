@@ -23,7 +23,7 @@ export function openStream(url: string, listeners: Listeners, onState: (connecte
     source?.close()
     source = undefined
   }
-  /** Opens it anew: one that has gone silent may be dead without a word. */
+  /** Reconnects: a stream whose server hangs reports no error. */
   const reopen = () => {
     close()
     open()
