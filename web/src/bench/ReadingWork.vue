@@ -103,6 +103,7 @@ async function takeByItself() {
 }
 onBeforeUnmount(() => clearTimeout(standing))
 
+const moved = () => send({ kind: 'moved', measure: m.value.id, point: props.point.id })
 async function take() {
   const order = { kind: 'capture' as const, measure: m.value.id, point: props.point.id }
   if (sending.value) {
@@ -112,7 +113,7 @@ async function take() {
   const text = typed.value
   const frame = text.trim() ? undefined : takeable.value
   if (!text.trim() && props.point.move && m.value.link) {
-    await send({ kind: 'moved', measure: m.value.id, point: props.point.id })
+    await moved()
     return
   }
   if (!text.trim() && !frame && m.value.capture) {
@@ -170,7 +171,7 @@ useKeys({ Enter: take })
   </p>
   <GrossGate v-if="gate" :measure="measure" :point="point" />
   <template v-else>
-    <HandPrompt v-if="point.move && measure.link" :key="`move ${point.id}`" :measure="measure" :point="point" />
+    <HandPrompt v-if="point.move && measure.link" :move="point.move" @moved="moved" />
     <div v-else-if="measure.capture" class="mt-3 border border-line bg-sheet">
       <div class="flex flex-wrap items-baseline gap-x-4 px-3 pt-2 text-sm text-ink-2">
         <span :class="frame && (!alive || stale) ? 'font-semibold text-vermilion' : ''" role="status">
@@ -255,7 +256,7 @@ useKeys({ Enter: take })
       </div>
     </div>
     <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
-      <template v-if="typed">Typed by hand; <kbd>Enter</kbd> records it.</template>
+      <template v-if="typed && !sending">Typed by hand; <kbd>Enter</kbd> records it.</template>
       <template v-else-if="frame && alive && stale">
         <span class="font-semibold text-vermilion"
           >◇ The value is <span class="num">{{ Math.round(age) }}</span> s old: it cannot be taken.</span

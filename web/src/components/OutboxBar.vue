@@ -4,7 +4,7 @@ import { useIntervalFn } from '@vueuse/core'
 import type { Person } from '../api/client'
 import { useCached } from '../api/queries'
 import { aside, entries, flush } from '../composables/outbox'
-import { counted, localTime } from '../composables/words'
+import { localTime } from '../composables/words'
 
 /** What was given in this browser and is not recorded: what waits, of whom, and what was refused and why. */
 const props = defineProps<{ person: Person; away: boolean }>()
@@ -19,6 +19,7 @@ const others = computed(() => {
   }
   return [...by].map(([name, n]) => ({ name, n }))
 })
+const entriesOf = (n: number) => (n === 1 ? '1 entry' : `${n} entries`)
 function send() {
   return flush(props.person, (run) => {
     keep('run', run, run.id)
@@ -40,8 +41,7 @@ watch(
     role="status"
   >
     <p v-if="waiting.length" class="bg-brass-wash px-4 py-2">
-      <b>{{ counted(waiting.length, 'entry').replace('entrys', 'entries') }} not recorded yet.</b> Kept here, sent once
-      when the server answers:
+      <b>{{ entriesOf(waiting.length) }} not recorded yet.</b> Kept here, sent once when the server answers:
       <span v-for="(e, i) in waiting" :key="e.n"
         ><template v-if="i">, </template>{{ e.what }} (<span class="num">{{ e.tag }}</span
         >, <span class="num">{{ localTime(e.at) }}</span>)</span
@@ -55,8 +55,8 @@ watch(
       <button class="btn btn-small ml-2" @click="aside(e)">I have seen it</button>
     </p>
     <p v-for="o in others" :key="o.name" class="bg-brass-wash px-4 py-2">
-      {{ counted(o.n, 'entry').replace('entrys', 'entries') }} of {{ o.name }} {{ o.n === 1 ? 'waits' : 'wait' }} here:
-      sent when {{ o.name }} signs in on this machine, and only then.
+      {{ entriesOf(o.n) }} of {{ o.name }} {{ o.n === 1 ? 'waits' : 'wait' }} here: sent when {{ o.name }} signs in on
+      this machine, and only then.
     </p>
   </div>
 </template>
