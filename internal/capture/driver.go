@@ -39,8 +39,9 @@ type Source interface {
 	Settled(settings string) bool
 	// Settle notes what it is set to, and drops the samples from before.
 	Settle(settings string)
-	// Set sets it and reads back what it says then. What it cannot be told is returned: it is for the hand.
-	Set(ctx context.Context, settings map[string]string) (byHand []string, err error)
+	// Set sets it and reads back what it says then. begin is called when everything is set but what starts
+	// the measured thing itself. What it cannot be told is returned: it is for the hand.
+	Set(ctx context.Context, settings map[string]string, begin func()) (byHand []string, err error)
 	// ReadBack asks it what it is set to.
 	ReadBack(ctx context.Context) error
 	// Differs says which setting it reports otherwise than wanted; empty where none.

@@ -8,6 +8,7 @@ import (
 
 	"northneedle/core/person"
 	"northneedle/core/run"
+	"northneedle/core/signal"
 	"northneedle/internal/capture"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
@@ -254,4 +255,27 @@ func TestARolesReferenceIsReadByItsOwnLink(t *testing.T) {
 	assert.ErrorContains(t, err, "say of one that it belongs to "+own)
 	_, err = find(own, own)
 	assert.ErrorContains(t, err, "two links")
+}
+
+// What starts the measured thing is set last, and the trace begins just before it: a recovery begins at the temperature
+// from before the lid was opened, however long the instrument takes to be set and read back.
+func TestATraceBeginsBeforeWhatStartsIt(t *testing.T) {
+	b, r := linked(t, capture.Faster(60), "chamber-probe"), begun(t, "warm-chamber")
+	r.Moved = "Probe into zone 1, upper"
+	ctx := context.Background()
+	require.NoError(t, b.Simulate(ctx, "chamber-probe", "SIMulate:LAG 1"))
+	warm, err := b.Set(ctx, r, "stability", "zone-1", capture.Hand{Person: idris})
+	require.NoError(t, err)
+	_, err = b.Steady(ctx, warm, capture.LivePace, nil)
+	require.NoError(t, err)
+	before, _ := b.Instruments()[0].Samples("TEMP", 0)
+	opened, err := b.Set(ctx, r, "recovery", "after-opening", capture.Hand{Person: idris})
+	require.NoError(t, err)
+	trace := func() []signal.Sample { all, _ := b.Instruments()[0].Samples("TEMP", 0); return all }
+	require.Eventually(t, func() bool { return len(trace()) > 60 }, 10*time.Second, 10*time.Millisecond)
+	assert.InDelta(t, before[len(before)-1].V, trace()[0].V, 0.1, "where it was before")
+	c, err := b.Steady(ctx, opened, capture.LivePace, nil)
+	require.NoError(t, err)
+	assert.Less(t, c.Values[0], 300.0, "it came back")
+	assert.Greater(t, c.Values[0], 3.0)
 }

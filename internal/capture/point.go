@@ -122,8 +122,9 @@ func (w *Point) drive(ctx context.Context) error {
 	if w.source.Settled(settings) && w.source.Differs(w.settings) == "" {
 		return nil
 	}
-	byHand, err := w.source.Set(ctx, w.settings)
+	byHand, err := w.source.Set(ctx, w.settings, func() { w.source.Settle(settings) })
 	if err != nil {
+		w.source.Settle("") // it is not known how it is set
 		return fmt.Errorf("the instrument was not set: %w", err)
 	}
 	var left []string
@@ -135,7 +136,6 @@ func (w *Point) drive(ctx context.Context) error {
 	w.driver.mutex.Lock()
 	w.driver.byHand[w.source.ID] = left
 	w.driver.mutex.Unlock()
-	w.source.Settle(settings)
 	return nil
 }
 

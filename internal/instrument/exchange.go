@@ -124,34 +124,52 @@ func (l *Link) Act(ctx context.Context, name string) error {
 	return l.tell(ctx, q)
 }
 
-// Set sets the instrument and reads back what it says then. A setting that its profile does not know is not sent, and
-// is returned: it is for the hand.
-func (l *Link) Set(ctx context.Context, settings map[string]string) (byHand []string, err error) {
+// Set sets the instrument and reads back what it says then. begin is called when everything is set but what starts the
+// measured thing itself; it may be nil. A setting that the profile does not know is not sent, and is returned: it is for
+// the hand.
+func (l *Link) Set(ctx context.Context, settings map[string]string, begin func()) (byHand []string, err error) {
+	var first, last []*Setting
 	for _, name := range slices.Sorted(maps.Keys(settings)) {
-		s := l.profile.Setting(name)
-		if s == nil {
+		switch s := l.profile.Setting(name); {
+		case s == nil:
 			byHand = append(byHand, name)
-			continue
+		case s.Simulated && !l.Status().Simulated():
+		case s.Starts:
+			last = append(last, s)
+		default:
+			first = append(first, s)
 		}
-		if s.Simulated && !l.Status().Simulated() {
-			continue
-		}
-		value := s.word(settings[name])
-		if err := l.tell(ctx, Question{Send: strings.ReplaceAll(s.Send, "{value}", value), Match: s.Match}); err != nil {
-			return byHand, fmt.Errorf("%s could not be set to %s %s: %w", l.name, name, settings[name], err)
-		}
-		if s.Read == nil {
-			continue
-		}
-		says, err := l.readBack(ctx, s)
-		if err != nil {
+	}
+	for _, s := range first {
+		if err := l.setOne(ctx, s, settings[s.ID]); err != nil {
 			return byHand, err
 		}
-		if !s.is(says, settings[name]) {
-			return byHand, fmt.Errorf("%s was to be set to %s %s, and says it is set to %s", l.name, name, settings[name], says)
+	}
+	if begin != nil {
+		begin()
+	}
+	for _, s := range last {
+		if err := l.setOne(ctx, s, settings[s.ID]); err != nil {
+			return byHand, err
 		}
 	}
 	return byHand, nil
+}
+
+// setOne sets one setting, and holds what the instrument says then against it.
+func (l *Link) setOne(ctx context.Context, s *Setting, wanted string) error {
+	value := s.word(wanted)
+	if err := l.tell(ctx, Question{Send: strings.ReplaceAll(s.Send, "{value}", value), Match: s.Match}); err != nil {
+		return fmt.Errorf("%s could not be set to %s %s: %w", l.name, s.ID, wanted, err)
+	}
+	if s.Read == nil {
+		return nil
+	}
+	says, err := l.readBack(ctx, s)
+	if err == nil && !s.is(says, wanted) {
+		err = fmt.Errorf("%s was to be set to %s %s, and says it is set to %s", l.name, s.ID, wanted, says)
+	}
+	return err
 }
 
 func (l *Link) readBack(ctx context.Context, s *Setting) (string, error) {

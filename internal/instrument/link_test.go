@@ -70,12 +70,12 @@ func TestALinkReadsSetsAndReadsBack(t *testing.T) {
 	link := connected(t)
 	assert.True(t, link.Status().Simulated())
 	ctx := context.Background()
-	byHand, err := link.Set(ctx, map[string]string{"gas": "HG-22", "breath": "30", "device": "MB-0001", "lamp": "on"})
+	byHand, err := link.Set(ctx, map[string]string{"gas": "HG-22", "breath": "30", "device": "MB-0001", "lamp": "on"}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"lamp"}, byHand, "what it cannot be told is for the hand")
 	assert.Equal(t, "HG-22", link.Reported()["gas"].Value)
 	assert.Empty(t, link.Differs(map[string]string{"gas": "hg-22", "breath": "30.0"}))
-	_, err = link.Set(ctx, map[string]string{"gas": "XX-1"})
+	_, err = link.Set(ctx, map[string]string{"gas": "XX-1"}, nil)
 	assert.ErrorContains(t, err, "no cylinder XX-1")
 
 	// Someone turns it by another way: it is seen within the time of reading back.
@@ -190,7 +190,7 @@ func TestEveryDialectOverEveryTransport(t *testing.T) {
 					assert.Len(t, link.Keys(c.channel), 1)
 				}
 				if c.setting != "" {
-					byHand, err := link.Set(ctx, map[string]string{c.setting: "60"})
+					byHand, err := link.Set(ctx, map[string]string{c.setting: "60"}, nil)
 					require.NoError(t, err)
 					assert.Empty(t, byHand)
 					assert.Equal(t, "60", link.Reported()[c.setting].Value)
@@ -215,7 +215,7 @@ func TestWhatIsNeverSentIsNeverSent(t *testing.T) {
 	assert.NotContains(t, fmt.Sprint(link.Console(0)), "cal 200")
 	require.NoError(t, link.Act(ctx, "tare"))
 	assert.ErrorContains(t, link.Act(ctx, "explode"), "knows no act")
-	_, err = link.Set(ctx, map[string]string{"averaging": "99"})
+	_, err = link.Set(ctx, map[string]string{"averaging": "99"}, nil)
 	assert.ErrorContains(t, err, "averaging is 1 to 64", "in the instrument's own words")
 }
 
@@ -348,4 +348,20 @@ func echoing(conn net.Conn, ask func() string) {
 			return
 		}
 	}
+}
+
+func TestWhatStartsTheMeasuredThingIsSetLast(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	server, own, err := sim.ServeDialect(ctx, "chamber-probe", sim.World{}, capture.WallClock{Time: time.Now})
+	require.NoError(t, err)
+	t.Cleanup(func() { cancel(); server.Wait() })
+	link := dial(t, "Probe", tcp(own), profile(t, "chamber-probe"))
+	await(t, link, instrument.Alive)
+	began := ""
+	_, err = link.Set(ctx, map[string]string{"lid": "opened", "probe": "2-lower", "device": "WC-1"},
+		func() { began = fmt.Sprint(link.Console(0)) })
+	require.NoError(t, err)
+	assert.Contains(t, began, "SOURce:PROBE 2-lower")
+	assert.NotContains(t, began, "SOURce:LID opened", "the trace begins before the lid is opened")
+	assert.Equal(t, "opened", link.Reported()["lid"].Value)
 }

@@ -114,6 +114,8 @@ type Setting struct {
 	Read *Question `json:"read,omitempty" yaml:"read,omitempty"`
 	// What a procedure's word is called here.
 	Values map[string]string `json:"values,omitempty" yaml:"values,omitempty"`
+	// It starts what is measured, as opening a lid does: it is set last, and the trace begins just before it.
+	Starts bool `json:"starts,omitempty" yaml:"starts,omitempty"`
 	// Only simulated instruments have it.
 	Simulated bool `json:"simulated,omitempty" yaml:"simulated,omitempty"`
 }

@@ -123,7 +123,7 @@ func (s *source) Differs(map[string]string) string { return "" }
 func (s *source) Reported() map[string]instrument.Reported { return nil }
 
 // Set sets the model, as a link would.
-func (s *source) Set(ctx context.Context, settings map[string]string) ([]string, error) {
+func (s *source) Set(ctx context.Context, settings map[string]string, begin func()) ([]string, error) {
 	if err := s.Tell(ctx, "SIMulate:DEVice "+settings["device"]); err != nil {
 		return nil, err
 	}
@@ -135,6 +135,7 @@ func (s *source) Set(ctx context.Context, settings map[string]string) ([]string,
 			return nil, err
 		}
 	}
+	begin() // its time stands still meanwhile
 	return nil, nil
 }
 

@@ -131,7 +131,7 @@ func (ws *Workshop) TryInstrument(ctx context.Context, id string, t InstrumentTr
 		err = link.Act(ctx, t.Act)
 	case t.Setting != "":
 		var byHand []string
-		byHand, err = link.Set(ctx, map[string]string{t.Setting: t.Value})
+		byHand, err = link.Set(ctx, map[string]string{t.Setting: t.Value}, nil)
 		if len(byHand) > 0 {
 			err = errors.New("its profile knows no setting " + t.Setting)
 		}
