@@ -121,18 +121,31 @@ var topics = map[string]topic{
 		Y    []float64 `json:"y"`
 		Band float64   `json:"band"`
 	}) (map[string]any, error) {
-		trace := make([]signal.Sample, len(g.T))
-		for i := range trace {
-			trace[i] = signal.Sample{T: g.T[i], V: g.Y[i]}
-		}
-		s, err := signal.Settle(trace, g.Band)
-		return map[string]any{"y_inf": s.Final, "tau_s": s.Tau, "time_to_band_s": s.TimeToBand}, err
+		a, err := signal.FitApproach(pairs(g.T, g.Y))
+		return map[string]any{"y_inf": a.Final, "tau_s": a.Tau, "time_to_band_s": a.Within(g.Band)}, err
+	}),
+	"settling_remainder": of(func(g struct {
+		T     []float64 `json:"time_s"`
+		Y     []float64 `json:"y"`
+		Limit float64   `json:"limit"`
+	}) (map[string]any, error) {
+		a, err := signal.FitApproach(pairs(g.T, g.Y))
+		left := a.Left(g.T[len(g.T)-1])
+		return map[string]any{"y_inf": a.Final, "remainder": left, "ready": left <= g.Limit/4}, err
 	}),
 	"stroke":        of(strokeTopic),
 	"control_rules": of(rulesTopic),
 	"audiometry":    kinds(audiometryKinds),
 	"photometer":    kinds(photometerKinds),
 	"interval":      kinds(intervalKinds),
+}
+
+func pairs(times, values []float64) []signal.Sample {
+	trace := make([]signal.Sample, len(times))
+	for i := range trace {
+		trace[i] = signal.Sample{T: times[i], V: values[i]}
+	}
+	return trace
 }
 
 func cylinderTopic(g struct {

@@ -1,7 +1,10 @@
 package procedure
 
 import (
+	"cmp"
 	"fmt"
+	"math"
+	"slices"
 
 	"northneedle/core/signal"
 )
@@ -15,6 +18,9 @@ type CaptureInput struct {
 	Reference float64 // what the point should show
 	Limit     float64 // how alike or steady, in the device's own unit
 	Floor     float64 // the least swing that counts
+	Tolerance float64 // half of what the point permits, in the device's own unit; 0: it has no limit
+	Share     float64 // of the tolerance that a reading may still have to go
+	Delay     float64 // s that what is measured takes to the sensor: what comes before is of before
 	Count     int     // breaths or strokes wanted
 	Seconds   float64 // window
 	With      map[string]float64
@@ -22,7 +28,15 @@ type CaptureInput struct {
 
 // Span is how much of the traces is looked at, in seconds.
 func (l CaptureInput) Span() float64 {
-	return max(60, l.Seconds+5, l.With["settle"]+60*l.With["minutes"]+5, l.With["patience"]+5)
+	return l.Delay + max(60, min(10*l.Seconds, l.Seconds+120), l.With["settle"]+60*l.With["minutes"]+5, l.With["patience"]+5)
+}
+
+// Near is what a reading may still have to go when it is taken, in the device's own unit.
+func (l CaptureInput) Near() float64 {
+	if l.Tolerance > 0 {
+		return l.Share * l.Tolerance
+	}
+	return l.Limit
 }
 
 // Trace is the trace that counts.
@@ -48,7 +62,8 @@ type LiveReading struct {
 	Detail  string    `json:"-"` // kept with the reading
 	Facts   []Fact    `json:"facts"`
 	Final   *float64  `json:"final,omitempty"`   // where a reading that is still settling is going
-	Settles *float64  `json:"settles,omitempty"` // in how many seconds it will be there
+	Settles *float64  `json:"settles,omitempty"` // in how many seconds it will be near enough
+	Left    float64   `json:"left,omitempty"`    // what it still has to go, by a fit of its trace
 
 	Figures map[string]any `json:"figures,omitempty"` // what else a family shows, each by its name; its widget knows the form
 }
@@ -65,17 +80,30 @@ type CaptureMethod struct {
 }
 
 // Look reads traces that are in the instrument's own unit. factor converts one of them to the device's
-// unit; the limits passed in and the reading returned are in the device's unit.
+// unit; the limits passed in and the reading returned are in the device's unit. A reading that stands and
+// still has too far to go is not steady.
 func (c CaptureMethod) Look(in CaptureInput, factor float64) LiveReading {
+	live := c.look(in, factor)
+	if near := in.Near(); live.Steady && live.Left > near {
+		live.Steady = false
+		live.Why = fmt.Sprintf("still settling: about %.2g to go, %.2g is near enough", live.Left, near)
+	}
+	return live
+}
+
+func (c CaptureMethod) look(in CaptureInput, factor float64) LiveReading {
 	if c.RawUnits {
 		in.Limit, in.Floor, in.Reference = in.Limit/factor, in.Floor/factor, in.Reference/factor
-		live := c.Read(in)
-		if live.Value != nil && factor != 1 {
-			scaled := *live.Value * factor
-			live.Value = &scaled
-			for i := range live.Values {
-				live.Values[i] *= factor
+		in.Tolerance /= factor
+		live := c.arrived(in)
+		live.Left *= factor
+		for _, v := range []*float64{live.Value, live.Final} {
+			if v != nil {
+				*v *= factor
 			}
+		}
+		for i := range live.Values {
+			live.Values[i] *= factor
 		}
 		return live
 	}
@@ -86,6 +114,27 @@ func (c CaptureMethod) Look(in CaptureInput, factor float64) LiveReading {
 		}
 		in.Traces = traces
 	}
+	return c.arrived(in)
+}
+
+// arrived reads the traces from when what is measured has come to the sensor.
+func (c CaptureMethod) arrived(in CaptureInput) LiveReading {
+	whole := in.Trace()
+	if in.Delay <= 0 || len(whole) == 0 {
+		return c.Read(in)
+	}
+	came := whole[0].T + in.Delay
+	if wait := came - whole[len(whole)-1].T; wait > 0 {
+		live := c.Read(in)
+		live.Steady, live.Why = false, fmt.Sprintf("on its way to the sensor: %.0f s more", math.Ceil(wait))
+		return live
+	}
+	traces := map[string][]signal.Sample{}
+	for channel, trace := range in.Traces {
+		from, _ := slices.BinarySearchFunc(trace, came, func(s signal.Sample, t float64) int { return cmp.Compare(s.T, t) })
+		traces[channel] = trace[from:]
+	}
+	in.Traces = traces
 	return c.Read(in)
 }
 

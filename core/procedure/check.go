@@ -364,6 +364,9 @@ func (c *checker) capture(at string, k *Capture) {
 	if !(k.Limit > 0) {
 		c.say(at+".limit", "must be above zero, it is %g", k.Limit)
 	}
+	if !(k.Share >= 0 && k.Share < 1) {
+		c.say(at+".share", "is a share of the tolerance from 0 to 1, it is %g", k.Share)
+	}
 	if k.Hands != "" && k.Hands != "free" {
 		c.say(at+".hands", "%q is not known: leave it out, or say free", k.Hands)
 	}

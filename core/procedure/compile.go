@@ -114,6 +114,9 @@ func (m Measure) withDefaults() Measure {
 	}
 	if m.Capture != nil {
 		capture := *m.Capture
+		if capture.Share == 0 {
+			capture.Share = 0.25
+		}
 		m.Capture = &capture
 	}
 	return m

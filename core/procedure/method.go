@@ -78,6 +78,7 @@ type Input struct {
 	Certified  []reference.Certified
 	Years      float64 // since the certificate
 	Readings   []float64
+	Left       float64 // what a reading still had to go when it was taken, at most
 	Resolution float64 // of the device's display, in Shown
 	Ambient    Ambient
 	Settings   map[string]string // of the device: conventions, units
@@ -156,6 +157,14 @@ func (m Method) Evaluate(in Input) (Outcome, error) {
 		term := uncertainty.Resolution("Resolution of the display", in.Resolution)
 		term.Sensitivity = out.UnitsPerReading
 		out.Terms = append(out.Terms, term)
+	}
+	if in.Left > 0 {
+		out.Terms = append(out.Terms, uncertainty.Term{
+			Name:         "Still to go when it was read",
+			Distribution: uncertainty.Rectangular,
+			Width:        in.Left,
+			Sensitivity:  out.UnitsPerReading,
+		})
 	}
 	if term, ok := uncertainty.Repeatability(in.Readings); ok {
 		term.Sensitivity = out.UnitsPerReading

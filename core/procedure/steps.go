@@ -187,6 +187,7 @@ type Capture struct {
 	Breaths    int                `json:"breaths,omitempty" yaml:"breaths,omitempty"`                    // alike
 	Seconds    float64            `json:"seconds,omitempty" yaml:"seconds,omitempty"`                    // window
 	Limit      float64            `json:"limit" yaml:"limit"`                                            // how alike or steady, in the measure's unit
+	Share      float64            `json:"share,omitempty" yaml:"share,omitempty"`                        // of the tolerance that a reading may still have to go when it is taken; 0 means 0.25
 	Floor      float64            `json:"floor,omitempty" yaml:"floor,omitempty"`                        // the least swing that counts
 	With       map[string]float64 `json:"with,omitempty" yaml:"with,omitempty"`                          // what else the way of capturing asks for
 	Hands      string             `json:"hands,omitempty" yaml:"hands,omitempty" jsonschema:"enum=free"` // free: taken by itself when steady

@@ -216,6 +216,7 @@ type (
 		Origin  *Origin         `json:"origin,omitempty"`   // where a linked reading is from
 		Given   *time.Time      `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
 		Early   string          `json:"early,omitempty"`    // why it was taken before the wait was over or the trace steady
+		Left    float64         `json:"left,omitempty"`     // what it still had to go when it was taken, in the unit of the values
 		Detail  string          `json:"detail,omitempty"`
 		Trace   []signal.Sample `json:"trace,omitempty"`
 	}

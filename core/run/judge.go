@@ -66,6 +66,23 @@ type Expected struct {
 	Set       *float64 `json:"set,omitempty"` // where the reading is the reference's: what the device is set to
 }
 
+// Tolerance is half of what the limits leave between them, or the room on the one side that has a limit; 0 without any.
+func (e Expected) Tolerance() float64 {
+	middle := e.Reference
+	if e.Set != nil {
+		middle = *e.Set
+	}
+	switch {
+	case e.Low != nil && e.High != nil:
+		return (*e.High - *e.Low) / 2
+	case e.High != nil:
+		return math.Abs(*e.High - middle)
+	case e.Low != nil:
+		return math.Abs(middle - *e.Low)
+	}
+	return 0
+}
+
 // Unit is the unit the device displays a measure in: its settings name it by the
 // measure ("unit.co2") or by its quantity ("unit.mass"); otherwise the procedure's.
 func (r Run) Unit(m *procedure.Measure) string {
@@ -322,13 +339,16 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		return nil, nil
 	}
 	var values []float64
+	left := 0.0
 	for _, reading := range readings {
 		values = append(values, reading.Values...)
+		left = max(left, reading.Left)
 	}
 	in, err := r.input(m, p, values, round)
 	if err != nil {
 		return nil, err
 	}
+	in.Left = left
 	if !slices.ContainsFunc(readings, func(reading Reading) bool { return reading.Fine == 0 }) {
 		in.Resolution = readings[0].Fine
 	}

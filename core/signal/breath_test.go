@@ -66,9 +66,50 @@ func TestSteady(t *testing.T) {
 	assert.False(t, signal.Steady(nil, 5, 0.05).Steady)
 }
 
-func TestSettleRefusesWhatCannotSettle(t *testing.T) {
-	_, err := signal.Settle(capnogram(1, 12, 0.2, 0, 0.1), 0.1)
+// following is a first-order approach, sampled evenly, with scatter.
+func following(rate, seconds, delay, tau, from, to, noise float64, random *rand.Rand) []signal.Sample {
+	var trace []signal.Sample
+	for i := range int(rate * seconds) {
+		t := float64(i) / rate
+		v := from
+		if t > delay {
+			v = to + (from-to)*math.Exp((delay-t)/tau)
+		}
+		trace = append(trace, signal.Sample{T: 1000 + t, V: v + noise*random.NormFloat64()})
+	}
+	return trace
+}
+
+// Whatever the sensor's time constant, the transport delay before it and its scatter: what it still has to go is known
+// well enough to say when a quarter of the tolerance is left.
+func TestAnApproachTellsWhatIsStillToGo(t *testing.T) {
+	random := rand.New(rand.NewPCG(2026, 8))
+	for range 300 {
+		tau := 1 + 40*random.Float64()
+		seconds := 5 + tau*(1.5+3*random.Float64())
+		delay := 5 * random.Float64()
+		left := math.Exp(-(seconds - 0.2) / tau)
+		trace := following(5, seconds+delay, delay, tau, 0, 1, 0.002, random)
+		a, goes := signal.Approaching(trace, 5)
+		if left < 0.01 {
+			continue
+		}
+		require.True(t, goes, "tau %.1f s, %.1f s watched", tau, seconds)
+		assert.InDelta(t, left, a.Left(trace[len(trace)-1].T), 0.01+0.25*left, "tau %.1f s, watched %.1f s after %.1f s", tau, seconds, delay)
+	}
+}
+
+func TestScatterGoesNowhere(t *testing.T) {
+	random := rand.New(rand.NewPCG(2026, 9))
+	often := 0
+	for range 500 {
+		if _, goes := signal.Approaching(following(5, 60, 0, 1, 7, 7, 0.1, random), 5); goes {
+			often++
+		}
+	}
+	assert.Less(t, often, 10, "of 500")
+	_, goes := signal.Approaching(following(5, 60, 0, 1, 7, 7, 0, random), 5)
+	assert.False(t, goes, "a flat line")
+	_, err := signal.FitApproach(capnogram(1, 12, 0.2, 0, 0.1))
 	assert.ErrorContains(t, err, "five samples")
-	_, err = signal.Settle(capnogram(1, 12, 0.2, 0, 5), 0)
-	assert.ErrorContains(t, err, "band")
 }

@@ -4,9 +4,11 @@ package signal
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"gonum.org/v1/gonum/optimize"
 	"gonum.org/v1/gonum/stat"
+	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // Sample is one value of a trace at a time in seconds from any fixed origin.
@@ -74,60 +76,133 @@ func line(part []Sample) (s Steadiness) {
 	return s
 }
 
-// Settling is a first-order approach to a final value: y(t) = Final + A·exp(−t/Tau).
-type Settling struct {
-	Final      float64 `json:"final"`
-	Tau        float64 `json:"tau_s"`
-	TimeToBand float64 `json:"time_to_band_s"` // from t = 0; 0 where it is within from the start
+// Approach is a first-order approach to a final value: y(t) = Final + Amplitude·exp(−(t − From)/Tau), times in s and values
+// in the trace's unit.
+type Approach struct {
+	Final     float64
+	Tau       float64
+	Amplitude float64 // at From: what was to go then, with its sign
+	From      float64 // time of the first sample
 }
 
-// Settle fits a first-order approach to a trace by least squares and predicts when
-// it stays within ±band of its final value. It needs five samples that move.
-func Settle(trace []Sample, band float64) (Settling, error) {
-	if len(trace) < 5 {
-		return Settling{}, fmt.Errorf("five samples at least are needed to predict where a reading settles, there are %d", len(trace))
+// Left is how far the reading still has to go at a time: |y(t) − Final|.
+func (a Approach) Left(t float64) float64 {
+	return math.Abs(a.Amplitude) * math.Exp(-(t-a.From)/a.Tau)
+}
+
+// Within is the time from which on the reading stays within ±band of its final value; From where it is from the start.
+// The band is above zero.
+func (a Approach) Within(band float64) float64 {
+	if math.Abs(a.Amplitude) <= band {
+		return a.From
 	}
-	if !(band > 0) {
-		return Settling{}, fmt.Errorf("the band must be above zero, it is %g", band)
+	return a.From + a.Tau*math.Log(math.Abs(a.Amplitude)/band)
+}
+
+// FitApproach fits a first-order approach to a trace by least squares. It needs five samples that run forward in time.
+func FitApproach(trace []Sample) (Approach, error) {
+	a, _, err := approach(trace, 3)
+	return a, err
+}
+
+// approach fits with time constants up to exp(longest) times the span of the trace. rss is the sum of the squares that
+// are left.
+func approach(trace []Sample, longest float64) (a Approach, rss float64, err error) {
+	if len(trace) < 5 {
+		return a, 0, fmt.Errorf("five samples at least are needed to tell where a reading is going, there are %d", len(trace))
 	}
 	span := trace[len(trace)-1].T - trace[0].T
 	if !(span > 0) {
-		return Settling{}, fmt.Errorf("the trace must run forward in time")
+		return a, 0, fmt.Errorf("the trace must run forward in time")
 	}
-	// For a given tau the model is linear in final and A: search over ln tau alone.
+	// For a given tau the model is linear in final and amplitude: search over ln tau alone.
 	decay := make([]float64, len(trace))
-	cost := func(x []float64) float64 { _, _, rss := exponential(trace, math.Exp(x[0]), decay); return rss }
+	longest += math.Log(span)
+	cost := func(x []float64) float64 {
+		_, _, rss := exponential(trace, math.Exp(math.Min(x[0], longest)), decay)
+		return rss
+	}
 	best, at := math.Inf(1), 0.0
-	for k := -6.0; k <= 3; k += 0.25 {
-		if c := cost([]float64{math.Log(span) + k}); c < best {
-			best, at = c, math.Log(span)+k
+	for k := math.Log(span) - 6; k <= longest; k += 0.25 {
+		if c := cost([]float64{k}); c < best {
+			best, at = c, k
 		}
 	}
 	result, err := optimize.Minimize(optimize.Problem{Func: cost}, []float64{at},
 		&optimize.Settings{Converger: &optimize.FunctionConverge{Absolute: 0, Relative: 1e-14, Iterations: 60}},
 		&optimize.NelderMead{SimplexSize: 0.1})
 	if err == nil || result != nil {
-		at = result.X[0]
+		at = math.Min(result.X[0], longest)
 	}
-	tau := math.Exp(at)
-	final, amplitude, _ := exponential(trace, tau, decay)
-	if math.IsNaN(final) || math.IsInf(final, 0) {
-		return Settling{}, fmt.Errorf("the trace does not settle towards any value")
+	a.Tau, a.From = math.Exp(at), trace[0].T
+	a.Final, a.Amplitude, rss = exponential(trace, a.Tau, decay)
+	if math.IsNaN(a.Final) || math.IsInf(a.Final, 0) {
+		return a, rss, fmt.Errorf("the trace does not settle towards any value")
 	}
-	s := Settling{Final: final, Tau: tau}
-	if math.Abs(amplitude) > band {
-		s.TimeToBand = tau * math.Log(math.Abs(amplitude)/band)
-	}
-	return s, nil
+	return a, rss, nil
 }
 
-// exponential is the linear least-squares fit of final + A·exp(−t/tau). It keeps exp(−t/tau) of each
-// sample in decay, which is as long as the trace.
+const (
+	bins       = 60    // to which a trace is averaged before it is fitted: more make the fit no better
+	chance     = 0.001 // that scatter alone looks like an approach, by an F test
+	longestFit = 1.1   // ln 3: a time constant beyond three spans cannot be told from a drift
+)
+
+// Approaching finds the approach that the end of a trace follows, if it follows any: a trace that only scatters about a
+// level goes nowhere, though a fit would extrapolate its noise. The fit begins where the trace moves fastest, which leaves
+// out what the instrument showed before the change arrived, and spans at least the last window seconds.
+func Approaching(trace []Sample, window float64) (Approach, bool) {
+	part := averaged(trace)
+	if len(part) < 8 {
+		return Approach{}, false
+	}
+	part = part[fastest(part, window):]
+	values := make([]float64, len(part))
+	for i, s := range part {
+		values[i] = s.V
+	}
+	a, rss, err := approach(part, longestFit)
+	n := float64(len(part))
+	if err != nil || n < 6 {
+		return Approach{}, false
+	}
+	level := stat.Variance(values, nil) * (n - 1)
+	f := (level - rss) / 2 / (rss / (n - 3))
+	return a, level > 0 && distuv.F{D1: 2, D2: n - 3}.Survival(f) < chance
+}
+
+// averaged is a trace in bins of the same number of samples; the first may have fewer.
+func averaged(trace []Sample) []Sample {
+	size := (len(trace) + bins - 1) / bins
+	var out []Sample
+	for end := len(trace); end > 0; end -= size {
+		part := trace[max(0, end-size):end]
+		times, values := columns(part)
+		out = append(out, Sample{T: stat.Mean(times, nil), V: stat.Mean(values, nil)})
+	}
+	slices.Reverse(out)
+	return out
+}
+
+// fastest is where a trace moves most within a twelfth of its length; the last window seconds are behind it.
+func fastest(trace []Sample, window float64) (at int) {
+	over := max(1, len(trace)/12)
+	most, end := 0.0, trace[len(trace)-1].T
+	for i := 0; i+over < len(trace) && trace[i].T <= end-window; i++ {
+		if moved := math.Abs(trace[i+over].V - trace[i].V); moved > most {
+			most, at = moved, i
+		}
+	}
+	return at
+}
+
+// exponential is the linear least-squares fit of final + A·exp(−t/tau), t from the first
+// sample. It keeps exp(−t/tau) of each sample in decay, which is as long as the trace.
 func exponential(trace []Sample, tau float64, decay []float64) (final, amplitude, rss float64) {
 	n := float64(len(trace))
 	var me, my float64
 	for i, p := range trace {
-		decay[i] = math.Exp(-p.T / tau)
+		decay[i] = math.Exp((trace[0].T - p.T) / tau)
 		me += decay[i] / n
 		my += p.V / n
 	}

@@ -270,7 +270,7 @@ func massGain(in procedure.CaptureInput) procedure.LiveReading {
 	gain := s.Value
 	if gain != nil {
 		g := *gain - trace[0].V
-		s.Value, s.Values = &g, []float64{g}
+		s.Value, s.Values, s.Final = &g, []float64{g}, nil
 	}
 	return s
 }

@@ -1,13 +1,11 @@
 package shared
 
 import (
-	"math"
-
 	"northneedle/core/procedure"
 	"northneedle/core/signal"
 )
 
-// Steady waits until a reading stands, and says where it is going meanwhile.
+// Steady waits until a reading stands, and says where it is going and how far it still has to go.
 func Steady(in procedure.CaptureInput) procedure.LiveReading {
 	seconds := in.Seconds
 	if seconds == 0 {
@@ -20,26 +18,20 @@ func Steady(in procedure.CaptureInput) procedure.LiveReading {
 		return live
 	}
 	live.Value, live.Values = &s.Mean, []float64{s.Mean}
-	if !s.Steady && math.Abs(s.Slope)*seconds > in.Limit {
-		predict(&live, trace, in.Limit)
+	if a, goes := signal.Approaching(trace, seconds); goes {
+		arrive(&live, a, trace[len(trace)-1].T, in)
 	}
 	return live
 }
 
-// predictFrom is about how many samples a prediction is made from: more make it no
-// better, and it is made several times a second.
-const predictFrom = 60
+// foreseen is how many seconds ahead an arrival is foretold at most.
+const foreseen = 600
 
-// predict says where a settling trace is going, where a first-order approach fits it.
-func predict(l *procedure.LiveReading, trace []signal.Sample, limit float64) {
-	every := len(trace)/predictFrom + 1
-	var shifted []signal.Sample
-	for i := (len(trace) - 1) % every; i < len(trace); i += every { // the last one always
-		shifted = append(shifted, signal.Sample{T: trace[i].T - trace[0].T, V: trace[i].V})
-	}
-	s, err := signal.Settle(shifted, limit)
-	left := s.TimeToBand - shifted[len(shifted)-1].T
-	if err == nil && left > 0 && left < 600 {
-		l.Final, l.Settles = &s.Final, &left
+// arrive says of a reading that follows an approach what it still has to go at a time, where it is going, and when it will
+// be near enough.
+func arrive(live *procedure.LiveReading, a signal.Approach, now float64, in procedure.CaptureInput) {
+	live.Left = a.Left(now)
+	if wait := a.Within(in.Near()) - now; wait > 0 && wait < foreseen {
+		live.Final, live.Settles = &a.Final, &wait
 	}
 }

@@ -7,6 +7,7 @@ import (
 
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/signal"
 
 	"gonum.org/v1/gonum/stat"
 )
@@ -14,19 +15,27 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Captures: map[string]procedure.CaptureMethod{
-		"stability": {Read: stability},
+		"stability": {Params: []string{"settle"}, Read: stability},
 		"recovery":  {Params: []string{"band", "patience"}, Read: recovery},
 	},
 	Patterns: map[string]procedure.Pattern{"zone-map": {Read: zoneMap, Params: []string{"column"}}},
 }
 
-// stability is half of what a reading wanders over the window, from least to most.
+// stability is half of what a reading wanders over the window, from least to most, once it has arrived.
+// With: settle, for how many s at most a probe that was moved goes on settling.
 func stability(in procedure.CaptureInput) procedure.LiveReading {
 	trace := in.Trace()
 	if len(trace) == 0 {
 		return procedure.LiveReading{Why: "no reading yet"}
 	}
-	end := trace[len(trace)-1].T
+	begin, end := trace[0].T, trace[len(trace)-1].T
+	settling := trace
+	for len(settling) > 0 && settling[len(settling)-1].T > begin+in.With["settle"] {
+		settling = settling[:len(settling)-1]
+	}
+	if a, goes := signal.Approaching(settling, 5); goes {
+		begin = min(end, a.Within(in.Near()))
+	}
 	low, high := math.Inf(1), math.Inf(-1)
 	for _, s := range trace {
 		if s.T >= end-in.Seconds {
@@ -36,8 +45,11 @@ func stability(in procedure.CaptureInput) procedure.LiveReading {
 	half := (high - low) / 2
 	live := procedure.LiveReading{Value: &half, Values: []float64{half}}
 	live.Say("between", "%.3f and %.3f", low, high)
-	if left := in.Seconds - (end - trace[0].T); left > 0.5 {
+	if left := in.Seconds - (end - begin); left > 0.5 {
 		live.Why = fmt.Sprintf("watching for %.0f s more", math.Ceil(left))
+		if begin == end {
+			live.Why = fmt.Sprintf("the probe still settles; then watching for %.0f s", in.Seconds)
+		}
 		return live
 	}
 	live.Steady, live.Why = true, fmt.Sprintf("watched for %.0f s", in.Seconds)

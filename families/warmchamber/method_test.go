@@ -29,6 +29,7 @@ func TestStabilityAndRecovery(t *testing.T) {
 			Channels: []string{"T"},
 			Traces:   map[string][]signal.Sample{"T": trace},
 			Seconds:  60,
+			Limit:    0.01,
 			With:     with,
 		}, 1)
 	}
@@ -36,6 +37,15 @@ func TestStabilityAndRecovery(t *testing.T) {
 	require.True(t, live.Steady)
 	assert.InDelta(t, 0.04, *live.Value, 0.001)
 	assert.Contains(t, look("stability", wavy[:50], nil).Why, "watching for")
+	moved := make([]signal.Sample, len(wavy)) // the probe comes from a cooler place, and the zone itself hardly wanders
+	for i, s := range wavy {
+		moved[i] = signal.Sample{T: s.T, V: 37 + 0.01*math.Sin(s.T) - 2*math.Exp(-s.T/10)}
+	}
+	settle := map[string]float64{"settle": 120}
+	assert.Contains(t, look("stability", moved[:310], settle).Why, "watching for", "60 s, of which the probe took most")
+	live = look("stability", moved, settle)
+	require.True(t, live.Steady, live.Why)
+	assert.InDelta(t, 0.01, *live.Value, 0.005, "what is still to go is within what is near enough")
 	band := map[string]float64{"band": 0.1, "patience": 300}
 	back := look("recovery", opened, band)
 	require.True(t, back.Steady, back.Why)

@@ -25,6 +25,8 @@ type Source interface {
 	// Unit is the UCUM unit of a channel's samples; false: it has no such channel. An empty unit is
 	// the one that the procedure goes by.
 	Unit(channel string) (unit string, ok bool)
+	// Delay is how long what a channel measures takes to its sensor.
+	Delay(channel string) time.Duration
 	// Rate is how many samples a second a channel sends; 0 while that is not known.
 	Rate(channel string) float64
 	// Samples are the samples of a channel that are kept, without those that had come when the

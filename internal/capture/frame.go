@@ -258,6 +258,7 @@ func (d *Driver) record(ctx context.Context, id, who string, k keptFrame, c *run
 		}
 	}
 	c.Steady, c.Values, c.Detail, c.Trace = k.Steady, k.Values, k.Detail, k.trace
+	c.Left = k.Left
 	c.Origin = &run.Origin{
 		Frame:      k.ID,
 		At:         k.At,

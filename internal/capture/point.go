@@ -89,6 +89,9 @@ func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
 		Floor:     m.Capture.Floor * w.factor,
 		Count:     m.Capture.Breaths,
 		Seconds:   m.Capture.Seconds,
+		Tolerance: e.Tolerance(),
+		Share:     m.Capture.Share,
+		Delay:     source.Delay(m.Capture.Channel).Seconds(),
 		With:      with,
 	}
 	return w, nil

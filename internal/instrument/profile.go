@@ -101,6 +101,8 @@ type Channel struct {
 	Units map[string]string `json:"units,omitempty" yaml:"units,omitempty"`
 	Scale float64           `json:"scale,omitempty" yaml:"scale,omitempty"`                           // one of Unit for one that is printed; 0 means 1
 	Sign  int               `json:"sign,omitempty" yaml:"sign,omitempty" jsonschema:"enum=1,enum=-1"` // -1 turns it round
+	// How long what is measured takes to the sensor, as in a sampling line: until then it is the gas of before.
+	Delay Span `json:"delay,omitempty" yaml:"delay,omitempty"`
 	// A line comes only when a key of the instrument's own is pressed.
 	Key bool `json:"key,omitempty" yaml:"key,omitempty"`
 }
@@ -288,6 +290,9 @@ func (p *Profile) Check() (all []Mistake) {
 		}
 		if c.Ask != nil && c.Ask.Send == "" {
 			wrong(at+".ask.send", "is missing")
+		}
+		if c.Delay == noSpan {
+			wrong(at+".delay", `is no length of time: write "200 ms" or "5 s", up to 10 min`)
 		}
 		for printed, unit := range c.Units {
 			if _, err := quantity.Convert(1, unit, c.Unit); err != nil {

@@ -22,6 +22,16 @@ func (l *Link) Samples(id string, after int) ([]signal.Sample, int) {
 	return append([]signal.Sample(nil), c.samples[len(c.samples)-fresh:]...), c.total
 }
 
+// Delay is how long what a channel measures takes to its sensor.
+func (l *Link) Delay(id string) time.Duration {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if c := l.profile.Channel(id); c != nil {
+		return c.Delay.or(0)
+	}
+	return 0
+}
+
 // Freshness is the age of a channel's last bytes, how often they come, and whether the instrument says that the
 // reading moves. Both times are of this machine's own clock. The age is very large where nothing came.
 func (l *Link) Freshness(id string) (age, period time.Duration, moving bool) {

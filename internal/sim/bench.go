@@ -112,6 +112,14 @@ func (s *source) Unit(channel string) (string, bool) {
 
 func (s *source) Rate(string) float64 { return float64(s.model.Rate()) }
 
+// Delay is what the model has between its inlet and its sensor.
+func (s *source) Delay(string) time.Duration {
+	if m, has := s.model.(interface{ Delay() time.Duration }); has {
+		return m.Delay()
+	}
+	return 0
+}
+
 func (s *source) Freshness(string) (age, period time.Duration, moving bool) { return 0, 0, false }
 
 func (s *source) Keys(string) (pressed []instrument.KeyPress, other bool) { return nil, true }

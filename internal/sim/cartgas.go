@@ -6,20 +6,25 @@ import (
 	"math/rand/v2"
 	"northneedle/internal/instrument"
 	"strings"
+	"time"
 )
 
 // CartGas models cylinders behind valves, and the oxygen and carbon dioxide analysers
-// of a metabolic cart that sample from them: a lag, an offset and a gain of their own.
+// of a metabolic cart that sample from them: a sampling line, a lag, an offset and a gain of their own.
 type CartGas struct {
 	world World
 
 	gas     string
+	line    []mixture // in the sampling line, the oldest first
 	o2, co2 float64 // lagged
 	noise   *rand.Rand
 	tag     string
 	devices map[string]*cartTruth
 	faults  map[string]bool
 }
+
+// mixture is what is at one place of the sampling line, in vol%.
+type mixture struct{ o2, co2 float64 }
 
 type cartTruth struct {
 	gainO2, gainCO2 float64
@@ -56,6 +61,9 @@ func (g *CartGas) Controls() instrument.Controls {
 		Keys: routinesOf("GAS", "gas calibration")}
 }
 
+// Delay is how long the gas takes through the sampling line.
+func (g *CartGas) Delay() time.Duration { return 1200 * time.Millisecond }
+
 func (g *CartGas) connect(tag string) {
 	g.tag = tag
 	if g.devices[tag] == nil {
@@ -79,6 +87,11 @@ func (g *CartGas) Step(dt float64) {
 	if g.faults["SLOW"] {
 		lag = 3
 	}
+	g.line = append(g.line, mixture{o2, co2})
+	if len(g.line) <= int(g.Delay().Seconds()/dt) {
+		return
+	}
+	o2, co2, g.line = g.line[0].o2, g.line[0].co2, g.line[1:]
 	follow := 1 - math.Exp(-dt/lag)
 	g.o2 += (o2 - g.o2) * follow
 	g.co2 += (co2 - g.co2) * follow
