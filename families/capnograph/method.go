@@ -30,7 +30,7 @@ func capnogram(in procedure.CaptureInput) procedure.LiveReading {
 		return shared.Steady(in)
 	}
 	c := signal.Breaths(in.Trace(), in.Count, in.Limit, in.Floor)
-	live := breaths(c, in.Count)
+	live := breaths(c, in)
 	if len(c.Breaths) > 0 {
 		live.Value, live.Values = &c.Plateau, c.Plateaus(in.Count)
 		live.Detail = fmt.Sprintf("mean end-tidal plateau of %d breaths, rise time %.2f s", len(live.Values), c.Rise)
@@ -41,7 +41,7 @@ func capnogram(in procedure.CaptureInput) procedure.LiveReading {
 // breathRate takes the rates from breath to breath.
 func breathRate(in procedure.CaptureInput) procedure.LiveReading {
 	c := signal.Breaths(in.Trace(), in.Count, math.Inf(1), in.Floor) // the plateaus do not matter here
-	live := breaths(c, in.Count)
+	live := breaths(c, in)
 	if c.Rate == 0 {
 		return live
 	}
@@ -53,9 +53,27 @@ func breathRate(in procedure.CaptureInput) procedure.LiveReading {
 	return live
 }
 
-// breaths is what every capnogram shows.
-func breaths(c signal.Capnogram, want int) procedure.LiveReading {
+// quiet is for how many s no breath may be seen before it is said, where no rhythm is known.
+const quiet = 10
+
+// breaths is what every capnogram shows. Breaths that have stopped are not steady, however alike the last were.
+func breaths(c signal.Capnogram, in procedure.CaptureInput) procedure.LiveReading {
 	live := procedure.LiveReading{Steady: c.Steady, Why: c.Why}
+	trace, want := in.Trace(), in.Count
+	if len(trace) == 0 {
+		return live
+	}
+	last, patience := trace[0].T, float64(quiet)
+	if n := len(c.Breaths); n > 0 {
+		last = c.Breaths[n-1].End
+		if c.Rate > 0 {
+			patience = min(quiet, 2.5*60/c.Rate)
+		}
+	}
+	if since := trace[len(trace)-1].T - last; since > patience {
+		live.Steady = false
+		live.Why = fmt.Sprintf("no breath for %.0f s: is the gas on, the line open, the cylinder empty?", since)
+	}
 	if len(c.Breaths) == 0 {
 		return live
 	}

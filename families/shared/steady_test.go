@@ -71,6 +71,22 @@ func TestAReadingIsReadyWhenItHasArrived(t *testing.T) {
 	}
 }
 
+func TestAGasThatRunsOutIsSaid(t *testing.T) {
+	in := procedure.CaptureInput{Channels: []string{"O2"}, Seconds: 5, Limit: 0.03, Tolerance: 0.2, Share: 0.25, Reference: 16}
+	look := func(trace []signal.Sample) procedure.LiveReading {
+		in.Traces = map[string][]signal.Sample{"O2": trace}
+		return shared.Catalogue.Captures["gas-step"].Look(in, 1)
+	}
+	trace := sensor{0, 0.4, 20.93, 16, 0.002}.after(20, 25)
+	require.True(t, look(trace).Steady)
+	for _, s := range (sensor{0, 0.4, 16, 20.93, 0.002}).after(20, 25) {
+		trace = append(trace, signal.Sample{T: 20 + s.T, V: s.V})
+	}
+	empty := look(trace)
+	assert.False(t, empty.Steady, "it stands, in room air")
+	assert.Contains(t, empty.Why, "cylinder empty?")
+}
+
 // What a reading permits in one unit it permits in another: readiness and what is to go do not hang on the unit shown.
 func TestReadinessIsTheSameInEveryUnit(t *testing.T) {
 	method := procedure.CaptureMethod{RawUnits: true, Read: shared.Steady}

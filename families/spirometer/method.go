@@ -16,7 +16,7 @@ import (
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{"syringe": {Compute: syringe, Value: true}},
 	Captures: map[string]procedure.CaptureMethod{
-		"strokes": {Params: []string{"low", "high", "direction", "pause", "impact", "least"}, Read: strokes},
+		"strokes": {Params: []string{"low", "high", "direction", "pause", "impact", "least", "rest"}, Read: strokes},
 	},
 	Patterns: map[string]procedure.Pattern{"strokes": {Read: strokePattern}},
 }
@@ -41,7 +41,8 @@ func syringe(in procedure.Input) (procedure.Outcome, error) {
 // strokes takes the last whole strokes of a point's direction that count: in their
 // speed band, with a pause after them, without a bang at the end stop. With: low and
 // high of the mean flow in L/s; direction 1 (injected) or −1 (withdrawn); pause in s;
-// impact and least volume as for [signal.Technique].
+// impact and least volume as for [signal.Technique]; rest, the flow in L/s that the sensor may show while nothing
+// flows: a device adds it to every stroke, the slow ones most.
 func strokes(in procedure.CaptureInput) procedure.LiveReading {
 	trace := signal.Unbroken(in.Trace(), in.Rate)
 	if in.Rate < 10 || float64(len(trace)) < in.Rate {
@@ -58,7 +59,8 @@ func strokes(in procedure.CaptureInput) procedure.LiveReading {
 		Impact:      in.With["impact"],
 		LeastVolume: in.With["least"],
 	}
-	found := signal.StrokesAbout(flow, in.Rate, signal.RestLevel(flow), want)
+	rest := signal.RestLevel(flow)
+	found := signal.StrokesAbout(flow, in.Rate, rest, want)
 	made := ofDirection(found, in.With["direction"])
 	live := procedure.LiveReading{Figures: map[string]any{"strokes": made}}
 	var volumes []float64
@@ -76,6 +78,10 @@ func strokes(in procedure.CaptureInput) procedure.LiveReading {
 	live = judgeStrokes(live, len(made), volumes, in)
 	if n := len(made); n > 0 && !live.Steady && !made[n-1].Counted {
 		live.Why += "; the last one does not count: " + strings.Join(made[n-1].Why, ", ")
+	}
+	if most := in.With["rest"]; most > 0 && math.Abs(rest) > most {
+		live.Steady = false
+		live.Why = fmt.Sprintf("zero again: flow at rest %+.2g L/s", rest)
 	}
 	return live
 }

@@ -1747,6 +1747,8 @@ export interface components {
             role?: string;
             /** Format: double */
             seconds?: number;
+            /** Format: double */
+            share?: number;
             with?: {
                 [key: string]: number;
             };
@@ -3016,6 +3018,8 @@ export interface components {
             instrument: string;
             /** @description it was sent at the instrument's own key */
             key: boolean;
+            /** Format: double */
+            left?: number;
             /** @description of the instrument */
             name: string;
             /** Format: double */
