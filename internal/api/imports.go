@@ -17,7 +17,7 @@ func registerImports(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"read-import", http.MethodPost, "/api/imports",
 		"Read a CSV file: what can be imported, and every row that cannot", person.Import, maxImport, nil},
 		func(ctx context.Context, in *struct {
-			Kind    string `query:"kind" enum:"assets,standards,histories" required:"true"`
+			Kind    string `query:"kind" enum:"assets,standards,histories,instruments" required:"true"`
 			RawBody []byte `contentType:"text/csv"`
 		}) (out workshop.ImportView, err error) {
 			return shop.ReadImport(in.Kind, in.RawBody)

@@ -1,7 +1,9 @@
 package api_test
 
 import (
+	"bytes"
 	"context"
+	"encoding/csv"
 	"flag"
 	"fmt"
 	"math/rand/v2"
@@ -282,4 +284,56 @@ func TestAReadingThatWasTypedEarlier(t *testing.T) {
 		}
 		v = c.send(v, order{"kind": "withdraw", "reading": reading.ID, "reason": "again"})
 	}
+}
+
+// The register goes out as a list, is changed there, and comes in again: as a whole or not at all.
+func TestInstrumentsComeInAsAList(t *testing.T) {
+	h := newHouse(t)
+	lead := h.signedIn("Tamsin Orrery")
+	_, text := lead.call("GET", "/api/lists/instruments?format=csv", nil)
+	rows, err := csv.NewReader(bytes.NewReader(text)).ReadAll()
+	require.NoError(t, err)
+	require.Equal(t, []string{"name", "belongs", "profile", "transport", "address", "baud", "bits", "parity", "stop", "flow",
+		"status", "why"}, rows[0])
+	before := get[[]workshop.InstrumentView](lead, "/api/instruments")
+	again := decoded[workshop.ImportView](t, second(lead.sent(t, "instruments", string(text))))
+	assert.Equal(t, len(before), again.Rows, "unchanged, all of it can be taken")
+	posted[workshop.ImportView](lead, "/api/imports/"+again.ID, order{"go": true})
+	assert.Equal(t, before, get[[]workshop.InstrumentView](lead, "/api/instruments"), "and changes nothing")
+
+	head := strings.Join(rows[0], ",") + "\n"
+	for row, field := range map[string]string{
+		"Balance,,no-such,tcp,127.0.0.1:9,,,,,,,":                         "profile",
+		"Balance,NO-1,serial-balance,tcp,127.0.0.1:9,,,,,,,":              "belongs",
+		"Balance,,serial-balance,usb,127.0.0.1:9,,,,,,,":                  "transport",
+		"Balance,,serial-balance,serial,/dev/one,fast,,,,,,":              "baud",
+		"Balance,,serial-balance,serial,/dev/one,9600,9,,,,,":             "address",
+		"Balance,,serial-balance,tcp,127.0.0.1:9,,,,,,gone,":              "status",
+		"Balance,,serial-balance,tcp,127.0.0.1:9,,,,,,retired,sold":       "status",
+		"Balance,,serial-balance,tcp,127.0.0.1:9,,,,,,\nB,,x,tcp,":        "address",
+		rows[1][0] + "," + rows[1][1] + ",serial-balance,tcp,127.0.0.1:9": "why",
+	} {
+		read := decoded[workshop.ImportView](t, second(lead.sent(t, "instruments", head+row+"\n")))
+		require.NotEmpty(t, read.Refused, row)
+		assert.Equal(t, field, read.Refused[0].Field, "%s: %s", row, read.Refused[0].Why)
+	}
+
+	take := func(list string) map[string]workshop.InstrumentView {
+		read := decoded[workshop.ImportView](t, second(lead.sent(t, "instruments", head+list)))
+		require.Zero(t, read.Count, "%+v", read.Refused)
+		posted[workshop.ImportView](lead, "/api/imports/"+read.ID, order{"go": true})
+		require.Equal(t, 403, h.signedIn("Idris Vail").status("POST", "/api/imports/"+read.ID, order{"go": true}))
+		all := map[string]workshop.InstrumentView{}
+		for _, i := range get[[]workshop.InstrumentView](lead, "/api/instruments") {
+			all[i.Name] = i
+		}
+		return all
+	}
+	after := take("First balance,,serial-balance,tcp,127.0.0.1:8,,,,,,,\nSecond balance,,serial-balance,serial,/dev/two,4800,7,even,2,,,\n")
+	assert.Equal(t, instrument.Serial{Baud: 4800, Bits: 7, Parity: "even", Stop: "2"}, after["Second balance"].Serial)
+	assert.NotNil(t, after["Second balance"].Link, "it is being connected")
+	after = take("First balance,,serial-balance,tcp,127.0.0.1:9,,,,,,,moved\nSecond balance,,serial-balance,serial,/dev/two,,,,,,retired,broken\n")
+	assert.Equal(t, "127.0.0.1:9", after["First balance"].Address)
+	assert.True(t, after["Second balance"].Retired)
+	assert.Nil(t, after["Second balance"].Link)
 }

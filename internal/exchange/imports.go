@@ -21,9 +21,10 @@ import (
 
 // What can be imported.
 const (
-	Assets    = "assets"
-	Standards = "standards"
-	Histories = "histories"
+	Assets      = "assets"
+	Standards   = "standards"
+	Histories   = "histories"
+	Instruments = "instruments"
 )
 
 // mostRows is how many rows one import may have.
@@ -48,19 +49,33 @@ type Import struct {
 	Ignored []string
 }
 
-// Row is one row that can be imported: one of the three kinds.
+// Row is one row that can be imported: one of the four kinds.
 type Row struct {
-	Line     int
-	Asset    *ledger.Asset
-	Standard *ledger.Standard
-	Run      *ledger.Run
-	Result   *ledger.Result
+	Line       int
+	Asset      *ledger.Asset
+	Standard   *ledger.Standard
+	Run        *ledger.Run
+	Result     *ledger.Result
+	Instrument *Instrument
+}
+
+// Instrument is an instrument with its link, as a list says it. One whose name stands in the register changes it; the
+// status "retired" retires it. Both need a reason.
+type Instrument struct {
+	Name, Belongs, Profile, Transport, Address string
+	Baud, Bits                                 int
+	Parity, Stop, Flow                         string
+	Retired                                    bool
+	Why                                        string
 }
 
 // Known answers which tags the register already contains.
 type Known interface {
 	HasAsset(tag string) (id string, known bool)
 	HasStandard(tag string) bool
+	// Takes refuses an instrument that cannot be registered, changed or retired so beside those of the register and of
+	// the rows before; it may do so with a [*run.Refusal].
+	Takes(i Instrument) error
 }
 
 var columns = map[string]struct{ needed, more []string }{
@@ -69,6 +84,8 @@ var columns = map[string]struct{ needed, more []string }{
 		"k"}, []string{"maker", "serial", "place", "value", "from", "to", "accredited", "lot"}},
 	Histories: {[]string{"tag", "on", "title", "result"},
 		[]string{"by", "measure", "point", "unit", "reference", "indicated", "low", "high", "u"}},
+	Instruments: {[]string{"name", "profile", "transport", "address"},
+		[]string{"belongs", "baud", "bits", "parity", "stop", "flow", "status", "why"}},
 }
 
 // Columns are the columns of a kind: those that are needed, and those that may be there.
@@ -80,7 +97,7 @@ func Columns(kind string) (needed, more []string) { return columns[kind].needed,
 func ReadImport(kind string, file io.Reader, known Known, now time.Time) (*Import, error) {
 	want, ok := columns[kind]
 	if !ok {
-		return nil, fmt.Errorf("%q cannot be imported: use assets, standards or histories", kind)
+		return nil, fmt.Errorf("%q cannot be imported: use assets, standards, histories or instruments", kind)
 	}
 	text, err := io.ReadAll(file)
 	if err != nil {
@@ -188,12 +205,17 @@ func (r *rowReader) row(kind string, line int, record []string) {
 			row.Asset, err = r.asset(line, get)
 		case Standards:
 			row.Standard, err = r.standard(line, get)
+		case Instruments:
+			row.Instrument, err = r.instrument(get)
 		default:
 			row.Run, row.Result, err = r.history(get)
 		}
 	}
 	var why refusal
+	var refused *run.Refusal
 	switch {
+	case errors.As(err, &refused):
+		r.refuse(line, refused.Field, refused.Message)
 	case errors.As(err, &why):
 		r.refuse(line, why.field, why.why)
 	case err != nil:
@@ -311,6 +333,36 @@ func (r *rowReader) standard(line int, get func(string) string) (*ledger.Standar
 		return nil, refusal{mistakes[0].Path, mistakes[0].Message}
 	}
 	return s, nil
+}
+
+func (r *rowReader) instrument(get func(string) string) (*Instrument, error) {
+	i := Instrument{
+		Name:      get("name"),
+		Belongs:   get("belongs"),
+		Profile:   get("profile"),
+		Transport: strings.ToLower(get("transport")),
+		Address:   get("address"),
+		Parity:    strings.ToLower(get("parity")),
+		Stop:      get("stop"),
+		Flow:      strings.ToLower(get("flow")),
+		Why:       get("why"),
+	}
+	for field, into := range map[string]*int{"baud": &i.Baud, "bits": &i.Bits} {
+		var err error
+		if text := get(field); text != "" {
+			if *into, err = strconv.Atoi(text); err != nil {
+				return nil, refusal{field, fmt.Sprintf("is a whole number, not %q", text)}
+			}
+		}
+	}
+	switch status := strings.ToLower(get("status")); status {
+	case "", "in use":
+	case "retired":
+		i.Retired = true
+	default:
+		return nil, refusal{"status", fmt.Sprintf("is in use or retired, not %q", status)}
+	}
+	return &i, r.known.Takes(i)
 }
 
 func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Result, error) {

@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/core/run"
 	"northneedle/internal/exchange"
 
 	"github.com/stretchr/testify/assert"
@@ -15,7 +16,13 @@ import (
 type register struct{}
 
 func (register) HasAsset(tag string) (string, bool) { return "d-" + tag, tag == "MB-1" }
-func (register) HasStandard(tag string) bool        { return tag == "HG-1" }
+func (register) Takes(i exchange.Instrument) error {
+	if i.Profile != "balance" {
+		return &run.Refusal{Field: "profile", Message: "unknown"}
+	}
+	return nil
+}
+func (register) HasStandard(tag string) bool { return tag == "HG-1" }
 
 var now = time.Date(2026, 3, 2, 9, 0, 0, 0, time.Local)
 
@@ -71,11 +78,12 @@ func TestHistoriesComeWithTheirPoints(t *testing.T) {
 func FuzzReadImport(f *testing.F) {
 	for _, seed := range []string{"tag,maker,model,family,site\nA,b,c,d,e\n",
 		"tag;on;title;result\nMB-1;2025-01-01;x;conforms\n", "\ufefftag\ttag\n\"",
+		"name,profile,transport,address,baud,status\nA,balance,tcp,x:1,many,retired\nB,balance,serial,y,9600,gone\n",
 		"tag,name,kind,certificate,issuer,certified,due,quantity,unit,u,k\nA,b,c,d,e,2025-01-01,2026-01-01,CO2,%,1,2"} {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, text string) {
-		for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories} {
+		for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories, exchange.Instruments} {
 			in, err := exchange.ReadImport(kind, strings.NewReader(text), register{}, now)
 			if err != nil {
 				continue
@@ -86,7 +94,7 @@ func FuzzReadImport(f *testing.F) {
 			}
 			for _, row := range in.Rows {
 				require.True(t, row.Asset != nil || row.Standard != nil || row.Run != nil || row.Result != nil ||
-					kind == exchange.Histories)
+					row.Instrument != nil || kind == exchange.Histories)
 			}
 		}
 	})

@@ -16,7 +16,7 @@ type CartGas struct {
 
 	gas     string
 	line    []mixture // in the sampling line, the oldest first
-	o2, co2 float64 // lagged
+	o2, co2 float64   // lagged
 	noise   *rand.Rand
 	tag     string
 	devices map[string]*cartTruth

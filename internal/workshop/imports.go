@@ -17,7 +17,7 @@ import (
 // ImportView is an import: read and waiting, under way, or ended.
 type ImportView struct {
 	ID      string             `json:"id"`
-	Kind    string             `json:"kind" enum:"assets,standards,histories"`
+	Kind    string             `json:"kind" enum:"assets,standards,histories,instruments"`
 	Rows    int                `json:"rows" doc:"that can be imported"`
 	Refused []exchange.Refused `json:"refused" doc:"the first of them"`
 	Count   int                `json:"count" doc:"of all refused"`
@@ -71,8 +71,9 @@ func (m *imports) change(id string, change func(*importJob) error) (ImportView, 
 
 // register is what stands in the ledger, for an import to look at.
 type registered struct {
-	tags      map[string]string
-	standards map[string]bool
+	tags        map[string]string
+	standards   map[string]bool
+	instruments *instrumentList
 }
 
 // HasAsset is the id of the device with a tag.
@@ -81,7 +82,13 @@ func (r registered) HasAsset(tag string) (string, bool) { id, ok := r.tags[tag];
 // HasStandard reports whether there is a reference with a tag.
 func (r registered) HasStandard(tag string) bool { return r.standards[tag] }
 
-// ReadImport reads a CSV file of a kind (assets, standards, histories): what can be imported, and every row that
+// Takes refuses an instrument that cannot stand beside the others.
+func (r registered) Takes(i exchange.Instrument) error {
+	_, err := r.instruments.take(i)
+	return err
+}
+
+// ReadImport reads a CSV file of a kind (assets, standards, histories, instruments): what can be imported, and every row that
 // cannot. Nothing of it is in the record yet.
 func (ws *Workshop) ReadImport(kind string, text []byte) (ImportView, error) {
 	known := registered{standards: map[string]bool{}}
@@ -95,6 +102,9 @@ func (ws *Workshop) ReadImport(kind string, text []byte) (ImportView, error) {
 	}
 	for _, s := range standards {
 		known.standards[s.Tag] = true
+	}
+	if known.instruments, err = ws.instrumentList(); err != nil {
+		return ImportView{}, err
 	}
 	file, err := exchange.ReadImport(kind, bytes.NewReader(text), known, ws.Clock())
 	if err != nil {
@@ -125,6 +135,10 @@ func (ws *Workshop) RunImport(id string, forward bool, who person.Person) (Impor
 		}
 		if j.State != "read" {
 			return nil // sent again
+		}
+		if j.Kind == exchange.Instruments {
+			ws.importInstruments(j, who)
+			return nil
 		}
 		records := ws.importRecords(j.file)
 		ctx, stop := context.WithCancel(context.Background())

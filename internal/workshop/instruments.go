@@ -150,8 +150,8 @@ func (ws *Workshop) ProfileList() []ProfileView {
 	return all
 }
 
-// row checks an instrument that is entered or changed, and makes its row.
-func (ws *Workshop) row(id string, b InstrumentBody) (i ledger.Instrument, text *ledger.ProfileText, err error) {
+// row checks an instrument that is entered or changed beside all others, and makes its row.
+func (ws *Workshop) row(id string, b InstrumentBody, all []ledger.Instrument) (i ledger.Instrument, text *ledger.ProfileText, err error) {
 	b.Name, b.Belongs = strings.TrimSpace(b.Name), strings.ToUpper(strings.TrimSpace(b.Belongs))
 	p := instrument.Find(ws.Profiles, b.Profile)
 	at := instrument.Address{Transport: instrument.Transport(b.Transport), Where: strings.TrimSpace(b.Address),
@@ -161,6 +161,8 @@ func (ws *Workshop) row(id string, b InstrumentBody) (i ledger.Instrument, text 
 		return i, nil, invalid("name", "Give the instrument a name: it stands beside every reading that comes through it.")
 	case p == nil:
 		return i, nil, invalid("profile", "There is no profile "+b.Profile+": choose one of the list.")
+	case at.Transport != instrument.TCP && at.Transport != instrument.SerialPort:
+		return i, nil, invalid("transport", "An instrument is on tcp or serial, not on “"+b.Transport+"”.")
 	case at.Transport == instrument.TCP && !p.Link.TCP, at.Transport == instrument.SerialPort && p.Link.Serial == nil:
 		return i, nil, invalid("transport", "An instrument of the profile “"+p.Title+"” is not connected that way.")
 	}
@@ -168,10 +170,6 @@ func (ws *Workshop) row(id string, b InstrumentBody) (i ledger.Instrument, text 
 		return i, nil, invalid("address", sentence(err)+" Nothing was recorded.")
 	}
 	if err := ws.belongs(b.Belongs); err != nil {
-		return i, nil, err
-	}
-	all, err := ws.Ledger.Instruments()
-	if err != nil {
 		return i, nil, err
 	}
 	for _, other := range all {
@@ -221,7 +219,11 @@ func (ws *Workshop) belongs(tag string) error {
 
 // RegisterInstrument registers an instrument and connects it.
 func (ws *Workshop) RegisterInstrument(b NewInstrument, who person.Person) error {
-	i, text, err := ws.row(b.ID, b.InstrumentBody)
+	all, err := ws.Ledger.Instruments()
+	if err != nil {
+		return err
+	}
+	i, text, err := ws.row(b.ID, b.InstrumentBody, all)
 	if err != nil {
 		return err
 	}
@@ -237,10 +239,14 @@ func (ws *Workshop) ChangeInstrument(id string, b InstrumentBody, why string, wh
 	if _, err := ws.Ledger.Instrument(id); err != nil {
 		return err
 	}
+	all, err := ws.Ledger.Instruments()
+	if err != nil {
+		return err
+	}
 	if strings.TrimSpace(why) == "" {
 		return invalid("why", "Say why: what is changed here changes what later readings are of.")
 	}
-	i, text, err := ws.row(id, b)
+	i, text, err := ws.row(id, b, all)
 	if err != nil {
 		return err
 	}

@@ -29,7 +29,7 @@ func (ws *Workshop) ListFile(list, format string) (f File, err error) {
 	return f, err
 }
 
-// list is a whole list; what it hands out of equipment and references can be imported again.
+// list is a whole list; what it hands out of equipment, references and instruments can be imported again.
 func (ws *Workshop) list(name string) (exchange.Table, error) {
 	switch name {
 	case "equipment":
@@ -40,6 +40,8 @@ func (ws *Workshop) list(name string) (exchange.Table, error) {
 			})}, nil
 	case "references":
 		return ws.referenceList()
+	case "instruments":
+		return ws.instrumentTable()
 	}
 	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family",
 		"site", "place", "status", "reason"},

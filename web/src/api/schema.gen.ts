@@ -2740,7 +2740,7 @@ export interface components {
             /** @description columns that are not read */
             ignored: string[];
             /** @enum {string} */
-            kind: "assets" | "standards" | "histories";
+            kind: "assets" | "standards" | "histories" | "instruments";
             /** @description the first of them */
             refused: components["schemas"]["Refused"][];
             /**
@@ -6518,7 +6518,7 @@ export interface operations {
     "read-import": {
         parameters: {
             query: {
-                kind: "assets" | "standards" | "histories";
+                kind: "assets" | "standards" | "histories" | "instruments";
             };
             header?: never;
             path?: never;
@@ -7611,7 +7611,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                list: "equipment" | "references" | "due";
+                list: "equipment" | "references" | "instruments" | "due";
             };
             cookie?: never;
         };

@@ -12,7 +12,7 @@ import { useSend } from '../composables/useSend'
 const { refreshAll } = useCached()
 const { can } = useSession()
 type Import = components['schemas']['ImportView']
-const kind = ref<'assets' | 'standards' | 'histories'>('assets')
+const kind = ref<'assets' | 'standards' | 'histories' | 'instruments'>('assets')
 const state = ref<Import>()
 const { trouble, send } = useSend()
 let timer: ReturnType<typeof setTimeout> | undefined
@@ -29,6 +29,12 @@ const kinds = [
     id: 'histories' as const,
     words: 'Histories',
     columns: 'tag, on, title, result; by, measure, point, unit, reference, indicated, low, high, u',
+  },
+  {
+    id: 'instruments' as const,
+    words: 'Instruments',
+    columns:
+      'name, profile, transport, address; belongs, baud, bits, parity, stop, flow, status, why. A name that is in use is changed, or retired by its status: say why',
   },
 ]
 const columns = computed(() => kinds.find((k) => k.id === kind.value)!.columns)
@@ -67,6 +73,7 @@ async function watchIt() {
 const lists = [
   { id: 'equipment', words: 'Equipment' },
   { id: 'references', words: 'References' },
+  { id: 'instruments', words: 'Instruments' },
   { id: 'due', words: 'Due in a year' },
 ]
 </script>
