@@ -51,6 +51,7 @@ type house struct {
 	server *httptest.Server
 	now    time.Time
 	n      int
+	end    func() // stops the server; more than once is once
 }
 
 // scenario is a ledger with the demo's data, filled once for all tests here.
@@ -170,7 +171,7 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	h.served = api.New(h.shop)
 	require.NoError(t, h.shop.Connect(ctx))
 	h.server = httptest.NewServer(h.served)
-	t.Cleanup(func() {
+	h.end = sync.OnceFunc(func() {
 		h.server.CloseClientConnections()
 		h.server.Close()
 		h.shop.End()
@@ -178,6 +179,7 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 		gas.Wait()
 		l.Close()
 	})
+	t.Cleanup(h.end)
 	return h
 }
 

@@ -25,23 +25,36 @@ import (
 // moves is how many moves two people make at one instrument: few as a rule, the full number in "make attack".
 var moves = flag.Int("moves", 150, "how many moves TestTwoPeopleAtOneInstrument makes")
 
+// fastGasBench is the address of a gas bench that breathes thirty times as fast.
+func fastGasBench(t *testing.T) string {
+	t.Helper()
+	ctx, stop := context.WithCancel(context.Background())
+	world := sim.World{Cylinders: map[string]map[string]float64{"HG-22": {"CO2": 5.02}, "HG-23": {"CO2": 10.04}}}
+	server, address, err := sim.ServeDialect(ctx, "gas-bench", world, capture.Faster(30))
+	require.NoError(t, err)
+	t.Cleanup(func() { stop(); server.Wait() })
+	return address
+}
+
+// connect has the house's gas bench at another address.
+func (h *house) connect(address string) {
+	h.t.Helper()
+	lead := h.signedIn("Tamsin Orrery")
+	status, body := lead.call("PUT", "/api/instruments/gas-bench", order{"name": "Gas bench", "belongs": "GB-1",
+		"profile": "gas-bench", "transport": "tcp", "address": address, "why": "a faster one"})
+	require.Equal(h.t, 200, status, string(body))
+	require.Eventually(h.t, func() bool {
+		return get[workshop.InstrumentDetail](lead, "/api/instruments/gas-bench").Link.State == instrument.Alive
+	}, 10*time.Second, 20*time.Millisecond)
+}
+
 // Two people, two runs, one gas bench, in any order: holding, taking over, letting go, looking, taking frames that are
 // shown, old, of another point or of the other's screen, and a gas that is turned at the bench itself. The two devices
 // read so differently that a value says whose it is. No reading lands at another point or another device.
 func TestTwoPeopleAtOneInstrument(t *testing.T) {
 	h := newHouse(t)
-	ctx, stop := context.WithCancel(context.Background())
-	world := sim.World{Cylinders: map[string]map[string]float64{"HG-22": {"CO2": 5.02}, "HG-23": {"CO2": 10.04}}}
-	server, own, err := sim.ServeDialect(ctx, "gas-bench", world, capture.Faster(30))
-	require.NoError(t, err)
-	t.Cleanup(func() { stop(); server.Wait() })
-	lead := h.signedIn("Tamsin Orrery")
-	status, body := lead.call("PUT", "/api/instruments/gas-bench", order{"name": "Gas bench", "belongs": "GB-1",
-		"profile": "gas-bench", "transport": "tcp", "address": own, "why": "a faster one"})
-	require.Equal(t, 200, status, string(body))
-	require.Eventually(t, func() bool {
-		return get[workshop.InstrumentDetail](lead, "/api/instruments/gas-bench").Link.State == instrument.Alive
-	}, 10*time.Second, 20*time.Millisecond)
+	ctx := context.Background()
+	h.connect(fastGasBench(t))
 
 	type actor struct {
 		*client
