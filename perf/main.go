@@ -36,6 +36,7 @@ func main() {
 		{"Lists, with a large register", lists},
 		{"A list of 50 000 devices comes in", bringIn},
 		{"Eight links at 100 samples a second", links},
+		{"Twenty balances on serial lines, polled", polled},
 		{"First load of the page", firstLoad},
 		{"Start on the demo's data", start},
 	} {
