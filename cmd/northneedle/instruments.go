@@ -90,6 +90,7 @@ func (t tryInstrument) Run() error {
 	defer cancel()
 	link := instrument.Dial(ctx, p.Title, at, p, instrument.DefaultTiming, time.Now)
 	defer func() { <-link.Done() }()
+	_ = link.Listen(ctx) // it is not connected yet: it is started then
 	printed, state := 0, instrument.State("")
 	for ctx.Err() == nil {
 		select {

@@ -27,6 +27,8 @@ type Source interface {
 	Unit(channel string) (unit string, ok bool)
 	// Delay is how long what a channel measures takes to its sensor.
 	Delay(channel string) time.Duration
+	// Listen has the instrument send channels.
+	Listen(ctx context.Context, channels ...string) error
 	// Rate is how many samples a second a channel sends; 0 while that is not known.
 	Rate(channel string) float64
 	// Samples are the samples of a channel that are kept, without those that had come when the

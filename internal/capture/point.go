@@ -125,6 +125,9 @@ func (w *Point) drive(ctx context.Context) error {
 	if w.source.Settled(settings) && w.source.Differs(w.settings) == "" {
 		return nil
 	}
+	if err := w.source.Listen(ctx, w.input.Channels...); err != nil {
+		return fmt.Errorf("the instrument does not send: %w", err)
+	}
 	byHand, err := w.source.Set(ctx, w.settings, func() { w.source.Settle(settings) })
 	if err != nil {
 		w.source.Settle("") // it is not known how it is set

@@ -65,6 +65,8 @@ type Link struct {
 	why      error // the connection was ended from here
 	pending  *pending
 	channels map[string]*channel
+	wanted   map[string]bool // channels that somebody listens to
+	started  map[string]bool // those that the instrument was told to send since it was connected
 	reported map[string]Reported
 	settled  string // what the driver set it to last
 	last     time.Time
@@ -119,6 +121,7 @@ func Dial(ctx context.Context, name string, at Address, p *Profile, timing Timin
 		timing:   timing,
 		now:      now,
 		reported: map[string]Reported{},
+		wanted:   map[string]bool{},
 		cancel:   cancel,
 		done:     make(chan struct{}),
 	}
@@ -193,7 +196,7 @@ func (l *Link) connect(ctx context.Context) error {
 	l.mutex.Lock()
 	l.conn, l.why, l.last, l.garbage, l.settled = conn, nil, time.Now(), time.Time{}, ""
 	l.session++
-	l.reported = map[string]Reported{}
+	l.reported, l.started = map[string]Reported{}, map[string]bool{}
 	l.forget()
 	l.mutex.Unlock()
 	ended := make(chan error, 1)
@@ -238,21 +241,55 @@ func (l *Link) speak(ctx context.Context, end context.CancelCauseFunc) {
 		}
 		idn = text
 	}
-	for _, c := range l.profile.Channels {
-		if c.Start == nil {
-			continue
-		}
-		if _, err := l.ask(ctx, *c.Start); err != nil {
-			end(err)
-			return
-		}
-	}
 	l.mutex.Lock()
 	l.status = Status{State: Alive, Words: l.name + ": link alive.", IDN: idn}
 	l.mutex.Unlock()
+	if err := l.start(ctx); err != nil {
+		end(err)
+		return
+	}
 	if err := l.schedule(ctx); err != nil {
 		end(err)
 	}
+}
+
+// Listen has the instrument send channels from now on, also when it is connected again: what streams loads the line and
+// this machine, so nothing does that nobody listens to. Without names it is all of them.
+func (l *Link) Listen(ctx context.Context, channels ...string) error {
+	l.mutex.Lock()
+	for _, c := range l.profile.Channels {
+		if len(channels) == 0 || slices.Contains(channels, c.ID) {
+			l.wanted[c.ID] = true
+		}
+	}
+	alive := l.status.State == Alive
+	l.mutex.Unlock()
+	if !alive {
+		return nil // it is started as soon as it is connected
+	}
+	return l.start(ctx)
+}
+
+// start starts what streams, is wanted, and was not started yet.
+func (l *Link) start(ctx context.Context) error {
+	for _, c := range l.profile.Channels {
+		l.mutex.Lock()
+		due := c.Start != nil && l.wanted[c.ID] && !l.started[c.ID]
+		if due {
+			l.started[c.ID] = true
+		}
+		l.mutex.Unlock()
+		if !due {
+			continue
+		}
+		if _, err := l.ask(ctx, *c.Start); err != nil {
+			return err
+		}
+		l.mutex.Lock()
+		l.last = time.Now() // silence is counted from here
+		l.mutex.Unlock()
+	}
+	return nil
 }
 
 // schedule asks again and again for what the profile polls, and for the settings.
@@ -432,7 +469,7 @@ func (l *Link) Status() Status {
 		s.State = Garbled
 		s.Words = fmt.Sprintf("%s: what it sends cannot be read (%s). Check the cable, the line settings and the profile; readings can be typed.",
 			l.name, l.unread)
-	case !l.waits() && now.Sub(l.last) > l.timing.Silence:
+	case l.expects() && now.Sub(l.last) > l.timing.Silence:
 		s.State = Silent
 		s.Words = fmt.Sprintf("%s: connected, but silent for %.0f s. Readings can be typed.", l.name,
 			now.Sub(l.last).Seconds())
@@ -440,7 +477,9 @@ func (l *Link) Status() Status {
 	return s
 }
 
-// waits reports whether the instrument only sends when its own key is pressed.
-func (l *Link) waits() bool {
-	return !slices.ContainsFunc(l.profile.Channels, func(c Channel) bool { return !c.Key })
+// expects reports whether the instrument should be sending: it is asked, or was told to, or does so by itself.
+func (l *Link) expects() bool {
+	return slices.ContainsFunc(l.profile.Channels, func(c Channel) bool {
+		return !c.Key && (c.Start == nil || l.started[c.ID])
+	})
 }

@@ -41,6 +41,7 @@ func dial(t *testing.T, name string, at instrument.Address, p *instrument.Profil
 	t.Helper()
 	link := instrument.Dial(context.Background(), name, at, p, quick, time.Now)
 	t.Cleanup(link.Close)
+	require.NoError(t, link.Listen(context.Background()))
 	return link
 }
 
@@ -113,6 +114,27 @@ func TestATroubledLinkSaysSoAndComesBack(t *testing.T) {
 		require.Eventually(t, func() bool { _, after := link.Samples("CO2", 0); return after > before },
 			5*time.Second, 10*time.Millisecond, "samples come again")
 	}
+}
+
+// Nothing streams that nobody listens to; what somebody listened to streams again after the link was lost.
+func TestWhatNobodyListensToDoesNotStream(t *testing.T) {
+	busy := connected(t)
+	link := instrument.Dial(context.Background(), "Gas bench", busy.Address(), busy.Profile(), quick, time.Now)
+	t.Cleanup(link.Close)
+	await(t, link, instrument.Alive)
+	_, before := busy.Samples("CO2", 0)
+	require.Eventually(t, func() bool { _, n := busy.Samples("CO2", 0); return n > before+10 }, 5*time.Second, 10*time.Millisecond)
+	_, n := link.Samples("CO2", 0)
+	assert.Zero(t, n)
+	assert.Equal(t, instrument.Alive, link.Status().State, "it is not silent: nobody told it to send")
+	require.NoError(t, link.Listen(context.Background(), "CO2"))
+	streams := func() bool { _, after := link.Samples("CO2", 0); return after > n }
+	require.Eventually(t, streams, 5*time.Second, 10*time.Millisecond)
+	go link.Ask(context.Background(), "SIMulate:LINK DROP,0.5")
+	await(t, link, instrument.Lost)
+	await(t, link, instrument.Alive)
+	_, n = link.Samples("CO2", 0)
+	require.Eventually(t, streams, 5*time.Second, 10*time.Millisecond)
 }
 
 func TestAnInstrumentThatIsNotThere(t *testing.T) {

@@ -120,6 +120,8 @@ func (s *source) Delay(string) time.Duration {
 	return 0
 }
 
+func (s *source) Listen(context.Context, ...string) error { return nil }
+
 func (s *source) Freshness(string) (age, period time.Duration, moving bool) { return 0, 0, false }
 
 func (s *source) Keys(string) (pressed []instrument.KeyPress, other bool) { return nil, true }

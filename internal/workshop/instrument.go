@@ -73,6 +73,10 @@ func (ws *Workshop) Instrument(id string) (d InstrumentDetail, err error) {
 		d.Line = addressOf(i).Serial.Words(p.Link.Serial)
 	}
 	link := ws.link(id)
+	if link != nil {
+		// Whoever looks at the instrument sees what it sends; that it does not answer is said by its state.
+		go link.Listen(context.Background())
+	}
 	for _, c := range p.Channels {
 		v := ChannelView{ID: c.ID, Quantity: c.Quantity, Unit: c.Unit, Key: c.Key, Age: 3600}
 		if link != nil {
