@@ -103,6 +103,18 @@ func TestReadingsInTheDark(t *testing.T) {
 	b.client = h.signedIn("Idris Vail")
 	b.http.Transport = b.weather
 	b.run = b.toMeasuring(b.open(firstOf(t, b.client, "capnograph", 6))).ID
+
+	// Taken, its answer lost, the server started again, which knows no frames: sent again, it was taken all the same.
+	v, frame := get[runview.View](b.client, "/api/runs/"+b.run), b.look("5")
+	b.shown[frame.ID] = frame
+	first := &given{order: order{"id": "dark-first", "kind": "capture", "measure": "co2", "point": "5", "frame": frame.ID,
+		"reason": "now", "expect": v.Seq}, at: b.now}
+	b.linked = append(b.linked, first)
+	require.Equal(t, http.StatusOK, b.sent(first.order).status)
+	b.restart("stopped")
+	b.answered(first, b.sent(first.order))
+	require.Equal(t, http.StatusOK, first.status, first.why)
+
 	for n := range *dark {
 		b.now = b.now.Add(time.Duration(1+random.IntN(90)) * time.Second)
 		b.weather.clear = true

@@ -78,6 +78,14 @@ func (l *Ledger) Carry(id string, c Command) (run.Run, error) {
 	return state.run, err
 }
 
+// Carried is the run on which a command was carried out before; false where it was not. The error is ErrUsed where its id
+// belongs to something else.
+func (l *Ledger) Carried(command string, by person.Person) (run.Run, bool, error) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	return l.repeated(Command{ID: command, Order: run.Order{By: by}})
+}
+
 func (l *Ledger) carry(state folded, c Command) (run.Run, error) {
 	if c.Expect != state.run.Seq {
 		since, err := l.Events(state.run.ID, c.Expect)

@@ -53,6 +53,10 @@ type CommandBody struct {
 func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who person.Person) (v runview.View, err error) {
 	do, err := ws.command(ctx, id, b, who)
 	if err != nil {
+		// Sent again, it may ask for what is gone by now, as a frame is after a restart; it was carried out all the same.
+		if r, before, _ := ws.Ledger.Carried(b.ID, who); before {
+			return ws.RunView(r), nil
+		}
 		return v, err
 	}
 	r, err := ws.Ledger.Carry(id, ledger.Command{
