@@ -151,7 +151,7 @@ func (b *bench) look(point string) api.LiveFrame {
 	if status != http.StatusNoContent {
 		return api.LiveFrame{}
 	}
-	return b.frame(b.run, "co2", point, func(f api.LiveFrame) bool { return f.ID != "" || f.Age > 2 })
+	return b.frame(b.run, "co2", point, func(f api.LiveFrame) bool { return f.ID != "" })
 }
 
 // give is what the page does with an order: what was typed is kept first; it is sent until it is answered, unless the page
