@@ -621,6 +621,9 @@ func pump(t *testing.T, s *server) {
 	p.see("Advised: leave")
 	p.must(p.Key("Enter"))
 	p.see("Flow as found: 10 mL/h")
+	for _, where := range []string{"Clamp closed beyond the gauge", "Clamp opened, and closed again", "line released into the cup"} {
+		p.moved(where)
+	}
 	p.closeWhenRead("as found")
 	p.see("Delivered")
 	p.enter("Advised: leave", "Close as found", "Advised: leave", "Each alarm once",
@@ -681,13 +684,18 @@ func (p *page) probe(rows ...string) {
 	p.t.Helper()
 	for _, row := range rows {
 		for zone := 1; zone <= 6; zone++ {
-			where := fmt.Sprintf("Probe into zone %d, %s", zone, row)
-			p.must(p.SeeNow(where, 90*time.Second))
-			p.must(p.Wait(`button.min-h-14:not([disabled])`)) // what was noted before is recorded
-			p.must(p.Press("It is there"))
-			p.must(p.Gone(where))
+			p.moved(fmt.Sprintf("Probe into zone %d, %s", zone, row))
 		}
 	}
+}
+
+// moved waits until something is to be moved by hand, and says that it is there.
+func (p *page) moved(where string) {
+	p.t.Helper()
+	p.must(p.SeeNow(where, 4*time.Minute))
+	p.must(p.Wait(`button.min-h-14:not([disabled])`)) // what was noted before is recorded
+	p.must(p.Press("It is there"))
+	p.must(p.Gone(where))
 }
 
 // controls shows a glucose that has wandered until it is rejected, and has another one
