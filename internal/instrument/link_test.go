@@ -96,7 +96,12 @@ func TestALinkReadsSetsAndReadsBack(t *testing.T) {
 		}
 		return high > 4.5 && high < 5.6
 	}, 10*time.Second, 20*time.Millisecond, "the trace shows breaths of the gas")
-	console := fmt.Sprint(link.Console(0))
+	lines := link.Console(0)
+	assert.Equal(t, lines[2:4], link.Console(lines[1].N)[:2], "those after the second")
+	again := dial(t, "Gas bench", link.Address(), link.Profile())
+	await(t, again, instrument.Alive)
+	assert.NotEmpty(t, again.Console(lines[len(lines)-1].N), "a page that showed an earlier link's lines goes on with this one's")
+	console := fmt.Sprint(lines)
 	assert.Contains(t, console, "SOURce:GAS HG-22")
 	assert.Contains(t, console, "North Needle,Gas bench simulated")
 }
