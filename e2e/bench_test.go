@@ -163,9 +163,10 @@ func TestBench(t *testing.T) {
 		speed float64
 		tests []func(*testing.T, *server)
 	}{
-		{"a capnograph from the worklist to its certificate", 20, []func(*testing.T, *server){capnograph}},
-		{"two runs at once, and a link that fails", 20, []func(*testing.T, *server){twoRuns, failingLink}},
-		{"an instrument that two people want", 20, []func(*testing.T, *server){handOver}},
+		{"a capnograph from the worklist to its certificate", 40, []func(*testing.T, *server){capnograph}},
+		{"two runs at once", 60, []func(*testing.T, *server){twoRuns}},
+		{"a link that fails", 20, []func(*testing.T, *server){failingLink}},
+		{"an instrument that two people want", 40, []func(*testing.T, *server){handOver}},
 		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline}},
 		{"a server that hangs, and a session that ends", 20, []func(*testing.T, *server){hangs}},
 		{"entries that cannot be right", 20, []func(*testing.T, *server){badEntries}},
@@ -175,8 +176,8 @@ func TestBench(t *testing.T) {
 		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
 		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
-		{"a chamber is trimmed over three rounds", 25, []func(*testing.T, *server){chamber}},
-		{"a ventilator with a wrong gas condition", 30, []func(*testing.T, *server){ventilator}},
+		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
+		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()
