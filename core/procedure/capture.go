@@ -14,15 +14,17 @@ import (
 type CaptureInput struct {
 	Channels  []string // in the procedure's order; the first is the one that counts
 	Traces    map[string][]signal.Sample
-	Rate      float64 // samples a second
-	Reference float64 // what the point should show
-	Limit     float64 // how alike or steady, in the device's own unit
-	Floor     float64 // the least swing that counts
-	Tolerance float64 // half of what the point permits, in the device's own unit; 0: it has no limit
-	Share     float64 // of the tolerance that a reading may still have to go
-	Delay     float64 // s that what is measured takes to the sensor: what comes before is of before
-	Count     int     // breaths or strokes wanted
-	Seconds   float64 // window
+	Rate      float64  // samples a second
+	Reference float64  // what the point should show
+	Limit     float64  // how alike or steady, in the device's own unit
+	Floor     float64  // the least swing that counts
+	Tolerance float64  // half of what the point permits, in the device's own unit; 0: it has no limit
+	Share     float64  // of the tolerance that a reading may still have to go
+	Before    *float64 // what the instrument showed before it was set for this point; nil: that is not known
+	Unmoved   float64  // s that a reading is waited for that has not moved since, and should have
+	Delay     float64  // s that what is measured takes to the sensor: what comes before is of before
+	Count     int      // breaths or strokes wanted
+	Seconds   float64  // window
 	With      map[string]float64
 }
 
@@ -37,6 +39,14 @@ func (l CaptureInput) Near() float64 {
 		return l.Share * l.Tolerance
 	}
 	return l.Limit
+}
+
+// Unchanged reports whether a reading is still what the instrument showed before it was set for this point, though the
+// point is further away than its tolerance: what was set may not have reached the sensor yet.
+func (l CaptureInput) Unchanged(now float64) bool {
+	trace := l.Trace()
+	return l.Before != nil && l.Tolerance > 0 && len(trace) > 0 && math.Abs(now-*l.Before) <= l.Limit &&
+		math.Abs(l.Reference-*l.Before) > l.Tolerance && trace[len(trace)-1].T-trace[0].T < l.Unmoved
 }
 
 // Trace is the trace that counts.
@@ -113,6 +123,10 @@ func (c CaptureMethod) look(in CaptureInput, factor float64) LiveReading {
 			traces[channel] = Scaled(trace, factor)
 		}
 		in.Traces = traces
+		if in.Before != nil {
+			before := *in.Before * factor
+			in.Before = &before
+		}
 	}
 	return c.arrived(in)
 }

@@ -367,6 +367,9 @@ func (c *checker) capture(at string, k *Capture) {
 	if !(k.Share >= 0 && k.Share < 1) {
 		c.say(at+".share", "is a share of the tolerance from 0 to 1, it is %g", k.Share)
 	}
+	if !(k.Unmoved >= 0) {
+		c.say(at+".unmoved", "is a time in s, it is %g", k.Unmoved)
+	}
 	if k.Hands != "" && k.Hands != "free" {
 		c.say(at+".hands", "%q is not known: leave it out, or say free", k.Hands)
 	}

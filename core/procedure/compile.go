@@ -117,6 +117,9 @@ func (m Measure) withDefaults() Measure {
 		if capture.Share == 0 {
 			capture.Share = 0.25
 		}
+		if capture.Unmoved == 0 {
+			capture.Unmoved = 30
+		}
 		m.Capture = &capture
 	}
 	return m

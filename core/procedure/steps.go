@@ -188,6 +188,7 @@ type Capture struct {
 	Seconds    float64            `json:"seconds,omitempty" yaml:"seconds,omitempty"`                    // window
 	Limit      float64            `json:"limit" yaml:"limit"`                                            // how alike or steady, in the measure's unit
 	Share      float64            `json:"share,omitempty" yaml:"share,omitempty"`                        // of the tolerance that a reading may still have to go when it is taken; 0 means 0.25
+	Unmoved    float64            `json:"unmoved,omitempty" yaml:"unmoved,omitempty"`                    // s that a reading is waited for that is still what it was before, and should not be; 0 means 30
 	Floor      float64            `json:"floor,omitempty" yaml:"floor,omitempty"`                        // the least swing that counts
 	With       map[string]float64 `json:"with,omitempty" yaml:"with,omitempty"`                          // what else the way of capturing asks for
 	Hands      string             `json:"hands,omitempty" yaml:"hands,omitempty" jsonschema:"enum=free"` // free: taken by itself when steady

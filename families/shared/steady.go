@@ -18,6 +18,9 @@ func Steady(in procedure.CaptureInput) procedure.LiveReading {
 		return live
 	}
 	live.Value, live.Values = &s.Mean, []float64{s.Mean}
+	if in.Unchanged(s.Mean) && live.Steady {
+		live.Steady, live.Why = false, "it still shows what it did before: has what was set reached it?"
+	}
 	if a, goes := signal.Approaching(trace, seconds); goes {
 		arrive(&live, a, trace[len(trace)-1].T, in)
 	}

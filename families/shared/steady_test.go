@@ -71,6 +71,28 @@ func TestAReadingIsReadyWhenItHasArrived(t *testing.T) {
 	}
 }
 
+// A transport delay that nobody knows of: the old gas stands, and is not the point's.
+func TestTheGasOfBeforeIsNotSteady(t *testing.T) {
+	before := 20.93
+	in := procedure.CaptureInput{Channels: []string{"O2"}, Seconds: 3, Limit: 0.3, Tolerance: 1, Share: 0.25, Reference: 100,
+		Before: &before, Unmoved: 30}
+	look := func(seconds float64) procedure.LiveReading {
+		in.Traces = map[string][]signal.Sample{"O2": sensor{8, 2, 20.93, 100, 0.02}.after(seconds, 10)}
+		return shared.Catalogue.Captures["steady"].Look(in, 1)
+	}
+	for _, seconds := range []float64{4, 7.9} {
+		assert.False(t, look(seconds).Steady)
+		assert.Contains(t, look(seconds).Why, "what it did before")
+	}
+	arrived := look(30)
+	require.True(t, arrived.Steady, arrived.Why)
+	assert.InDelta(t, 100, *arrived.Value, 0.3)
+	in.Reference = 20.5 // within the tolerance of what it showed: there is nothing to wait for
+	assert.True(t, look(7.9).Steady)
+	in.Reference, in.Unmoved = 100, 5 // one that does not move at all is taken in the end: the device hangs
+	assert.True(t, look(7.9).Steady)
+}
+
 func TestAGasThatRunsOutIsSaid(t *testing.T) {
 	in := procedure.CaptureInput{Channels: []string{"O2"}, Seconds: 5, Limit: 0.03, Tolerance: 0.2, Share: 0.25, Reference: 16}
 	look := func(trace []signal.Sample) procedure.LiveReading {

@@ -201,6 +201,11 @@ func (w *Point) printed(f *Frame, pressed []instrument.KeyPress) {
 
 func (w *Point) read() procedure.LiveReading {
 	w.input.Rate = w.source.Rate(w.capture.Channel) // as it is by now: at first there may have been too little to tell
+	w.input.Before = nil
+	if before, known := w.source.Before(w.capture.Channel); known {
+		before *= w.scale[w.capture.Channel]
+		w.input.Before = &before
+	}
 	w.input.Traces = map[string][]signal.Sample{}
 	for _, channel := range w.input.Channels {
 		w.input.Traces[channel] = procedure.Scaled(w.trace(channel), w.scale[channel])

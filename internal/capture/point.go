@@ -91,6 +91,7 @@ func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
 		Seconds:   m.Capture.Seconds,
 		Tolerance: e.Tolerance(),
 		Share:     m.Capture.Share,
+		Unmoved:   m.Capture.Unmoved,
 		Delay:     source.Delay(m.Capture.Channel).Seconds(),
 		With:      with,
 	}

@@ -87,6 +87,7 @@ type channel struct {
 	moving  bool      // the last one says of itself that it does not stand
 	gaps    time.Duration
 	keys    []KeyPress
+	before  *float64 // the last sample that was dropped
 }
 
 // Reported is what an instrument says that it is set to.
@@ -152,7 +153,10 @@ func (l *Link) forget() {
 	for _, c := range l.profile.Channels {
 		fresh[c.ID] = &channel{}
 		if before := l.channels[c.ID]; before != nil {
-			fresh[c.ID].total, fresh[c.ID].gaps = before.total, before.gaps
+			fresh[c.ID].total, fresh[c.ID].gaps, fresh[c.ID].before = before.total, before.gaps, before.before
+			if n := len(before.samples); n > 0 {
+				fresh[c.ID].before = &before.samples[n-1].V
+			}
 		}
 	}
 	l.channels = fresh
@@ -198,6 +202,9 @@ func (l *Link) connect(ctx context.Context) error {
 	l.session++
 	l.reported, l.started = map[string]Reported{}, map[string]bool{}
 	l.forget()
+	for _, c := range l.channels {
+		c.before = nil // it may have been set otherwise meanwhile
+	}
 	l.mutex.Unlock()
 	ended := make(chan error, 1)
 	go func() {

@@ -22,6 +22,16 @@ func (l *Link) Samples(id string, after int) ([]signal.Sample, int) {
 	return append([]signal.Sample(nil), c.samples[len(c.samples)-fresh:]...), c.total
 }
 
+// Before is what a channel showed last before it was settled; false: that is not known, as after a reconnection.
+func (l *Link) Before(id string) (float64, bool) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if c := l.channels[id]; c != nil && c.before != nil {
+		return *c.before, true
+	}
+	return 0, false
+}
+
 // Delay is how long what a channel measures takes to its sensor.
 func (l *Link) Delay(id string) time.Duration {
 	l.mutex.Lock()

@@ -35,6 +35,7 @@ func NewBench(w World, at time.Time) *Bench {
 			model:  kind.New(w),
 			traces: map[string][]signal.Sample{},
 			total:  map[string]int{},
+			before: map[string]float64{},
 		}
 		b.sources[kind.ID] = s
 		b.driver.Add(capture.Instrument{ID: kind.ID, Name: kind.Name, Kind: kind.ID, Source: s})
@@ -97,6 +98,7 @@ type source struct {
 	model   Model
 	traces  map[string][]signal.Sample
 	total   map[string]int
+	before  map[string]float64
 	clock   float64 // s
 	settled string
 }
@@ -118,6 +120,12 @@ func (s *source) Delay(string) time.Duration {
 		return m.Delay()
 	}
 	return 0
+}
+
+// Before is the last sample that was dropped.
+func (s *source) Before(channel string) (float64, bool) {
+	before, known := s.before[channel]
+	return before, known
 }
 
 func (s *source) Listen(context.Context, ...string) error { return nil }
@@ -170,6 +178,11 @@ func (s *source) Settled(settings string) bool {
 
 func (s *source) Settle(settings string) {
 	s.settled = settings
+	for channel, trace := range s.traces {
+		if len(trace) > 0 {
+			s.before[channel] = trace[len(trace)-1].V
+		}
+	}
 	clear(s.traces)
 }
 
