@@ -1749,6 +1749,8 @@ export interface components {
             seconds?: number;
             /** Format: double */
             share?: number;
+            /** Format: double */
+            unmoved?: number;
             with?: {
                 [key: string]: number;
             };
