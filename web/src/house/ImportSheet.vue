@@ -33,11 +33,12 @@ const kinds = [
   {
     id: 'instruments' as const,
     words: 'Instruments',
-    columns:
-      'name, profile, transport, address; belongs, baud, bits, parity, stop, flow, status, why. A name that is in use is changed, or retired by its status: say why',
+    columns: 'name, profile, transport, address; belongs, baud, bits, parity, stop, flow, status, why',
+    note: 'A name that is in use is changed by its row, or retired by its status: say why.',
   },
 ]
-const columns = computed(() => kinds.find((k) => k.id === kind.value)!.columns)
+const chosen = computed(() => kinds.find((k) => k.id === kind.value)!)
+const rows = (n: number) => (n === 1 ? 'row' : 'rows')
 async function read(event: Event) {
   const input = event.target as HTMLInputElement
   const text = await input.files?.[0]?.text()
@@ -88,7 +89,8 @@ const lists = [
           ><input v-model="kind" type="radio" :value="k.id" class="size-5 accent-ink" />{{ k.words }}</label
         >
       </div>
-      <p class="num text-sm text-ink-2">{{ columns }}</p>
+      <p class="num text-sm text-ink-2">{{ chosen.columns }}</p>
+      <p v-if="'note' in chosen" class="text-sm text-ink-2">{{ chosen.note }}</p>
       <label v-if="can('import')" class="btn mt-3 inline-flex cursor-pointer items-center">
         Choose a CSV file <input type="file" accept=".csv,text/csv" class="sr-only" @change="read" />
       </label>
@@ -96,7 +98,8 @@ const lists = [
       <AlertNote class="mt-3" :words="trouble" />
       <div v-if="state" class="mt-4 border-2 border-ink bg-sheet p-4" aria-live="polite">
         <p class="text-lg">
-          <b class="num">{{ state.rows }}</b> rows can be taken, <b class="num">{{ state.count }}</b> cannot.
+          <b class="num">{{ state.rows }}</b> {{ rows(state.rows) }} can be taken,
+          <b class="num">{{ state.count }}</b> cannot.
           <span v-if="state.ignored.length" class="text-sm text-ink-2"
             >Not read: the columns {{ state.ignored.join(', ') }}.</span
           >
@@ -107,13 +110,13 @@ const lists = [
           <button class="btn" @click="go(false)">Stop; nothing of it stays</button>
         </div>
         <button v-else-if="state.state === 'read' && state.rows" class="btn btn-main mt-2" @click="go(true)">
-          Take the {{ state.rows }} rows in
+          Take the {{ state.rows }} {{ rows(state.rows) }} in
         </button>
         <p v-else-if="state.state === 'done'" class="mt-2 font-semibold text-petrol">● All of them are in.</p>
         <p v-else-if="state.why" class="mt-2 font-semibold text-vermilion">◆ {{ state.why }}</p>
         <ul v-if="state.refused.length" class="rows mt-3 max-h-64 overflow-auto text-sm">
           <li v-for="(r, i) in state.refused.slice(0, 200)" :key="i" class="py-1">
-            line <b class="num">{{ r.line }}</b>, {{ r.field }} {{ r.why }}
+            line <b class="num">{{ r.line }}</b>{{ r.field ? `, ${r.field}` : '' }}: {{ r.why }}
           </li>
         </ul>
       </div>
