@@ -508,3 +508,22 @@ func TestAFoldOfAnyEventsDoesNotPanic(t *testing.T) {
 		_ = run.Blockers(start)
 	})
 }
+
+// What a linked reading still had to go when it was taken enters the budget as a rectangle of that half-width; a reading
+// that was typed had arrived by the eye of whoever typed it.
+func TestWhatWasStillToGoIsInTheBudget(t *testing.T) {
+	taken := func(left float64) *run.Verdict {
+		b := open(t, small()).prepared()
+		b.do(run.CaptureReading{Reading: "r", Measure: "response", Point: "gas", Values: []float64{4.98}, Steady: true, Left: left,
+			Origin: &run.Origin{Frame: "f", At: b.now.Add(time.Second)}})
+		m := b.run.Procedure.Measure("response")
+		v, err := b.run.Judge(m, m.Point("gas"), 0)
+		require.NoError(t, err)
+		return v
+	}
+	without, with := taken(0), taken(0.06)
+	assert.InDelta(t, math.Hypot(without.Budget.Combined, 0.06/math.Sqrt(3)), with.Budget.Combined, 1e-12)
+	last := with.Budget.Lines[len(with.Budget.Lines)-1]
+	assert.Equal(t, "Still to go when it was read", last.Name)
+	assert.Equal(t, without.Error, with.Error, "the reading itself is as it was shown")
+}
