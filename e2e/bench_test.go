@@ -175,6 +175,7 @@ func TestBench(t *testing.T) {
 		{"screens can be used by everyone", 20, []func(*testing.T, *server){accessible}},
 		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
 		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
+		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
 		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
@@ -577,6 +578,46 @@ func ventilator(t *testing.T, s *server) {
 	p.see("Conforms after adjustment")
 	p.must(p.Press("Sign this run"))
 	p.see("Certificate (PDF)", "Next due")
+}
+
+// incomplete signs a pre-use check in which the self-test and the alarms were not done, and the exchanger is not fitted:
+// it is not complete, and the paper says so.
+func incomplete(t *testing.T, s *server) {
+	p := openPage(t, s, "Noor Bexley")
+	tag := tagOf(t, p, "ventilator merrowby", "in use", 2)
+	p.must(p.Key("/"))
+	p.must(p.Fill("#search", tag))
+	p.must(p.Key("Enter"))
+	p.see("Ventilator, pre-use check")
+	p.must(p.Press("Ventilator, pre-use check"))
+	p.enter("I have read them", "Mains, battery and gas supply", "Circuit and flow sensor")
+	p.answer("Power-on self-test", "Not done …", "no time", "Leave it out")
+	p.enter("This opens a loose end: Patient port blocked")
+	p.seeInTime("This closes: Patient port blocked")
+	p.enter("This closes: Patient port blocked", "In both directions")
+	p.answer("Only now, after tightness", "Not fitted …", "an active humidifier is used", "Record it")
+	p.enter("Start the timer")
+	p.must(p.SeeWithin("Adapter on, away from anything exhaled", time.Minute))
+	p.enter("Adapter on, away from anything exhaled")
+	p.answer("Only after its replacement", "Not done …", "not replaced", "Leave it out")
+	p.answer("Disconnect, high pressure, low volume", "Not done …", "the ward is full", "Leave it out")
+	p.enter("Close as found", "Advised: leave", "Settings for the next patient restored")
+	p.see("Not complete: no statement of conformity", "Not done: Power-on self-test; Alarms.")
+	assert.False(t, p.Has("Conforms"))
+	p.picture("incomplete")
+	p.must(p.Choose("select[name=reviewer]", "Tamsin Orrery"))
+	p.must(p.Press("Sign this run"))
+	p.see("Signed, waiting for review", "Not complete", "What was due stays due")
+}
+
+// answer answers a check otherwise than fine, with its reason.
+func (p *page) answer(check, button, reason, record string) {
+	p.t.Helper()
+	p.must(p.SeeNow(check, 90*time.Second))
+	p.must(p.Press(button))
+	p.must(p.Fill("textarea", reason))
+	p.must(p.Press(record))
+	p.must(p.Gone(record))
 }
 
 // closeWhenRead waits until points that are taken by themselves are all read, and closes them.

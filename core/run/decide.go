@@ -205,8 +205,9 @@ func (c AnswerCheck) decide(r Run, o Order) ([]Fact, error) {
 			return nil, refuse(Invalid, "cautions", "answer",
 				"The cautions are acknowledged as a whole, or the run does not go on.")
 		}
-		if c.Answer == NotFine && strings.TrimSpace(c.Note) == "" {
-			return nil, refuse(Invalid, "note-needed", "note", "%s: say in a note what is not fine.", step.Title)
+		if strings.TrimSpace(c.Note) == "" {
+			what := map[Answer]string{NotFine: "what is not fine", NA: "why it does not apply"}[c.Answer]
+			return nil, refuse(Invalid, "note-needed", "note", "%s: say in a note %s. It stands on the certificate.", step.Title, what)
 		}
 	default:
 		return nil, refuse(Invalid, "answer", "answer", "%s: answer fine, not fine or does not apply.", step.Title)

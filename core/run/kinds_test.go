@@ -46,7 +46,7 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 		"LooseEndOpened":     run.OpenItemAdded{What: "Lid open"},
 		"LooseEndClosed":     run.OpenItemClosed{What: "Gas open"},
 		"NoteAdded":          run.NoteAdded{Text: "quiet"},
-		"RunSigned":          run.RunSigned{Statement: "Checked.", Result: run.NoStatement, Reviewer: "tamsin"},
+		"RunSigned":          run.RunSigned{Statement: "Checked.", Result: run.NotComplete, Reviewer: "tamsin"},
 		"RunReviewed":        run.RunReviewed{Note: "seen"},
 		"RunReturned":        run.RunReturned{Reason: "look again"},
 		"RunAbandoned":       run.RunAbandoned{Reason: "it was taken away"},

@@ -26,8 +26,16 @@ const (
 	Conforms         Result = "conforms"
 	ConformsAdjusted Result = "conforms after adjustment"
 	Fails            Result = "does not conform"
-	NoStatement      Result = "no statement"
+	NotComplete      Result = "not complete" // something that is required was not done
 )
+
+// UnmarshalText reads a result. Earlier versions wrote "no statement" where something was left out.
+func (r *Result) UnmarshalText(text []byte) error {
+	if *r = Result(text); *r == "no statement" {
+		*r = NotComplete
+	}
+	return nil
+}
 
 // Passed reports whether the device may be used.
 func (r Result) Passed() bool { return r == Conforms || r == ConformsAdjusted }

@@ -102,6 +102,7 @@ func TestEntriesThatCannotBeRight(t *testing.T) {
 		Source:      "x",
 	}, "number", "temperature")
 	b.refused(run.AnswerCheck{Step: "casing", Answer: run.NotFine}, "note-needed", "what is not fine")
+	b.refused(run.AnswerCheck{Step: "casing", Answer: run.NA}, "note-needed", "why it does not apply")
 	b.refused(run.AnswerCheck{Step: "casing", Answer: "perhaps"}, "answer", "fine, not fine or does not apply")
 }
 
@@ -188,7 +189,7 @@ func TestStandardsMustFit(t *testing.T) {
 	late := change(func(s *reference.Standard) { s.Certificate.DueOn = start.AddDate(0, 0, -3) })
 	b.who = tamsin
 	b.do(run.BindStandard{Role: "mixture", Standard: late, Override: "as found before transport"})
-	b.do(run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AnswerCheck{Step: "casing", Answer: run.NA},
+	b.do(run.AnswerCheck{Step: "cautions", Answer: run.Fine}, run.AnswerCheck{Step: "casing", Answer: run.NA, Note: "has none"},
 		run.SkipStep{Step: "warm-up", Reason: "warm"}, run.SkipStep{Step: "room", Reason: "no barometer"},
 		run.DoStep{Step: "open-the-gas"})
 	b.found("4.4")
@@ -238,7 +239,7 @@ func TestLeavingOutIsSaid(t *testing.T) {
 	b.finished()
 	b.refused(run.SignRun{Statement: "Zero only."}, "reviewer-missing", "lead")
 	b.do(run.SignRun{Statement: "Zero only.", Reviewer: &tamsin})
-	assert.Equal(t, run.NoStatement, b.view().Result)
+	assert.Equal(t, run.NotComplete, b.view().Result)
 	assert.Contains(t, b.view().Remarks, "Response, gas (as found) was left out: cylinder empty.")
 }
 

@@ -67,14 +67,26 @@ func (r Run) Blockers(now time.Time) []string {
 	return blockers
 }
 
-// Outcome is the statement of conformity that the run would be signed with, and why.
+// Outcome is the statement of conformity that the run would be signed with, and why. Whatever is outside or failed
+// decides, whatever else was left out; what is required and was not done makes the run not complete.
 func (r Run) Outcome() (Result, string) {
-	omitted, failed, adjusted := 0, "", false
-	for key := range r.Omitted {
-		if m := r.Procedure.Measure(key.Measure); m != nil && !m.Optional {
-			omitted++
+	if failed := r.failed(); failed != "" {
+		return Fails, failed
+	}
+	if missing := r.notDone(); len(missing) > 0 {
+		return NotComplete, "not done: " + strings.Join(missing, "; ") + ". Nothing that was measured is outside, the whole is not stated"
+	}
+	for _, state := range r.Findings {
+		if state.Closed > 1 {
+			return ConformsAdjusted, "every point conforms as left"
 		}
 	}
+	return Conforms, "every point conforms as found; nothing was changed"
+}
+
+// failed says what is outside, not fine or taken out of use; empty where nothing is.
+func (r Run) failed() string {
+	failed := ""
 	for _, step := range r.Procedure.Way() {
 		mark := r.Marks[step.Base().ID]
 		if mark.Answer == NotFine {
@@ -84,40 +96,56 @@ func (r Run) Outcome() (Result, string) {
 		if !finding {
 			continue
 		}
-		if mark.Skipped != "" {
-			if !s.Optional {
-				omitted++
-			}
-			continue
-		}
 		state := r.Findings[s.ID]
-		adjusted = adjusted || state.Closed > 1
 		if state.Last().Decision == adjust.Withdraw {
 			failed = fmt.Sprintf("%s: withdrawn", s.Title)
 			continue
 		}
-		if _, verdicts, err := r.judged(s.Measures, max(0, state.Closed-1)); err == nil {
-			for _, v := range verdicts {
-				if !v.Pass {
-					failed = fmt.Sprintf("%s: a point does not conform", s.Title)
+		if _, verdicts, err := r.judged(s.Measures, max(0, state.Closed-1)); err == nil &&
+			slices.ContainsFunc(verdicts, func(v Verdict) bool { return !v.Pass }) {
+			failed = fmt.Sprintf("%s: a point does not conform", s.Title)
+		}
+	}
+	return failed
+}
+
+// notDone are the checks, acts, points and findings that this run requires and that were left out, and the standards
+// that were used as an exception, in the order of the procedure.
+func (r Run) notDone() (missing []string) {
+	for _, step := range r.Procedure.Way() {
+		b := step.Base()
+		if b.Optional || !r.Holds(b.Condition) {
+			continue
+		}
+		switch s := step.(type) {
+		case *procedure.CheckStep, *procedure.ActStep, *procedure.Finding:
+			if r.Marks[b.ID].Skipped != "" {
+				missing = append(missing, b.Title)
+			}
+		case *procedure.Measure:
+			for i := range s.Points {
+				p := &s.Points[i]
+				if slices.ContainsFunc(r.rounds(s), func(round int) bool { return r.Omitted[PointKey{s.ID, p.ID, round}] != "" }) {
+					missing = append(missing, s.Title+" "+p.Label)
 				}
 			}
 		}
 	}
-	for _, b := range r.Bound {
-		if b.Override != "" {
-			omitted++
+	for _, role := range r.Procedure.Roles {
+		if b := r.Bound[role.ID]; b.Override != "" {
+			missing = append(missing, b.Standard.Tag+" is an exception")
 		}
 	}
-	switch {
-	case failed != "":
-		return Fails, failed
-	case omitted > 0:
-		return NoStatement, "points were left out, or a standard was used as an exception: what was measured conforms, the whole is not stated"
-	case adjusted:
-		return ConformsAdjusted, "every point conforms as left"
+	return missing
+}
+
+// rounds are those in which a measure was read.
+func (r Run) rounds(m *procedure.Measure) []int {
+	all := []int{}
+	for round := range r.LastRound(m) + 1 {
+		all = append(all, round)
 	}
-	return Conforms, "every point conforms as found; nothing was changed"
+	return all
 }
 
 // NeedsReview reports whether a second person must countersign this run.

@@ -174,7 +174,7 @@ func summary(r run.Run, step procedure.Step, v StepView) string {
 			return string(d.Decision)
 		}
 	case *procedure.CheckStep:
-		words := AnswerWords(s, v.Answer)
+		words := AnswerWords(s.Tests(), v.Answer)
 		if v.Answer == run.NotFine {
 			return words + ": " + v.Note
 		}
@@ -403,8 +403,8 @@ func remarks(r run.Run) []string {
 		}
 		switch s := step.(type) {
 		case *procedure.CheckStep:
-			if mark.Skipped == "" && mark.Answer == run.NotFine {
-				say("%s: %s: %s.", s.Title, AnswerWords(s, run.NotFine), mark.Note)
+			if mark.Skipped == "" && (mark.Answer == run.NotFine || mark.Answer == run.NA) {
+				say("%s: %s: %s.", s.Title, AnswerWords(s.Tests(), mark.Answer), mark.Note)
 			}
 		case *procedure.Measure:
 			said = append(said, remarksOnPoints(r, s)...)

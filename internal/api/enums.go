@@ -46,7 +46,7 @@ var words = map[reflect.Type][]any{
 		procedure.StepFinding, procedure.StepSign},
 	reflect.TypeFor[run.Answer](): {run.Fine, run.NotFine, run.NA},
 	reflect.TypeFor[run.Phase]():  {run.AsFound, run.AsLeft},
-	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsAdjusted, run.Fails, run.NoStatement},
+	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsAdjusted, run.Fails, run.NotComplete},
 	reflect.TypeFor[run.Status](): {run.Open, run.InReview, run.Signed, run.Abandoned},
 	reflect.TypeFor[uncertainty.Distribution](): {uncertainty.Normal, uncertainty.Rectangular,
 		uncertainty.Triangular, uncertainty.UShaped},

@@ -144,7 +144,7 @@ func (l *Ledger) ChangeActivities(act Act, notes []ActivityNote, changed ...*Act
 
 // settleActivities brings what recurs on a device up to date with a signed run.
 func settleActivities(w *writer, r run.Run) error {
-	if r.Signature.Result == run.NoStatement {
+	if r.Signature.Result == run.NotComplete {
 		return nil
 	}
 	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))

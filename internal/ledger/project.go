@@ -139,7 +139,7 @@ func projectResults(tx *gorm.DB, r run.Run) error {
 // days, a look-back. They are drawn once; what people decided since is not undone by
 // computing the lists anew.
 func follow(w *writer, r run.Run) error {
-	if r.Signature.Result != run.NoStatement {
+	if r.Signature.Result != run.NotComplete {
 		asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
 		if err != nil && !errors.Is(err, ErrNotFound) {
 			return err

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/core/run"
 	"northneedle/core/runview"
@@ -62,6 +63,7 @@ func Certificate(v runview.View, head, void string) ([]byte, error) {
 	s.points()
 	s.standards()
 	s.conditions()
+	s.items()
 	s.remarks()
 	s.signature()
 	s.cautions()
@@ -172,7 +174,7 @@ func (s *sheet) statement() {
 		run.Conforms:         "Conforms as found",
 		run.ConformsAdjusted: "Conforms after adjustment",
 		run.Fails:            "Does not conform: not to be used",
-		run.NoStatement:      "No statement of conformity",
+		run.NotComplete:      "Not complete: no statement of conformity",
 	}[v.Result]
 	s.CellFormat(width-5, 6.5, words, "", 1, "L", false, 0, "")
 	s.SetX(margin + 5)
@@ -345,6 +347,37 @@ func (s *sheet) conditions() {
 	s.title("Room conditions")
 	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1),
 		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), a.Source))
+}
+
+// items are the answers to every check, and every act: those that were fine together, each other one with its reason.
+func (s *sheet) items() {
+	var fine, done, rest []string
+	for _, step := range s.view.Steps {
+		check := step.Kind == procedure.StepCheck
+		switch {
+		case !check && step.Kind != procedure.StepAct || !step.Done:
+		case step.Skipped != "":
+			rest = append(rest, step.Title+": not done: "+step.Skipped)
+		case !check:
+			done = append(done, step.Title)
+		case step.Answer == run.Fine:
+			fine = append(fine, step.Title)
+		default:
+			rest = append(rest, fmt.Sprintf("%s: %s: %s", step.Title, runview.AnswerWords(step.Tests, step.Answer), step.Note))
+		}
+	}
+	if len(fine)+len(done)+len(rest) == 0 {
+		return
+	}
+	s.title("Checks and acts")
+	for _, group := range []struct {
+		words string
+		items []string
+	}{{"Fine", fine}, {"Done", done}, {"Otherwise", rest}} {
+		if len(group.items) > 0 {
+			s.line(group.words, strings.Join(group.items, "; ")+".")
+		}
+	}
 }
 
 func (s *sheet) remarks() {

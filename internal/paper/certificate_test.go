@@ -17,7 +17,8 @@ import (
 	"time"
 	"unicode/utf16"
 
-	"northneedle/core/run"
+	"northneedle/core/procedure"
+	core "northneedle/core/run"
 	"northneedle/core/runview"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
@@ -62,7 +63,7 @@ func history(t *testing.T) (*ledger.Ledger, []ledger.Run) {
 	l, err := ledger.Open(folder)
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	rows, err := l.RunsIn(run.Signed, 1000)
+	rows, err := l.RunsIn(core.Signed, 1000)
 	require.NoError(t, err)
 	var kept []ledger.Run
 	for _, r := range rows {
@@ -128,6 +129,16 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 		if !v.Result.Passed() {
 			assert.Contains(t, shown, "not to be used")
 		}
+		flat := strings.Join(strings.Fields(shown), " ")
+		for i, s := range v.Steps {
+			if s.Done && (s.Kind == procedure.StepCheck || s.Kind == procedure.StepAct) {
+				assert.Contains(t, flat, s.Title, "every item stands on the paper of %s", row.Tag)
+				v.Steps[i].Answer, v.Steps[i].Note = core.NA, "it has none"
+			}
+		}
+		pdf, err = paper.Certificate(v, row.Head, "")
+		require.NoError(t, err)
+		assert.Contains(t, strings.Join(strings.Fields(text(t, pdf)), " "), ": does not apply: it has none", row.Tag)
 	}
 	assert.GreaterOrEqual(t, len(families), 6)
 }
@@ -151,23 +162,23 @@ func TestAWholeRunLeavesInOpenFormats(t *testing.T) {
 	require.Len(t, record.Events, r.Seq)
 
 	// What left can be folded again: to the same run.
-	var facts []run.Event
+	var facts []core.Event
 	for i, e := range record.Events {
 		if i > 0 {
 			assert.Equal(t, record.Events[i-1].Hash, e.Prev, "the chain goes with it")
 		}
-		fact, err := run.DecodeFact(e.Kind, e.Data)
+		fact, err := core.DecodeFact(e.Kind, e.Data)
 		require.NoError(t, err)
 		at, err := time.Parse(time.RFC3339Nano, e.At)
 		require.NoError(t, err)
-		event := run.Event{Run: r.ID, Seq: e.Seq, ID: e.ID, At: at.In(time.Local), Fact: fact}
+		event := core.Event{Run: r.ID, Seq: e.Seq, ID: e.ID, At: at.In(time.Local), Fact: fact}
 		require.NoError(t, json.Unmarshal(e.By, &event.By))
 		facts = append(facts, event)
 	}
 	kept, err := definition.Read("kept", []byte(record.Procedure))
 	require.NoError(t, err)
 	assert.Equal(t, r.Hash, kept.Hash, "the text is the identity")
-	assert.Equal(t, runview.Of(r, monday), runview.Of(run.Fold(kept, facts), monday))
+	assert.Equal(t, runview.Of(r, monday), runview.Of(core.Fold(kept, facts), monday))
 
 	table, err := exchange.PointsCSV(runview.Of(r, monday))
 	require.NoError(t, err)

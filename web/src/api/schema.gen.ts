@@ -2359,7 +2359,7 @@ export interface components {
              * @description of a run by the book against healthy stand-ins
              * @enum {string}
              */
-            result?: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result?: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             /** Format: int64 */
             revision?: number;
             saved?: string;
@@ -2682,7 +2682,7 @@ export interface components {
             /** @description another run has taken its place */
             replaced: boolean;
             /** @enum {string} */
-            result?: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result?: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             reviewer?: string;
             site: string;
             /** @enum {string} */
@@ -3556,7 +3556,7 @@ export interface components {
              */
             points: number;
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
@@ -3902,7 +3902,7 @@ export interface components {
             /** @description another run has taken its place */
             replaced: boolean;
             /** @enum {string} */
-            result?: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result?: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             reviewer?: string;
             site: string;
             /** @enum {string} */
@@ -3996,7 +3996,7 @@ export interface components {
             at: string;
             by: components["schemas"]["Person"];
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             review_note?: string;
             /** Format: date-time */
             reviewed_at?: string;
@@ -4264,7 +4264,7 @@ export interface components {
             place: string;
             points: components["schemas"]["TouchedPoint"][];
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             run: string;
             tag: string;
         };
@@ -4358,7 +4358,7 @@ export interface components {
             replaced_by?: string;
             replaces?: string;
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "no statement";
+            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
             result_why: string;
             returned?: string;
             /** Format: int64 */

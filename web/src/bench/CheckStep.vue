@@ -9,16 +9,17 @@ import type { Run, Step } from '../api/client'
 
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending } = useRunHandle()
-const asking = ref(false)
+const asking = ref<'not fine' | 'does not apply'>()
 const words = computed<Record<string, string>>(() =>
   props.step.tests
     ? { fine: 'Passed', 'not fine': 'Failed', 'does not apply': 'Not fitted', skip: 'Not done …' }
     : { fine: 'Fine', 'not fine': 'Not fine', 'does not apply': 'Does not apply', skip: 'Leave it out …' },
 )
 const fine = () => send({ kind: 'answer', step: props.step.id, answer: 'fine' })
-function notFine(note: string) {
-  asking.value = false
-  send({ kind: 'answer', step: props.step.id, answer: 'not fine', note })
+function noted(note: string) {
+  const answer = asking.value
+  asking.value = undefined
+  if (answer) send({ kind: 'answer', step: props.step.id, answer, note })
 }
 useKeys({ Enter: () => !(props.step.done && props.step.answer === 'fine') && fine() })
 </script>
@@ -38,24 +39,24 @@ useKeys({ Enter: () => !(props.step.done && props.step.answer === 'fine') && fin
     <slot />
     <div class="mt-5 flex flex-wrap gap-3">
       <button class="btn btn-main" :disabled="sending" @click="fine">{{ words.fine }} <kbd>Enter</kbd></button>
-      <button class="btn" :disabled="sending" @click="asking = true">{{ words['not fine'] }} …</button>
-      <button
-        class="btn"
-        :disabled="sending"
-        @click="send({ kind: 'answer', step: step.id, answer: 'does not apply' })"
-      >
-        {{ words['does not apply'] }}
+      <button class="btn" :disabled="sending" @click="asking = 'not fine'">{{ words['not fine'] }} …</button>
+      <button class="btn" :disabled="sending" @click="asking = 'does not apply'">
+        {{ words['does not apply'] }} …
       </button>
       <SkipStep :step="step" :words="words.skip" />
     </div>
     <AskDialog
       v-if="asking"
-      :title="`${words['not fine']}: ${step.title}`"
-      hint="Mend it and answer again, or it stands: a device that fails a check does not conform."
-      :label="step.tests ? 'What failed' : 'What is not fine'"
+      :title="`${words[asking]}: ${step.title}`"
+      :hint="
+        asking === 'not fine'
+          ? 'Mend it and answer again, or it stands: a device that fails a check does not conform.'
+          : 'It stands on the certificate with its reason, and leaves the run complete. What was only not done is left out instead.'
+      "
+      :label="asking === 'does not apply' ? 'Why not' : step.tests ? 'What failed' : 'What is not fine'"
       action="Record it"
-      @done="notFine"
-      @close="asking = false"
+      @done="noted"
+      @close="asking = undefined"
     />
   </div>
 </template>

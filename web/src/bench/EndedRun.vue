@@ -8,6 +8,7 @@ import { useRunHandle } from './runHandle'
 import { useStartRun } from '../composables/useStartRun'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay } from '../composables/words'
+import { resultTone, whySo } from './result'
 import type { Run } from '../api/client'
 import AlertNote from '../components/AlertNote.vue'
 import { useCached } from '../api/queries'
@@ -46,10 +47,7 @@ function answered(text: string) {
 <template>
   <div>
     <h2 class="text-2xl">{{ title }}</h2>
-    <p
-      class="mt-1 text-2xl font-semibold"
-      :class="run.result.startsWith('conforms') ? 'text-petrol' : 'text-vermilion'"
-    >
+    <p class="mt-1 text-2xl font-semibold" :class="resultTone(run.result)">
       {{ run.status === 'abandoned' ? run.end_reason : run.result[0]?.toUpperCase() + run.result.slice(1) }}
     </p>
     <template v-if="run.signature">
@@ -62,11 +60,12 @@ function answered(text: string) {
         <b>Next due {{ dayWords(run.next.on) }}</b
         ><span class="text-ink-2">: {{ run.next.reason }}</span>
       </p>
-      <p
-        v-else-if="run.status === 'signed' && !run.result.startsWith('conforms')"
-        class="mt-3 text-lg font-semibold text-vermilion"
-      >
+      <p v-else-if="run.result === 'does not conform'" class="mt-3 text-lg font-semibold text-vermilion">
         It leaves use; no next date is set.
+      </p>
+      <p v-else-if="run.result === 'not complete'" class="mt-3 text-lg">
+        <b>{{ whySo(run) }}</b>
+        <span class="text-ink-2"> What was due stays due.</span>
       </p>
     </template>
     <div v-if="open.length" class="mt-4 border-l-4 border-brass bg-brass-wash px-4 py-3">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { resultTone, resultWords, whySo } from './result'
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
@@ -15,18 +16,12 @@ const { data: reviewers } = useQuery(queries.reviewers())
 const words = computed(() => {
   const adjusted = props.run.findings.flatMap((f) => f.adjustments.map((a) => a.control))
   const what = adjusted.length ? `Adjusted: ${[...new Set(adjusted)].join(', ')}.` : 'Nothing was adjusted.'
-  return `Verified by “${props.run.procedure.title}”, revision ${props.run.procedure.revision}. ${what} ${props.run.result_why[0]?.toUpperCase()}${props.run.result_why.slice(1)}.`
+  return `Verified by “${props.run.procedure.title}”, revision ${props.run.procedure.revision}. ${what} ${whySo(props.run)}`
 })
 const statement = ref<string>()
 const reviewer = ref('')
 const abandoning = ref(false)
 const open = computed(() => props.run.loose_ends.filter((e) => !e.closed_at))
-const results: Record<string, string> = {
-  conforms: 'Conforms as found',
-  'conforms after adjustment': 'Conforms after adjustment',
-  'does not conform': 'Does not conform: it leaves use',
-  'no statement': 'No statement of conformity',
-}
 const emit = defineEmits<{ look: [id: string] }>()
 const note = ref<HTMLTextAreaElement>()
 const who = ref<HTMLSelectElement>()
@@ -50,13 +45,8 @@ function abandon(reason: string) {
 <template>
   <div>
     <StepHead title="Sign" do="A signed run never changes. A correction is a new run that says what it replaces." />
-    <p
-      class="mt-4 text-2xl font-semibold"
-      :class="run.result.startsWith('conforms') ? 'text-petrol' : 'text-vermilion'"
-    >
-      {{ results[run.result] }}
-    </p>
-    <p class="text-ink-2">{{ run.result_why }}</p>
+    <p class="mt-4 text-2xl font-semibold" :class="resultTone(run.result)">{{ resultWords[run.result] }}</p>
+    <p class="text-ink-2">{{ whySo(run) }}</p>
 
     <div v-if="run.blockers.length" class="mt-4 border-l-4 border-brass bg-brass-wash px-4 py-3">
       <p class="font-semibold">Before it can be signed</p>

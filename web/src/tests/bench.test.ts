@@ -10,7 +10,7 @@ import StrokeWidget from '../bench/StrokeWidget.vue'
 import TakeBack from '../bench/TakeBack.vue'
 import TraceWidget from '../bench/TraceWidget.vue'
 import { goesOn, showsFacts, widgetOf } from '../bench/widgets'
-import { partly, onBench } from './page'
+import { partly, onBench, say } from './page'
 import type { Finding, LiveFrame, Measure, Point, Run, Step } from '../api/client'
 
 const traces = { FLOW: { t: [0, 0.1], v: [0, 1.2] }, PRESSURE: { t: [0], v: [5] } }
@@ -108,6 +108,17 @@ describe('a check', () => {
       step: { id: 'c', title: 'CO₂ zero', tests: true } as Step,
     })
     expect(page.text()).toMatch(/Passed.*Failed.*Not fitted/s)
+    const { page: asked, send } = await onBench(CheckStep, {
+      run: {} as Run,
+      step: { id: 'c', title: 'CO₂ zero', tests: true } as Step,
+    })
+    await asked
+      .findAll('button')
+      .find((b) => b.text() === 'Not fitted …')!
+      .trigger('click')
+    expect(send).not.toHaveBeenCalled()
+    await say('it has none')
+    expect(send).toHaveBeenCalledWith({ kind: 'answer', step: 'c', answer: 'does not apply', note: 'it has none' })
     const plain = await onBench(CheckStep, { run: {} as Run, step: { id: 'c', title: 'Casing' } as Step })
     expect(plain.page.text()).toMatch(/Fine.*Not fine.*Does not apply/s)
   })

@@ -109,6 +109,14 @@ export async function submit() {
   await flushPromises()
 }
 
+/** say types what a dialog asks for, and gives it. */
+export async function say(words: string) {
+  const field = dialog().querySelector('textarea')!
+  field.value = words
+  field.dispatchEvent(new Event('input'))
+  await submit()
+}
+
 /** onBench is a part of the bench, with a run handle that only remembers what it was told. */
 export async function onBench(part: Component, props: object) {
   const send = vi.fn().mockResolvedValue(true)

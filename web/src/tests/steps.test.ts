@@ -8,7 +8,7 @@ import FindingStep from '../bench/FindingStep.vue'
 import PointLedger from '../bench/PointLedger.vue'
 import SignStep from '../bench/SignStep.vue'
 import WaitStep from '../bench/WaitStep.vue'
-import { dialog, onBench, person, server, submit } from './page'
+import { dialog, onBench, person, say, server, submit } from './page'
 
 vi.mock('../composables/useSession', async () => {
   const { can, person } = await import('./page')
@@ -22,13 +22,6 @@ beforeEach(() => {
   })
 })
 
-/** say types what a dialog asks for, and gives it. */
-async function say(words: string) {
-  const field = dialog().querySelector('textarea')!
-  field.value = words
-  field.dispatchEvent(new Event('input'))
-  await submit()
-}
 const enter = () => {
   document.body.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }))
   return flushPromises()

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { resultTone } from '../bench/result'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
@@ -115,16 +116,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           <div>
             <span class="font-semibold">{{ localDay(h.ended_at ?? h.opened_at) }}</span>
             <span class="block text-sm text-ink-2">{{ h.by }}</span>
-            <span
-              class="block text-sm"
-              :class="
-                h.result?.startsWith('conforms')
-                  ? 'text-petrol'
-                  : h.result
-                    ? 'font-semibold text-vermilion'
-                    : 'text-brass'
-              "
-            >
+            <span class="block text-sm" :class="h.result ? ['font-semibold', resultTone(h.result)] : 'text-brass'">
               {{ resultWords(h) }}
             </span>
           </div>
