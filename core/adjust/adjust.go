@@ -383,6 +383,23 @@ func (c Control) telling(points []Point) string {
 	return ": in its form enter " + strings.Join(told, ", ")
 }
 
+// Made puts an adjustment that was made in words: "3 presses up on the span, at 5 %". The words of the place may be empty.
+func (c Control) Made(steps int, at string) string {
+	words := Presses(steps) + " on " + c.Label
+	switch {
+	case c.Kind == Routine && steps == 1:
+		words = c.Label + ", once"
+	case c.Kind == Routine:
+		words = fmt.Sprintf("%s, %d times", c.Label, steps)
+	case c.Kind == Factor:
+		words = fmt.Sprintf("%s multiplied by %.4f", c.Label, 1+float64(steps)*c.Step/100)
+	}
+	if at != "" {
+		words += ", at " + at
+	}
+	return words
+}
+
 // Presses puts a number of steps in words: "3 presses up".
 func Presses(steps int) string {
 	direction, n := "up", steps

@@ -105,6 +105,16 @@ type RecordStep struct {
 	Fields   []Field `yaml:"fields" jsonschema:"minItems=1"`
 }
 
+// Words is the title of an option, or the words themselves where there are no options.
+func (f Field) Words(choice string) string {
+	for _, o := range f.Options {
+		if o.ID == choice {
+			return o.Title
+		}
+	}
+	return choice
+}
+
 // Field is one figure of a data plate, or one thing to choose.
 type Field struct {
 	ID       string   `json:"id" yaml:"id"`

@@ -203,6 +203,7 @@ type FindingView struct {
 	Seen        *procedure.Diagnosis `json:"seen,omitempty"` // by the family's own pattern
 	Decisions   []run.FindingDecided `json:"decisions"`
 	Adjustments []run.AdjustmentMade `json:"adjustments"`
+	Made        []string             `json:"made"` // the same, in words
 	Undo        []adjust.Move        `json:"undo,omitempty"`
 }
 

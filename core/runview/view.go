@@ -348,6 +348,7 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		Adjusted:    r.Adjusted(f, state.Closed),
 		Decisions:   append([]run.FindingDecided{}, state.Decisions...),
 		Adjustments: append([]run.AdjustmentMade{}, state.Adjustments...),
+		Made:        madeWords(r, f),
 		Undo:        r.Undo(f),
 	}
 	if state.Closed > 0 {

@@ -3,8 +3,10 @@ package runview
 import (
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
+	"northneedle/core/adjust"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/core/run"
@@ -16,6 +18,30 @@ func AnswerWords(tests bool, a run.Answer) string {
 		return string(a)
 	}
 	return map[run.Answer]string{run.Fine: "passed", run.NotFine: "failed", run.NA: "not fitted"}[a]
+}
+
+// madeWords are the adjustments of a finding in words: round, control, place, and how much; or that a cause was looked for.
+func madeWords(r run.Run, f *procedure.Finding) []string {
+	said := []string{}
+	for _, a := range r.Findings[f.ID].Adjustments {
+		words := a.Note
+		if i := slices.IndexFunc(f.Controls, func(c adjust.Control) bool { return c.ID == a.Control }); i >= 0 {
+			at := a.Point
+			if measure, point, found := strings.Cut(a.Point, "/"); found {
+				if m := r.Procedure.Measure(measure); m != nil && m.Point(point) != nil {
+					at = m.Title + " " + m.Point(point).Label
+				}
+			}
+			words = f.Controls[i].Made(a.Steps, at)
+			if a.Note != "" {
+				words += " (" + a.Note + ")"
+			}
+		} else if a.Control == "" {
+			words = "a cause was looked for: " + a.Note
+		}
+		said = append(said, fmt.Sprintf("round %d: %s", a.Round, words))
+	}
+	return said
 }
 
 // causesOf are a finding's likely causes of a shape, else those it names for any.

@@ -3,6 +3,7 @@ package paper
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -40,7 +41,7 @@ type sheet struct {
 	view runview.View
 }
 
-// Certificate writes a signed run's certificate as PDF. head is the hash of the record's last event;
+// Certificate writes a signed run's certificate as PDF, with its data as JSON inside. head is the hash of the record's last event;
 // it is printed so that the paper can be checked against the record. void, if not empty, says why the
 // certificate is no longer valid; it is printed at the top.
 func Certificate(v runview.View, head, void string) ([]byte, error) {
@@ -51,12 +52,13 @@ func Certificate(v runview.View, head, void string) ([]byte, error) {
 	s.view = v
 	s.SetMargins(margin, 14, margin)
 	s.SetAutoPageBreak(true, 20)
+	s.AliasNbPages("")
 	s.SetFooterFunc(func() {
 		s.SetY(-14)
 		s.font("", 7, grey)
 		s.CellFormat(width-20, 4, fmt.Sprintf("Certificate %s · record %s, %d events, last hash %s", Number(v), v.ID,
 			v.Seq, short(head)), "", 0, "L", false, 0, "")
-		s.CellFormat(20, 4, fmt.Sprintf("page %d", s.PageNo()), "", 0, "R", false, 0, "")
+		s.CellFormat(20, 4, fmt.Sprintf("page %d of {nb}", s.PageNo()), "", 0, "R", false, 0, "")
 	})
 	s.AddPage()
 	s.heading()
@@ -65,10 +67,16 @@ func Certificate(v runview.View, head, void string) ([]byte, error) {
 	s.points()
 	s.standards()
 	s.conditions()
+	s.plate()
 	s.items()
 	s.remarks()
 	s.signature()
 	s.cautions()
+	data, err := json.Marshal(v)
+	if err != nil {
+		return nil, fmt.Errorf("the certificate's data could not be written: %w", err)
+	}
+	s.SetAttachments([]fpdf.Attachment{{Content: data, Filename: "certificate.json"}})
 	var out bytes.Buffer
 	if err := s.Output(&out); err != nil {
 		return nil, fmt.Errorf("the certificate could not be written: %w", err)
@@ -185,6 +193,8 @@ func (s *sheet) statement() {
 	s.SetX(margin + 5)
 	s.font("", 8.5, ink)
 	s.MultiCell(width-5, 4.4, v.Signature.Statement, "", "L", false)
+	s.SetX(margin + 5)
+	s.MultiCell(width-5, 4.4, asFound(v), "", "L", false)
 	if v.Next != nil {
 		s.SetX(margin + 5)
 		s.MultiCell(width-5, 4.4, fmt.Sprintf("Next due %s (%s).", v.Next.On.Format(time.DateOnly), v.Next.Reason), "",
@@ -197,6 +207,28 @@ func (s *sheet) statement() {
 	}
 	s.draw(c, 0.1)
 	s.Rect(margin, y, 1.2, s.GetY()-y, "F")
+}
+
+// asFound says in a sentence how the device was found.
+func asFound(v runview.View) string {
+	var out []string
+	all := 0
+	for _, m := range v.Measures {
+		for _, p := range m.Points {
+			if p.Found != nil {
+				if all++; !p.Found.Pass {
+					out = append(out, m.Title+" "+p.Label)
+				}
+			}
+		}
+	}
+	switch {
+	case all == 0:
+		return "As found: nothing was measured."
+	case len(out) == 0:
+		return fmt.Sprintf("As found: inside at all of %d points.", all)
+	}
+	return fmt.Sprintf("As found: outside at %d of %d points (%s).", len(out), all, strings.Join(out, "; "))
 }
 
 // columns of the table of points, in millimetres: the point; reference, shown and error as found, and as left; the limit,
@@ -338,7 +370,7 @@ func (s *sheet) standards() {
 		if r.Standard.Certificate.Accredited {
 			kind = "accredited certificate"
 		}
-		text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", r.Standard.Tag, r.Standard.Name,
+		text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", r.Standard.Named(), r.Standard.Name,
 			r.Standard.Serial, kind, r.Standard.Certificate.Number,
 			r.Standard.Certificate.Issuer, r.Standard.Certificate.On.Format(time.DateOnly),
 			r.Standard.Certificate.DueOn.Format(time.DateOnly))
@@ -362,9 +394,9 @@ func (s *sheet) standards() {
 func certified(name string, value, from, to float64, unit string, u, k float64) string {
 	shown := quantity.ShowUnit(unit)
 	if from != 0 || to != 0 {
-		return strings.TrimSpace(fmt.Sprintf("%s %g to %g %s, U %g (k = %g)", name, from, to, shown, u, k))
+		return strings.TrimSpace(fmt.Sprintf("%s %g to %g %s, U %g %s (k = %g)", name, from, to, shown, u, shown, k))
 	}
-	return strings.TrimSpace(fmt.Sprintf("%s %g %s, U %g (k = %g)", name, value, shown, u, k))
+	return strings.TrimSpace(fmt.Sprintf("%s %g %s, U %g %s (k = %g)", name, value, shown, u, shown, k))
 }
 
 func (s *sheet) conditions() {
@@ -375,6 +407,32 @@ func (s *sheet) conditions() {
 	s.title("Room conditions")
 	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1),
 		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), a.Source))
+}
+
+// plate is what was recorded of the device and its set-up: its data plate, what was chosen, what was fitted.
+func (s *sheet) plate() {
+	begun := false
+	for _, step := range s.view.Steps {
+		if step.Kind != procedure.StepRecord || !step.Done || step.Skipped != "" {
+			continue
+		}
+		var said []string
+		for _, f := range step.Fields {
+			if choice := step.Choices[f.ID]; choice != "" {
+				said = append(said, f.Label+": "+f.Words(choice))
+			} else if v, ok := step.Plate[f.ID]; ok {
+				said = append(said, strings.TrimSpace(fmt.Sprintf("%s: %g %s", f.Label, v, quantity.ShowUnit(f.Unit))))
+			}
+		}
+		if len(said) == 0 {
+			continue
+		}
+		if !begun {
+			s.title("Data plate and settings")
+			begun = true
+		}
+		s.line(step.Title, strings.Join(said, "; ")+".")
+	}
 }
 
 // items are the answers to every check, and every act: those that were fine together, each other one with its reason.
@@ -418,17 +476,8 @@ func (s *sheet) remarks() {
 		for _, d := range f.Decisions {
 			made = append(made, fmt.Sprintf("%s: %s. %s", f.Title, d.Decision, d.Why))
 		}
-		for _, a := range f.Adjustments {
-			if a.Control == "" {
-				made = append(made, fmt.Sprintf("%s, round %d: cause looked for. %s", f.Title, a.Round, a.Note))
-				continue
-			}
-			at := ""
-			if a.Point != "" {
-				at = " at " + a.Point
-			}
-			made = append(made, fmt.Sprintf("%s, round %d: %s%s moved by %+d presses.", f.Title, a.Round, a.Control, at,
-				a.Steps))
+		for _, words := range f.Made {
+			made = append(made, fmt.Sprintf("%s, %s.", f.Title, strings.TrimSuffix(words, ".")))
 		}
 	}
 	made = append(made, s.view.Remarks...)

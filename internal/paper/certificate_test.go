@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -79,10 +80,8 @@ var shownStrings = regexp.MustCompile(`(?s)\(((?:\\.|[^\\)])*)\) ?Tj`)
 var escapes = strings.NewReplacer(`\\`, `\`, `\(`, "(", `\)`, ")", `\r`, "\r")
 var streams = regexp.MustCompile(`(?s)stream\r?\n(.*?)\r?\nendstream`)
 
-// text is what a PDF shows, as far as its streams can be read: the strings of its text operators.
-func text(t *testing.T, pdf []byte) string {
-	t.Helper()
-	var all strings.Builder
+// inside are the streams of a PDF, as far as they can be read.
+func inside(pdf []byte) (all [][]byte) {
 	for _, m := range streams.FindAllSubmatch(pdf, -1) {
 		z, err := zlib.NewReader(bytes.NewReader(m[1]))
 		if err != nil {
@@ -93,6 +92,16 @@ func text(t *testing.T, pdf []byte) string {
 			!errors.Is(err, io.ErrUnexpectedEOF) { // its last byte may be one of the two before "endstream"
 			continue
 		}
+		all = append(all, content)
+	}
+	return all
+}
+
+// text is what a PDF shows: the strings of its text operators.
+func text(t *testing.T, pdf []byte) string {
+	t.Helper()
+	var all strings.Builder
+	for _, content := range inside(pdf) {
 		for _, shown := range shownStrings.FindAllSubmatch(content, -1) {
 			clean := escapes.Replace(string(shown[1]))
 			units := make([]uint16, 0, len(clean)/2)
@@ -129,6 +138,15 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 		if !v.Result.Passed() {
 			assert.Contains(t, shown, "not to be used")
 		}
+		var data runview.View
+		found := slices.ContainsFunc(inside(pdf), func(s []byte) bool { return json.Unmarshal(s, &data) == nil })
+		require.True(t, found, "the data are in the paper")
+		wanted, err := json.Marshal(v)
+		require.NoError(t, err)
+		given, err := json.Marshal(data)
+		require.NoError(t, err)
+		assert.JSONEq(t, string(wanted), string(given), "every figure that it rests on, unrounded")
+		assert.Contains(t, shown, "page 1 of", "and how many pages there are")
 		flat := strings.Join(strings.Fields(shown), " ")
 		for i, s := range v.Steps {
 			if s.Done && (s.Kind == procedure.StepCheck || s.Kind == procedure.StepAct) {

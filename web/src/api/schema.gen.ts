@@ -2521,6 +2521,7 @@ export interface components {
             id: string;
             judges: string[];
             looking: boolean;
+            made: string[];
             seen?: components["schemas"]["Diagnosis"];
             title: string;
             undo?: components["schemas"]["Move"][];
