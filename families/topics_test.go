@@ -213,7 +213,7 @@ func budgetTopic(g struct {
 		Expanded     float64                  `json:"expanded_uncertainty"`
 		HalfWidth    float64                  `json:"half_width"`
 		K            float64                  `json:"k"`
-		Sensitivity  float64                  `json:"sensitivity"`
+		Sensitivity  *float64                 `json:"sensitivity"`
 		DOF          float64                  `json:"dof"`
 	} `json:"contributions"`
 }) (map[string]any, error) {

@@ -155,7 +155,7 @@ func (m Method) Evaluate(in Input) (Outcome, error) {
 	}
 	if in.Resolution > 0 {
 		term := uncertainty.Resolution("Resolution of the display", in.Resolution)
-		term.Sensitivity = out.UnitsPerReading
+		term.Sensitivity = new(out.UnitsPerReading)
 		out.Terms = append(out.Terms, term)
 	}
 	if in.Left > 0 {
@@ -163,11 +163,11 @@ func (m Method) Evaluate(in Input) (Outcome, error) {
 			Name:         "Still to go when it was read",
 			Distribution: uncertainty.Rectangular,
 			Width:        in.Left,
-			Sensitivity:  out.UnitsPerReading,
+			Sensitivity:  new(out.UnitsPerReading),
 		})
 	}
 	if term, ok := uncertainty.Repeatability(in.Readings); ok {
-		term.Sensitivity = out.UnitsPerReading
+		term.Sensitivity = new(out.UnitsPerReading)
 		out.Terms = append(out.Terms, term)
 	}
 	return out, nil

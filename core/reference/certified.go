@@ -59,15 +59,15 @@ func (c Certified) Covers(value float64) bool {
 // certificate, and its own resolution.
 func (c Certified) Terms(name string, sensitivity, years float64) []uncertainty.Term {
 	all := []uncertainty.Term{{Name: name + ", from its certificate", Distribution: uncertainty.Normal, Width: c.U,
-		K: c.K, Sensitivity: sensitivity}}
+		K: c.K, Sensitivity: new(sensitivity)}}
 	if c.DriftPerYear > 0 && years > 0 {
 		t := uncertainty.Drift(name+", drift since its certificate", c.DriftPerYear, years)
-		t.Sensitivity = sensitivity
+		t.Sensitivity = new(sensitivity)
 		all = append(all, t)
 	}
 	if c.Resolution > 0 {
 		t := uncertainty.Resolution(name+", its own resolution", c.Resolution)
-		t.Sensitivity = sensitivity
+		t.Sensitivity = new(sensitivity)
 		all = append(all, t)
 	}
 	return all

@@ -119,6 +119,7 @@ func TestAGrossErrorAsksForTheSetUp(t *testing.T) {
 	v := b.view()
 	assert.Equal(t, 4.98, v.Measures[0].Points[1].Found.Indicated,
 		"the reading before the set-up was mended does not count")
+	assert.Contains(t, v.Remarks, "Response, gas (as found): 3.10 vol% was read first, far out, and does not count. At the set-up was found: adapter was loose. Then it was read again.")
 	assert.Len(t, v.Measures[0].Points[1].Readings, 2, "and stays in the record")
 	assert.Equal(t, adjust.Leave, v.Findings[0].Advice.Decision)
 

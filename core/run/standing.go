@@ -32,6 +32,13 @@ func (r Run) standing(measure, point string, round int) []Reading {
 	return since
 }
 
+// Superseded are the readings of a point in a round that were far out, and were read again after a look at the set-up:
+// they do not count, and stay in sight.
+func (r Run) Superseded(m *procedure.Measure, p *procedure.Point, round int) []Reading {
+	taken, standing := r.taken(m.ID, p.ID, round), r.standing(m.ID, p.ID, round)
+	return taken[:len(taken)-len(standing)]
+}
+
 // Complete reports whether a point needs nothing more in a round: enough readings,
 // or left out with a reason. A gross error counts only once the set-up was looked
 // at and the point repeated.

@@ -430,7 +430,21 @@ func remarks(r run.Run) []string {
 	return said
 }
 
-// remarksOnPoints says which points of a measure were left out, and which readings withdrawn.
+// farOut says what was far out at first, what was found at the set-up, and that it was read again.
+func farOut(r run.Run, m *procedure.Measure, p *procedure.Point, round int) (said []string) {
+	for _, reading := range r.Superseded(m, p, round) {
+		shown := make([]string, len(reading.Values))
+		for i, v := range reading.Values {
+			shown[i] = quantity.Format(v, r.Resolution(m))
+		}
+		said = append(said, fmt.Sprintf("%s, %s (%s): %s was read first, far out, and does not count. At the set-up was found: %s. Then it was read again.",
+			m.Title, p.Label, reading.Phase, strings.TrimSpace(strings.Join(shown, ", ")+" "+quantity.ShowUnit(r.Unit(m))),
+			r.SetUpNote[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]))
+	}
+	return said
+}
+
+// remarksOnPoints says which points of a measure were left out, which were far out at first, and which readings withdrawn.
 func remarksOnPoints(r run.Run, m *procedure.Measure) (said []string) {
 	for _, p := range m.Points {
 		for round := range r.Findings[m.Judge.ID].Closed + 1 {
@@ -438,6 +452,7 @@ func remarksOnPoints(r run.Run, m *procedure.Measure) (said []string) {
 				said = append(said, fmt.Sprintf("%s, %s (%s) was left out: %s.", m.Title, p.Label, run.PhaseOf(round),
 					reason))
 			}
+			said = append(said, farOut(r, m, &p, round)...)
 		}
 		for _, reading := range r.Readings {
 			if reading.Measure == m.ID && reading.Point == p.ID && reading.Withdrawn != "" {

@@ -26,14 +26,15 @@ const Coverage = 0.9545
 
 // Term is one contribution. Width is U for a normal term and the half-width
 // otherwise, in the unit of the input, not negative. K matters for normal terms
-// (0 means 1). Sensitivity turns the input's unit into the result's (0 means 1).
+// (0 means 1). Sensitivity turns the input's unit into the result's (nil means 1;
+// zero is an input that the result does not hang on).
 // DOF is the degrees of freedom (0 means infinite).
 type Term struct {
 	Name         string       `json:"name"`
 	Distribution Distribution `json:"distribution"`
 	Width        float64      `json:"width"`
 	K            float64      `json:"k,omitempty"`
-	Sensitivity  float64      `json:"sensitivity,omitempty"`
+	Sensitivity  *float64     `json:"sensitivity,omitempty"`
 	DOF          float64      `json:"dof,omitempty"`
 }
 
@@ -62,10 +63,10 @@ func (t Term) Standard() (float64, error) {
 }
 
 func (t Term) sensitivity() float64 {
-	if t.Sensitivity == 0 {
+	if t.Sensitivity == nil {
 		return 1
 	}
-	return t.Sensitivity
+	return *t.Sensitivity
 }
 
 // Line is a term as a row of the budget table.
@@ -121,7 +122,7 @@ func CombineCorrelated(terms []Term, together []Correlation, coverage float64) (
 			return Budget{}, err
 		case term.DOF < 0 || math.IsNaN(term.DOF):
 			return Budget{}, fmt.Errorf("%s: degrees of freedom must be above zero, they are %g", term.Name, term.DOF)
-		case math.IsNaN(term.Sensitivity) || math.IsInf(term.Sensitivity, 0):
+		case math.IsNaN(term.sensitivity()) || math.IsInf(term.sensitivity(), 0):
 			return Budget{}, fmt.Errorf("%s: the sensitivity is not a number", term.Name)
 		}
 		part := math.Abs(term.sensitivity()) * u

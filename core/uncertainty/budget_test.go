@@ -23,6 +23,17 @@ func TestCombineRefusesNonsense(t *testing.T) {
 	}
 }
 
+// An input that the result does not hang on adds nothing; one of which nothing is said counts as it is.
+func TestASensitivityOfZeroIsZero(t *testing.T) {
+	term := func(width float64, c *float64) uncertainty.Term {
+		return uncertainty.Term{Name: "t", Distribution: uncertainty.Normal, Width: width, K: 1, Sensitivity: c}
+	}
+	budget, err := uncertainty.Combine(term(3, new(0.0)), term(4, nil))
+	require.NoError(t, err)
+	assert.Equal(t, 4.0, budget.Combined)
+	assert.Equal(t, []float64{0, 4}, []float64{budget.Lines[0].Contribution, budget.Lines[1].Contribution})
+}
+
 func TestRepeatabilityNeedsTwoReadings(t *testing.T) {
 	_, ok := uncertainty.Repeatability([]float64{5})
 	assert.False(t, ok)

@@ -32,7 +32,7 @@ func TestPropagationAgreesWithTheBudgetWhereTheModelIsALine(t *testing.T) {
 				K:            2,
 			}
 			inputs = append(inputs, uncertainty.Quantity{Value: 1, Terms: []uncertainty.Term{term}})
-			term.Sensitivity = c
+			term.Sensitivity = new(c)
 			terms = append(terms, term)
 		}
 		budget, err := uncertainty.Combine(terms...)

@@ -141,7 +141,7 @@ func partialPressure(in procedure.Input, percent, perCertificate float64) (proce
 			Distribution: uncertainty.Normal,
 			Width:        in.Ambient.UPressureHPa,
 			K:            2,
-			Sensitivity:  percent / 100 * shown,
+			Sensitivity:  new(percent / 100 * shown),
 		})
 	}
 	formula := "p = F · PB"

@@ -45,7 +45,7 @@ func TestFillsOfASyringe(t *testing.T) {
 	})
 	require.NoError(t, err)
 	assert.InDelta(t, 9.003, out.Reference, 1e-9)
-	assert.InDelta(t, 3, out.Terms[0].Sensitivity, 1e-9, "every stroke carries the same error")
+	assert.InDelta(t, 3, *out.Terms[0].Sensitivity, 1e-9, "every stroke carries the same error")
 	_, err = collectionbags.Catalogue.Methods["syringe-fills"].Evaluate(procedure.Input{
 		Target:    1,
 		Unit:      "L",

@@ -76,25 +76,32 @@ func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 	}
 	u := c.U / c.K * grams * math.Sqrt2 / hours // of a difference of two weighings
 	out.Terms = []uncertainty.Term{{Name: "Balance, difference of two weighings", Distribution: uncertainty.Normal,
-		Width: u, K: 1, Sensitivity: out.UnitsPerReading}}
+		Width: u, K: 1, Sensitivity: new(out.UnitsPerReading)}}
 	if e := in.Plate[evaporation]; e > 0 {
 		out.Terms = append(out.Terms, uncertainty.Term{
 			Name:         "Evaporation, half of the figure",
 			Distribution: uncertainty.Rectangular,
 			Width:        e / 2,
-			Sensitivity:  out.UnitsPerReading,
+			Sensitivity:  new(out.UnitsPerReading),
 		})
 	}
-	if warmer, err := volumePerGram(min(35, celsius+1), in.Ambient); err == nil {
+	off := 1.0
+	if celsius+off > warmest {
+		off = -1
+	}
+	if other, err := volumePerGram(celsius+off, in.Ambient); err == nil {
 		out.Terms = append(out.Terms, uncertainty.Term{
 			Name:         "Water temperature, within 1 K",
 			Distribution: uncertainty.Rectangular,
 			Width:        1,
-			Sensitivity:  set * (warmer - per) / per,
+			Sensitivity:  new(set * (other - per) / per),
 		})
 	}
 	return out, nil
 }
+
+// warmest is up to what temperature in °C the density of water is known here.
+const warmest = 35
 
 // volumePerGram is mL of water for one gram of balance reading.
 func volumePerGram(celsius float64, room procedure.Ambient) (float64, error) {

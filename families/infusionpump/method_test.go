@@ -2,11 +2,13 @@ package infusionpump_test
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"northneedle/core/procedure"
 	"northneedle/core/reference"
 	"northneedle/core/signal"
+	"northneedle/core/uncertainty"
 	"northneedle/families/infusionpump"
 
 	"github.com/stretchr/testify/assert"
@@ -51,6 +53,12 @@ func TestAGramIsNotAMillilitre(t *testing.T) {
 	assert.InDelta(t, want.VolumeML, out.Reference, 1e-9, "evaporation added back, then density and buoyancy")
 	assert.InDelta(t, 1.004, out.UnitsPerReading, 0.0006, "about 0.4 % at 24 °C")
 	assert.Equal(t, 100.0, out.Indicated)
+	for _, warm := range []float64{34, 35} { // the density is known up to 35 °C: there it is looked at from below
+		out, err := flow(map[string]float64{"water_temperature": warm}, 99.5)
+		require.NoError(t, err)
+		water := out.Terms[slices.IndexFunc(out.Terms, func(term uncertainty.Term) bool { return term.Width == 1 })]
+		assert.InDelta(t, 0.035, math.Abs(*water.Sensitivity), 0.003, "at %g °C a kelvin moves the volume by 0.035 %%", warm)
+	}
 	_, err = flow(nil, 99.5)
 	assert.ErrorContains(t, err, "one gram is not one millilitre")
 }

@@ -64,7 +64,7 @@ func ventilatedVolume(in procedure.Input) (procedure.Outcome, error) {
 		return out, err
 	}
 	for i := range out.Terms {
-		out.Terms[i].Sensitivity *= out.UnitsPerReading
+		*out.Terms[i].Sensitivity *= out.UnitsPerReading
 	}
 	warmer := in.Ambient
 	warmer.TemperatureC++
@@ -74,7 +74,7 @@ func ventilatedVolume(in procedure.Input) (procedure.Outcome, error) {
 			Name:         "Gas temperature, within 1 K",
 			Distribution: uncertainty.Rectangular,
 			Width:        1,
-			Sensitivity:  out.Indicated * (other - out.UnitsPerReading) / out.UnitsPerReading,
+			Sensitivity:  new(out.Indicated * (other - out.UnitsPerReading) / out.UnitsPerReading),
 		})
 	}
 	out.Formula = fmt.Sprintf("error = set − measured · %.4f, from %s to %s", out.UnitsPerReading,

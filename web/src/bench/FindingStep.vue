@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import ErrorComponents from '../components/ErrorComponents.vue'
 import AskDialog from '../components/AskDialog.vue'
+import DialogShell from '../components/DialogShell.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import AdjustWork from './AdjustWork.vue'
@@ -24,6 +25,9 @@ const spot = computed(() =>
   finding.value.adjusting && finding.value.adjusted ? openSpot(props.run, finding.value) : undefined,
 )
 const overruling = ref<NonNullable<Command['decision']>>()
+/** The gravest decision is asked once more, also where it is advised. */
+const withdrawing = ref(false)
+const notYet = ref<HTMLButtonElement | null>(null)
 type Decision = NonNullable<Command['decision']>
 const decisions: { id: Decision; words: string }[] = [
   { id: 'leave', words: 'Leave as it is' },
@@ -39,7 +43,12 @@ const phase = computed(() => (finding.value.closed > 1 ? `as left, round ${findi
 const close = () => finding.value.can_close && send({ kind: 'close-phase', finding: finding.value.id })
 function decide(decision: Decision) {
   if (decision !== advised.value) overruling.value = decision
+  else if (decision === 'withdraw') withdrawing.value = true
   else send({ kind: 'decide', finding: finding.value.id, decision })
+}
+function takeOutOfUse() {
+  withdrawing.value = false
+  send({ kind: 'decide', finding: finding.value.id, decision: 'withdraw' })
 }
 function overrule(reason: string) {
   const decision = overruling.value
@@ -149,6 +158,19 @@ useKeys({
       <slot />
     </template>
 
+    <DialogShell
+      v-if="withdrawing"
+      wide="narrow"
+      :title="`Take ${run.device.tag} out of use?`"
+      hint="Tag it at once. When this run is signed it leaves use, and what was released on its earlier readings is looked at again."
+      :initial-focus="notYet"
+      @close="withdrawing = false"
+    >
+      <div class="mt-4 flex flex-wrap gap-3">
+        <button ref="notYet" class="btn" @click="withdrawing = false">Not yet</button>
+        <button class="btn btn-main" @click="takeOutOfUse">Yes, take it out of use</button>
+      </div>
+    </DialogShell>
     <AskDialog
       v-if="overruling"
       :title="`${decisions.find((d) => d.id === overruling)?.words}, against the advice`"

@@ -122,6 +122,18 @@ describe('what is decided', () => {
     })
   })
 
+  it('takes nothing out of use without asking once more, also where it is advised', async () => {
+    const { send } = await judged({ advice: { ...advice, decision: 'withdraw' } })
+    await enter()
+    expect(send).not.toHaveBeenCalled()
+    expect(dialog().textContent).toContain('out of use?')
+    expect(document.activeElement?.textContent, 'a second Enter decides nothing').toBe('Not yet')
+    const buttons = [...dialog().querySelectorAll('button')]
+    buttons.find((b) => b.textContent === 'Yes, take it out of use')!.click()
+    await flushPromises()
+    expect(send.mock.calls).toEqual([[{ kind: 'decide', finding: 'co2', decision: 'withdraw' }]])
+  })
+
   it('offers no adjustment of what cannot be adjusted', async () => {
     const { page } = await judged({ controls: [] })
     expect(page.findAll('button').map((b) => b.text().replace(/ ?Enter$/, ''))).toEqual([
@@ -366,7 +378,7 @@ describe('the end of a run', () => {
       step: { id: 'sign' },
     })
     const words =
-      'Verified by “Capnograph, verification”, revision 3. Adjusted: gain. Every point is inside its limits.'
+      'Verified by “Capnograph, verification”, revision 3. Adjusted: Gain. Every point is inside its limits.'
     expect(page.get<HTMLTextAreaElement>('[name=statement]').element.value).toBe(words)
     expect(page.text()).toContain('Before it can be signed')
     expect(page.findAll('button').map((b) => b.text())).not.toContain('Valve: close it by hand')

@@ -44,7 +44,7 @@ watchEffect(() => {
     distribution: l.distribution as Row['distribution'],
     width: String(Number(l.width.toPrecision(6))),
     k: l.k ? String(l.k) : '',
-    c: String(Number((l.sensitivity || 1).toPrecision(6))),
+    c: String(Number((l.sensitivity ?? 1).toPrecision(6))),
     dof: l.dof ? String(l.dof) : '',
   }))
 })
