@@ -53,6 +53,24 @@ func TestARunFromOutToSigned(t *testing.T) {
 	b.refused(run.AddNote{Text: "late"}, "signed", "does not change any more")
 }
 
+// Any reading of the round under way may be withdrawn, not only the last: its point is the next to be read.
+func TestAPointOfTheMiddleIsReadAgain(t *testing.T) {
+	b := open(t, small()).prepared()
+	first := b.read("zero", "0.04")
+	b.do(first)
+	b.do(b.read("gas", "4.98"))
+	b.refused(run.WithdrawReading{Reading: first.Reading}, "reason-needed", "stays visible")
+	b.do(run.WithdrawReading{Reading: first.Reading, Reason: "someone breathed at the inlet"})
+	_, next := b.run.NextPoint(b.now)
+	require.NotNil(t, next)
+	assert.Equal(t, "zero", next.ID)
+	b.refused(run.ClosePhase{Finding: "verdict"}, "incomplete", "Response, zero")
+	b.do(b.read("zero", "0.05"))
+	b.do(run.ClosePhase{Finding: "verdict"})
+	assert.Contains(t, b.view().Remarks, "Response, zero (as found): a reading was withdrawn: someone breathed at the inlet.")
+	b.refused(run.WithdrawReading{Reading: first.Reading, Reason: "x"}, "closed", "do not change any more")
+}
+
 func TestOrderIsKept(t *testing.T) {
 	b := open(t, small())
 	b.refused(b.read("gas", "5"), "out-of-order", "Bring together comes before Response")

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import DialogShell from '../components/DialogShell.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import BudgetTable from '../workings/BudgetTable.vue'
+import { useRunHandle } from './runHandle'
 import type { Measure, Point, Run } from '../api/client'
 import { localTime, shown, significant } from '../composables/words'
 
@@ -11,6 +12,19 @@ import { localTime, shown, significant } from '../composables/words'
 const props = defineProps<{ run: Run; measure: Measure; point: Point }>()
 defineEmits<{ close: [] }>()
 const verdict = computed(() => props.point.left ?? props.point.found)
+
+/** Any reading of a round that is still open may be withdrawn, with a reason: then its point is read again. */
+type Reading = Point['readings'][number]
+const { send, sending } = useRunHandle()
+const withdrawing = ref('')
+const reason = ref('')
+const open = (r: Reading) =>
+  props.run.status === 'open' && props.measure.reading && r.round === props.measure.round && !r.withdrawn
+async function withdraw() {
+  const reading = withdrawing.value
+  if (!reason.value.trim()) return
+  if (await send({ kind: 'withdraw', reading, reason: reason.value.trim() })) withdrawing.value = reason.value = ''
+}
 </script>
 
 <template>
@@ -81,6 +95,24 @@ const verdict = computed(() => props.point.left ?? props.point.found)
           </span>
         </span>
         <span v-if="r.withdrawn" class="col-start-2 text-sm text-vermilion">withdrawn: {{ r.withdrawn }}</span>
+        <form v-else-if="withdrawing === r.id" class="col-start-2" @submit.prevent="withdraw">
+          <label class="block"
+            ><span class="label">Why it is withdrawn. It stays visible in the record</span
+            ><input v-model="reason" name="why" class="field" maxlength="1000" autocomplete="off"
+          /></label>
+          <span class="mt-2 flex flex-wrap gap-2">
+            <button class="btn btn-main" :disabled="sending || !reason.trim()">Withdraw it</button>
+            <button type="button" class="btn" @click="withdrawing = ''">Keep it</button>
+          </span>
+        </form>
+        <button
+          v-else-if="open(r)"
+          class="btn btn-quiet col-start-2 justify-self-start"
+          :aria-label="`Withdraw ${(r.values ?? []).map((v) => significant(v, 5)).join(', ')} and read again`"
+          @click="withdrawing = r.id"
+        >
+          Withdraw, and read again …
+        </button>
       </li>
     </ul>
     <p v-if="!point.readings.length" class="py-2 text-ink-2">None yet.</p>

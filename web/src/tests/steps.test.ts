@@ -5,10 +5,11 @@ import AmbientStep from '../bench/AmbientStep.vue'
 import BringStep from '../bench/BringStep.vue'
 import EndedRun from '../bench/EndedRun.vue'
 import FindingStep from '../bench/FindingStep.vue'
+import PointDetail from '../bench/PointDetail.vue'
 import PointLedger from '../bench/PointLedger.vue'
 import SignStep from '../bench/SignStep.vue'
 import WaitStep from '../bench/WaitStep.vue'
-import { dialog, onBench, person, say, server, submit } from './page'
+import { dialog, onBench, person, say, server, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
   const { can, person } = await import('./page')
@@ -421,6 +422,38 @@ describe('the end of a run', () => {
     })
     expect(bad.page.text()).toContain('It leaves use; no next date is set.')
     expect(bad.page.text()).toContain('This run counts no more.')
+  })
+})
+
+describe('a point in full', () => {
+  it('lets any reading of an open round be withdrawn, with its reason', async () => {
+    const reading = (id: string, more: object = {}) => ({
+      id,
+      round: 0,
+      phase: 'as found',
+      values: [4.9],
+      at: '2026-03-02T09:00:00Z',
+      by: 'Idris Vail',
+      source: 'typed',
+      ...more,
+    })
+    const { send } = await onBench(PointDetail, {
+      run: run({ status: 'open' }),
+      measure: { ...run().measures[0], reading: true, round: 0 },
+      point: {
+        ...point('5', undefined),
+        readings: [reading('r1', { withdrawn: 'slipped' }), reading('r2'), reading('r3', { round: 1 })],
+      },
+    })
+    const offered = () => [...dialog().querySelectorAll('button')].filter((b) => b.textContent?.includes('read again'))
+    expect(offered(), 'not what was withdrawn, nor what is of another round').toHaveLength(1)
+    offered()[0]!.click()
+    await flushPromises()
+    await submit()
+    expect(send, 'not without a reason').not.toHaveBeenCalled()
+    type('why', 'the line was loose')
+    await submit()
+    expect(send).toHaveBeenCalledWith({ kind: 'withdraw', reading: 'r2', reason: 'the line was loose' })
   })
 })
 
