@@ -50,7 +50,11 @@ func (ws *Workshop) CertificateFile(id string, revision int) (f File, err error)
 	if err != nil {
 		return f, err
 	}
-	view := runview.Of(then, ws.Clock())
+	at := ws.Clock()
+	if then.Signature != nil {
+		at = then.Signature.At // the paper is of that moment, whenever it is printed
+	}
+	view := runview.Of(then, at)
 	pdf, err := paper.Certificate(view, head, void)
 	return File{Name: paper.Number(view) + ".pdf", Type: "application/pdf", Body: pdf}, err
 }
