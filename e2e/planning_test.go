@@ -107,7 +107,7 @@ func house(t *testing.T, s *server) {
 			[]byte("tag,maker,model,family,site\nIM-1,Ostrel,C2 capnograph,capnograph,Merrowby General\nMB-0417,Ostrel,C2,capnograph,Merrowby General\n"), 0o600))
 	p.must(p.Attach("input[type=file]", list))
 	p.see("1 row can be taken, 1 cannot", "MB-0417 is in the register already")
-	p.must(p.Press("Take the 1 rows in"))
+	p.must(p.Press("Take the 1 row in"))
 	p.see("All of them are in")
 	p.must(p.Go("/house/procedures"))
 	p.must(p.Press("Breath carbon-monoxide monitor"))

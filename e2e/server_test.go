@@ -4,10 +4,10 @@ import (
 	"bytes"
 	"fmt"
 	"net"
-	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -54,12 +54,25 @@ type server struct {
 	command *exec.Cmd
 	base    string
 	data    string
-	out     bytes.Buffer
+	out     output
 	exited  chan struct{}
 }
 
-// launch starts the product with some arguments on a data folder, and waits for its first answer.
+// launch starts the product with some arguments on a data folder, and waits for its first answer. A port that was free
+// may be taken before the product listens there: then it is another.
 func launch(t *testing.T, data string, args ...string) *server {
+	t.Helper()
+	for {
+		s := begin(t, data, args...)
+		if s.answers() {
+			return s
+		}
+		require.Contains(t, s.out.String(), "address already in use", "the server stopped")
+	}
+}
+
+// begin starts the product on a port that is free now.
+func begin(t *testing.T, data string, args ...string) *server {
 	t.Helper()
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -75,19 +88,39 @@ func launch(t *testing.T, data string, args ...string) *server {
 		close(s.exited)
 	}()
 	t.Cleanup(s.kill)
-	end := time.Now().Add(90 * time.Second)
-	for {
-		if response, err := http.Get(s.base + "/api/session"); err == nil {
-			response.Body.Close()
-			return s
-		}
+	return s
+}
+
+// answers waits until the product says that it is ready; false: it has stopped.
+func (s *server) answers() bool {
+	s.t.Helper()
+	for end := time.Now().Add(90 * time.Second); !strings.Contains(s.out.String(), "is ready"); {
 		select {
 		case <-s.exited:
-			require.FailNow(t, "the server stopped", s.out.String())
+			return false
 		case <-time.After(20 * time.Millisecond):
 		}
-		require.True(t, time.Now().Before(end), s.out.String())
+		require.True(s.t, time.Now().Before(end), s.out.String())
 	}
+	return true
+}
+
+// output is what a process says, which may be read while it goes on.
+type output struct {
+	mutex sync.Mutex
+	text  bytes.Buffer
+}
+
+func (o *output) Write(text []byte) (int, error) {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.text.Write(text)
+}
+
+func (o *output) String() string {
+	o.mutex.Lock()
+	defer o.mutex.Unlock()
+	return o.text.String()
 }
 
 // kill is kill -9.

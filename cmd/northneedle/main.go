@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"net"
 	"net/http"
 	_ "net/http/pprof" // registers itself; served only where a profile is asked for
 	"os"
@@ -120,8 +121,11 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
-	slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
-	err = server.Serve(ctx, n.Addr)
+	listener, err := net.Listen("tcp", n.Addr)
+	if err == nil {
+		slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
+		err = server.Serve(ctx, listener)
+	}
 	stop()
 	return errors.Join(err, server.Close())
 }

@@ -8,6 +8,7 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/netip"
 	"reflect"
@@ -165,10 +166,9 @@ func (s *Server) healthy(w http.ResponseWriter, _ *http.Request) {
 	w.Write([]byte("ok\n"))
 }
 
-// Serve listens at an address until the context ends, and then lets requests under way finish.
-func (s *Server) Serve(ctx context.Context, address string) error {
+// Serve answers at a listener until the context ends, and then lets requests under way finish.
+func (s *Server) Serve(ctx context.Context, listener net.Listener) error {
 	server := &http.Server{
-		Addr:              address,
 		Handler:           s,
 		ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout:       30 * time.Second,
@@ -177,7 +177,7 @@ func (s *Server) Serve(ctx context.Context, address string) error {
 	}
 	server.RegisterOnShutdown(s.EndStreams)
 	failed := make(chan error, 1)
-	go func() { failed <- server.ListenAndServe() }()
+	go func() { failed <- server.Serve(listener) }()
 	select {
 	case err := <-failed:
 		return err
