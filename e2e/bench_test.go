@@ -141,6 +141,20 @@ func (p *page) throughToMeasuring() {
 	p.see("CO₂ as found: room air")
 }
 
+// recordRoom records the room conditions.
+func (p *page) recordRoom() {
+	p.t.Helper()
+	for field, text := range map[string]string{
+		"temperature": "21,4",
+		"pressure":    "1008",
+		"humidity":    "46",
+		"source":      "RC-01",
+	} {
+		p.must(p.Fill("input[name="+field+"]", text))
+	}
+	p.must(p.Press("Record"))
+}
+
 // takeSteady takes the points named, each when its trace is steady.
 func (p *page) takeSteady(points ...string) {
 	p.t.Helper()
@@ -443,15 +457,7 @@ func spirometer(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
 	p.startBySearch(tagOf(t, p, "spirometer merrowby", "in use", 0))
 	p.enter("Take the first that fits", "I have read them", "Fit a new filter")
-	for field, text := range map[string]string{
-		"temperature": "21,4",
-		"pressure":    "1008",
-		"humidity":    "46",
-		"source":      "RC-01",
-	} {
-		p.must(p.Fill("input[name="+field+"]", text))
-	}
-	p.must(p.Press("Record"))
+	p.recordRoom()
 	p.enter("Left on, every stroke reads", "Use the right adapter", "Hold the sensor still")
 	p.see("Volume as found: slow, injected")
 	p.simulate("body conditions left on")
@@ -482,15 +488,7 @@ func cart(t *testing.T, s *server) {
 	p.startBySearch(tagOf(t, p, "m9 merrowby", "in use", 0))
 	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve", "Start the timer",
 		"Meanwhile")
-	for field, text := range map[string]string{
-		"temperature": "21,4",
-		"pressure":    "1008",
-		"humidity":    "46",
-		"source":      "RC-01",
-	} {
-		p.must(p.Fill("input[name="+field+"]", text))
-	}
-	p.must(p.Press("Record"))
+	p.recordRoom()
 	p.see("Cut it short")
 	p.must(p.Key("t"))
 	p.must(p.Fill("textarea", "on since the morning"))
@@ -532,15 +530,7 @@ func ventilator(t *testing.T, s *server) {
 	p.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser's inlet, then",
 		"Note what was set before", "Start the timer")
 	p.must(p.SeeWithin("Volumes are converted with them", 2*time.Minute)) // once the ventilator is warm
-	for field, text := range map[string]string{
-		"temperature": "21,4",
-		"pressure":    "1008",
-		"humidity":    "46",
-		"source":      "RC-01",
-	} {
-		p.must(p.Fill("input[name="+field+"]", text))
-	}
-	p.must(p.Press("Record"))
+	p.recordRoom()
 	p.see("Read them on both devices")
 	body := "BTPS: 37 °C, ambient pressure, saturated"
 	for field, choice := range map[string]string{
@@ -639,15 +629,7 @@ func pump(t *testing.T, s *server) {
 	p.must(p.Fill("input[name=evaporation]", "0,02"))
 	p.must(p.Press("Record"))
 	p.see("Balance and cup out of any draught")
-	for field, text := range map[string]string{
-		"temperature": "21,4",
-		"pressure":    "1008",
-		"humidity":    "46",
-		"source":      "RC-01",
-	} {
-		p.must(p.Fill("input[name="+field+"]", text))
-	}
-	p.must(p.Press("Record"))
+	p.recordRoom()
 	p.enter("Then the tip over the cup")
 	p.see("Stage as found: 1, 25 mL/h")
 	p.simulate("wrong set selected")
@@ -775,15 +757,7 @@ func sequence(t *testing.T, s *server) {
 	p.startBySearch(tag)
 	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides",
 		"Earphone centred on the coupler")
-	for field, text := range map[string]string{
-		"temperature": "21,4",
-		"pressure":    "1008",
-		"humidity":    "46",
-		"source":      "RC-01",
-	} {
-		p.must(p.Fill("input[name="+field+"]", text))
-	}
-	p.must(p.Press("Record"))
+	p.recordRoom()
 	p.enter("Earphone on the coupler, talk-over off")
 	p.see("Analyser on the calibrator as found")
 	p.must(p.Fill("input[name=reading]", "94.0"))

@@ -93,7 +93,7 @@ type CaptureMethod struct {
 // unit; the limits passed in and the reading returned are in the device's unit. A reading that stands and
 // still has too far to go is not steady.
 func (c CaptureMethod) Look(in CaptureInput, factor float64) LiveReading {
-	live := c.look(in, factor)
+	live := c.inDeviceUnit(in, factor)
 	if near := in.Near(); live.Steady && live.Left > near {
 		live.Steady = false
 		live.Why = fmt.Sprintf("still settling: about %.2g to go, %.2g is near enough", live.Left, near)
@@ -101,11 +101,12 @@ func (c CaptureMethod) Look(in CaptureInput, factor float64) LiveReading {
 	return live
 }
 
-func (c CaptureMethod) look(in CaptureInput, factor float64) LiveReading {
+// inDeviceUnit reads traces in the unit that the method looks at, and gives the reading in the device's.
+func (c CaptureMethod) inDeviceUnit(in CaptureInput, factor float64) LiveReading {
 	if c.RawUnits {
 		in.Limit, in.Floor, in.Reference = in.Limit/factor, in.Floor/factor, in.Reference/factor
 		in.Tolerance /= factor
-		live := c.arrived(in)
+		live := c.afterDelay(in)
 		live.Left *= factor
 		for _, v := range []*float64{live.Value, live.Final} {
 			if v != nil {
@@ -128,11 +129,11 @@ func (c CaptureMethod) look(in CaptureInput, factor float64) LiveReading {
 			in.Before = &before
 		}
 	}
-	return c.arrived(in)
+	return c.afterDelay(in)
 }
 
-// arrived reads the traces from when what is measured has come to the sensor.
-func (c CaptureMethod) arrived(in CaptureInput) LiveReading {
+// afterDelay reads the traces from when what is measured has come to the sensor.
+func (c CaptureMethod) afterDelay(in CaptureInput) LiveReading {
 	whole := in.Trace()
 	if in.Delay <= 0 || len(whole) == 0 {
 		return c.Read(in)

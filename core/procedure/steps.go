@@ -1,6 +1,12 @@
 package procedure
 
-import "northneedle/core/adjust"
+import (
+	"fmt"
+	"strings"
+
+	"northneedle/core/adjust"
+	"northneedle/core/quantity"
+)
 
 // StepKind says what the technician does at a step.
 type StepKind string
@@ -105,16 +111,6 @@ type RecordStep struct {
 	Fields   []Field `yaml:"fields" jsonschema:"minItems=1"`
 }
 
-// Words is the title of an option, or the words themselves where there are no options.
-func (f Field) Words(choice string) string {
-	for _, o := range f.Options {
-		if o.ID == choice {
-			return o.Title
-		}
-	}
-	return choice
-}
-
 // Field is one figure of a data plate, or one thing to choose.
 type Field struct {
 	ID       string   `json:"id" yaml:"id"`
@@ -127,6 +123,21 @@ type Field struct {
 	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"` // may stay empty
 	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`   // an earlier choice that this one must equal
 	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`   // what it would look like if it did not
+}
+
+// Recorded is what a run recorded for the field, in words: the title of the option, the words, or the figure with its unit;
+// empty where nothing was recorded.
+func (f Field) Recorded(plate map[string]float64, choices map[string]string) string {
+	choice := choices[f.ID]
+	for _, o := range f.Options {
+		if o.ID == choice {
+			return o.Title
+		}
+	}
+	if v, ok := plate[f.ID]; ok && choice == "" {
+		return strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit)))
+	}
+	return choice
 }
 
 // Option is one thing that can be chosen.

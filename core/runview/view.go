@@ -211,10 +211,8 @@ func progress(r run.Run, m *procedure.Measure) string {
 func chosen(r run.Run, s *procedure.RecordStep) string {
 	var words []string
 	for _, f := range s.Fields {
-		if choice := r.Choices[f.ID]; choice != "" {
-			words = append(words, choice)
-		} else if v, ok := r.Plate[f.ID]; ok {
-			words = append(words, strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit))))
+		if said := f.Recorded(r.Plate, r.Choices); said != "" {
+			words = append(words, said)
 		}
 	}
 	return strings.Join(words, " · ")
@@ -378,88 +376,4 @@ func viewOpenItems(r run.Run) []OpenItemView {
 func roomWords(a procedure.Ambient) string {
 	return fmt.Sprintf("%s °C · %s hPa · %s %%", quantity.Format(a.TemperatureC, 0.1),
 		quantity.Format(a.PressureHPa, 1), quantity.Format(a.HumidityPercent, 1))
-}
-
-// remarks are what a certificate must not keep silent.
-func remarks(r run.Run) []string {
-	said := []string{}
-	say := func(format string, args ...any) { said = append(said, fmt.Sprintf(format, args...)) }
-	for _, c := range r.Changed {
-		titles := make([]string, len(c.Steps))
-		for i, id := range c.Steps {
-			if s := r.Procedure.Step(id); s != nil {
-				titles[i] = s.Base().Title
-			}
-		}
-		say("%s. What was done before counts no more, and was done again: %s.", c.Reason, strings.Join(titles, ", "))
-	}
-	for _, step := range r.Procedure.Way() {
-		b := step.Base()
-		mark := r.Marks[b.ID]
-		if mark.Skipped != "" {
-			say("%s was left out: %s.", b.Title, mark.Skipped)
-		}
-		if t := r.Timers[b.ID]; t.Cut != "" {
-			say("%s was cut short: %s.", b.Title, t.Cut)
-		}
-		switch s := step.(type) {
-		case *procedure.CheckStep:
-			if mark.Skipped == "" && (mark.Answer == run.NotFine || mark.Answer == run.NA) {
-				say("%s: %s: %s.", s.Title, AnswerWords(s.Tests(), mark.Answer), mark.Note)
-			}
-		case *procedure.Measure:
-			said = append(said, remarksOnPoints(r, s)...)
-		case *procedure.Finding:
-			state := r.Findings[s.ID]
-			if rooms := state.Rooms; len(rooms) > 0 && rooms[0].Recorded && rooms[0] != r.Ambient {
-				say("%s: as found was read at %s; the room conditions were recorded again later.", s.Title,
-					roomWords(rooms[0]))
-			}
-			for _, d := range state.Decisions {
-				if d.Reason != "" {
-					say("%s: the advice was to %s, the decision to %s: %s.", s.Title, d.Advised, d.Decision, d.Reason)
-				}
-			}
-		}
-	}
-	for _, role := range r.Procedure.Roles {
-		if b := r.Bound[role.ID]; b.Override != "" {
-			say("%s was used as an exception, for as-found readings only: %s", b.Standard.Tag, b.Override)
-		}
-	}
-	return said
-}
-
-// farOut says what was far out at first, what was found at the set-up, and that it was read again.
-func farOut(r run.Run, m *procedure.Measure, p *procedure.Point, round int) (said []string) {
-	for _, reading := range r.Superseded(m, p, round) {
-		shown := make([]string, len(reading.Values))
-		for i, v := range reading.Values {
-			shown[i] = quantity.Format(v, r.Resolution(m))
-		}
-		said = append(said, fmt.Sprintf("%s, %s (%s): %s was read first, far out, and does not count. At the set-up was found: %s. Then it was read again.",
-			m.Title, p.Label, reading.Phase, strings.TrimSpace(strings.Join(shown, ", ")+" "+quantity.ShowUnit(r.Unit(m))),
-			r.SetUpNote[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]))
-	}
-	return said
-}
-
-// remarksOnPoints says which points of a measure were left out, which were far out at first, and which readings withdrawn.
-func remarksOnPoints(r run.Run, m *procedure.Measure) (said []string) {
-	for _, p := range m.Points {
-		for round := range r.Findings[m.Judge.ID].Closed + 1 {
-			if reason, omitted := r.Omitted[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]; omitted {
-				said = append(said, fmt.Sprintf("%s, %s (%s) was left out: %s.", m.Title, p.Label, run.PhaseOf(round),
-					reason))
-			}
-			said = append(said, farOut(r, m, &p, round)...)
-		}
-		for _, reading := range r.Readings {
-			if reading.Measure == m.ID && reading.Point == p.ID && reading.Withdrawn != "" {
-				said = append(said, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", m.Title, p.Label,
-					reading.Phase, reading.Withdrawn))
-			}
-		}
-	}
-	return said
 }

@@ -20,6 +20,28 @@ func AnswerWords(tests bool, a run.Answer) string {
 	return map[run.Answer]string{run.Fine: "passed", run.NotFine: "failed", run.NA: "not fitted"}[a]
 }
 
+// AsFound says in a sentence how the device was found.
+func (v View) AsFound() string {
+	var out []string
+	all := 0
+	for _, m := range v.Measures {
+		for _, p := range m.Points {
+			if p.Found != nil {
+				if all++; !p.Found.Pass {
+					out = append(out, m.Title+" "+p.Label)
+				}
+			}
+		}
+	}
+	switch {
+	case all == 0:
+		return "As found: nothing was measured."
+	case len(out) == 0:
+		return fmt.Sprintf("As found: inside at all of %d points.", all)
+	}
+	return fmt.Sprintf("As found: outside at %d of %d points (%s).", len(out), all, strings.Join(out, "; "))
+}
+
 // madeWords are the adjustments of a finding in words: round, control, place, and how much; or that a cause was looked for.
 func madeWords(r run.Run, f *procedure.Finding) []string {
 	said := []string{}

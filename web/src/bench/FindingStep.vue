@@ -25,7 +25,7 @@ const spot = computed(() =>
   finding.value.adjusting && finding.value.adjusted ? openSpot(props.run, finding.value) : undefined,
 )
 const overruling = ref<NonNullable<Command['decision']>>()
-/** The gravest decision is asked once more, also where it is advised. */
+/** Taking a device out of use opens a second question, even when it was advised. */
 const withdrawing = ref(false)
 const notYet = ref<HTMLButtonElement | null>(null)
 type Decision = NonNullable<Command['decision']>

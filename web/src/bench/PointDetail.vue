@@ -108,7 +108,7 @@ async function withdraw() {
         <button
           v-else-if="open(r)"
           class="btn btn-quiet col-start-2 justify-self-start"
-          :aria-label="`Withdraw ${(r.values ?? []).map((v) => significant(v, 5)).join(', ')} and read again`"
+          :aria-label="`Withdraw, and read again: ${(r.values ?? []).map((v) => significant(v, 5)).join(', ')}`"
           @click="withdrawing = r.id"
         >
           Withdraw, and read again …

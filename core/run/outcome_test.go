@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// What a run may have had, in every combination: the result word follows from the gravest of it, and says what was not
-// done.
+// The table goes through every combination of what can go wrong in a run. The gravest thing decides the result word, and
+// a run that is not complete names each required thing that was not done.
 func TestTheResultSaysWhatIsSo(t *testing.T) {
 	const (
 		checkNotDone = 1 << iota

@@ -1,0 +1,91 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"northneedle/core/adjust"
+	"northneedle/core/procedure"
+)
+
+// Outcome is the statement of conformity that the run would be signed with, and why. Whatever is outside or failed
+// decides, whatever else was left out; what is required and was not done makes the run not complete.
+func (r Run) Outcome() (Result, string) {
+	if failed := r.failed(); failed != "" {
+		return Fails, failed
+	}
+	if missing := r.notDone(); len(missing) > 0 {
+		return NotComplete, "not done: " + strings.Join(missing, "; ") + ". Nothing that was measured is outside, the whole is not stated"
+	}
+	for _, state := range r.Findings {
+		if state.Closed > 1 {
+			return ConformsAdjusted, "every point conforms as left"
+		}
+	}
+	return Conforms, "every point conforms as found; nothing was changed"
+}
+
+// failed says what is outside, not fine or taken out of use; empty where nothing is.
+func (r Run) failed() string {
+	failed := ""
+	for _, step := range r.Procedure.Way() {
+		mark := r.Marks[step.Base().ID]
+		if mark.Answer == NotFine {
+			failed = fmt.Sprintf("%s: not fine (%s)", step.Base().Title, mark.Note)
+		}
+		s, finding := step.(*procedure.Finding)
+		if !finding {
+			continue
+		}
+		state := r.Findings[s.ID]
+		if state.Last().Decision == adjust.Withdraw {
+			failed = fmt.Sprintf("%s: withdrawn", s.Title)
+			continue
+		}
+		if _, verdicts, err := r.judged(s.Measures, max(0, state.Closed-1)); err == nil &&
+			slices.ContainsFunc(verdicts, func(v Verdict) bool { return !v.Pass }) {
+			failed = fmt.Sprintf("%s: a point does not conform", s.Title)
+		}
+	}
+	return failed
+}
+
+// notDone are the checks, acts, points and findings that this run requires and that were left out, and the standards
+// that were used as an exception, in the order of the procedure.
+func (r Run) notDone() (missing []string) {
+	for _, step := range r.Procedure.Way() {
+		b := step.Base()
+		if b.Optional || !r.Holds(b.Condition) {
+			continue
+		}
+		switch s := step.(type) {
+		case *procedure.CheckStep, *procedure.ActStep, *procedure.Finding:
+			if r.Marks[b.ID].Skipped != "" {
+				missing = append(missing, b.Title)
+			}
+		case *procedure.Measure:
+			for i := range s.Points {
+				if p := &s.Points[i]; r.leftOut(s, p) {
+					missing = append(missing, s.Title+" "+p.Label)
+				}
+			}
+		}
+	}
+	for _, role := range r.Procedure.Roles {
+		if b := r.Bound[role.ID]; b.Override != "" {
+			missing = append(missing, b.Standard.Tag+" is an exception")
+		}
+	}
+	return missing
+}
+
+// leftOut reports whether a point was left out in any round.
+func (r Run) leftOut(m *procedure.Measure, p *procedure.Point) bool {
+	for round := range r.LastRound(m) + 1 {
+		if r.Omitted[PointKey{m.ID, p.ID, round}] != "" {
+			return true
+		}
+	}
+	return false
+}

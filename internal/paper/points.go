@@ -1,0 +1,140 @@
+package paper
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"northneedle/core/quantity"
+	"northneedle/core/runview"
+)
+
+// columns of the table of points, in millimetres: the point; reference, shown and error as found, and as left; the limit,
+// U; needle and mark.
+var columns = []float64{27, 17, 16, 15, 17, 16, 15, 16, 17, 22}
+
+func (s *sheet) points() {
+	s.title("Points: as found and as left")
+	sets := false
+	for _, m := range s.view.Measures {
+		s.measure(m)
+		sets = sets || setting(m)
+	}
+	s.Ln(1)
+	s.font("", 7.3, grey)
+	formula := "Error = shown − reference"
+	if sets {
+		formula += "; where the device was set, error = set − delivered"
+	}
+	s.MultiCell(width, 3.6, formula+
+		", of the figures as they are printed; verdicts go by the unrounded ones. The needle stands upright for no error and leans 45° at the limit; hollow: as found, solid: as left; the fan is the expanded uncertainty. "+
+		"● inside · ◐ inside, within U of the limit · ◇ outside, within U of the limit · ◆ outside. U: expanded uncertainty for about 95 % coverage, k as stated; limit, U and mark are of as left, where there is one.", "", "L", false)
+	s.Ln(0.5)
+	s.MultiCell(width, 3.6, s.view.Rule, "", "L", false)
+}
+
+// setting reports whether a measure compares what the device was set to with what it delivered.
+func setting(m runview.MeasureView) bool {
+	return slices.ContainsFunc(m.Points, func(p runview.PointView) bool { return p.Expected != nil && p.Expected.Set != nil })
+}
+
+func (s *sheet) measure(m runview.MeasureView) {
+	if s.GetY() > 236 {
+		s.AddPage()
+	}
+	s.font("B", 8, ink)
+	unit := ""
+	if m.Shown != "" {
+		unit = " in " + m.Shown
+	}
+	s.CellFormat(width, 5, m.Title+unit+", limit "+strings.NewReplacer("<=", "≤", ">=", "≥").Replace(m.Tolerance), "", 1, "L", false, 0, "")
+	s.font("", 7.3, grey)
+	s.CellFormat(columns[0], 3.6, "", "", 0, "L", false, 0, "")
+	s.CellFormat(columns[1]+columns[2]+columns[3], 3.6, "as found", "", 0, "C", false, 0, "")
+	s.CellFormat(columns[4]+columns[5]+columns[6], 3.6, "as left", "", 1, "C", false, 0, "")
+	reference, shown := "Reference", "Shown"
+	if setting(m) {
+		reference, shown = "Delivered", "Set"
+	}
+	for i, head := range []string{"Point", reference, shown, "Error", reference, shown, "Error", "Limit ±", "U (k)", ""} {
+		align := "R"
+		if i == 0 {
+			align = "L"
+		}
+		s.CellFormat(columns[i], 4, head, "B", 0, align, false, 0, "")
+	}
+	s.Ln(4)
+	for _, p := range m.Points {
+		if s.GetY() > 265 {
+			s.AddPage()
+		}
+		s.point(m, p)
+	}
+	s.Ln(1.5)
+}
+
+// figures are the three figures of a verdict as they are printed. They add up: the error is that of the printed two, so
+// that whoever checks the paper finds it; it is never further from the true one than the rounding.
+func figures(v *runview.VerdictView, resolution float64) (reference, shown, err string) {
+	fine := resolution / 10
+	step := resolution
+	if whole := v.Indicated / resolution; math.Abs(whole-math.Round(whole)) > 1e-6 {
+		step = fine // a mean of several readings, or a reading finer than the display
+	}
+	rounded := func(value, step float64) float64 { return math.Round(value/step) * step }
+	return quantity.Format(v.Reference, fine), quantity.Format(v.Indicated, step),
+		quantity.FormatSigned(rounded(v.Indicated, step)-rounded(v.Reference, fine), fine)
+}
+
+func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
+	cells := []string{p.Label, "–", "–", "–", "", "", "", "–", "–"}
+	if p.Omitted != "" {
+		cells[0] += " (left out)"
+	}
+	last := p.Left
+	if p.Found != nil {
+		cells[1], cells[2], cells[3] = figures(p.Found, m.Resolution)
+		if cells[5] = "as found"; p.Left == nil {
+			last = p.Found
+		}
+	}
+	if p.Left != nil {
+		cells[4], cells[5], cells[6] = figures(p.Left, m.Resolution)
+	}
+	if last != nil {
+		cells[7] = limits(last, m.Resolution/10)
+		cells[8] = fmt.Sprintf("%s (%.1f)", quantity.Format(last.U, m.Resolution/10), last.K)
+	}
+	y := s.GetY()
+	s.font("", 8, ink)
+	for i, text := range cells {
+		align := "R"
+		if i == 0 {
+			align = "L"
+		}
+		s.CellFormat(columns[i], 7.6, text, "", 0, align, false, 0, "")
+	}
+	if p.Found != nil {
+		s.needle(margin+width-15, y+6.7, p.Found, p.Left)
+		s.zone(margin+width-5, y+3.8, last.Zone)
+	}
+	s.SetXY(margin, y+7.6)
+	s.draw(hairline, 0.1)
+	s.Line(margin, y+7.6, margin+width, y+7.6)
+}
+
+// limits are the limits on an error, as they are printed.
+func limits(v *runview.VerdictView, fine float64) string {
+	switch {
+	case v.High != nil && v.Low != nil && *v.High == -*v.Low:
+		return quantity.Format(*v.High, fine)
+	case v.High != nil && v.Low != nil:
+		return quantity.Format(*v.Low, fine) + "/" + quantity.Format(*v.High, fine)
+	case v.High != nil:
+		return "≤ " + quantity.Format(*v.High, fine)
+	case v.Low != nil:
+		return "≥ " + quantity.Format(*v.Low, fine)
+	}
+	return "–"
+}
