@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import DialogShell from '../components/DialogShell.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
@@ -20,6 +20,11 @@ const withdrawing = ref('')
 const reason = ref('')
 const open = (r: Reading) =>
   props.run.status === 'open' && props.measure.reading && r.round === props.measure.round && !r.withdrawn
+async function ask(reading: Reading) {
+  withdrawing.value = reading.id
+  await nextTick()
+  document.querySelector<HTMLInputElement>('[role=dialog] [name=why]')?.focus()
+}
 async function withdraw() {
   const reading = withdrawing.value
   if (!reason.value.trim()) return
@@ -109,7 +114,7 @@ async function withdraw() {
           v-else-if="open(r)"
           class="btn btn-quiet col-start-2 justify-self-start"
           :aria-label="`Withdraw, and read again: ${(r.values ?? []).map((v) => significant(v, 5)).join(', ')}`"
-          @click="withdrawing = r.id"
+          @click="ask(r)"
         >
           Withdraw, and read again …
         </button>

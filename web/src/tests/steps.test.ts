@@ -451,6 +451,7 @@ describe('a point in full', () => {
     await flushPromises()
     await submit()
     expect(send, 'not without a reason').not.toHaveBeenCalled()
+    expect(document.activeElement).toBe(dialog().querySelector('[name=why]'))
     type('why', 'the line was loose')
     await submit()
     expect(send).toHaveBeenCalledWith({ kind: 'withdraw', reading: 'r2', reason: 'the line was loose' })
