@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/e2e/browser"
 	"northneedle/internal/workshop"
 
@@ -244,7 +245,7 @@ func capnograph(t *testing.T, s *server) {
 
 func twoRuns(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 4))
+	p.startBySearch(tagOf(t, p, "c2 merrowby", 4))
 	tag, err := p.Text("h1 a")
 	require.NoError(t, err)
 	p.enter("Take the first that fits", "I have read them", "Look for cracks", "Open a window",
@@ -280,8 +281,8 @@ func tagButton(t *testing.T, p *page, tag string) string {
 	return number + " " + tag
 }
 
-// tagOf finds a device by search words and status; the nth of them.
-func tagOf(t *testing.T, p *page, search, status string, n int) string {
+// tagOf finds a device by search words, that is not out of use; the nth of them.
+func tagOf(t *testing.T, p *page, search string, n int) string {
 	t.Helper()
 	text, err := browser.Eval[string](p.Page, "fetch('/api/assets?search="+strings.ReplaceAll(search, " ", "+")+
 		"').then(r => r.text())")
@@ -289,7 +290,7 @@ func tagOf(t *testing.T, p *page, search, status string, n int) string {
 	var found workshop.AssetPageView
 	require.NoError(t, json.Unmarshal([]byte(text), &found))
 	for _, a := range found.Assets {
-		if a.Status == status && a.Tag != "MB-0417" {
+		if a.State != device.OutOfUse && a.State != device.Retired && a.Tag != "MB-0417" {
 			if n--; n < 0 {
 				return a.Tag
 			}
@@ -301,7 +302,7 @@ func tagOf(t *testing.T, p *page, search, status string, n int) string {
 
 func failingLink(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 3))
+	p.startBySearch(tagOf(t, p, "c2 merrowby", 3))
 	p.throughToMeasuring()
 	p.see("Gas bench: link alive.")
 	p.must(p.Press("Simulated device"))
@@ -324,10 +325,10 @@ func failingLink(t *testing.T, s *server) {
 // told and can only type.
 func handOver(t *testing.T, s *server) {
 	p, q := openPage(t, s, "Idris Vail"), openPage(t, s, "Noor Bexley")
-	p.startBySearch(tagOf(t, p, "c2 merrowby", "in use", 0))
+	p.startBySearch(tagOf(t, p, "c2 merrowby", 0))
 	p.throughToMeasuring()
 	p.see("● Steady")
-	q.startBySearch(tagOf(t, q, "c2 stranna", "in use", 0))
+	q.startBySearch(tagOf(t, q, "c2 stranna", 0))
 	q.throughToMeasuring()
 	q.see("Idris Vail holds it since", "What it shows is not of your device")
 	assert.False(t, q.Has("● Steady"), "nothing of the other device is shown")
@@ -420,7 +421,7 @@ func hangs(t *testing.T, s *server) {
 
 func badEntries(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "c2 stranna", "in use", 0))
+	p.startBySearch(tagOf(t, p, "c2 stranna", 0))
 	p.throughToMeasuring()
 	p.must(p.Press("Leave this point out"))
 	p.must(p.Fill("textarea", "room air not to be had"))
@@ -455,7 +456,7 @@ func badEntries(t *testing.T, s *server) {
 // conditions left on are named and mended, and the readings are taken hands free.
 func spirometer(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "spirometer merrowby", "in use", 0))
+	p.startBySearch(tagOf(t, p, "spirometer merrowby", 0))
 	p.enter("Take the first that fits", "I have read them", "Fit a new filter")
 	p.recordRoom()
 	p.enter("Left on, every stroke reads", "Use the right adapter", "Hold the sensor still")
@@ -485,7 +486,7 @@ func spirometer(t *testing.T, s *server) {
 // cart takes a metabolic cart through, and leaves the gas open: it cannot be signed so.
 func cart(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "m9 merrowby", "in use", 0))
+	p.startBySearch(tagOf(t, p, "m9 merrowby", 0))
 	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve", "Start the timer",
 		"Meanwhile")
 	p.recordRoom()
@@ -522,7 +523,7 @@ func cart(t *testing.T, s *server) {
 // it is named, put right, and everything is read again.
 func ventilator(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.must(p.Go("/equipment/" + tagOf(t, p, "v7 merrowby", "in use", 0)))
+	p.must(p.Go("/equipment/" + tagOf(t, p, "v7 merrowby", 0)))
 	p.must(p.Press("Ventilator, performance verification"))
 	p.see("Each reference is checked")
 	p.must(p.Press("1 cannot be used, and why"))
@@ -574,7 +575,7 @@ func ventilator(t *testing.T, s *server) {
 // it is not complete, and the paper says so.
 func incomplete(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
-	tag := tagOf(t, p, "ventilator merrowby", "in use", 2)
+	tag := tagOf(t, p, "ventilator merrowby", 2)
 	p.must(p.Key("/"))
 	p.must(p.Fill("#search", tag))
 	p.must(p.Key("Enter"))
@@ -621,7 +622,7 @@ func (p *page) closeWhenRead(phase string) {
 // form, and verifies it at other rates.
 func pump(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	p.startBySearch(tagOf(t, p, "p1 merrowby", "in use", 0))
+	p.startBySearch(tagOf(t, p, "p1 merrowby", 0))
 	p.enter("Take the first that fits", "I have read them", "Does not apply", "The named set, straight in its channel")
 	p.see("One gram is not one millilitre")
 	p.must(p.Fill("input[name=administration_set]", "Marrable 20 drops/mL, lot 4471"))
@@ -658,7 +659,7 @@ func pump(t *testing.T, s *server) {
 // chamber trims three zones until they hold: first each by itself, then all together.
 func chamber(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
-	tag := tagOf(t, p, "w6 merrowby", "in use", 0)
+	tag := tagOf(t, p, "w6 merrowby", 0)
 	// It follows quickly, and is so far off that one round of trims, each zone by itself, cannot do.
 	for _, command := range []string{"SIMulate:LAG 2", "SIMulate:DEVice " + tag, "SIMulate:PRESs TRIM,16,zone-1",
 		"SIMulate:PRESs TRIM,-12,zone-2", "SIMulate:PRESs TRIM,14,zone-3"} {
@@ -753,7 +754,7 @@ func controls(t *testing.T, s *server) {
 // and stop by itself once the coupler is tipped.
 func sequence(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
-	tag := tagOf(t, p, "audiometer", "in use", 0)
+	tag := tagOf(t, p, "audiometer", 0)
 	p.startBySearch(tag)
 	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides",
 		"Earphone centred on the coupler")
@@ -853,12 +854,12 @@ func accessible(t *testing.T, s *server) {
 	for _, words := range []string{"c2 merrowby"} {
 		p.must(p.Go("/"))
 		p.see("What to bring")
-		p.startBySearch(tagOf(t, p, words, "in use", 2))
+		p.startBySearch(tagOf(t, p, words, 2))
 		check(p, "bring together")
 		p.throughToMeasuring()
 		check(p, "a live point")
 	}
-	p.must(p.Go("/equipment/" + tagOf(t, p, "c2 ardrennish", "in use", 0)))
+	p.must(p.Go("/equipment/" + tagOf(t, p, "c2 ardrennish", 0)))
 	p.see("record")
 	p.must(p.Press("record"))
 	p.see("Signed by")

@@ -161,6 +161,7 @@ type Measure struct {
 	School       string                 `yaml:"school,omitempty"`  // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"` // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`   // multiple of the tolerance from which an error is far out; 0 means 3
+	Limited      bool                   `yaml:"limited,omitempty"` // points left out at an end limit the statement to the others, and leave it whole
 	Repeats      int                    `yaml:"repeats,omitempty"` // readings a point needs; 0 means 1
 	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
 	Capture      *Capture               `yaml:"capture,omitempty"` // nil: read from the display and typed
@@ -224,7 +225,8 @@ type Finding struct {
 	PatternName string              `yaml:"pattern,omitempty"` // of the family's patterns: how its errors are read
 	Judges      []string            `yaml:"judges" jsonschema:"minItems=1"`
 	Controls    []adjust.Control    `yaml:"controls,omitempty"`
-	Causes      map[string][]string `yaml:"causes,omitempty"` // likely causes by shape
+	Causes      map[string][]string `yaml:"causes,omitempty"`  // likely causes by shape
+	Outside     []string            `yaml:"outside,omitempty"` // causes outside the device, for which as found is not the device's
 
 	Measures   []*Measure  `yaml:"-"` // of Judges; the following are filled in by Compile
 	Pattern    Pattern     `yaml:"-"`

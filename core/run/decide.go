@@ -181,7 +181,7 @@ func (r Run) usedIn(role string) bool {
 			return false
 		}
 		p := m.Point(reading.Point)
-		return reading.Withdrawn == "" && (p.Role == role || p.Target.Role == role)
+		return reading.Stands() && (p.Role == role || p.Target.Role == role)
 	})
 }
 

@@ -40,7 +40,11 @@ func (c ClosePhase) decide(r Run, o Order) ([]Fact, error) {
 		return nil, refuse(Conflict, "nothing-read", "finding",
 			"Every point was left out: leave %q out too, with a reason.", finding.Title)
 	}
-	return []Fact{PhaseClosed{finding.ID, PhaseOf(round), round}}, nil
+	closed := []Fact{PhaseClosed{finding.ID, PhaseOf(round), round}}
+	if round == 0 && r.agreesWithVoided(finding) {
+		closed = append(closed, AsFoundStands{finding.ID})
+	}
+	return closed, nil
 }
 
 // DecideFinding decides what is done about a finding. Anything but the advice needs a reason.
@@ -123,6 +127,7 @@ type MakeAdjustment struct {
 	Point            string // of a table or a zone, as "measure/point"
 	Steps            int
 	Note             string
+	Nothing          bool // where the cause was looked for: nothing of the device was changed
 }
 
 func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
@@ -151,7 +156,8 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 	if c.Steps == 0 {
 		return nil, refuse(Invalid, "steps", "steps", "Say how many presses were made: more than none.")
 	}
-	return []Fact{AdjustmentMade{finding.ID, state.Closed, c.Control, c.Point, c.Steps, strings.TrimSpace(c.Note)}}, nil
+	return []Fact{AdjustmentMade{Finding: finding.ID, Round: state.Closed, Control: c.Control, Point: c.Point, Steps: c.Steps,
+		Note: strings.TrimSpace(c.Note)}}, nil
 }
 
 // mended notes what the look for the cause found and what was done, before the points
@@ -165,14 +171,14 @@ func (c MakeAdjustment) mended(finding *procedure.Finding, state Finding) ([]Fac
 		return nil, refuse(Invalid, "note-needed", "note",
 			"Note what you looked at, what you found and what you did, even if it was nothing.")
 	}
-	return []Fact{AdjustmentMade{Finding: finding.ID, Round: state.Closed, Note: strings.TrimSpace(c.Note)}}, nil
+	return []Fact{AdjustmentMade{Finding: finding.ID, Round: state.Closed, Note: strings.TrimSpace(c.Note), Nothing: c.Nothing}}, nil
 }
 
 // roundUnread refuses a change of the device once points of the round were read.
 func (r Run) roundUnread(finding *procedure.Finding) error {
 	for _, reading := range r.Readings {
 		if m := r.Procedure.Measure(reading.Measure); m != nil && m.Judge == finding &&
-			reading.Round == r.Findings[finding.ID].Closed && reading.Withdrawn == "" {
+			reading.Round == r.Findings[finding.ID].Closed && reading.Stands() {
 			return refuse(Conflict, "round-read", "finding",
 				"Points were read in this round. Close it and decide on another round.")
 		}

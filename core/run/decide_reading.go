@@ -288,6 +288,9 @@ func (c WithdrawReading) decide(r Run, o Order) ([]Fact, error) {
 				reading.Phase)
 		case reading.Withdrawn != "":
 			return nil, refuse(Conflict, "withdrawn", "reading", "This reading was withdrawn already.")
+		case reading.Void:
+			return nil, refuse(Conflict, "closed", "reading",
+				"This reading is of an as found that was the set-up's: it does not count, and stays in the record.")
 		case strings.TrimSpace(c.Reason) == "":
 			return nil, refuse(Invalid, "reason-needed", "reason",
 				"Say why the reading is withdrawn. It stays visible in the record.")

@@ -67,6 +67,8 @@ var Kinds = []Kind{
 	kind[PhaseClosed]("PhaseClosed"),
 	kind[FindingDecided]("FindingDecided"),
 	kind[AdjustmentMade]("AdjustmentMade"),
+	kind[AsFoundVoided]("AsFoundVoided"),
+	kind[AsFoundStands]("AsFoundStands"),
 	kind[OpenItemAdded]("LooseEndOpened"),
 	kind[OpenItemClosed]("LooseEndClosed"),
 	kind[NoteAdded]("NoteAdded"),
@@ -112,6 +114,7 @@ type Device struct {
 	Settings   map[string]string  `json:"settings,omitempty"`   // conventions and units of its display
 	Limits     map[string]string  `json:"limits,omitempty"`     // maker's tolerances by measure, in place of the procedure's
 	Resolution map[string]float64 `json:"resolution,omitempty"` // of its display by measure
+	Risk       int                `json:"risk,omitempty"`       // 1 to 5, the gravest; 0: not known
 }
 
 // Lab is the lab's settings as they stood when the run was opened.
@@ -263,6 +266,19 @@ type (
 		Point   string `json:"point,omitempty"` // of a table or a zone, as "measure/point"
 		Steps   int    `json:"steps"`
 		Note    string `json:"note,omitempty"`
+		Nothing bool   `json:"nothing,omitempty"` // a cause was looked for, and nothing of the device was changed
+	}
+	// AsFoundVoided says that what a finding's points showed as found came from outside the device. It is kept and
+	// printed, and as found is read again.
+	AsFoundVoided struct {
+		Finding string `json:"finding"`
+		Cause   string `json:"cause"`
+		Listed  bool   `json:"listed,omitempty"` // the cause is one that the procedure names
+		Done    string `json:"done"`             // what was put right at the set-up
+	}
+	// AsFoundStands says that as found, read again, agreed with the first: what was taken for the cause was none.
+	AsFoundStands struct {
+		Finding string `json:"finding"`
 	}
 	// CertificateRevised issues the certificate anew with corrected words; what was measured
 	// and the verdict stay as signed.

@@ -74,7 +74,7 @@ func (f PartChanged) apply(r Run, e Event) Run {
 	for _, step := range f.Steps {
 		delete(r.Marks, step)
 		for i := range r.Readings {
-			if r.Readings[i].Measure == step && r.Readings[i].Withdrawn == "" {
+			if r.Readings[i].Measure == step && r.Readings[i].Stands() {
 				r.Readings[i].Withdrawn = f.Reason
 			}
 		}

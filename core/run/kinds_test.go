@@ -41,6 +41,8 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 		"PhaseClosed":  run.PhaseClosed{Finding: "verdict", Phase: run.AsFound},
 		"FindingDecided": run.FindingDecided{Finding: "verdict", Decision: adjust.Leave, Advised: adjust.Leave,
 			Why: "inside"},
+		"AsFoundVoided":      run.AsFoundVoided{Finding: "verdict", Cause: "the line was loose", Done: "tightened"},
+		"AsFoundStands":      run.AsFoundStands{Finding: "verdict"},
 		"AdjustmentMade":     run.AdjustmentMade{Finding: "verdict", Round: 1, Control: "span", Steps: 3},
 		"CertificateRevised": run.CertificateRevised{Revision: 2, Reason: "a wrong serial number"},
 		"LooseEndOpened":     run.OpenItemAdded{What: "Lid open"},
@@ -73,6 +75,11 @@ func TestEveryKindOfFactChangesARun(t *testing.T) {
 					By:   idris,
 					Fact: facts(t, b)["RunSigned"],
 				})
+			}
+			if kind.Name == "AsFoundStands" { // after a second as found
+				b.do(b.read("gas", "4.45"))
+				b.do(run.ClosePhase{Finding: "verdict"},
+					run.VoidAsFound{Finding: "verdict", Cause: "the line was loose", Done: "tightened"})
 			}
 			before, was := b.run, shown(t, b.run)
 			e := run.Event{Run: "run-1", Seq: b.run.Seq + 1, ID: "x", At: at, By: tamsin, Fact: fact}

@@ -85,5 +85,5 @@ func (r Run) TraceOf(m *procedure.Measure) string {
 		}
 	}
 	state := r.Findings[m.Judge.ID]
-	return fmt.Sprintf("%s %d %d %d %d %d", r.ID, state.Closed, len(state.Adjustments), withdrawn, len(r.SetUp), r.Moves)
+	return fmt.Sprintf("%s %d %d %d %d %d %d", r.ID, state.Closed, len(state.Adjustments), len(state.Voided), withdrawn, len(r.SetUp), r.Moves)
 }

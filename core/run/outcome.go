@@ -18,10 +18,18 @@ func (r Run) Outcome() (Result, string) {
 	if missing := r.notDone(); len(missing) > 0 {
 		return NotComplete, "not done: " + strings.Join(missing, "; ") + ". Nothing that was measured is outside, the whole is not stated"
 	}
-	for _, state := range r.Findings {
-		if state.Closed > 1 {
+	outside := false
+	for _, f := range r.Procedure.Findings() {
+		if r.DeviceChanged(f) {
 			return ConformsAdjusted, "every point conforms as left"
 		}
+		outside = outside || slices.ContainsFunc(r.Findings[f.ID].Voided, func(v VoidedAsFound) bool { return !v.Stands })
+	}
+	switch {
+	case outside:
+		return ConformsSetUp, "every point conforms; what was read at first came from outside the device"
+	case len(r.FoundOut()) > 0:
+		return Conforms, "every point conforms as left; nothing of the device was changed"
 	}
 	return Conforms, "every point conforms as found; nothing was changed"
 }
@@ -65,6 +73,9 @@ func (r Run) notDone() (missing []string) {
 				missing = append(missing, b.Title)
 			}
 		case *procedure.Measure:
+			if _, limited := r.limitedTo(s); limited {
+				continue
+			}
 			for i := range s.Points {
 				if p := &s.Points[i]; r.leftOut(s, p) {
 					missing = append(missing, s.Title+" "+p.Label)
@@ -78,6 +89,51 @@ func (r Run) notDone() (missing []string) {
 		}
 	}
 	return missing
+}
+
+// Range is the part of a measure that a limited statement is about, in the device's own unit.
+type Range struct {
+	Title    string
+	From, To float64
+	Unit     string
+}
+
+// Limited are the ranges that the statement is limited to; none where it is about the whole.
+func (r Run) Limited() (ranges []Range) {
+	for _, m := range r.Procedure.Measures() {
+		if only, limited := r.limitedTo(m); limited {
+			ranges = append(ranges, only)
+		}
+	}
+	return ranges
+}
+
+// limitedTo is the range of a measure that was read, where its procedure allows that and only points beyond its ends were
+// left out. One point alone makes no range.
+func (r Run) limitedTo(m *procedure.Measure) (only Range, limited bool) {
+	if !m.Limited {
+		return only, false
+	}
+	var read, missing []float64
+	for i := range m.Points {
+		p := &m.Points[i]
+		e, err := r.Expect(m, p)
+		switch {
+		case !r.Holds(p.Condition):
+		case err != nil:
+			return only, false
+		case r.leftOut(m, p):
+			missing = append(missing, e.Reference)
+		default:
+			read = append(read, e.Reference)
+		}
+	}
+	if len(missing) == 0 || len(read) < 2 {
+		return only, false
+	}
+	only = Range{m.Title, slices.Min(read), slices.Max(read), r.Unit(m)}
+	within := func(level float64) bool { return level > only.From && level < only.To }
+	return only, only.From < only.To && !slices.ContainsFunc(missing, within)
 }
 
 // leftOut reports whether a point was left out in any round.

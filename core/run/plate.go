@@ -93,7 +93,7 @@ func (c ChangePart) decide(r Run, _ Order) ([]Fact, error) {
 		}
 		_, marked := r.Marks[id]
 		if marked || slices.ContainsFunc(r.Readings,
-			func(x Reading) bool { return x.Measure == id && x.Withdrawn == "" }) {
+			func(x Reading) bool { return x.Measure == id && x.Stands() }) {
 			fact.Steps = append(fact.Steps, id)
 		}
 	}
@@ -110,6 +110,6 @@ func (r Run) usedPlate(record *procedure.RecordStep) bool {
 		return slices.IndexFunc(r.Procedure.Steps, func(s procedure.Step) bool { return s.Base().ID == id })
 	}
 	return slices.ContainsFunc(r.Readings, func(reading Reading) bool {
-		return reading.Withdrawn == "" && at(reading.Measure) > at(record.ID)
+		return reading.Stands() && at(reading.Measure) > at(record.ID)
 	})
 }

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"slices"
 	"time"
 
 	"northneedle/core/adjust"
@@ -24,6 +25,7 @@ type Result string
 
 const (
 	Conforms         Result = "conforms"
+	ConformsSetUp    Result = "conforms, after a cause outside the device was removed"
 	ConformsAdjusted Result = "conforms after adjustment"
 	Fails            Result = "does not conform"
 	NotComplete      Result = "not complete" // something that is required was not done
@@ -38,7 +40,10 @@ func (r *Result) UnmarshalText(text []byte) error {
 }
 
 // Passed reports whether the device may be used.
-func (r Result) Passed() bool { return r == Conforms || r == ConformsAdjusted }
+func (r Result) Passed() bool { return slices.Contains(PassedResults, r) }
+
+// PassedResults are those with which a device may be used.
+var PassedResults = []Result{Conforms, ConformsSetUp, ConformsAdjusted}
 
 // Bound is a standard that fills a role.
 type Bound struct {
@@ -61,6 +66,15 @@ type Reading struct {
 	At        time.Time
 	By        person.Person
 	Withdrawn string // the reason, if it was
+	Void      bool   // of an as found that was the set-up's
+}
+
+// Stands reports whether a reading was neither withdrawn nor of an as found that was the set-up's.
+func (r Reading) Stands() bool { return r.Withdrawn == "" && !r.Void }
+
+// at reports whether a reading is of a point in a round.
+func (r Reading) at(key PointKey) bool {
+	return r.Measure == key.Measure && r.Point == key.Point && r.Round == key.Round
 }
 
 // Mark is an answer, a skip or a completion of a step.
@@ -88,6 +102,7 @@ type Finding struct {
 	Decisions   []FindingDecided
 	Adjustments []AdjustmentMade
 	Rooms       []procedure.Ambient // the conditions of each closed round
+	Voided      []VoidedAsFound     // as found, where it was the set-up's
 }
 
 // Last is the latest decision; its zero value where there is none.

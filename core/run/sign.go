@@ -76,7 +76,7 @@ func (r Run) NeedsReview(by person.Person) bool {
 		return true
 	}
 	result, _ := r.Outcome()
-	return wanted == procedure.ReviewOnFailure && !result.Passed()
+	return wanted == procedure.ReviewOnFailure && !result.Passed() || result == ConformsSetUp && r.Device.grave()
 }
 
 // SignRun signs the run. Reviewer is who will countersign, where that is wanted.

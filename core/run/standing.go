@@ -6,7 +6,7 @@ import "northneedle/core/procedure"
 func (r Run) taken(measure, point string, round int) []Reading {
 	var all []Reading
 	for _, reading := range r.Readings {
-		if reading.Measure == measure && reading.Point == point && reading.Round == round && reading.Withdrawn == "" {
+		if reading.at(PointKey{measure, point, round}) && reading.Stands() {
 			all = append(all, reading)
 		}
 	}
@@ -22,7 +22,7 @@ func (r Run) standing(measure, point string, round int) []Reading {
 	}
 	var since []Reading
 	for _, reading := range r.Readings[checkedAt:] {
-		if reading.Measure == measure && reading.Point == point && reading.Round == round && reading.Withdrawn == "" {
+		if reading.at(PointKey{measure, point, round}) && reading.Stands() {
 			since = append(since, reading)
 		}
 	}
@@ -86,7 +86,7 @@ func (r Run) GrossOpen(m *procedure.Measure, p *procedure.Point, round int) bool
 		return true
 	}
 	for _, reading := range r.Readings[at:] {
-		if reading.Measure == m.ID && reading.Point == p.ID && reading.Round == round && reading.Withdrawn == "" {
+		if reading.at(PointKey{m.ID, p.ID, round}) && reading.Stands() {
 			return false
 		}
 	}

@@ -45,8 +45,8 @@ func (c TakeBack) decide(r Run, _ Order) ([]Fact, error) {
 		})
 	}
 	for _, m := range moves {
-		facts = append(facts, AdjustmentMade{finding.ID, state.Closed, m.Control, m.Point, m.Steps,
-			"taken back: " + reason})
+		facts = append(facts, AdjustmentMade{Finding: finding.ID, Round: state.Closed, Control: m.Control, Point: m.Point,
+			Steps: m.Steps, Note: "taken back: " + reason})
 	}
 	return facts, nil
 }

@@ -44,6 +44,9 @@ func remarks(r run.Run) []string {
 				say("%s: as found was read at %s; the room conditions were recorded again later.", s.Title,
 					roomWords(rooms[0]))
 			}
+			for _, voided := range state.Voided {
+				say("%s", voidedWords(s, voided))
+			}
 			for _, d := range state.Decisions {
 				if d.Reason != "" {
 					say("%s: the advice was to %s, the decision to %s: %s.", s.Title, d.Advised, d.Decision, d.Reason)
@@ -71,6 +74,16 @@ func farOut(r run.Run, m *procedure.Measure, p *procedure.Point, round int) (sai
 			r.SetUpNote[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]))
 	}
 	return said
+}
+
+// voidedWords say why an as found was declared not valid, and what became of it.
+func voidedWords(f *procedure.Finding, v run.VoidedAsFound) string {
+	became := "As found was read again, and that counts; both stand side by side"
+	if v.Stands {
+		became = "Read again it agreed with the first within U: the first stands"
+	}
+	return fmt.Sprintf("%s: as found was declared not valid by %s: %s Put right: %s. %s.", f.Title, v.By.Name,
+		sentence(v.Cause), strings.TrimRight(v.Done, ". "), became)
 }
 
 // remarksOnPoints says which points of a measure were left out, which were far out at first, and which readings withdrawn.

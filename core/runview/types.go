@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"northneedle/core/adjust"
+	"northneedle/core/device"
 	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
@@ -25,6 +26,7 @@ type View struct {
 	Lab         string                      `json:"lab"`
 	Rule        string                      `json:"rule"` // the decision rule's meaning
 	Replaces    string                      `json:"replaces,omitempty"`
+	Stands      *device.Standing            `json:"stands,omitempty"`      // how the device stands; known to who keeps the record
 	ReplacedBy  string                      `json:"replaced_by,omitempty"` // known to who keeps the record, not to the run itself
 	Current     string                      `json:"current"`               // the step to do now
 	Now         string                      `json:"now"`                   // what to do, in words, for the dock
@@ -41,6 +43,7 @@ type View struct {
 	Blockers    []string                    `json:"blockers"`
 	Result      run.Result                  `json:"result"`
 	ResultWhy   string                      `json:"result_why"`
+	Limited     []string                    `json:"limited,omitempty"` // what the statement is limited to: "Rising: from 0 to 20 kg"
 	NeedsReview bool                        `json:"needs_review"`
 	Timer       *TimerView                  `json:"timer,omitempty"` // the one that ends next, or ended last
 	Signature   *SignatureView              `json:"signature,omitempty"`
@@ -152,6 +155,7 @@ type PointView struct {
 	Expected  *run.Expected      `json:"expected,omitempty"`
 	Missing   string             `json:"missing,omitempty"` // what is needed before it can be read
 	Found     *VerdictView       `json:"found,omitempty"`
+	Voided    []VerdictView      `json:"voided,omitempty"` // as it was found and does not count, because that came from outside the device
 	Left      *VerdictView       `json:"left,omitempty"`
 	Readings  []ReadingView      `json:"readings"`
 	Omitted   string             `json:"omitted,omitempty"`
@@ -181,6 +185,7 @@ type ReadingView struct {
 	Given     *time.Time  `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
 	Early     string      `json:"early,omitempty"`
 	Withdrawn string      `json:"withdrawn,omitempty"`
+	Void      bool        `json:"void,omitempty"` // of an as found that came from outside the device
 	At        time.Time   `json:"at"`
 	By        string      `json:"by"`
 }
@@ -200,11 +205,22 @@ type FindingView struct {
 	Done        bool                 `json:"done"`
 	Advice      *adjust.Advice       `json:"advice,omitempty"`
 	Causes      []string             `json:"causes,omitempty"`
-	Seen        *procedure.Diagnosis `json:"seen,omitempty"` // by the family's own pattern
+	Outside     []string             `json:"outside,omitempty"` // causes outside the device
+	MayVoid     bool                 `json:"may_void"`          // as found may be declared not valid now
+	Voided      []VoidedView         `json:"voided"`            // and was
+	Seen        *procedure.Diagnosis `json:"seen,omitempty"`    // by the family's own pattern
 	Decisions   []run.FindingDecided `json:"decisions"`
 	Adjustments []run.AdjustmentMade `json:"adjustments"`
 	Made        []string             `json:"made"` // the same, in words
 	Undo        []adjust.Move        `json:"undo,omitempty"`
+}
+
+// VoidedView is an as found that was declared not valid, because what it showed came from outside the device.
+type VoidedView struct {
+	run.AsFoundVoided
+	At     time.Time `json:"at"`
+	By     string    `json:"by"`
+	Stands bool      `json:"stands"` // read again it agreed, and so it counts after all
 }
 
 // OpenItemView is a loose end.

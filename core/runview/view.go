@@ -65,6 +65,10 @@ func Of(r run.Run, now time.Time) View {
 	v.OpenItems = viewOpenItems(r)
 	v.Timer = viewNextTimer(r, now)
 	v.Result, v.ResultWhy = r.Outcome()
+	for _, only := range r.Limited() {
+		v.Limited = append(v.Limited, strings.TrimSpace(fmt.Sprintf("%s: from %g to %g %s", only.Title, only.From, only.To,
+			quantity.ShowUnit(only.Unit))))
+	}
 	v.Remarks = remarks(r)
 	if r.Status == run.Open {
 		v.Blockers = r.Blockers(now)
@@ -310,6 +314,11 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		v.Missing = err.Error()
 	}
 	v.Found = verdictOf(r.Judge(m, p, 0))
+	for _, voided := range r.Findings[m.Judge.ID].Voided {
+		if first := voided.Verdict(m.ID, p.ID); first != nil {
+			v.Voided = append(v.Voided, VerdictView{*first, Sentence(*first)})
+		}
+	}
 	for last := round; last > 0 && v.Left == nil; last-- {
 		v.Left = verdictOf(r.Judge(m, p, last))
 	}
@@ -317,7 +326,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		if reading.Measure == m.ID && reading.Point == p.ID {
 			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
 				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
-				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn,
+				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn, Void: reading.Void,
 				At: reading.At, By: reading.By.Name})
 		}
 	}
@@ -348,6 +357,12 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		Adjustments: append([]run.AdjustmentMade{}, state.Adjustments...),
 		Made:        madeWords(r, f),
 		Undo:        r.Undo(f),
+		Outside:     f.Outside,
+		MayVoid:     r.MayVoid(f),
+		Voided:      []VoidedView{},
+	}
+	for _, voided := range state.Voided {
+		v.Voided = append(v.Voided, VoidedView{voided.AsFoundVoided, voided.At, voided.By.Name, voided.Stands})
 	}
 	if state.Closed > 0 {
 		if advice, err := r.Advise(f); err == nil {

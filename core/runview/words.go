@@ -60,11 +60,17 @@ func madeWords(r run.Run, f *procedure.Finding) []string {
 			}
 		} else if a.Control == "" {
 			words = "a cause was looked for: " + a.Note
+			if a.Nothing {
+				words = "a cause was looked for, and nothing of the device was changed: " + a.Note
+			}
 		}
 		said = append(said, fmt.Sprintf("round %d: %s", a.Round, words))
 	}
 	return said
 }
+
+// sentence is text with a full stop behind it.
+func sentence(text string) string { return strings.TrimRight(text, ". ") + "." }
 
 // causesOf are a finding's likely causes of a shape, else those it names for any.
 func causesOf(f *procedure.Finding, shape string) []string {

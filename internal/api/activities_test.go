@@ -105,7 +105,7 @@ func TestWhatHappensToADeviceMakesWhatItUndoesDue(t *testing.T) {
 	legal := recurring(t, v, "Legal re-verification")
 	assert.Equal(t, duty.Invalid, legal.Status)
 	assert.True(t, legal.Outside && legal.Stops)
-	assert.Contains(t, v.Blocked[len(v.Blocked)-1].Words, "Legal re-verification: Invalid: seal broken")
+	assert.Contains(t, v.Words, "Legal re-verification: Invalid: seal broken")
 	assert.NotEqual(t, duty.Invalid, recurring(t, v, "Patient scale, verification").Status,
 		"the seal has no part in it")
 	assert.Contains(t, c.problem("/api/activities/"+legal.ID,

@@ -108,7 +108,7 @@ func whoMayDoWhat(t *testing.T, h *house) {
 	signed := lead.send(v, order{"kind": "review", "note": "agreed"})
 	assert.Equal(t, run.Signed, signed.Status)
 	asset := get[workshop.AssetView](technician, "/api/assets/"+review[0].Tag)
-	assert.Equal(t, "out of use", asset.Status, "a device that fails leaves use")
+	assert.Equal(t, "out of use", string(asset.State), "a device that fails leaves use")
 
 	run := technician.open(firstOf(t, technician, "capnograph", 5))
 	technician.refused(run, order{"kind": "bind", "role": "finger", "standard": "FS-2"}, 409, "unfit-standard",

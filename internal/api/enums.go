@@ -6,6 +6,7 @@ import (
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
 	"northneedle/core/control"
+	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/core/economics"
 	"northneedle/core/fit"
@@ -46,7 +47,9 @@ var words = map[reflect.Type][]any{
 		procedure.StepFinding, procedure.StepSign},
 	reflect.TypeFor[run.Answer](): {run.Fine, run.NotFine, run.NA},
 	reflect.TypeFor[run.Phase]():  {run.AsFound, run.AsLeft},
-	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsAdjusted, run.Fails, run.NotComplete},
+	reflect.TypeFor[device.State](): {device.Retired, device.OutOfUse, device.NotToBeUsed, device.InDoubt, device.Overdue, device.Due,
+		device.WaitingForReview, device.InUse},
+	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsSetUp, run.ConformsAdjusted, run.Fails, run.NotComplete},
 	reflect.TypeFor[run.Status](): {run.Open, run.InReview, run.Signed, run.Abandoned},
 	reflect.TypeFor[uncertainty.Distribution](): {uncertainty.Normal, uncertainty.Rectangular,
 		uncertainty.Triangular, uncertainty.UShaped},
@@ -77,6 +80,7 @@ func describeWords(r huma.Registry) {
 	describe[conformity.RuleKind](r)
 	describe[conformity.Zone](r)
 	describe[control.Rule](r)
+	describe[device.State](r)
 	describe[duty.Event](r)
 	describe[duty.Status](r)
 	describe[economics.Use](r)

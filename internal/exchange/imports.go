@@ -379,9 +379,9 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 		return nil, nil, refusal{"on", get("on") + " lies ahead"}
 	}
 	result := run.Result(strings.ToLower(get("result")))
-	if !slices.Contains([]run.Result{run.Conforms, run.ConformsAdjusted, run.Fails}, result) {
+	if !result.Passed() && result != run.Fails {
 		return nil, nil, refusal{"result",
-			fmt.Sprintf("is conforms, conforms after adjustment or does not conform, not %q", get("result"))}
+			fmt.Sprintf("is one of %q, not %q", append(slices.Clone(run.PassedResults), run.Fails), get("result"))}
 	}
 	key := fmt.Sprintf("paper-%s-%s-%s", tag, on.Format("20060102"), procedure.Slug(get("title")))
 	var rn *ledger.Run

@@ -80,7 +80,7 @@ func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
 
 // EveryDue is all that is due before a day, the riskiest first, then by day, as it is read.
 func (l *Ledger) EveryDue(day time.Time) iter.Seq2[Due, error] {
-	query := l.dueBefore(day).Select("assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
+	query := l.dueBefore(day).Select("activities.asset_id, assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
 	return each[Due](query)
 }
 
@@ -272,5 +272,6 @@ func (a Asset) Device() run.Device {
 		Settings:   a.Settings,
 		Limits:     a.Limits,
 		Resolution: a.Resolution,
+		Risk:       a.Risk,
 	}
 }

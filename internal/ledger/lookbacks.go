@@ -156,7 +156,7 @@ func openOnDevice(w *writer, r run.Run) error {
 		OpenedBy: r.Signature.By.Name,
 	}
 	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", r.Device.ID,
-		[]run.Result{run.Conforms, run.ConformsAdjusted}, at, r.ID).Order("ended_at DESC"))
+		run.PassedResults, at, r.ID).Order("ended_at DESC"))
 	switch {
 	case err == nil:
 		b.From = good.EndedAt

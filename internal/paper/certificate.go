@@ -182,12 +182,18 @@ func (s *sheet) statement() {
 	s.SetX(margin + 5)
 	s.font("B", 13, c)
 	words := map[run.Result]string{
-		run.Conforms:         "Conforms as found",
+		run.Conforms:         "Conforms",
+		run.ConformsSetUp:    "Conforms, after a cause outside the device was removed",
 		run.ConformsAdjusted: "Conforms after adjustment",
 		run.Fails:            "Does not conform: not to be used",
 		run.NotComplete:      "Not complete: no statement of conformity",
 	}[v.Result]
 	s.CellFormat(width-5, 6.5, words, "", 1, "L", false, 0, "")
+	if len(v.Limited) > 0 && v.Result.Passed() {
+		s.SetX(margin + 5)
+		s.font("B", 9.5, c)
+		s.MultiCell(width-5, 4.8, "Stated only for "+strings.Join(v.Limited, "; ")+".", "", "L", false)
+	}
 	s.SetX(margin + 5)
 	s.font("", 8.5, ink)
 	s.MultiCell(width-5, 4.4, v.Signature.Statement, "", "L", false)

@@ -19,6 +19,7 @@ type Label struct {
 	Done   *time.Time
 	Due    *time.Time
 	Stop   string // why it must not be used; empty where it may
+	Doubt  string // why it is in doubt; empty where it is not
 }
 
 // Sheets and single labels, in mm.
@@ -86,9 +87,21 @@ func (s *sheet) label(l Label, x, y float64) error {
 		}
 		return t.Format(time.DateOnly)
 	}
+	why := func(words string) {
+		s.font("", 5.8, ink)
+		s.SetXY(x+side+5, y+17)
+		lines := s.SplitText(words, labelWide-side-8)
+		for _, line := range lines[:min(5, len(lines))] {
+			s.SetX(x + side + 5)
+			s.CellFormat(labelWide-side-8, 2.4, line, "", 2, "L", false, 0, "")
+		}
+	}
 	if l.Stop != "" {
-		text(14, "B", 11, vermilion, "◆ NOT TO BE USED")
-		text(18.5, "", 6.5, ink, l.Stop)
+		text(12.5, "B", 9, vermilion, "◆ NOT TO BE USED")
+		why(l.Stop)
+	} else if l.Doubt != "" {
+		text(12.5, "B", 9, vermilion, "◇ IN DOUBT: verify first")
+		why(l.Doubt)
 	} else {
 		text(14, "", 7, grey, "verified")
 		text(17, "B", 10, ink, day(l.Done))

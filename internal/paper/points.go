@@ -106,6 +106,9 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 		cells[7] = limits(last, m.Resolution/10)
 		cells[8] = fmt.Sprintf("%s (%.1f)", quantity.Format(last.U, m.Resolution/10), last.K)
 	}
+	for i := range p.Voided {
+		s.voided(m, &p.Voided[i])
+	}
 	y := s.GetY()
 	s.font("", 8, ink)
 	for i, text := range cells {
@@ -122,6 +125,21 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 	s.SetXY(margin, y+7.6)
 	s.draw(hairline, 0.1)
 	s.Line(margin, y+7.6, margin+width, y+7.6)
+}
+
+// voided is the row of a point as it was found and does not count, because that came from outside the device; above the
+// one that does.
+func (s *sheet) voided(m runview.MeasureView, v *runview.VerdictView) {
+	reference, shown, err := figures(v, m.Resolution)
+	s.font("", 7.3, grey)
+	for i, text := range []string{"not counted", reference, shown, err} {
+		align := "R"
+		if i == 0 {
+			align = "L"
+		}
+		s.CellFormat(columns[i], 4.6, text, "", 0, align, false, 0, "")
+	}
+	s.CellFormat(width-columns[0]-columns[1]-columns[2]-columns[3], 4.6, "  as found at first: a cause outside the device (see remarks)", "", 1, "L", false, 0, "")
 }
 
 // limits are the limits on an error, as they are printed.

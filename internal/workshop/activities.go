@@ -80,21 +80,17 @@ func (ws *Workshop) activityView(a ledger.Activity) ActivityView {
 	return v
 }
 
-// activities are how a device's activities stand, and which of them keep it from patient work.
-func (ws *Workshop) activities(asset string) (views []ActivityView, stopped []string, first ledger.Activity, err error) {
+// activities are how a device's activities stand.
+func (ws *Workshop) activities(asset string) (views []ActivityView, first ledger.Activity, err error) {
 	all, err := ws.Ledger.Activities(asset)
-	views, stopped = []ActivityView{}, []string{}
+	views = []ActivityView{}
 	for i, a := range all {
 		if i == 0 {
 			first = a
 		}
-		v := ws.activityView(a)
-		views = append(views, v)
-		if v.Stops {
-			stopped = append(stopped, v.Title+": "+v.Words)
-		}
+		views = append(views, ws.activityView(a))
 	}
-	return views, stopped, first, err
+	return views, first, err
 }
 
 // ChangeActivity notes that an activity is done or failed, puts it off, moves it, or counts its use.

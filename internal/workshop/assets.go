@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"northneedle/core/conformity"
+	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/core/interval"
 	"northneedle/core/person"
@@ -22,17 +23,17 @@ const pageSize = 50
 
 // AssetBrief is a device in the register.
 type AssetBrief struct {
-	ID     string     `json:"id"`
-	Tag    string     `json:"tag"`
-	Device string     `json:"device"`
-	Serial string     `json:"serial"`
-	Family string     `json:"family"`
-	Site   string     `json:"site"`
-	Place  string     `json:"place"`
-	Status string     `json:"status" enum:"in use,out of use,retired"`
-	Risk   int        `json:"risk"`
-	DueOn  *time.Time `json:"due_on,omitempty"`
-	Days   int        `json:"days"`
+	ID     string `json:"id"`
+	Tag    string `json:"tag"`
+	Device string `json:"device"`
+	Serial string `json:"serial"`
+	Family string `json:"family"`
+	Site   string `json:"site"`
+	Place  string `json:"place"`
+	device.Standing
+	Risk  int        `json:"risk"`
+	DueOn *time.Time `json:"due_on,omitempty"`
+	Days  int        `json:"days"`
 }
 
 // AssetPageView is a page of the register.
@@ -69,7 +70,7 @@ type AssetView struct {
 	Notes      []ActivityNoteView `json:"notes" doc:"what became of them, the newest first"`
 	History    []HistoryView      `json:"history"`
 	Procedures []ProcedureOffer   `json:"procedures" doc:"by which a run can be opened"`
-	Blocked    []BlockView        `json:"blocked" doc:"what keeps it from patient work"`
+	Blocked    []BlockView        `json:"blocked" doc:"the controls that are rejected"`
 	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
 }
 
@@ -122,13 +123,17 @@ func (ws *Workshop) assets(in AssetQuery) (AssetPageView, error) {
 		ids[i] = a.ID
 	}
 	due, err := ws.Ledger.NextDue(ids...)
+	if err != nil {
+		return view, err
+	}
+	states, err := ws.states(ids...)
 	for _, a := range found {
-		view.Assets = append(view.Assets, ws.assetBrief(a, due[a.ID]))
+		view.Assets = append(view.Assets, ws.assetBrief(a, due[a.ID], states[a.ID]))
 	}
 	return view, err
 }
 
-func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
+func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time, state device.Standing) AssetBrief {
 	b := AssetBrief{
 		ID:     a.ID,
 		Tag:    a.Tag,
@@ -137,8 +142,9 @@ func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time) AssetBrief {
 		Family: a.Family,
 		Site:   a.Site,
 		Place:  a.Place,
-		Status: a.Status,
 		Risk:   a.Risk,
+
+		Standing: state,
 	}
 	if !next.IsZero() && duty.HasDay(next) {
 		b.DueOn, b.Days = &next, ws.days(next)
@@ -152,7 +158,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	if err != nil {
 		return AssetView{}, err
 	}
-	activities, stopped, next, err := ws.activities(a.ID)
+	activities, next, err := ws.activities(a.ID)
 	if err != nil {
 		return AssetView{}, err
 	}
@@ -165,7 +171,11 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 		Procedures: []ProcedureOffer{},
 		Trends:     []TrendView{},
 	}
-	view.AssetBrief = ws.assetBrief(a, next.DueOn)
+	state, err := ws.state(a.ID)
+	if err != nil {
+		return view, err
+	}
+	view.AssetBrief = ws.assetBrief(a, next.DueOn, state)
 	for _, p := range ws.procedures() {
 		if p.Family == a.Family {
 			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
@@ -179,9 +189,6 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	view.Trends = trends(results)
 	if view.Blocked, err = ws.blocked(a.ID); err != nil {
 		return view, err
-	}
-	for _, words := range stopped {
-		view.Blocked = append(view.Blocked, BlockView{Words: words})
 	}
 	view.Notes, err = ws.activityNotes(a.ID)
 	return view, err

@@ -93,6 +93,14 @@ func (ws *Workshop) Feed(given string) (text []byte, valid bool, err error) {
 	if err != nil {
 		return nil, true, err
 	}
+	ids := make([]string, len(due))
+	for i, d := range due {
+		ids[i] = d.AssetID
+	}
+	states, err := ws.states(ids...)
+	if err != nil {
+		return nil, true, err
+	}
 	var entries []exchange.Appointment
 	for _, d := range due {
 		if !duty.HasDay(d.DueOn) {
@@ -103,7 +111,7 @@ func (ws *Workshop) Feed(given string) (text []byte, valid bool, err error) {
 			Start:    d.DueOn,
 			AllDay:   true,
 			Title:    d.Tag + " " + d.Title,
-			Text:     fmt.Sprintf("%s %s, risk %d\n%s", d.Maker, d.Model, d.Risk, d.Reason),
+			Text:     strings.TrimSpace(fmt.Sprintf("%s %s, risk %d, %s\n%s\n%s", d.Maker, d.Model, d.Risk, states[d.AssetID].State, d.Reason, states[d.AssetID].Words)),
 			Location: d.Place + ", " + d.Site,
 		})
 	}

@@ -18,13 +18,15 @@ type CommandBody struct {
 	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int        `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
 	Given  *time.Time `json:"given_at,omitempty" doc:"when it was given, by the client's reckoning of the server's time; left out: now"`
-	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,withdraw,omit,check-set-up,close-phase,decide,adjust,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
 	Standard    string            `json:"standard,omitempty" maxLength:"60"`
 	Answer      string            `json:"answer,omitempty" enum:"fine,not fine,does not apply"`
 	Note        string            `json:"note,omitempty" maxLength:"4000"`
+	Nothing     bool              `json:"nothing,omitempty" doc:"a cause was looked for, and nothing of the device was changed"`
+	Cause       string            `json:"cause,omitempty" maxLength:"400" doc:"outside the device, of what was read as found"`
 	Reason      string            `json:"reason,omitempty" maxLength:"1000"`
 	Temperature string            `json:"temperature,omitempty" maxLength:"40"`
 	Pressure    string            `json:"pressure,omitempty" maxLength:"40"`
@@ -140,7 +142,10 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 			Point:   b.Point,
 			Steps:   b.Steps,
 			Note:    b.Note,
+			Nothing: b.Nothing,
 		}, nil
+	case "void-as-found":
+		return run.VoidAsFound{Finding: b.Finding, Cause: b.Cause, Done: b.Note}, nil
 	}
 	return ws.ending(ctx, b)
 }

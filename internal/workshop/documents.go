@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
@@ -55,9 +56,13 @@ func (ws *Workshop) standings(all []ledger.Activity) (rows [][]string) {
 
 // historyDocument is everything the record knows of a device.
 func (ws *Workshop) historyDocument(a ledger.Asset) (paper.Document, error) {
+	state, err := ws.state(a.ID)
+	if err != nil {
+		return paper.Document{}, err
+	}
 	d := paper.Document{Title: "History of " + a.Tag,
 		Under: strings.Join(slices.DeleteFunc([]string{a.Maker + " " + a.Model, "serial " + a.Serial, a.Place, a.Site,
-			a.Status}, func(s string) bool { return s == "" }), " · ")}
+			string(state.State)}, func(s string) bool { return s == "" }), " · ")}
 	activities, err := ws.Ledger.Activities(a.ID)
 	if err != nil {
 		return d, err
@@ -156,6 +161,10 @@ func (ws *Workshop) inspectionDocument(site string) (paper.Document, error) {
 	for _, a := range all {
 		of[a.AssetID] = append(of[a.AssetID], a)
 	}
+	states, err := ws.states(ids...)
+	if err != nil {
+		return d, err
+	}
 	columns := []paper.Column{{Title: "device", Wide: 4}, {Title: "risk", Wide: 0.8, Right: true},
 		{Title: "due", Wide: 2.3}, {Title: "stands", Wide: 4.6}, {Title: "seen", Wide: 1}, {Title: "label", Wide: 1},
 		{Title: "remarks", Wide: 3.4}}
@@ -169,7 +178,7 @@ func (ws *Workshop) inspectionDocument(site string) (paper.Document, error) {
 		}
 		section := &d.Sections[len(d.Sections)-1]
 		section.Rows = append(section.Rows, []string{a.Tag + " " + a.Maker + " " + a.Model + ", serial " + a.Serial,
-			fmt.Sprint(a.Risk), firstDue(of[a.ID]), ws.worst(a, of[a.ID]), "☐", "☐", ""})
+			fmt.Sprint(a.Risk), firstDue(of[a.ID]), stands(states[a.ID]), "☐", "☐", ""})
 	}
 	blank := paper.Section{Title: "Found here and not on the list",
 		Columns: []paper.Column{{Title: "tag", Wide: 2}, {Title: "maker, model, serial", Wide: 5},
@@ -190,24 +199,10 @@ func firstDue(all []ledger.Activity) string {
 	return "–"
 }
 
-// worst is what keeps a device from use, else what is due or undone on it.
-func (ws *Workshop) worst(a ledger.Asset, all []ledger.Activity) string {
-	if a.Status != ledger.InUse {
-		return a.Status + ": not to be used"
-	}
-	var said []string
-	for _, one := range all {
-		s := one.Duty.Stands(one.State(), ws.Clock())
-		if s.Status == duty.Expired || s.Status == duty.Invalid || s.Status == duty.Expiring {
-			words := one.Title + ": " + s.Words
-			if one.Duty.Stops(s) {
-				words += ". No patient work"
-			}
-			said = append(said, words)
-		}
-	}
-	if len(said) == 0 {
+// stands is how a device stands, and why.
+func stands(s device.Standing) string {
+	if s.State == device.InUse {
 		return "nothing due"
 	}
-	return strings.Join(said, "; ")
+	return strings.TrimSuffix(string(s.State)+": "+s.Words, ": ")
 }

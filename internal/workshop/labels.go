@@ -1,10 +1,10 @@
 package workshop
 
 import (
-	"fmt"
 	"net/url"
 	"strings"
 
+	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/core/person"
 	"northneedle/internal/ledger"
@@ -66,6 +66,10 @@ func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 	if err != nil {
 		return f, err
 	}
+	states, err := ws.states(ids...)
+	if err != nil {
+		return f, err
+	}
 	labels := make([]paper.Label, len(assets))
 	at := map[string]int{}
 	for i, a := range assets {
@@ -76,16 +80,15 @@ func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 			Lab:    lab.Name,
 			Code:   codeOf(address, a.Tag),
 		}
-		if a.Status != ledger.InUse {
-			labels[i].Stop = a.Status
+		state := states[a.ID]
+		if state.Stop {
+			labels[i].Stop = strings.TrimSuffix(string(state.State)+": "+state.Words, ": ")
+		} else if state.State == device.InDoubt {
+			labels[i].Doubt = state.Words
 		}
 	}
 	for _, a := range activities {
 		l := &labels[at[a.AssetID]]
-		standing := a.Duty.Stands(a.State(), ws.Clock())
-		if a.Duty.Stops(standing) && l.Stop == "" {
-			l.Stop = fmt.Sprintf("%s: %s", a.Title, standing.Words)
-		}
 		if a.Procedure == "" || !duty.HasDay(a.DueOn) {
 			continue
 		}

@@ -4,6 +4,7 @@ import (
 	"iter"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 )
@@ -34,21 +35,23 @@ func (ws *Workshop) list(name string) (exchange.Table, error) {
 	switch name {
 	case "equipment":
 		return exchange.Table{Name: name, Columns: []string{"tag", "serial", "maker", "model", "family", "site",
-			"place", "status", "risk"},
-			Rows: rowsOf(ws.Ledger.EveryAsset(), func(a ledger.Asset) []any {
-				return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk}
-			})}, nil
+			"place", "status", "risk", "stands", "why"},
+			Rows: rowsWithStates(ws, ws.Ledger.EveryAsset(), func(a ledger.Asset) string { return a.ID },
+				func(a ledger.Asset, s device.Standing) []any {
+					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk, s.State, s.Words}
+				})}, nil
 	case "references":
 		return ws.referenceList()
 	case "instruments":
 		return ws.instrumentTable()
 	}
 	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family",
-		"site", "place", "status", "reason"},
-		Rows: rowsOf(ws.Ledger.EveryDue(ws.Clock().AddDate(1, 0, 0)), func(d ledger.Due) []any {
-			return []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, d.Status,
-				d.Reason}
-		})}, nil
+		"site", "place", "status", "reason", "why"},
+		Rows: rowsWithStates(ws, ws.Ledger.EveryDue(ws.Clock().AddDate(1, 0, 0)), func(d ledger.Due) string { return d.AssetID },
+			func(d ledger.Due, s device.Standing) []any {
+				return []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, s.State, d.Reason,
+					s.Words}
+			})}, nil
 }
 
 // rowsOf are a list's records as rows of a table.
@@ -59,6 +62,41 @@ func rowsOf[T any](records iter.Seq2[T, error], row func(T) []any) iter.Seq2[[]a
 				return
 			}
 		}
+	}
+}
+
+// statesAtOnce is for how many rows of a list the devices' states are asked for at a time.
+const statesAtOnce = 500
+
+// rowsWithStates are a list's records about devices, with how each stands, as rows of a table.
+func rowsWithStates[T any](ws *Workshop, records iter.Seq2[T, error], id func(T) string,
+	row func(T, device.Standing) []any) iter.Seq2[[]any, error] {
+	return func(yield func([]any, error) bool) {
+		var some []T
+		flush := func() bool {
+			ids := make([]string, len(some))
+			for i, record := range some {
+				ids[i] = id(record)
+			}
+			states, err := ws.states(ids...)
+			for _, record := range some {
+				if !yield(row(record, states[id(record)]), err) {
+					return false
+				}
+			}
+			some = some[:0]
+			return true
+		}
+		for record, err := range records {
+			if err != nil {
+				yield(nil, err)
+				return
+			}
+			if some = append(some, record); len(some) == statesAtOnce && !flush() {
+				return
+			}
+		}
+		flush()
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/core/interval"
 	"northneedle/core/person"
 	"northneedle/core/report"
@@ -45,6 +46,12 @@ type MonthReport struct {
 	OnTime report.Share `json:"on_time"`
 }
 
+// StateReport is how many devices stand so.
+type StateReport struct {
+	State   device.State `json:"state"`
+	Devices int          `json:"devices"`
+}
+
 // ReportView is what a time of work came to.
 type ReportView struct {
 	From         time.Time         `json:"from"`
@@ -54,6 +61,7 @@ type ReportView struct {
 	Models       []ModelReport     `json:"models"`
 	Overdue      []report.Exposure `json:"overdue" doc:"now, the gravest risk first"`
 	OverdueAll   int               `json:"overdue_all"`
+	States       []StateReport     `json:"states" doc:"how the devices stand now"`
 	Work         []WorkReport      `json:"work"`
 	Runs         int               `json:"runs"`
 	Hours        float64           `json:"hours"`
@@ -137,7 +145,7 @@ func (ws *Workshop) addUp(q ReportQuery) (ReportView, error) {
 	if err = ws.Ledger.Setting("prices", &v.Prices); err != nil {
 		return v, err
 	}
-	for _, part := range []func(*ReportView) error{ws.reportTimes, ws.reportModels, ws.reportOverdue, ws.reportWork,
+	for _, part := range []func(*ReportView) error{ws.reportTimes, ws.reportModels, ws.reportOverdue, ws.reportStates, ws.reportWork,
 		ws.reportGas} {
 		if err := part(&v); err != nil {
 			return v, err
@@ -188,6 +196,28 @@ func (ws *Workshop) reportOverdue(v *ReportView) error {
 		late[i] = report.Late{Risk: a.Risk, Days: -ws.days(a.DueOn)}
 	}
 	v.Overdue, v.OverdueAll = report.ByRisk(late), len(late)
+	return err
+}
+
+// reportStates counts how the devices stand now; those that are retired are none any more.
+func (ws *Workshop) reportStates(v *ReportView) error {
+	var ids []string
+	for a, err := range ws.Ledger.EveryAsset() {
+		if err != nil {
+			return err
+		}
+		ids = append(ids, a.ID)
+	}
+	states, err := ws.states(ids...)
+	count := map[device.State]int{}
+	for _, s := range states {
+		count[s.State]++
+	}
+	for _, state := range device.States {
+		if count[state] > 0 && state != device.Retired {
+			v.States = append(v.States, StateReport{state, count[state]})
+		}
+	}
 	return err
 }
 
@@ -277,6 +307,11 @@ func (v ReportView) document() paper.Document {
 		months.Rows = append(months.Rows, []string{m.Month.Format("January 2006"), fmt.Sprint(m.OnTime.All),
 			fmt.Sprint(m.OnTime.Of), percent(m.OnTime.Value)})
 	}
+	standing := paper.Section{Title: "How the devices stand, now",
+		Columns: []paper.Column{{Title: "state", Wide: 3}, {Title: "devices", Wide: 1, Right: true}}}
+	for _, s := range v.States {
+		standing.Rows = append(standing.Rows, []string{string(s.State), fmt.Sprint(s.Devices)})
+	}
 	overdue := paper.Section{Title: "Overdue by risk, now",
 		Text: fmt.Sprintf("%d overdue. 5 is the gravest risk.", v.OverdueAll),
 		Columns: []paper.Column{{Title: "risk", Wide: 1}, {Title: "overdue", Wide: 1, Right: true},
@@ -326,6 +361,6 @@ func (v ReportView) document() paper.Document {
 	if v.Prices.Currency == "" {
 		cost.Text = "The lab has named no prices."
 	}
-	d.Sections = []paper.Section{overdue, months, models, work, gases, cost}
+	d.Sections = []paper.Section{standing, overdue, months, models, work, gases, cost}
 	return d
 }

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -59,6 +60,9 @@ func (ws *Workshop) RunView(r run.Run) runview.View {
 			m.Link = source.ID
 		}
 	}
+	if state, err := ws.state(r.Device.ID); err == nil {
+		view.Stands = &state
+	}
 	if r.Status == run.Signed {
 		if row, err := ws.Ledger.RunRow(r.ID); err == nil {
 			view.ReplacedBy = row.ReplacedBy
@@ -81,6 +85,10 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 			Message: a.Tag + " is retired: no run can be opened on it.",
 		}
 	}
+	state, err := ws.state(a.ID)
+	if err != nil {
+		return run.Run{}, err
+	}
 	i := slices.IndexFunc(ws.procedures(), func(p *procedure.Procedure) bool {
 		return p.ID == wanted.Procedure || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
 	})
@@ -91,6 +99,15 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 			Field: "procedure",
 			Message: strings.Join(strings.Fields("There is no procedure "+wanted.Procedure+" for a "+a.Family+" yet."),
 				" "),
+		}
+	}
+	if id := ws.procedures()[i].ID; !state.May(id) && wanted.Replaces == "" {
+		return run.Run{}, &run.Refusal{
+			Kind:  run.Conflict,
+			Code:  "not-to-be-used",
+			Field: "procedure",
+			Message: fmt.Sprintf("%s is not to be used. %s Only what can lift that is opened: %s.", a.Tag, state.Words,
+				strings.Join(ws.liftedBy(state), ", ")),
 		}
 	}
 	if err := ws.replaceable(wanted.Replaces, a); err != nil {

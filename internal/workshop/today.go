@@ -6,6 +6,7 @@ import (
 	"sort"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/core/person"
 	"northneedle/core/reference"
 	"northneedle/core/run"
@@ -25,7 +26,6 @@ type DueView struct {
 	Family    string    `json:"family"`
 	Site      string    `json:"site"`
 	Place     string    `json:"place"`
-	Status    string    `json:"status" enum:"in use,out of use,retired"`
 	Title     string    `json:"title"`
 	Procedure string    `json:"procedure,omitempty" doc:"empty where no procedure covers the family yet"`
 	DueOn     time.Time `json:"due_on"`
@@ -33,6 +33,7 @@ type DueView struct {
 	Risk      int       `json:"risk"`
 	Reason    string    `json:"reason"`
 	Run       string    `json:"run,omitempty" doc:"a run in progress on the device"`
+	device.Standing
 }
 
 // RunBrief is a run in a list.
@@ -59,6 +60,8 @@ type RunBrief struct {
 	Loose      int        `json:"loose"`
 	Paper      bool       `json:"paper" doc:"taken over from an older record, without its events"`
 	Replaced   bool       `json:"replaced" doc:"another run has taken its place"`
+
+	Stands *device.Standing `json:"stands,omitempty" doc:"how the device stands, in the list of what waits for review"`
 }
 
 // OpenItemBrief is an open loose end, for the top bar.
@@ -100,7 +103,7 @@ func (ws *Workshop) Today(ctx context.Context, who person.Person) (TodayView, er
 	if view.Open, err = ws.runsIn(run.Open, who); err != nil {
 		return view, err
 	}
-	if view.Review, err = ws.runsIn(run.InReview, who); err != nil {
+	if view.Review, err = ws.reviews(who); err != nil {
 		return view, err
 	}
 	running := map[string]string{}
@@ -138,13 +141,33 @@ func (ws *Workshop) dueToday() (TodayView, error) {
 	for _, d := range due {
 		view.Due = append(view.Due, ws.dueView(d))
 	}
+	if err := ws.standToday(view.Overdue, view.Due); err != nil {
+		return view, err
+	}
 	view.Bring, view.Troubles, err = ws.bring(append(append([]DueView{}, view.Overdue...), view.Due...))
 	return view, err
 }
 
+// standToday fills in how the devices of some lists stand.
+func (ws *Workshop) standToday(lists ...[]DueView) error {
+	var ids []string
+	for _, list := range lists {
+		for _, d := range list {
+			ids = append(ids, d.Asset)
+		}
+	}
+	states, err := ws.states(ids...)
+	for _, list := range lists {
+		for i := range list {
+			list[i].Standing = states[list[i].Asset]
+		}
+	}
+	return err
+}
+
 func (ws *Workshop) dueView(d ledger.Due) DueView {
 	return DueView{Asset: d.AssetID, Tag: d.Tag, Device: d.Maker + " " + d.Model, Family: d.Family, Site: d.Site,
-		Place: d.Place, Status: d.Status, Title: d.Title,
+		Place: d.Place, Title: d.Title,
 		Procedure: d.Activity.Procedure, DueOn: d.DueOn, Days: ws.days(d.DueOn), Risk: d.Risk, Reason: d.Reason}
 }
 
@@ -153,6 +176,24 @@ func (ws *Workshop) runsIn(status run.Status, who person.Person) ([]RunBrief, er
 	briefs := make([]RunBrief, len(rows))
 	for i, r := range rows {
 		briefs[i] = ws.brief(r, who)
+	}
+	return briefs, err
+}
+
+// reviews are the runs that wait for review, with how their devices stand meanwhile.
+func (ws *Workshop) reviews(who person.Person) ([]RunBrief, error) {
+	briefs, err := ws.runsIn(run.InReview, who)
+	if err != nil {
+		return nil, err
+	}
+	ids := make([]string, len(briefs))
+	for i, b := range briefs {
+		ids[i] = b.Asset
+	}
+	states, err := ws.states(ids...)
+	for i := range briefs {
+		state := states[briefs[i].Asset]
+		briefs[i].Stands = &state
 	}
 	return briefs, err
 }

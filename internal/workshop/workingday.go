@@ -31,6 +31,7 @@ type WorkingDay struct {
 	Skills   map[string][]string     `json:"skills,omitempty" doc:"families that only the people named may do"`
 	Hands    procedure.HandlingTimes `json:"hands"`
 	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
+	Grace    int                     `json:"grace" minimum:"0" maximum:"365" default:"30" doc:"days that a duty which blocks nothing may be late before its device is not to be used"`
 	Rounds   dayplan.RoundRules      `json:"rounds" doc:"how days are filled"`
 }
 
@@ -42,6 +43,7 @@ func DefaultDay() WorkingDay {
 		Within:   5,
 		Hands:    procedure.DefaultHandlingTimes,
 		Capacity: 60,
+		Grace:    30,
 		Rounds:   dayplan.DefaultRoundRules,
 	}
 }
@@ -73,6 +75,8 @@ func (d WorkingDay) check() error {
 		return invalid("until", "The day ends after it begins.")
 	case d.Within < 0 || d.Within > 240:
 		return invalid("within", "The way between two places of a site takes 0 to 240 minutes.")
+	case d.Grace < 0 || d.Grace > 365:
+		return invalid("grace", "A duty may be late by 0 to 365 days before its device is not to be used.")
 	case !(d.Capacity > 0 && d.Capacity <= 10000):
 		return invalid("capacity", "Give the hours of verification in a month: more than 0.")
 	}

@@ -1535,6 +1535,7 @@ export interface components {
             control: string;
             finding: string;
             note?: string;
+            nothing?: boolean;
             point?: string;
             /** Format: int64 */
             round: number;
@@ -1612,8 +1613,10 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            status: "in use" | "out of use" | "retired";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            stop: boolean;
             tag: string;
+            words: string;
         };
         AssetEvent: {
             /** @description made by the client; sent again it changes nothing */
@@ -1629,7 +1632,7 @@ export interface components {
         };
         AssetView: {
             activities: components["schemas"]["ActivityView"][];
-            /** @description what keeps it from patient work */
+            /** @description the controls that are rejected */
             blocked: components["schemas"]["BlockView"][];
             /** Format: int64 */
             days: number;
@@ -1653,10 +1656,12 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            status: "in use" | "out of use" | "retired";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            stop: boolean;
             tag: string;
             /** @description how its points move, where three runs or more show it */
             trends: components["schemas"]["TrendView"][];
+            words: string;
         };
         BenchState: {
             dock: components["schemas"]["RunBrief"][];
@@ -1953,6 +1958,8 @@ export interface components {
         CommandBody: {
             /** @enum {string} */
             answer?: "fine" | "not fine" | "does not apply";
+            /** @description outside the device, of what was read as found */
+            cause?: string;
             /** @description a questioned magnitude is confirmed */
             confirmed?: boolean;
             control?: string;
@@ -1977,9 +1984,11 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
             measure?: string;
             note?: string;
+            /** @description a cause was looked for, and nothing of the device was changed */
+            nothing?: boolean;
             part?: string;
             point?: string;
             pressure?: string;
@@ -2292,6 +2301,8 @@ export interface components {
             resolution?: {
                 [key: string]: number;
             };
+            /** Format: int64 */
+            risk?: number;
             serial: string;
             settings?: {
                 [key: string]: string;
@@ -2359,7 +2370,7 @@ export interface components {
              * @description of a run by the book against healthy stand-ins
              * @enum {string}
              */
-            result?: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             /** Format: int64 */
             revision?: number;
             saved?: string;
@@ -2392,9 +2403,11 @@ export interface components {
             run?: string;
             site: string;
             /** @enum {string} */
-            status: "in use" | "out of use" | "retired";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            stop: boolean;
             tag: string;
             title: string;
+            words: string;
         };
         EconomicsWorking: {
             formula: string;
@@ -2522,9 +2535,12 @@ export interface components {
             judges: string[];
             looking: boolean;
             made: string[];
+            may_void: boolean;
+            outside?: string[];
             seen?: components["schemas"]["Diagnosis"];
             title: string;
             undo?: components["schemas"]["Move"][];
+            voided: components["schemas"]["VoidedView"][];
         };
         Fitness: {
             blocks: string[];
@@ -2683,9 +2699,11 @@ export interface components {
             /** @description another run has taken its place */
             replaced: boolean;
             /** @enum {string} */
-            result?: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             reviewer?: string;
             site: string;
+            /** @description how the device stands, in the list of what waits for review */
+            stands?: components["schemas"]["Standing"];
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
@@ -3420,6 +3438,7 @@ export interface components {
             readings: components["schemas"]["ReadingView"][];
             set_up_note?: string;
             set_up_seen: boolean;
+            voided?: components["schemas"]["VerdictView"][];
             with?: {
                 [key: string]: number;
             };
@@ -3557,7 +3576,7 @@ export interface components {
              */
             points: number;
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
@@ -3582,6 +3601,7 @@ export interface components {
             source: string;
             typed?: string;
             values: number[];
+            void?: boolean;
             withdrawn?: string;
         };
         RecordCheck: {
@@ -3709,6 +3729,8 @@ export interface components {
             prices: components["schemas"]["Prices"];
             /** Format: int64 */
             runs: number;
+            /** @description how the devices stand now */
+            states: components["schemas"]["StateReport"][];
             /**
              * Format: int64
              * @description runs taken over from paper: counted with the length of an unknown job
@@ -3903,9 +3925,11 @@ export interface components {
             /** @description another run has taken its place */
             replaced: boolean;
             /** @enum {string} */
-            result?: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             reviewer?: string;
             site: string;
+            /** @description how the device stands, in the list of what waits for review */
+            stands?: components["schemas"]["Standing"];
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
@@ -3997,7 +4021,7 @@ export interface components {
             at: string;
             by: components["schemas"]["Person"];
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             review_note?: string;
             /** Format: date-time */
             reviewed_at?: string;
@@ -4071,6 +4095,12 @@ export interface components {
             uses: number;
             values: components["schemas"]["Certified"][];
         };
+        Standing: {
+            /** @enum {string} */
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            stop: boolean;
+            words: string;
+        };
         State: {
             alarm: boolean;
             by: string;
@@ -4083,6 +4113,12 @@ export interface components {
             /** Format: date-time */
             since: string;
             why: string;
+        };
+        StateReport: {
+            /** Format: int64 */
+            devices: number;
+            /** @enum {string} */
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
         };
         Status: {
             idn?: string;
@@ -4265,7 +4301,7 @@ export interface components {
             place: string;
             points: components["schemas"]["TouchedPoint"][];
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             run: string;
             tag: string;
         };
@@ -4359,7 +4395,7 @@ export interface components {
             replaced_by?: string;
             replaces?: string;
             /** @enum {string} */
-            result: "conforms" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             result_why: string;
             returned?: string;
             /** Format: int64 */
@@ -4371,10 +4407,21 @@ export interface components {
             /** Format: int64 */
             seq: number;
             signature?: components["schemas"]["SignatureView"];
+            stands?: components["schemas"]["Standing"];
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             steps: components["schemas"]["StepView"][];
             timer?: components["schemas"]["TimerView"];
+        };
+        VoidedView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            cause: string;
+            done: string;
+            finding: string;
+            listed?: boolean;
+            stands: boolean;
         };
         Way: {
             name: string;
@@ -4473,6 +4520,12 @@ export interface components {
              */
             capacity: number;
             from: string;
+            /**
+             * Format: int64
+             * @description days that a duty which blocks nothing may be late before its device is not to be used
+             * @default 30
+             */
+            grace: number;
             hands: components["schemas"]["HandlingTimes"];
             /** @description site of the workshop */
             home: string;

@@ -76,14 +76,8 @@ async function press() {
   }
   pressed.value = true
 }
-const found = ref('')
 async function note() {
   clear()
-  if (props.finding.looking) {
-    if (!found.value.trim()) return refuse('Note what you looked at and what you found, even if it was nothing.')
-    await send({ kind: 'adjust', finding: props.finding.id, note: found.value.trim() })
-    return
-  }
   const steps = entries.value.map((e) => ({
     control: e.control,
     point: e.point,
@@ -99,73 +93,58 @@ useKeys({ Enter: note })
 </script>
 
 <template>
-  <template v-if="finding.looking">
-    <StepHead
-      :title="`Look for the cause, round ${finding.closed}`"
-      do="Look, mend what you find, and note it. Every point is then read again; as found stays as it was."
-    />
-    <ul v-if="finding.causes?.length" class="mt-3 list-inside list-[square] text-[17px]">
-      <li v-for="c in finding.causes" :key="c">{{ c }}</li>
-    </ul>
-    <label class="mt-4 block max-w-2xl">
-      <span class="label">What was found, and what was done</span>
-      <textarea v-model="found" name="found" rows="3" class="field" @keydown.enter.exact.prevent="note"></textarea>
-    </label>
-  </template>
-  <template v-else>
-    <StepHead
-      :title="`Adjust, round ${finding.closed}`"
-      do="Do it in the device’s menu, then note what was done. The points are read again afterwards."
-    />
-    <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
-      <p
-        v-for="m in finding.advice.moves"
-        :key="m.control + m.point"
-        :class="finding.advice.moves.length > 2 ? 'text-lg' : 'text-3xl'"
+  <StepHead
+    :title="`Adjust, round ${finding.closed}`"
+    do="Do it in the device’s menu, then note what was done. The points are read again afterwards."
+  />
+  <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
+    <p
+      v-for="m in finding.advice.moves"
+      :key="m.control + m.point"
+      :class="finding.advice.moves.length > 2 ? 'text-lg' : 'text-3xl'"
+    >
+      {{ m.words }}
+    </p>
+    <p v-if="predicted.length" class="mt-2 text-ink-2">
+      It should then be off by
+      <span v-for="(p, i) in predicted" :key="p.label"
+        ><template v-if="i">, </template><span class="num">{{ shown(p.error!, measure!.resolution, true) }}</span> at
+        {{ p.label }}</span
       >
-        {{ m.words }}
-      </p>
-      <p v-if="predicted.length" class="mt-2 text-ink-2">
-        It should then be off by
-        <span v-for="(p, i) in predicted" :key="p.label"
-          ><template v-if="i">, </template><span class="num">{{ shown(p.error!, measure!.resolution, true) }}</span> at
-          {{ p.label }}</span
-        >
-        {{ measure?.shown }}. This is a prediction, not a reading.
-      </p>
-      <button v-if="standIn" class="btn mt-3" :disabled="pressed" @click="press">
-        {{ pressed ? 'Made on the simulated device' : 'Make them on the simulated device' }}
-      </button>
-    </div>
-    <fieldset class="mt-4 flex flex-wrap items-end gap-5">
-      <legend class="mb-2 font-semibold">
-        {{
-          told
-            ? `What was done, in steps of ${told.step}: as advised, or as it was entered`
-            : 'What was done (presses: up is positive, down negative)'
-        }}
-      </legend>
-      <label v-for="e in entries" :key="e.key">
-        <span class="label">{{ e.label }}</span>
-        <select v-if="e.once" v-model="made[e.key]" :name="`presses-${e.key}`" class="field w-36 text-xl">
-          <option value="">not done</option>
-          <option value="1">done</option>
-        </select>
-        <input
-          v-else
-          v-model="made[e.key]"
-          :name="`presses-${e.key}`"
-          inputmode="numeric"
-          class="field num w-36 text-2xl"
-          @keydown.enter.prevent="note"
-        />
-      </label>
-    </fieldset>
-  </template>
+      {{ measure?.shown }}. This is a prediction, not a reading.
+    </p>
+    <button v-if="standIn" class="btn mt-3" :disabled="pressed" @click="press">
+      {{ pressed ? 'Made on the simulated device' : 'Make them on the simulated device' }}
+    </button>
+  </div>
+  <fieldset class="mt-4 flex flex-wrap items-end gap-5">
+    <legend class="mb-2 font-semibold">
+      {{
+        told
+          ? `What was done, in steps of ${told.step}: as advised, or as it was entered`
+          : 'What was done (presses: up is positive, down negative)'
+      }}
+    </legend>
+    <label v-for="e in entries" :key="e.key">
+      <span class="label">{{ e.label }}</span>
+      <select v-if="e.once" v-model="made[e.key]" :name="`presses-${e.key}`" class="field w-36 text-xl">
+        <option value="">not done</option>
+        <option value="1">done</option>
+      </select>
+      <input
+        v-else
+        v-model="made[e.key]"
+        :name="`presses-${e.key}`"
+        inputmode="numeric"
+        class="field num w-36 text-2xl"
+        @keydown.enter.prevent="note"
+      />
+    </label>
+  </fieldset>
   <AlertNote class="mt-2" :words="trouble" />
   <slot />
   <button class="btn btn-main mt-4 self-start" :disabled="sending" @click="note">
-    {{ finding.looking ? 'Note it, and read again' : 'Note the adjustment' }} <kbd>Enter</kbd>
+    Note the adjustment <kbd>Enter</kbd>
   </button>
   <StandInPanel v-if="instrument" :instrument="instrument" :entries="measure?.points" />
 </template>

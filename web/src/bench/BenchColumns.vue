@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
+import StateMark from '../components/StateMark.vue'
 import WayRail from './WayRail.vue'
 import PointLedger from './PointLedger.vue'
 import ChangedPart from './ChangedPart.vue'
@@ -126,6 +127,12 @@ useKeys({
   <main class="grid h-full grid-cols-[270px_minmax(0,1fr)_360px]">
     <WayRail :run="run" :at="step.id" @look="look" />
     <section ref="work" class="relative flex min-h-0 flex-col overflow-auto px-7 py-5" aria-label="Work">
+      <p
+        v-if="!ended && run.stands && (run.stands.stop || run.stands.state === 'in doubt')"
+        class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-1.5 text-sm"
+      >
+        <StateMark :stands="run.stands" why />
+      </p>
       <EndedRun v-if="ended" :run="run" />
       <component
         :is="steps[step.kind as keyof typeof steps]"

@@ -25,6 +25,8 @@ const rows = computed(() =>
       <ZoneMark :zone="r.last?.zone" />
       <span class="font-semibold">{{ r.label }}</span>
       <span
+        ><span v-for="(v, i) in r.point.voided ?? []" :key="i" class="block text-sm text-ink-2"
+          >At first, not counted: {{ v.sentence }}</span
         >{{ r.last?.sentence ?? (r.point.omitted ? `left out: ${r.point.omitted}` : 'not read yet') }}
         <span v-if="r.last?.schools?.length" class="block text-sm text-ink-2">
           <span v-for="s in r.last.schools" :key="s.title" class="mr-3 whitespace-nowrap">

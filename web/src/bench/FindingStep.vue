@@ -6,6 +6,9 @@ import DialogShell from '../components/DialogShell.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import AdjustWork from './AdjustWork.vue'
+import LookWork from './LookWork.vue'
+import VoidAsFound from './VoidAsFound.vue'
+import VoidedNote from './VoidedNote.vue'
 import ReadingWork from './ReadingWork.vue'
 import FindingPoints from './FindingPoints.vue'
 import FindingTrends from './FindingTrends.vue'
@@ -38,6 +41,9 @@ const decisions: { id: Decision; words: string }[] = [
 const advised = computed(() => finding.value.advice?.decision as Decision | undefined)
 const unit = computed(() => props.run.measures.find((m) => m.id === finding.value.judges[0])?.shown)
 const judging = computed(() => finding.value.closed > 0 && !finding.value.adjusting && !finding.value.done)
+const outside = computed(() =>
+  props.run.measures.some((m) => m.finding === props.step.id && m.points.some((p) => p.found && !p.found.pass)),
+)
 const phase = computed(() => (finding.value.closed > 1 ? `as left, round ${finding.value.closed - 1}` : 'as found'))
 
 const close = () => finding.value.can_close && send({ kind: 'close-phase', finding: finding.value.id })
@@ -70,6 +76,7 @@ useKeys({
         :title="step.title"
         do="When every point is read, close as found. From then on it does not change, and the finding is worked out."
       />
+      <VoidedNote :finding="finding" />
       <FindingPoints :run="run" :finding="finding" />
       <slot />
       <div class="mt-4 flex gap-3">
@@ -83,6 +90,7 @@ useKeys({
 
     <template v-else-if="judging && finding.advice">
       <StepHead :title="`${step.title}: ${phase}`" />
+      <VoidedNote :finding="finding" />
       <div v-if="finding.seen" class="mt-3 border-2 border-ink bg-sheet px-4 py-3">
         <p class="text-[17px] font-semibold">{{ finding.seen.words }}</p>
         <ul v-if="finding.seen.lines?.length" class="rows mt-2">
@@ -118,11 +126,13 @@ useKeys({
           {{ d.words }} <kbd v-if="d.id === advised">Enter</kbd>
         </button>
         <TakeBack :finding="finding" />
+        <VoidAsFound v-if="outside" :finding="finding" />
       </div>
     </template>
 
     <template v-else-if="finding.adjusting && !finding.adjusted">
-      <AdjustWork :run="run" :finding="finding"><slot /></AdjustWork>
+      <template v-if="finding.looking"><LookWork :finding="finding" /><slot /></template>
+      <AdjustWork v-else :run="run" :finding="finding"><slot /></AdjustWork>
     </template>
 
     <ReadingWork
@@ -156,6 +166,7 @@ useKeys({
         <b>{{ decisions.find((x) => x.id === d.decision)?.words }}.</b> {{ d.why }} {{ d.reason }}
       </p>
       <slot />
+      <p v-if="outside && run.status === 'open'" class="mt-4"><VoidAsFound :finding="finding" /></p>
     </template>
 
     <DialogShell

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import ReadingWork from './ReadingWork.vue'
+import VoidedNote from './VoidedNote.vue'
 import { openPoint } from './reading'
 import type { Run, Step } from '../api/client'
 
@@ -17,6 +18,7 @@ const finding = computed(() => props.run.findings.find((f) => f.id === measure.v
 <template>
   <div class="flex grow flex-col">
     <p v-if="step.waits && !step.done" class="mb-3 border-l-4 border-brass bg-brass-wash px-3 py-2">{{ step.waits }}</p>
+    <VoidedNote v-if="finding && !step.done" :finding="finding" class="mb-3" />
     <ReadingWork
       v-if="point && measure.reading && !step.done"
       :key="point.id"

@@ -19,7 +19,7 @@ const { send, sending } = useRunHandle()
 const withdrawing = ref('')
 const reason = ref('')
 const open = (r: Reading) =>
-  props.run.status === 'open' && props.measure.reading && r.round === props.measure.round && !r.withdrawn
+  props.run.status === 'open' && props.measure.reading && r.round === props.measure.round && !r.withdrawn && !r.void
 async function ask(reading: Reading) {
   withdrawing.value = reading.id
   await nextTick()
@@ -99,7 +99,8 @@ async function withdraw() {
             <template v-if="r.early">· taken early: {{ r.early }}</template>
           </span>
         </span>
-        <span v-if="r.withdrawn" class="col-start-2 text-sm text-vermilion">withdrawn: {{ r.withdrawn }}</span>
+        <span v-if="r.void" class="col-start-2 text-sm text-ink-2">not counted: a cause outside the device</span>
+        <span v-else-if="r.withdrawn" class="col-start-2 text-sm text-vermilion">withdrawn: {{ r.withdrawn }}</span>
         <form v-else-if="withdrawing === r.id" class="col-start-2" @submit.prevent="withdraw">
           <label class="block"
             ><span class="label">Why it is withdrawn. It stays visible in the record</span

@@ -73,10 +73,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
       <div v-for="f in decided" :key="f.id" class="mb-2">
         <h2 class="text-[15px]">{{ f.title }}: {{ f.decisions[f.decisions.length - 1]!.decision }}</h2>
         <p class="text-sm">{{ f.decisions[f.decisions.length - 1]!.why }}</p>
-        <p v-for="a in f.adjustments" :key="a.round + a.control + a.point" class="text-sm text-ink-2">
-          Round {{ a.round }}:
-          {{ a.control ? `${a.control} ${a.point ?? ''} ${a.steps > 0 ? '+' : ''}${a.steps} presses` : a.note }}
-        </p>
+        <p v-for="made in f.made" :key="made" class="text-sm text-ink-2">{{ made }}</p>
       </div>
     </section>
     <section v-if="remarks.length || run.notes.length" class="mt-3 border-t border-line pt-2 text-sm">

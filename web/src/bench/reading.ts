@@ -25,7 +25,7 @@ export function lastReading(run: Run) {
   const all = run.measures
     .filter((m) => m.reading)
     .flatMap((m) => m.points.flatMap((p) => p.readings.map((r) => ({ ...r, measure: m, point: p }))))
-    .filter((r) => !r.withdrawn && r.round === r.measure.round)
+    .filter((r) => !r.withdrawn && !r.void && r.round === r.measure.round)
   return all.sort((a, b) => a.at.localeCompare(b.at)).pop()
 }
 

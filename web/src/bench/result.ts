@@ -4,7 +4,8 @@ type Result = Run['result']
 
 /** The result of a run as it is signed. */
 export const resultWords: Record<Result, string> = {
-  conforms: 'Conforms as found',
+  conforms: 'Conforms',
+  'conforms, after a cause outside the device was removed': 'Conforms, after a cause outside the device was removed',
   'conforms after adjustment': 'Conforms after adjustment',
   'does not conform': 'Does not conform: it leaves use',
   'not complete': 'Not complete: no statement of conformity',

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import RiskMark from './RiskMark.vue'
+import StateMark from './StateMark.vue'
 import type { components } from '../api/schema.gen'
 import { dueWords, familyWords } from '../composables/words'
 
@@ -18,7 +19,8 @@ defineEmits<{ start: [] }>()
         >{{ due.device }} <span class="text-ink-2">· {{ due.title }}</span></span
       >
       <span class="block truncate text-sm text-ink-2">
-        {{ due.place }}, {{ due.site }}<span v-if="due.status !== 'in use'"> · {{ due.status }}</span>
+        {{ due.place }}, {{ due.site
+        }}<template v-if="due.stop || due.state === 'in doubt'"> · <StateMark :stands="due" /></template>
       </span>
     </span>
     <span class="w-32 shrink-0 text-right" :class="due.days < 0 && 'font-semibold text-vermilion'">

@@ -87,6 +87,10 @@ const save = () =>
             step="any"
             class="field num"
         /></label>
+        <label
+          ><span class="label">A duty may be late, days</span
+          ><input v-model.number="day.value.grace" type="number" name="grace" min="0" max="365" class="field num"
+        /></label>
       </div>
       <div>
         <SectionTitle>Sites, and when they can be reached</SectionTitle>

@@ -21,6 +21,7 @@ const report = (): Report => ({
     { device: 'Ostrel C2 capnograph', family: 'capnograph', devices: 9, found: { ...share(8, 9), high: 0.98 } },
     { device: 'Ostrel V7 ventilator', family: 'ventilator', devices: 2, found: { ...share(2, 2), high: 1 } },
   ],
+  states: [{ state: 'in use', devices: 9 }],
   overdue: [
     { risk: 5, count: 2, longest: 1, days: 2 },
     { risk: 4, count: 0, longest: 0, days: 0 },

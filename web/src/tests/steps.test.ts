@@ -1,6 +1,7 @@
 import { flushPromises } from '@vue/test-utils'
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import AdjustWork from '../bench/AdjustWork.vue'
+import LookWork from '../bench/LookWork.vue'
 import AmbientStep from '../bench/AmbientStep.vue'
 import BringStep from '../bench/BringStep.vue'
 import EndedRun from '../bench/EndedRun.vue'
@@ -36,6 +37,7 @@ const finding = (more: object = {}) => ({
   controls: [{ id: 'gain', label: 'Gain', kind: 'gain', on: ['co2'] }],
   decisions: [],
   adjustments: [],
+  voided: [],
   can_close: false,
   adjusting: false,
   adjusted: false,
@@ -200,13 +202,37 @@ describe('what was adjusted', () => {
     await page.get('[name=presses-gain]').setValue('0')
     await page.get('button.btn-main').trigger('click')
     expect(page.get('[role=alert]').text()).toContain('on at least one control')
-    const looking = await adjusting({ looking: true, causes: ['a leak in the sampling line'] })
-    await looking.page.get('button.btn-main').trigger('click')
-    expect(looking.page.get('[role=alert]').text()).toContain('even if it was nothing')
-    await looking.page.get('[name=found]').setValue('line was loose; tightened')
-    await looking.page.get('button.btn-main').trigger('click')
-    expect(looking.send).toHaveBeenCalledWith({ kind: 'adjust', finding: 'co2', note: 'line was loose; tightened' })
     expect(send).not.toHaveBeenCalled()
+  })
+
+  it('says where a cause lay before it is noted, and what follows from that', async () => {
+    const { page, send } = await onBench(LookWork, {
+      finding: finding({ looking: true, may_void: true, outside: ['a leak in the sampling line'] }),
+    })
+    const [outside, device, nothing] = page.findAll('[aria-label="Where the cause was"] button')
+    await device!.trigger('click')
+    await page.get('button.btn-main').trigger('click')
+    expect(page.get('[role=alert]').text()).toContain('even if it was nothing')
+    await page.get('[name=found]').setValue('sensor was wet; dried')
+    await page.get('form').trigger('submit')
+    expect(send).toHaveBeenLastCalledWith({ kind: 'adjust', finding: 'co2', note: 'sensor was wet; dried' })
+    await nothing!.trigger('click')
+    await page.get('form').trigger('submit')
+    expect(send).toHaveBeenLastCalledWith(expect.objectContaining({ nothing: true }))
+    await outside!.trigger('click')
+    await page.get('form').trigger('submit')
+    expect(page.get('[role=alert]').text()).toContain('Choose what it was')
+    await page.get('[value="a leak in the sampling line"]').setValue()
+    await page.get('form').trigger('submit')
+    expect(page.get('[role=alert]').text()).toContain('put right')
+    await page.get('[name=put-right]').setValue('tightened')
+    await page.get('form').trigger('submit')
+    expect(send).toHaveBeenLastCalledWith({
+      kind: 'void-as-found',
+      finding: 'co2',
+      cause: 'a leak in the sampling line',
+      note: 'tightened',
+    })
   })
 
   it('is typed once for a trim that serves several points', async () => {

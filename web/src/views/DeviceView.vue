@@ -4,6 +4,7 @@ import { computed, nextTick, ref, watch } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
+import StateMark from '../components/StateMark.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import EventForm from '../equipment/EventForm.vue'
 import FingerPrint from '../components/FingerPrint.vue'
@@ -58,8 +59,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             {{ data.site }}
           </p>
           <p class="mt-1">
-            <span v-if="data.status === 'in use'" class="font-semibold text-petrol">● in use</span>
-            <span v-else class="font-semibold text-vermilion">◆ {{ data.status }}: not to be used</span>
+            <StateMark :stands="data" why />
             <span class="text-ink-2"> · last good {{ ago(lastGood?.opened_at, now) }}</span>
           </p>
           <p class="mt-1 flex flex-wrap gap-x-5">
@@ -86,7 +86,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             ref="begin"
             class="btn"
             :class="i === 0 && 'btn-main'"
-            :disabled="!!starting || data.status === 'retired'"
+            :disabled="!!starting || data.state === 'retired'"
             @click="start(data.id, p.id)"
           >
             {{ data.procedures.length > 1 ? p.title : 'Start verification' }} <kbd v-if="i === 0">Enter</kbd>

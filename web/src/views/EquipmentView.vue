@@ -6,6 +6,7 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { refDebounced } from '@vueuse/core'
 import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
+import StateMark from '../components/StateMark.vue'
 import NewDevice from '../components/NewDevice.vue'
 import { useHouse } from '../house/useHouse'
 import { useSession } from '../composables/useSession'
@@ -83,7 +84,7 @@ watch([search, family, status], () => window.scrollTo(0, 0))
       v-if="assets.length"
       ruled
       class="mt-5"
-      :columns="['Tag', 'Device', 'Family', 'Place', 'Serial', 'Risk', 'Status', { title: 'Next', right: true }]"
+      :columns="['Tag', 'Device', 'Family', 'Place', 'Serial', 'Risk', 'Stands', { title: 'Next', right: true }]"
     >
       <tr
         v-for="a in assets"
@@ -103,7 +104,7 @@ watch([search, family, status], () => window.scrollTo(0, 0))
         </td>
         <td class="num text-sm">{{ a.serial }}</td>
         <td><RiskMark :risk="a.risk" /></td>
-        <td :class="a.status === 'out of use' && 'font-semibold text-vermilion'">{{ a.status }}</td>
+        <td><StateMark :stands="a" /></td>
         <td class="text-right" :class="a.days < 0 && 'font-semibold text-vermilion'">
           {{ a.due_on ? dueWords(a.days) : 'nothing planned' }}
         </td>

@@ -108,6 +108,16 @@ const last = computed(() => dayWords(until.value))
 
     <div class="mt-6 grid gap-x-10 gap-y-8 lg:grid-cols-2">
       <section>
+        <SectionTitle>How the devices stand, now</SectionTitle>
+        <DataTable :columns="['state', { title: 'devices', right: true }]">
+          <tr v-for="s in data.states" :key="s.state">
+            <td class="py-2">{{ s.state }}</td>
+            <td class="num text-right font-semibold">{{ s.devices }}</td>
+          </tr>
+        </DataTable>
+      </section>
+
+      <section>
         <SectionTitle>Overdue by risk, now</SectionTitle>
         <DataTable
           :columns="[

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
+import StateMark from '../components/StateMark.vue'
 import DueRow from '../components/DueRow.vue'
 import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
@@ -100,6 +101,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
           <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
             <span class="num font-medium">{{ r.tag }}</span> {{ r.device }}
             <span class="block text-sm text-ink-2">{{ r.by }} · {{ r.result }}</span>
+            <StateMark v-if="r.stands" :stands="r.stands" class="block text-sm" />
           </RouterLink>
         </li>
       </ul>

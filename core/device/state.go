@@ -1,0 +1,198 @@
+// Package device says how a device stands: one truth, which every screen, label, calendar, list and report asks.
+package device
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/duty"
+	"northneedle/core/run"
+)
+
+// State is how a device stands.
+type State string
+
+const (
+	Retired          State = "retired"        // disposed of, lost or replaced
+	OutOfUse         State = "out of use"     // withdrawn by a person or a run
+	NotToBeUsed      State = "not to be used" // what is known of it says so
+	InDoubt          State = "in doubt"       // what its newest run rested on is not so any more
+	Overdue          State = "overdue"        // within its grace
+	Due              State = "due"
+	WaitingForReview State = "in use, waiting for review"
+	InUse            State = "in use"
+)
+
+// States are all of them, the first that holds first.
+var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, Overdue, Due, WaitingForReview, InUse}
+
+// Stop reports whether a device that stands so is marked STOP.
+func (s State) Stop() bool { return s == Retired || s == OutOfUse || s == NotToBeUsed }
+
+// LastRun is the newest run of a procedure on a device that was signed and not replaced, taken from no older paper.
+type LastRun struct {
+	ID        string
+	Procedure string
+	Title     string
+	Result    run.Result
+	At        time.Time
+	Waiting   bool     // for its review
+	EachUse   bool     // a check before each use, without which there is none
+	Doubts    []string // why it cannot be relied on any more: a reference that was found out
+}
+
+// Facts are what is known of a device.
+type Facts struct {
+	Register string // "in use", "out of use" or "retired": what was entered, or followed from a withdrawal
+	Duties   []duty.Recurring
+	Last     []LastRun // one of each procedure
+	Rejected []string  // controls, in words
+	Grace    int       // days that a duty which blocks nothing may be late
+}
+
+// Standing is how a device stands, why, and what could lift it.
+type Standing struct {
+	State State  `json:"state"`
+	Words string `json:"words"` // why; empty where nothing is to be said
+	Stop  bool   `json:"stop"`  // it is not to be used
+
+	Lifts []string `json:"-"` // the procedures that can lift a stop; any can where there is none
+}
+
+// May reports whether a run of a procedure can be opened on a device that stands so: any, unless others must come first.
+func (s Standing) May(procedure string) bool {
+	return !s.Stop || len(s.Lifts) == 0 || slices.Contains(s.Lifts, procedure)
+}
+
+// Of says how a device stands: the first state, in the order of [States], that holds.
+func Of(f Facts, now time.Time) Standing {
+	if f.Register == string(Retired) {
+		return Standing{State: Retired, Stop: true}
+	}
+	stops, lifts := f.stops(now)
+	if f.Register == string(OutOfUse) {
+		return Standing{State: OutOfUse, Words: strings.Join(stops, " "), Stop: true}
+	}
+	if len(stops) > 0 {
+		return Standing{State: NotToBeUsed, Words: strings.Join(stops, " "), Stop: true, Lifts: lifts}
+	}
+	if doubts := f.doubts(now); len(doubts) > 0 {
+		return Standing{State: InDoubt, Words: strings.Join(doubts, " ")}
+	}
+	var late, soon, waiting []string
+	for _, d := range f.Duties {
+		switch s := d.Duty.Stands(d.State, now); s.Status {
+		case duty.Expired:
+			late = append(late, d.Title+": "+s.Words+".")
+		case duty.Expiring:
+			soon = append(soon, d.Title+": "+s.Words+".")
+		}
+	}
+	for _, r := range f.Last {
+		if r.Waiting {
+			waiting = append(waiting, fmt.Sprintf("%s: %s, signed on %s, not countersigned yet.", r.Title, r.Result, day(r.At)))
+		}
+	}
+	switch {
+	case len(late) > 0:
+		return Standing{State: Overdue, Words: strings.Join(late, " ")}
+	case len(soon) > 0:
+		return Standing{State: Due, Words: strings.Join(soon, " ")}
+	case len(waiting) > 0:
+		return Standing{State: WaitingForReview, Words: strings.Join(waiting, " ")}
+	}
+	return Standing{State: InUse}
+}
+
+func day(t time.Time) string { return t.Format(time.DateOnly) }
+
+// stops are why a device is not to be used, each in a sentence, and the procedures that can lift them; none where any can.
+func (f Facts) stops(now time.Time) (words, lifts []string) {
+	anyLifts := false
+	for _, r := range f.Last {
+		if why := f.failed(r); why != "" {
+			words, lifts = append(words, why), append(append(lifts, r.Procedure), f.satisfying(r.Procedure)...)
+		}
+	}
+	for _, d := range f.Duties {
+		if why := f.undone(d, now); why != "" {
+			words = append(words, why)
+			if d.Procedure != "" { // what is noted by hand is lifted by no run
+				lifts = append(append(lifts, d.Procedure), f.satisfying(d.Procedure)...)
+			}
+		}
+	}
+	for _, control := range f.Rejected {
+		words, anyLifts = append(words, strings.TrimRight(control, ".")+"."), true
+	}
+	if anyLifts {
+		return words, nil
+	}
+	return words, lifts
+}
+
+// failed says why a run keeps its device from use; empty where it does not. What another procedure did since, which
+// satisfies its duty, counts as well.
+func (f Facts) failed(r LastRun) string {
+	if r.Result.Passed() || r.Result == run.NotComplete && !r.EachUse || f.doneSince(r) {
+		return ""
+	}
+	words := fmt.Sprintf("%s: %s, signed on %s", r.Title, r.Result, day(r.At))
+	if r.Waiting {
+		words += ", not countersigned yet"
+	}
+	return words + "."
+}
+
+func (f Facts) doneSince(r LastRun) bool {
+	return slices.ContainsFunc(f.Duties, func(d duty.Recurring) bool {
+		return d.Procedure == r.Procedure && d.LastOn != nil && d.LastOn.After(r.At) && d.Undone.At == nil
+	})
+}
+
+// undone says why a duty keeps its device from use: a failure undid it, an event did and it blocks, or it is late beyond
+// its grace; a duty that blocks has none. Empty where it does not.
+func (f Facts) undone(d duty.Recurring, now time.Time) string {
+	s := d.Duty.Stands(d.State, now)
+	grace := f.Grace
+	if d.Duty.Blocks {
+		grace = 0
+	}
+	late := s.Status == duty.Expired && !now.Before(d.DueOn.AddDate(0, 0, grace+1))
+	usedUp := s.Status == duty.Expired && d.Duty.Blocks // by its use, whatever the calendar says
+	failed := s.Status == duty.Invalid && (d.Duty.Blocks || !slices.Contains(duty.Events, duty.Event(d.Undone.What)))
+	if !late && !usedUp && !failed {
+		return ""
+	}
+	return d.Title + ": " + s.Words + "."
+}
+
+// doubts are why a device is in doubt: what its newest runs rested on is not so any more, or an event undid a duty.
+func (f Facts) doubts(now time.Time) (words []string) {
+	for _, r := range f.Last {
+		words = append(words, r.Doubts...)
+	}
+	for _, d := range f.Duties {
+		if s := d.Duty.Stands(d.State, now); s.Status == duty.Invalid {
+			words = append(words, d.Title+": "+s.Words+".")
+		}
+	}
+	return words
+}
+
+// satisfying are the procedures whose duties do that of another one too.
+func (f Facts) satisfying(procedure string) (also []string) {
+	for _, weaker := range f.Duties {
+		if weaker.Procedure != procedure {
+			continue
+		}
+		for _, d := range f.Duties {
+			if d.Procedure != "" && slices.Contains(d.Duty.Satisfies, weaker.Duty.ID) {
+				also = append(also, d.Procedure)
+			}
+		}
+	}
+	return also
+}

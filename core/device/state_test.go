@@ -1,0 +1,96 @@
+package device_test
+
+import (
+	"testing"
+	"time"
+
+	"northneedle/core/device"
+	"northneedle/core/duty"
+	"northneedle/core/run"
+
+	"github.com/stretchr/testify/assert"
+)
+
+var now = time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC)
+
+func ago(days int) *time.Time {
+	t := now.AddDate(0, 0, -days)
+	return &t
+}
+
+// yearly is a duty by a procedure that was last done so many days ago.
+func yearly(done int, change ...func(*duty.Recurring)) duty.Recurring {
+	r := duty.Recurring{ID: "a1", Title: "Performance", Procedure: "performance",
+		Duty:  duty.Duty{ID: "performance", Title: "Performance", Procedure: "performance", Months: 12},
+		State: duty.State{LastOn: ago(done), DueOn: ago(done).AddDate(1, 0, 0)}}
+	for _, c := range change {
+		c(&r)
+	}
+	return r
+}
+
+func blocks(r *duty.Recurring) { r.Duty.Blocks = true }
+
+func undone(what string) func(*duty.Recurring) {
+	return func(r *duty.Recurring) { r.Undone = duty.Undone{At: ago(1), What: what} }
+}
+
+func last(result run.Result, days int, change ...func(*device.LastRun)) device.LastRun {
+	r := device.LastRun{ID: "r1", Procedure: "performance", Title: "Performance", Result: result, At: *ago(days)}
+	for _, c := range change {
+		c(&r)
+	}
+	return r
+}
+
+func waiting(r *device.LastRun) { r.Waiting = true }
+func eachUse(r *device.LastRun) { r.EachUse = true }
+func doubted(r *device.LastRun) { r.Doubts = []string{"HG-19 found out."} }
+
+func TestTheFirstStateThatHolds(t *testing.T) {
+	rows := []struct {
+		name  string
+		facts device.Facts
+		want  device.State
+		words string
+	}{
+		{"nothing known against it", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(100)}}, device.InUse, ""},
+		{"retired, whatever else", device.Facts{Register: "retired", Last: []device.LastRun{last(run.Fails, 1)}}, device.Retired, ""},
+		{"withdrawn, and why", device.Facts{Register: "out of use", Last: []device.LastRun{last(run.Fails, 1)}}, device.OutOfUse, "does not conform"},
+		{"failed", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Fails, 1)}}, device.NotToBeUsed, "does not conform"},
+		{"failed, and waits for review", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Fails, 1, waiting)}}, device.NotToBeUsed, "not countersigned"},
+		{"failed, done since by what satisfies it", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(2)}, Last: []device.LastRun{last(run.Fails, 5)}}, device.InUse, ""},
+		{"a check before use not complete", device.Facts{Register: "in use", Last: []device.LastRun{last(run.NotComplete, 1, eachUse)}}, device.NotToBeUsed, "not complete"},
+		{"another not complete leaves it", device.Facts{Register: "in use", Last: []device.LastRun{last(run.NotComplete, 1)}}, device.InUse, ""},
+		{"rejected control", device.Facts{Register: "in use", Rejected: []string{"Control of glucose: 1-3s"}}, device.NotToBeUsed, "glucose"},
+		{"calibration invalid", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9, undone("it failed"))}}, device.NotToBeUsed, "Invalid"},
+		{"a fall, where the duty blocks", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9, undone("fall"), blocks)}}, device.NotToBeUsed, "fall"},
+		{"a fall, where it does not", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9, undone("fall"))}}, device.InDoubt, "fall"},
+		{"late within its grace", device.Facts{Register: "in use", Grace: 30, Duties: []duty.Recurring{yearly(395)}}, device.Overdue, "Expired"},
+		{"late beyond its grace", device.Facts{Register: "in use", Grace: 30, Duties: []duty.Recurring{yearly(397)}}, device.NotToBeUsed, "Expired"},
+		{"late, where it blocks", device.Facts{Register: "in use", Grace: 30, Duties: []duty.Recurring{yearly(367, blocks)}}, device.NotToBeUsed, "Expired"},
+		{"soon due", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(350)}}, device.Due, "Valid until"},
+		{"its newest run rested on a reference found out", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Conforms, 9, doubted)}}, device.InDoubt, "HG-19"},
+		{"conforms, not countersigned", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9)}, Last: []device.LastRun{last(run.Conforms, 1, waiting)}}, device.WaitingForReview, "not countersigned"},
+	}
+	for _, row := range rows {
+		s := device.Of(row.facts, now)
+		assert.Equal(t, row.want, s.State, row.name)
+		assert.Contains(t, s.Words, row.words, row.name)
+		assert.Equal(t, row.want.Stop(), s.Stop, row.name)
+	}
+}
+
+// What keeps a device from use is lifted by the procedure that found it, or one that does its duty too; where it can be
+// lifted otherwise, any run may be opened.
+func TestOnlyWhatCanLiftAStopIsOpened(t *testing.T) {
+	whole := yearly(9)
+	whole.Duty.ID, whole.Procedure, whole.Duty.Satisfies = "whole", "whole", []string{"performance"}
+	failed := device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9), whole}, Last: []device.LastRun{last(run.Fails, 1)}}
+	s := device.Of(failed, now)
+	assert.True(t, s.May("performance") && s.May("whole"))
+	assert.False(t, s.May("pre-use"))
+	failed.Rejected = []string{"Control of glucose: 1-3s"}
+	assert.True(t, device.Of(failed, now).May("pre-use"), "a control can be lifted by any calibration")
+	assert.True(t, device.Of(device.Facts{Register: "in use"}, now).May("pre-use"))
+}

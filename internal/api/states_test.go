@@ -1,0 +1,88 @@
+package api_test
+
+import (
+	"strings"
+	"testing"
+
+	"northneedle/core/device"
+	"northneedle/core/run"
+	"northneedle/internal/workshop"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// A device stands the same wherever it is shown: one that failed and waits for review, and those whose newest run rested on
+// a reference that was found out.
+func TestEveryPlaceSaysTheSameOfADevice(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	_, register := c.call("GET", "/api/lists/equipment?format=csv", nil)
+	_, due := c.call("GET", "/api/lists/due?format=csv", nil)
+	type standing struct {
+		state device.State
+		words string
+		label string
+	}
+	all := map[string]standing{}
+	for _, r := range get[workshop.TodayView](c, "/api/today").Review {
+		if r.Result == run.Fails {
+			all[r.Tag] = standing{device.NotToBeUsed, "not countersigned yet", "NOT TO BE USED"}
+		}
+	}
+	for _, touched := range get[workshop.LookBackView](c, "/api/look-backs/look-back-HG-19").Touched {
+		newest := get[workshop.AssetView](c, "/api/assets/"+touched.Tag)
+		if touched.Changed > 0 && newest.History[0].ID == touched.Run && !newest.Stop {
+			all[touched.Tag] = standing{device.InDoubt, "HG-19", "IN DOUBT"}
+		}
+	}
+	require.Len(t, all, 2, "one of each: %v", all)
+	for tag, want := range all {
+		page := get[workshop.AssetView](c, "/api/assets/"+tag)
+		assert.Equal(t, want.state, page.State, "%s: %s", tag, page.Words)
+		assert.Contains(t, page.Words, want.words, tag)
+		listed := get[workshop.AssetPageView](c, "/api/assets?search="+tag)
+		require.Len(t, listed.Assets, 1)
+		assert.Equal(t, page.Standing, listed.Assets[0].Standing)
+		for name, csv := range map[string]string{"register": string(register), "due": string(due)} {
+			for line := range strings.Lines(csv) {
+				if strings.HasPrefix(line, tag+",") {
+					assert.Contains(t, line, string(want.state), "%s of %s", name, tag)
+				}
+			}
+		}
+		if _, pdf := c.call("GET", "/api/labels.pdf?tag="+tag, nil); words(t, pdf) != "" {
+			assert.Contains(t, words(t, pdf), want.label, tag)
+			_, history := c.call("GET", "/api/assets/"+tag+"/history.pdf", nil)
+			assert.Contains(t, words(t, history), string(want.state), tag)
+			_, round := c.call("GET", "/api/inspection.pdf?site="+strings.ReplaceAll(page.Site, " ", "+"), nil)
+			assert.Contains(t, strings.Join(strings.Fields(words(t, round)), " "), want.words, tag)
+		}
+	}
+	today := get[workshop.TodayView](c, "/api/today")
+	require.NotEmpty(t, today.Review)
+	for _, r := range today.Review {
+		assert.Equal(t, get[workshop.AssetView](c, "/api/assets/"+r.Asset).Standing, *r.Stands)
+	}
+	for _, d := range append(today.Overdue, today.Due...) {
+		assert.Equal(t, get[workshop.AssetView](c, "/api/assets/"+d.Asset).Standing, d.Standing)
+	}
+	counted := 0
+	for _, s := range get[workshop.ReportView](c, "/api/report").States {
+		counted += s.Devices
+	}
+	assert.Positive(t, counted)
+
+	// What is not to be used is opened by what can lift it, and by nothing else.
+	vent := firstOf(t, c, "ventilator", 2)
+	cell := recurring(t, get[workshop.AssetView](c, "/api/assets/"+vent), "Oxygen cell, calibration")
+	posted[workshop.AssetView](c, "/api/activities/"+cell.ID, map[string]any{"id": c.id() + "-cell", "kind": "failed",
+		"on": h.now.Format("2006-01-02"), "reason": "does not reach 95 vol%"})
+	order := map[string]any{"id": c.id() + "-open", "asset": vent, "procedure": "ventilator-pre-use"}
+	refused := c.problem("/api/runs", order, 409)
+	assert.Contains(t, refused.Detail, "is not to be used")
+	assert.Contains(t, refused.Detail, "opened: Ventilator, performance verification")
+	order["procedure"] = "ventilator-performance"
+	status, body := c.call("POST", "/api/runs", order)
+	assert.Equal(t, 200, status, string(body))
+}

@@ -1,0 +1,64 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import StepHead from './StepHead.vue'
+import OutsideCause from './OutsideCause.vue'
+import { useRunHandle } from './runHandle'
+import { useSend } from '../composables/useSend'
+import AlertNote from '../components/AlertNote.vue'
+import type { Finding } from '../api/client'
+
+/** What a look for the cause found: outside the device, in it, or nothing. Each leads on in its own way. */
+const props = defineProps<{ finding: Finding }>()
+const { send, sending } = useRunHandle()
+const { trouble, refuse, clear } = useSend()
+type Where = 'outside' | 'device' | 'nothing'
+const where = ref<Where>()
+const places: { id: Where; words: string; then: string }[] = [
+  { id: 'outside', words: 'Outside the device', then: 'Set-up, reference or room: as found is read again.' },
+  { id: 'device', words: 'In the device', then: 'It was put right: every point is read as left.' },
+  { id: 'nothing', words: 'Nothing was found', then: 'Nothing was changed: every point is read once more.' },
+]
+const found = ref('')
+async function note() {
+  clear()
+  if (!found.value.trim()) return refuse('Note what you looked at and what you found, even if it was nothing.')
+  await send({
+    kind: 'adjust',
+    finding: props.finding.id,
+    note: found.value.trim(),
+    ...(where.value === 'nothing' && { nothing: true }),
+  })
+}
+</script>
+
+<template>
+  <StepHead
+    :title="`Look for the cause, round ${finding.closed}`"
+    do="Look at what lies outside the device first, then at the device. Say where it was: that decides what as found is worth."
+  />
+  <ul v-if="finding.causes?.length" class="mt-3 list-inside list-[square] text-[17px]">
+    <li v-for="c in finding.causes" :key="c">{{ c }}</li>
+  </ul>
+  <div class="mt-4 grid gap-2 sm:grid-cols-3" role="group" aria-label="Where the cause was">
+    <button
+      v-for="p in places.filter((x) => x.id !== 'outside' || finding.may_void)"
+      :key="p.id"
+      class="min-h-16 border-2 px-3 py-2 text-left"
+      :class="where === p.id ? 'border-ink bg-brass-wash' : 'border-line bg-sheet hover:border-ink'"
+      :aria-pressed="where === p.id"
+      @click="where = p.id"
+    >
+      <b class="block text-[17px]">{{ p.words }}</b>
+      <span class="text-sm text-ink-2">{{ p.then }}</span>
+    </button>
+  </div>
+  <OutsideCause v-if="where === 'outside'" :finding="finding" />
+  <form v-else-if="where" class="mt-4 max-w-2xl" @submit.prevent="note">
+    <label class="block">
+      <span class="label">{{ where === 'device' ? 'What was found, and what was done' : 'What was looked at' }}</span>
+      <textarea v-model="found" name="found" rows="3" class="field" @keydown.enter.exact.prevent="note"></textarea>
+    </label>
+    <AlertNote class="mt-2" :words="trouble" />
+    <button class="btn btn-main mt-3" :disabled="sending">Note it, and read again <kbd>Enter</kbd></button>
+  </form>
+</template>
