@@ -97,11 +97,12 @@ type Control struct {
 // Tried is what was adjusted before: how many rounds, and the largest error as a share
 // of its limit before the last one.
 type Tried struct {
-	Rounds int
-	Before float64
-	SetUp  string // a sentence that says why the set-up comes first, where the errors say so
-	Looked bool   // the set-up was looked at in the last round
-	Past   []Round
+	Rounds  int
+	Before  float64
+	SetUp   string // a sentence that says why the set-up comes first, where the errors say so
+	Looked  bool   // the set-up was looked at in the last round
+	Outside bool   // the procedure names causes outside the device, which were not looked for yet
+	Past    []Round
 }
 
 // Point is one judged point: its level, error, limits of tolerance as a half-width, and U.
@@ -114,9 +115,11 @@ type Point struct {
 	Limit        float64 // half-width of the tolerance
 	U            float64 // expanded
 	Gross        bool
-	Direction    string // rising or falling, where that matters
-	Zone         string // the trim that serves it, where one serves several
-	DeviceEntry  string // what the device is told of it, where a control takes what was measured
+	Direction    string  // rising or falling, where that matters
+	Zone         string  // the trim that serves it, where one serves several
+	Step         float64 // of the display
+	Apart        bool    // no level among the others: it is judged, and has no part in the shape
+	DeviceEntry  string  // what the device is told of it, where a control takes what was measured
 }
 
 func (p Point) id() string {
@@ -155,17 +158,9 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	if len(points) == 0 {
 		return Advice{}, fmt.Errorf("there is no point to judge")
 	}
-	found := make([]fit.PointError, len(points))
 	worst := points[0]
 	significant, gross, out := false, "", ""
-	for i, p := range points {
-		found[i] = fit.PointError{
-			Level:     p.Level,
-			Error:     p.Error,
-			U:         p.U / 2,
-			Limit:     finite(p.Limit),
-			Direction: p.Direction,
-		}
+	for _, p := range points {
 		significant = significant || math.Abs(p.Error) > p.U
 		if math.Abs(p.ErrorToLimit) > math.Abs(worst.ErrorToLimit) {
 			worst = p
@@ -177,7 +172,7 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 			out = p.Label
 		}
 	}
-	components, err := fit.DecomposeErrors(found)
+	components, err := shapeOf(points)
 	if err != nil {
 		return Advice{}, err
 	}
@@ -191,6 +186,8 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 			gross), nil
 	case tried.SetUp != "" && !tried.Looked:
 		return a.say(Investigate, "%s Look at the set-up first, and repeat", tried.SetUp), nil
+	case policy.School == MeasureOnly && out != "" && tried.Outside && !tried.Looked:
+		return a.say(Investigate, "%s is outside its limit, and this procedure changes nothing: look at what lies outside the device first, and read again", out), nil
 	case policy.School == MeasureOnly && out != "":
 		return a.say(Withdraw, "%s is outside its limit, and this procedure changes nothing: %s", out, share), nil
 	case policy.School == MeasureOnly:
@@ -198,7 +195,7 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	case policy.School == Threshold && math.Abs(worst.ErrorToLimit) <= policy.Threshold+1e-12:
 		return a.say(Leave, "%s, below the %.0f %% at which it is worth adjusting", share, 100*policy.Threshold), nil
 	case policy.School == Calendar && tried.Rounds == 0 && tried.SetUp == "" && len(controls) > 0:
-		if a = a.plan(points, controls, share, out); a.Decision == Adjust {
+		if a = a.plan(points, controls, policy, share, out); a.Decision == Adjust {
 			a.Why = "It is due by the calendar. " + a.Why
 		}
 		return a, nil
@@ -208,6 +205,10 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 		return a.say(Leave, "no error stands out from its own uncertainty: adjusting would only add noise"), nil
 	case len(controls) == 0 && out == "":
 		return a.say(Leave, "%s; inside, and nothing here can be adjusted", share), nil
+	case len(controls) == 0 && tried.Outside && !tried.Looked:
+		return a.say(Investigate,
+			"%s is outside its limit and nothing here can be adjusted: look at what lies outside the device first, and read again",
+			out), nil
 	case len(controls) == 0:
 		return a.say(Withdraw, "%s is outside its limit and nothing here can be adjusted", out), nil
 	case tried.SetUp != "":
@@ -231,7 +232,36 @@ func Advise(points []Point, policy Policy, controls []Control, tried Tried) (Adv
 	case a.Components.Shape == fit.Bent && !perPoint(controls):
 		return a.say(Investigate, "the errors follow no straight line: an adjustment would only move them about"), nil
 	}
-	return a.plan(points, controls, share, out), nil
+	return a.plan(points, controls, policy, share, out), nil
+}
+
+// Offer is what the controls would be moved by, whatever the advice is: for a decision to adjust against it.
+func Offer(points []Point, controls []Control) (Advice, error) {
+	if len(points) == 0 {
+		return Advice{}, fmt.Errorf("there is no point to judge")
+	}
+	components, err := shapeOf(points)
+	if err != nil {
+		return Advice{}, err
+	}
+	a := Advice{Components: components}.moved(points, controls, Policy{School: Nominal})
+	a.Decision = Adjust
+	return a, nil
+}
+
+// shapeOf takes the errors of the points apart that are levels of one another; of others the shape is not known.
+func shapeOf(points []Point) (fit.ErrorComponents, error) {
+	var levels []fit.PointError
+	for _, p := range points {
+		if !p.Apart {
+			levels = append(levels, fit.PointError{Level: p.Level, Error: p.Error, U: p.U / 2, Limit: finite(p.Limit),
+				Direction: p.Direction, Step: p.Step})
+		}
+	}
+	if len(levels) == 0 {
+		return fit.ErrorComponents{Shape: fit.Unknown}, nil
+	}
+	return fit.DecomposeErrors(levels)
 }
 
 func finite(v float64) float64 {
@@ -255,18 +285,47 @@ func (a Advice) say(d Decision, format string, args ...any) Advice {
 	return a
 }
 
-// plan finds the moves for the shape, and predicts what remains.
-func (a Advice) plan(points []Point, controls []Control, share, out string) Advice {
+// plan finds the moves for the shape, and predicts what remains. What would leave a point outside, or put one there, is no
+// adjustment to offer.
+func (a Advice) plan(points []Point, controls []Control, policy Policy, share, out string) Advice {
+	for _, c := range ordered(controls) {
+		if _, tooFar := c.moves(a.Components, points, policy); tooFar != 0 {
+			return a.say(Withdraw, "%s would have to move by %.3g, more than the %.3g it can", c.Label, tooFar, c.Range)
+		}
+	}
+	planned := a.moved(points, controls, policy)
+	if len(planned.Moves) == 0 {
+		if out != "" {
+			return a.say(Investigate, "%s, and no control here moves an error of this kind (%s)", share,
+				a.Components.Shape)
+		}
+		return a.say(Leave, "%s, less than one step of its control can mend", share)
+	}
+	for i, p := range points {
+		switch inside := math.Abs(p.Error) <= p.Limit; {
+		case math.Abs(planned.After[i]) <= p.Limit:
+		case inside:
+			return a.say(Investigate, "%s, and the controls would put %s outside: look for another cause", share, p.Label)
+		default:
+			return a.say(Investigate, "%s, and all that the controls can do leaves %s outside: look for another cause", share, p.Label)
+		}
+	}
+	words := make([]string, len(planned.Moves))
+	for i, m := range planned.Moves {
+		words[i] = m.Words
+	}
+	return planned.say(Adjust, "%s, and it is systematic: %s", share, strings.Join(words, ", "))
+}
+
+// moved is the advice with the moves for the shape, and what they should leave.
+func (a Advice) moved(points []Point, controls []Control, policy Policy) Advice {
 	after := make([]float64, len(points))
 	halfStep := make([]float64, len(points)) // in the unit of the error
 	for i, p := range points {
 		after[i] = p.Error
 	}
 	for _, c := range ordered(controls) {
-		moves, tooFar := c.moves(a.Components, points)
-		if tooFar != 0 {
-			return a.say(Withdraw, "%s would have to move by %.3g, more than the %.3g it can", c.Label, tooFar, c.Range)
-		}
+		moves, _ := c.moves(a.Components, points, policy)
 		a.Moves = append(a.Moves, moves...)
 		for _, m := range moves {
 			for i, p := range points {
@@ -283,27 +342,12 @@ func (a Advice) plan(points []Point, controls []Control, share, out string) Advi
 			}
 		}
 	}
-	if len(a.Moves) == 0 {
-		if out != "" {
-			return a.say(Investigate, "%s, and no control here moves an error of this kind (%s)", share,
-				a.Components.Shape)
-		}
-		return a.say(Leave, "%s, less than one step of its control can mend", share)
-	}
 	a.After, a.Fine = after, true
 	for i, p := range points {
 		a.Fine = a.Fine && math.Abs(after[i]) <= p.Limit
 		if p.Limit > 0 {
 			a.HalfStep = math.Max(a.HalfStep, halfStep[i]/p.Limit)
 		}
-	}
-	words := make([]string, len(a.Moves))
-	for i, m := range a.Moves {
-		words[i] = m.Words
-	}
-	a = a.say(Adjust, "%s, and it is systematic: %s", share, strings.Join(words, ", "))
-	if !a.Fine {
-		a.Why += " The control alone will not bring every point inside."
 	}
 	return a
 }
@@ -326,7 +370,7 @@ func ordered(controls []Control) []Control {
 
 // moves are what one control should be moved by, in whole steps; tooFar is what is
 // wanted where that is beyond its range.
-func (c Control) moves(a fit.ErrorComponents, points []Point) (moves []Move, tooFar float64) {
+func (c Control) moves(a fit.ErrorComponents, points []Point, policy Policy) (moves []Move, tooFar float64) {
 	move := func(wanted float64, point Point) {
 		steps := int(math.Round(wanted / c.Step))
 		if c.Range > 0 && math.Abs(wanted) > c.Range {
@@ -363,10 +407,21 @@ func (c Control) moves(a fit.ErrorComponents, points []Point) (moves []Move, too
 		}
 	case Table:
 		for _, p := range points {
-			move(-p.Error, p)
+			if policy.worthMoving(p) {
+				move(-p.Error, p)
+			}
 		}
 	}
 	return moves, tooFar
+}
+
+// worthMoving reports whether an entry of a table is to be moved for its point: beyond the threshold, or, without one, beyond
+// its own uncertainty. The others are left alone.
+func (p Policy) worthMoving(point Point) bool {
+	if p.School == Threshold {
+		return math.Abs(point.ErrorToLimit) > p.Threshold+1e-12
+	}
+	return math.Abs(point.Error) > point.U
 }
 
 // telling is what is typed into a device whose form takes what was measured.

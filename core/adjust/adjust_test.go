@@ -1,9 +1,11 @@
 package adjust_test
 
 import (
+	"fmt"
 	"testing"
 
 	"northneedle/core/adjust"
+	"northneedle/core/fit"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -19,6 +21,7 @@ func at(levelsAndErrors ...float64) (points []adjust.Point) {
 	for i := 0; i < len(levelsAndErrors); i += 2 {
 		e := levelsAndErrors[i+1]
 		points = append(points, adjust.Point{
+			ID:           fmt.Sprint(i),
 			Label:        "p",
 			Level:        levelsAndErrors[i],
 			Error:        e,
@@ -73,6 +76,16 @@ func TestAdvise(t *testing.T) {
 		{"an entry for each point", at(0, 0.1, 5, 0.5, 10, -0.3), policy,
 			[]adjust.Control{{ID: "t", Label: "table", Kind: adjust.Table, Step: 0.1}}, adjust.Tried{}, adjust.Adjust,
 			"5 presses down on table at p"},
+		{"only the entries that are off are moved", at(0, 0.1, 5, 0.5, 10, 0), policy,
+			[]adjust.Control{{ID: "t", Label: "table", Kind: adjust.Table, Step: 0.1}}, adjust.Tried{}, adjust.Adjust,
+			"systematic: 5 presses down on table at p."},
+		{"a control that would put another point outside is not offered", at(0, 0.39, 5, -0.45), policy,
+			[]adjust.Control{{ID: "f", Label: "the factor", Kind: adjust.Factor, Step: 0.1, Range: 50}}, adjust.Tried{},
+			adjust.Investigate, "outside: look for another cause"},
+		{"what lies outside the device first, then withdrawing", at(0, 0, 5, 0.5, 10, 1), policy, nil,
+			adjust.Tried{Outside: true}, adjust.Investigate, "what lies outside the device first"},
+		{"looked at before", at(0, 0, 5, 0.5, 10, 1), policy, nil, adjust.Tried{Outside: true, Looked: true},
+			adjust.Withdraw, "nothing here can be adjusted"},
 		{"a factor is said as a number", at(0, 0, 5, -0.45, 10, -0.9), policy,
 			[]adjust.Control{{ID: "f", Label: "the gas factor", Kind: adjust.Factor, Step: 0.1}}, adjust.Tried{},
 			adjust.Adjust, "multiply the gas factor by 1.0990"},
@@ -93,6 +106,37 @@ func TestAdvise(t *testing.T) {
 			assert.Contains(t, a.Why, c.why)
 		})
 	}
+}
+
+// Corners are no levels: one that is off makes no shape of the others, and is judged all the same. One step of the display
+// between two repeats is no scatter.
+func TestWhatIsNoLevelMakesNoShape(t *testing.T) {
+	points := append(at(0, 0, 5, -0.45, 10, -0.9), at(5, 0.35)...)
+	points[3].Apart = true
+	a, err := adjust.Advise(points, policy, controls, adjust.Tried{})
+	require.NoError(t, err)
+	assert.Equal(t, fit.Gain, a.Components.Shape)
+	repeats := at(5, 0.5, 5, 0.6, 5, 0.5)
+	a, err = adjust.Advise(repeats, policy, controls, adjust.Tried{})
+	require.NoError(t, err)
+	assert.Equal(t, fit.Scatter, a.Components.Shape)
+	for i := range repeats {
+		repeats[i].Step = 0.1
+	}
+	a, err = adjust.Advise(repeats, policy, controls, adjust.Tried{})
+	require.NoError(t, err)
+	assert.NotEqual(t, fit.Scatter, a.Components.Shape)
+}
+
+func TestAnOfferMovesWhatTheAdviceWouldLeave(t *testing.T) {
+	a, err := adjust.Advise(at(0, 0, 5, -0.1, 10, -0.2), policy, controls, adjust.Tried{})
+	require.NoError(t, err)
+	assert.Equal(t, adjust.Leave, a.Decision)
+	offer, err := adjust.Offer(at(0, 0, 5, -0.1, 10, -0.2), controls)
+	require.NoError(t, err)
+	require.Len(t, offer.Moves, 1)
+	assert.Equal(t, 4, offer.Moves[0].Steps, "2.04 % of gain, in steps of 0.5")
+	assert.InDelta(t, 0, offer.After[2], 0.01)
 }
 
 func TestAdviseRefuses(t *testing.T) {

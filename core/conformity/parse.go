@@ -219,3 +219,19 @@ func (p *parser) number(signed bool) (float64, error) {
 	p.at = end
 	return v, nil
 }
+
+// BoundsValue reports whether a tolerance bounds what is shown at a reference, and not an error: "20..200"; or "<= 60" where
+// the reference is nothing.
+func BoundsValue(text string, reference float64) bool {
+	t, err := ParseTolerance(text)
+	if err != nil {
+		return false
+	}
+	switch t.root.(type) {
+	case within:
+		return true
+	case sided:
+		return reference == 0
+	}
+	return false
+}

@@ -26,6 +26,7 @@ type PointError struct {
 	Level, Error, U float64
 	Limit           float64 // half-width of the tolerance; 0 where there is none
 	Direction       string  // "rising" or "falling" where that matters
+	Step            float64 // of the display: two readings that differ by one step may be the same; 0: not known
 }
 
 // ErrorComponent is one ingredient of the errors. Size is the most it adds at any point, in the
@@ -111,7 +112,7 @@ func name(points []PointError, both weightedLine) (Shape, float64, float64) {
 }
 
 // apart is the largest difference between points at one level: between the ways up and
-// down, or among those of the same way; and whether it is beyond twice its uncertainty.
+// down, or among those of the same way; and whether it is beyond twice its uncertainty and one step of the display.
 // The points are in the order of their levels.
 func apart(points []PointError, ways bool) (size float64, significant bool) {
 	for i, a := range points {
@@ -126,7 +127,7 @@ func apart(points []PointError, ways bool) (size float64, significant bool) {
 			if d > size {
 				size = d
 			}
-			significant = significant || d > 2*math.Hypot(a.U, b.U)
+			significant = significant || d > 2*math.Hypot(a.U, b.U) && d > math.Max(a.Step, b.Step)*(1+1e-9)
 		}
 	}
 	return size, significant

@@ -33,3 +33,18 @@ func AirDensity(celsius, pressureHPa, humidityPercent float64) (float64, error) 
 	}
 	return (0.34848*pressureHPa - 0.009*humidityPercent*math.Exp(0.061*celsius)) / (273.15 + celsius), nil
 }
+
+// StandardPressure is the pressure of the standard atmosphere at a height above the sea in metres (−500 to 9 000), in hPa:
+// ISO 2533, the layer of the constant lapse rate. Weather moves the real one about it.
+func StandardPressure(height float64) (float64, error) {
+	if !(height >= -500 && height <= 9000) {
+		return 0, fmt.Errorf("the height is −500 to 9 000 m, it is %g", height)
+	}
+	const (
+		sea      = 1013.25 // hPa
+		lapse    = 0.0065  // K per m
+		seaK     = 288.15
+		exponent = 5.25588 // g · M / (R · lapse)
+	)
+	return sea * math.Pow(1-lapse*height/seaK, exponent), nil
+}

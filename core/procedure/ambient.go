@@ -8,5 +8,7 @@ type Ambient struct {
 	HumidityPercent float64 `json:"humidity_percent"`
 	UPressureHPa    float64 `json:"u_pressure_hpa,omitempty"`
 	Source          string  `json:"source"`
+	Instrument      string  `json:"instrument,omitempty"`  // tag of the reference it was read from
+	Certificate     string  `json:"certificate,omitempty"` // of that, in words
 	Recorded        bool    `json:"recorded"`
 }

@@ -78,6 +78,7 @@ func withDefaults(s Step) Step {
 		out = &c
 	case *Finding:
 		c := *s
+		c.Measures, c.Conditions = nil, nil // resolved again
 		out = &c
 	default:
 		return nil
@@ -94,6 +95,7 @@ func withDefaults(s Step) Step {
 }
 
 func (m Measure) withDefaults() Measure {
+	m.Judge = nil // resolved again
 	if m.Repeats == 0 {
 		m.Repeats = 1
 	}
@@ -123,6 +125,25 @@ func (m Measure) withDefaults() Measure {
 		m.Capture = &capture
 	}
 	return m
+}
+
+// WithPoint is the procedure with a point more in one of its measures; the mistakes are those of the point.
+func (p *Procedure) WithPoint(measure string, point Point) (*Procedure, []field.Error) {
+	d := p.Definition
+	d.Steps = slices.Clone(d.Steps)
+	for i, s := range d.Steps {
+		if m, ok := s.(*Measure); ok && m.ID == measure {
+			longer := *m
+			longer.Points = append(slices.Clip(m.Points), point)
+			d.Steps[i] = &longer
+		}
+	}
+	next, mistakes := Compile(d, p.Catalogue)
+	if len(mistakes) > 0 {
+		return nil, mistakes
+	}
+	next.Text, next.Hash = p.Text, p.Hash
+	return next, nil
 }
 
 // Way is the whole order of a run: what every run begins with, the procedure's own steps, and signing.

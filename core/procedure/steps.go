@@ -161,6 +161,7 @@ type Measure struct {
 	School       string                 `yaml:"school,omitempty"`  // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"` // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`   // multiple of the tolerance from which an error is far out; 0 means 3
+	Apart        bool                   `yaml:"apart,omitempty"`   // its points are no levels of one another: corners, ears, frequencies
 	Limited      bool                   `yaml:"limited,omitempty"` // points left out at an end limit the statement to the others, and leave it whole
 	Repeats      int                    `yaml:"repeats,omitempty"` // readings a point needs; 0 means 1
 	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
@@ -193,6 +194,7 @@ type Point struct {
 	With  map[string]float64 `yaml:"with,omitempty"` // for the way of capturing, besides the capture's own
 	Zone  string             `yaml:"zone,omitempty"` // the trim that serves it, where one serves several
 	When  string             `yaml:"when,omitempty"` // as of a step: otherwise the point is left out of the run
+	Own   bool               `yaml:"-"`              // of the technician's own, in one run
 
 	Target    Target    `yaml:"-"` // At, parsed by Compile
 	Condition Condition `yaml:"-"` // When, parsed by Compile

@@ -27,7 +27,7 @@ func (r Run) Affected(f *procedure.Finding, round int) []*procedure.Measure {
 		return f.Measures
 	}
 	var touched []*procedure.Measure
-	for i, group := range byUnit(f.Measures) {
+	for i, group := range byQuantity(f.Measures) {
 		if len(r.controlsOn(f, group, i == 0)) > 0 {
 			touched = append(touched, group...)
 		}
@@ -83,6 +83,8 @@ func (r Run) judged(measures []*procedure.Measure, round int) ([]adjust.Point, [
 				U:            v.U,
 				Gross:        v.Gross,
 				Direction:    m.Direction,
+				Step:         v.Resolution,
+				Apart:        m.Apart,
 				Zone:         p.Zone,
 				DeviceEntry:  v.DeviceEntry,
 			})
@@ -100,7 +102,7 @@ func orInf(v *float64, sign int) float64 {
 }
 
 // Advise gives the advice on a finding whose latest phase is closed. Measures of one
-// unit are judged together, since errors of different units make no shape; the most serious
+// quantity are judged together, since errors of different quantities make no shape; the most serious
 // advice counts.
 func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 	state := r.Findings[f.ID]
@@ -109,7 +111,7 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 	}
 	var chosen adjust.Advice
 	worst, found := 0.0, false
-	for i, group := range byUnit(f.Measures) {
+	for i, group := range byQuantity(f.Measures) {
 		points, _, err := r.judged(group, state.Closed-1)
 		if err != nil {
 			return adjust.Advice{}, err
@@ -136,11 +138,34 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 	return chosen, nil
 }
 
+// Offer is what the controls of a finding would be moved by against the advice, group by group; nil where nothing can be.
+func (r Run) Offer(f *procedure.Finding) *adjust.Advice {
+	var all *adjust.Advice
+	for i, group := range byQuantity(f.Measures) {
+		controls := r.controlsOn(f, group, i == 0)
+		points, _, err := r.judged(group, max(0, r.Findings[f.ID].Closed-1))
+		if err != nil || len(points) == 0 || len(controls) == 0 {
+			continue
+		}
+		offer, err := adjust.Offer(points, controls)
+		if err != nil || len(offer.Moves) == 0 {
+			continue
+		}
+		if all == nil {
+			all = &offer
+			continue
+		}
+		all.Moves = append(all.Moves, offer.Moves...)
+	}
+	return all
+}
+
 // tried is what was adjusted of a group before, and what the family sees in it.
 func (r Run) tried(f *procedure.Finding, group []*procedure.Measure) (adjust.Tried, error) {
 	state := r.Findings[f.ID]
 	closed := state.Closed
-	tried := adjust.Tried{Rounds: closed - 1, Looked: closed > 1 && state.decided(closed-1) == adjust.Investigate}
+	tried := adjust.Tried{Rounds: closed - 1, Looked: closed > 1 && state.decided(closed-1) == adjust.Investigate,
+		Outside: len(f.Outside) > 0 && len(state.Voided) == 0}
 	if d, ok := r.Diagnose(f, closed-1); ok && d.Investigate {
 		tried.SetUp = d.Words
 	}
@@ -204,11 +229,14 @@ func moreSerious(a, b adjust.Decision) bool {
 	return slices.Index(order, a) > slices.Index(order, b)
 }
 
-// byUnit splits measures into groups of one unit each, in their order.
-func byUnit(measures []*procedure.Measure) [][]*procedure.Measure {
+// byQuantity splits measures into groups of one quantity in one unit each, in their order; a measure that names no quantity
+// is a group by itself.
+func byQuantity(measures []*procedure.Measure) [][]*procedure.Measure {
 	var groups [][]*procedure.Measure
 	for _, m := range measures {
-		i := slices.IndexFunc(groups, func(g []*procedure.Measure) bool { return g[0].Unit == m.Unit })
+		i := slices.IndexFunc(groups, func(g []*procedure.Measure) bool {
+			return m.Quantity != "" && g[0].Unit == m.Unit && g[0].Quantity == m.Quantity
+		})
 		if i < 0 {
 			groups = append(groups, []*procedure.Measure{m})
 			continue

@@ -140,6 +140,7 @@ type BindStandard struct {
 	Role     string
 	Standard reference.Standard
 	Override string
+	Exchange string // why it takes the place of one that readings were taken with, from here on
 }
 
 func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
@@ -147,10 +148,12 @@ func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
 	if !ok {
 		return nil, refuse(Invalid, "no-such-role", "role", "This procedure has no role %q.", c.Role)
 	}
-	if _, bound := r.Bound[c.Role]; bound && r.usedIn(c.Role) {
-		return nil, refuse(Conflict, "role-in-use", "role",
-			"%s: readings were taken with %s. Withdraw them before changing it.", role.Title,
-			r.Bound[c.Role].Standard.Tag)
+	if _, bound := r.Bound[c.Role]; bound && r.UsedIn(c.Role) {
+		if err := r.mayExchange(c, role); err != nil {
+			return nil, err
+		}
+	} else {
+		c.Exchange = ""
 	}
 	fitness := role.Fits(c.Standard, o.At)
 	if len(fitness.Blocks) > 0 {
@@ -170,11 +173,37 @@ func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
 		c.Override = ""
 	}
 	return []Fact{StandardBound{Role: c.Role, Standard: c.Standard, Override: strings.TrimSpace(c.Override),
-		Problems: fitness.Blocks}}, nil
+		Problems: fitness.Blocks, Exchange: strings.TrimSpace(c.Exchange)}}, nil
 }
 
-// usedIn reports whether readings that stand were taken with a role's standard.
-func (r Run) usedIn(role string) bool {
+// mayExchange refuses to exchange a standard that readings were taken with, without a reason, for itself, or in the middle
+// of a point: points that were read keep the one that they were read with.
+func (r Run) mayExchange(c BindStandard, role reference.Role) error {
+	before := r.Bound[c.Role].Standard
+	switch {
+	case strings.TrimSpace(c.Exchange) == "":
+		return refuse(Conflict, "role-in-use", "reason",
+			"%s: readings were taken with %s. Say why it is exchanged from here on; what was read keeps %s.", role.Title, before.Tag,
+			before.Tag)
+	case before.ID == c.Standard.ID:
+		return refuse(Conflict, "same-standard", "standard", "%s fills the role already.", before.Tag)
+	}
+	for _, m := range r.Procedure.Measures() {
+		round, err := r.PointRound(m)
+		for i := range m.Points {
+			p := &m.Points[i]
+			if err == nil && (p.Role == c.Role || p.Target.Role == c.Role) && len(r.taken(m.ID, p.ID, round)) > 0 &&
+				!r.Complete(m, p, round) {
+				return refuse(Conflict, "half-read", "role",
+					"%s, %s is half read with %s: finish it, or withdraw its readings, before the exchange.", m.Title, p.Label, before.Tag)
+			}
+		}
+	}
+	return nil
+}
+
+// UsedIn reports whether readings that stand were taken with a role's standard.
+func (r Run) UsedIn(role string) bool {
 	return slices.ContainsFunc(r.Readings, func(reading Reading) bool {
 		m := r.Procedure.Measure(reading.Measure)
 		if m == nil || m.Point(reading.Point) == nil {

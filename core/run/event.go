@@ -64,6 +64,7 @@ var Kinds = []Kind{
 	kind[PointOmitted]("PointOmitted"),
 	kind[SetUpChecked]("SetUpChecked"),
 	kind[HandMoved]("HandMoved"),
+	kind[PointAdded]("PointAdded"),
 	kind[PhaseClosed]("PhaseClosed"),
 	kind[FindingDecided]("FindingDecided"),
 	kind[AdjustmentMade]("AdjustmentMade"),
@@ -115,6 +116,7 @@ type Device struct {
 	Limits     map[string]string  `json:"limits,omitempty"`     // maker's tolerances by measure, in place of the procedure's
 	Resolution map[string]float64 `json:"resolution,omitempty"` // of its display by measure
 	Risk       int                `json:"risk,omitempty"`       // 1 to 5, the gravest; 0: not known
+	Height     *float64           `json:"height,omitempty"`     // of its site above the sea, in m; nil: not known
 }
 
 // Lab is the lab's settings as they stood when the run was opened.
@@ -126,7 +128,8 @@ type Lab struct {
 
 	Schools []string `json:"schools,omitempty"` // by title: whose tolerances decide, where a procedure knows several
 
-	Room        RoomUnits         `json:"room,omitzero"`         // what the workshop's room instruments show
+	Room        RoomUnits         `json:"room,omitzero"` // what the workshop's room instruments show
+	Letterhead  Letterhead        `json:"letterhead,omitzero"`
 	Conventions map[string]string `json:"conventions,omitempty"` // of displays, for devices whose own is not recorded
 }
 
@@ -169,6 +172,7 @@ type (
 		Standard reference.Standard `json:"standard"`
 		Override string             `json:"override,omitempty"` // reason of a lead for an unfit standard: as-found only
 		Problems []string           `json:"problems,omitempty"`
+		Exchange string             `json:"exchange,omitempty"` // why it takes another one's place from here on
 	}
 	CheckAnswered struct {
 		Step   string `json:"step"`
@@ -185,6 +189,7 @@ type (
 	AmbientRecorded struct {
 		Step    string            `json:"step"`
 		Ambient procedure.Ambient `json:"ambient"`
+		Reason  string            `json:"reason,omitempty"` // of a correction
 	}
 	PlateRecorded struct {
 		Step   string             `json:"step"`
@@ -233,6 +238,16 @@ type (
 		Phase   Phase  `json:"phase"`
 		Round   int    `json:"round"`
 		Reason  string `json:"reason"`
+	}
+	// PointAdded is a point of the technician's own, beside those of the procedure.
+	PointAdded struct {
+		Measure string  `json:"measure"`
+		Point   string  `json:"point"` // its id
+		Label   string  `json:"label"`
+		At      string  `json:"at"`          // as in a procedure
+		U       float64 `json:"u,omitempty"` // expanded (k = 2), where no standard realises the value
+		Role    string  `json:"role,omitempty"`
+		Do      string  `json:"do,omitempty"`
 	}
 	// HandMoved says that the hand has moved what a point needs moved.
 	HandMoved struct {

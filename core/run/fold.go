@@ -31,7 +31,10 @@ func (f RunOpened) apply(r Run, e Event) Run {
 }
 
 func (f StandardBound) apply(r Run, e Event) Run {
-	r.Bound, r.SetAt = with(r.Bound, f.Role, Bound{f, e.At}), e.At
+	if before, bound := r.Bound[f.Role]; bound && f.Exchange != "" {
+		r.Exchanged = with(r.Exchanged, f.Role, append(slices.Clip(r.Exchanged[f.Role]), before))
+	}
+	r.Bound, r.SetAt = with(r.Bound, f.Role, Bound{f, e.At, len(r.Readings)}), e.At
 	return r.judgedAnew()
 }
 
@@ -51,6 +54,9 @@ func (f StepSkipped) apply(r Run, e Event) Run {
 }
 
 func (f AmbientRecorded) apply(r Run, e Event) Run {
+	if f.Reason != "" {
+		r.RoomCorrected = append(slices.Clip(r.RoomCorrected), Correction{r.Ambient, f.Reason, e.At, e.By})
+	}
 	r.Ambient = f.Ambient
 	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By})
 	return r.judgedAnew()
@@ -142,6 +148,15 @@ func (f ReadingWithdrawn) apply(r Run, e Event) Run {
 func (f PointOmitted) apply(r Run, _ Event) Run {
 	r.Omitted = with(r.Omitted, PointKey{f.Measure, f.Point, f.Round}, f.Reason)
 	return r
+}
+
+func (f PointAdded) apply(r Run, _ Event) Run {
+	if p, mistakes := r.Procedure.WithPoint(f.Measure, f.own()); len(mistakes) == 0 {
+		r.Procedure = p
+		r.limits = r.limitsInForce()
+	}
+	r.Own = append(slices.Clip(r.Own), f)
+	return r.judgedAnew()
 }
 
 func (f HandMoved) apply(r Run, e Event) Run {

@@ -34,6 +34,7 @@ type Verdict struct {
 	Pass         bool                 `json:"pass"`           // by the decision rule
 	Gross        bool                 `json:"gross"`
 	Warning      string               `json:"warning,omitempty"`
+	Window       bool                 `json:"window,omitempty"`       // it is judged by what it shows, not by an error: the limits are on the indication
 	DeviceEntry  string               `json:"device_entry,omitempty"` // what is entered into a device that takes what was measured
 	Formula      string               `json:"formula"`
 	Budget       uncertainty.Budget   `json:"budget"`
@@ -188,6 +189,11 @@ func (r Run) room(f *procedure.Finding, round int) procedure.Ambient {
 
 // input gathers what a point's method needs. The error says what is still missing.
 func (r Run) input(m *procedure.Measure, p *procedure.Point, readings []float64, round int) (procedure.Input, error) {
+	return r.inputBy(m, p, readings, round, len(r.Readings))
+}
+
+// inputBy is the same with the standards that filled the roles when a reading was taken, by its place in the run.
+func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float64, round, reading int) (procedure.Input, error) {
 	at := p.Target
 	in := procedure.Input{
 		Target:     at.Value,
@@ -219,7 +225,7 @@ func (r Run) input(m *procedure.Measure, p *procedure.Point, readings []float64,
 		in.Certified = []reference.Certified{{Quantity: m.ID, Value: at.Value, Unit: m.Unit, U: p.U, K: 2}}
 		return in, nil
 	}
-	bound, ok := r.Bound[role]
+	bound, ok := r.boundFor(role, reading)
 	if !ok {
 		return in, fmt.Errorf("the role %q is not filled yet", r.roleTitle(role))
 	}
@@ -256,6 +262,34 @@ func (r Run) before(m *procedure.Measure, p *procedure.Point, round int) *proced
 		return nil
 	}
 	return &procedure.EarlierPoint{Target: earlier.Target.Value, Reading: stat.Mean(values, nil)}
+}
+
+// boundFor is the standard that filled a role when a reading was taken, by its place in the run.
+func (r Run) boundFor(role string, reading int) (Bound, bool) {
+	now, ok := r.Bound[role]
+	if earlier := r.Exchanged[role]; ok && reading < now.After && len(earlier) > 0 {
+		for i := len(earlier) - 1; i > 0; i-- {
+			if reading >= earlier[i].After {
+				return earlier[i], true
+			}
+		}
+		return earlier[0], true
+	}
+	return now, ok
+}
+
+// Bindings are all standards that filled a role, the earliest first.
+func (r Run) Bindings(role string) []Bound {
+	all := slices.Clone(r.Exchanged[role])
+	if now, ok := r.Bound[role]; ok {
+		all = append(all, now)
+	}
+	return all
+}
+
+// placeOf is the place of a reading in the run.
+func (r Run) placeOf(reading Reading) int {
+	return slices.IndexFunc(r.Readings, func(other Reading) bool { return other.Reading == reading.Reading })
 }
 
 func (r Run) roleTitle(id string) string {
@@ -344,7 +378,7 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		values = append(values, reading.Values...)
 		left = max(left, reading.Left)
 	}
-	in, err := r.input(m, p, values, round)
+	in, err := r.inputBy(m, p, values, round, r.placeOf(readings[len(readings)-1]))
 	if err != nil {
 		return nil, err
 	}
@@ -387,6 +421,7 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		Budget:       budget,
 		Resolution:   in.Resolution,
 		Unit:         out.Unit,
+		Window:       conformity.BoundsValue(r.Tolerance(m), out.Reference),
 	}
 	if half := limits.HalfWidth(); half > 0 && !math.IsInf(half, 0) {
 		v.UToLimit = budget.Expanded / half

@@ -36,6 +36,7 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 		"ReadingWithdrawn": run.ReadingWithdrawn{Reading: reading, Reason: "a wrong cylinder"},
 		"PointOmitted": run.PointOmitted{Measure: "response", Point: "gas", Phase: run.AsFound,
 			Reason: "the cylinder is empty"},
+		"PointAdded":   run.PointAdded{Measure: "response", Point: "own-1", Label: "3 %", At: "3", U: 0.02},
 		"HandMoved":    run.HandMoved{Measure: "response", Point: "gas", Move: "Probe to the inlet"},
 		"SetUpChecked": run.SetUpChecked{Measure: "response", Point: "gas", Note: "tight"},
 		"PhaseClosed":  run.PhaseClosed{Finding: "verdict", Phase: run.AsFound},

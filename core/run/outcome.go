@@ -77,15 +77,17 @@ func (r Run) notDone() (missing []string) {
 				continue
 			}
 			for i := range s.Points {
-				if p := &s.Points[i]; r.leftOut(s, p) {
+				if p := &s.Points[i]; !p.Own && r.leftOut(s, p) {
 					missing = append(missing, s.Title+" "+p.Label)
 				}
 			}
 		}
 	}
 	for _, role := range r.Procedure.Roles {
-		if b := r.Bound[role.ID]; b.Override != "" {
-			missing = append(missing, b.Standard.Tag+" is an exception")
+		for _, b := range r.Bindings(role.ID) {
+			if b.Override != "" {
+				missing = append(missing, b.Standard.Tag+" is an exception")
+			}
 		}
 	}
 	return missing

@@ -2,7 +2,6 @@ package run
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 
 	"northneedle/core/reference"
@@ -68,14 +67,13 @@ func (r Run) Reassess(k reference.ReferenceError) ([]Reassessment, error) {
 // where it was not used.
 func (r Run) withReferenceError(k reference.ReferenceError) (Run, error) {
 	seen := r
-	seen.Bound = nil
-	for role, b := range r.Bound {
+	seen.Bound, seen.Exchanged = nil, nil
+	used := false
+	knowing := func(b Bound) (Bound, error) {
 		if b.Standard.ID != k.Standard {
-			continue
+			return b, nil
 		}
-		if seen.Bound == nil {
-			seen.Bound = maps.Clone(r.Bound)
-		}
+		used = true
 		b.Standard.Values = slices.Clone(b.Standard.Values)
 		for i, line := range b.Standard.Values {
 			if line.Quantity != k.Quantity {
@@ -83,11 +81,28 @@ func (r Run) withReferenceError(k reference.ReferenceError) (Run, error) {
 			}
 			known, err := k.Line(line)
 			if err != nil {
-				return seen, err
+				return b, err
 			}
 			b.Standard.Values[i] = known
 		}
-		seen.Bound[role] = b
+		return b, nil
+	}
+	for role := range r.Bound {
+		for i, b := range r.Bindings(role) {
+			known, err := knowing(b)
+			if err != nil {
+				return seen, err
+			}
+			if i < len(r.Exchanged[role]) {
+				seen.Exchanged = with(seen.Exchanged, role, append(slices.Clip(seen.Exchanged[role]), known))
+			} else {
+				seen.Bound = with(seen.Bound, role, known)
+			}
+		}
+	}
+	if !used {
+		seen.Bound = nil
+		return seen, nil
 	}
 	return seen.judgedAnew(), nil
 }

@@ -2,11 +2,16 @@ package run
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
+	"time"
 
+	"northneedle/core/gas"
+	"northneedle/core/interval"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
 )
 
 // RoomUnits are the units in which room conditions are typed where none is given (UCUM);
@@ -91,7 +96,14 @@ type RecordAmbient struct {
 	Step                            string
 	Temperature, Pressure, Humidity string
 	Source                          string
+	Instrument                      *reference.Standard // that it was read from; nil: none of the register
+	Confirmed                       bool                // a pressure that does not fit the site's height was confirmed
+	Reason                          string              // of a correction, once readings were taken
 }
+
+// weather is by how much the pressure at a place differs from that of the standard atmosphere at most, in hPa: record
+// lows and highs lie within it.
+const weather = 55
 
 func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 	step, err := stepOf[*procedure.AmbientStep](r, c.Step)
@@ -110,6 +122,9 @@ func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 	if a.PressureHPa, err = roomValue("pressure", c.Pressure, units.Pressure, "hPa", 500, 1100); err != nil {
 		return nil, err
 	}
+	if err := c.fitsHeight(r, a.PressureHPa); err != nil {
+		return nil, err
+	}
 	if a.HumidityPercent, err = roomValue("humidity", c.Humidity, "%", "%", 0, 100); err != nil {
 		return nil, err
 	}
@@ -117,5 +132,51 @@ func (c RecordAmbient) decide(r Run, o Order) ([]Fact, error) {
 		return nil, refuse(Invalid, "source", "source",
 			"source: say where the room conditions come from, for instance the tag of the room instrument.")
 	}
-	return []Fact{AmbientRecorded{c.Step, a}}, nil
+	if err := c.readFrom(&a, o.At); err != nil {
+		return nil, err
+	}
+	fact := AmbientRecorded{Step: c.Step, Ambient: a}
+	if r.Ambient.Recorded && len(r.Readings) > 0 && a != r.Ambient {
+		if fact.Reason = strings.TrimSpace(c.Reason); fact.Reason == "" {
+			return nil, refuse(Invalid, "room-changed", "reason",
+				"The room was recorded already, and readings were taken. Say why it is corrected: it stands on the certificate.")
+		}
+	}
+	return []Fact{fact}, nil
+}
+
+// fitsHeight asks back where a pressure is none of the site's height: it may have been reduced to the sea.
+func (c RecordAmbient) fitsHeight(r Run, pressure float64) error {
+	if r.Device.Height == nil || c.Confirmed {
+		return nil
+	}
+	usual, err := gas.StandardPressure(*r.Device.Height)
+	if err != nil || math.Abs(pressure-usual) <= weather {
+		return nil
+	}
+	return refuse(Question, "height", "pressure",
+		"%s lies at %.0f m, where about %.0f hPa is usual; %.0f hPa was typed. Is that the pressure at this place, and not reduced to the sea?",
+		r.Device.Site, *r.Device.Height, usual, pressure)
+}
+
+// readFrom fills in the reference that the room was read from: usable, with a certificate in date, whose uncertainty of
+// the pressure counts.
+func (c RecordAmbient) readFrom(a *procedure.Ambient, now time.Time) error {
+	s := c.Instrument
+	if s == nil {
+		return nil
+	}
+	if s.Status != reference.Usable || interval.Past(s.Certificate.DueOn, now) {
+		return refuse(Conflict, "unfit-standard", "source",
+			"%s cannot be used: it is %s, its certificate valid until %s. Read the room from another one.", s.Tag, s.Status,
+			s.Certificate.DueOn.Format(time.DateOnly))
+	}
+	a.Instrument = s.Tag
+	a.Certificate = fmt.Sprintf("certificate %s, valid until %s", s.Certificate.Number, s.Certificate.DueOn.Format(time.DateOnly))
+	for _, line := range s.Lines("pressure", a.PressureHPa, "hPa", true) {
+		if line.K > 0 {
+			a.UPressureHPa = 2 * line.U / line.K
+		}
+	}
+	return nil
 }

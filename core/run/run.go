@@ -48,7 +48,8 @@ var PassedResults = []Result{Conforms, ConformsSetUp, ConformsAdjusted}
 // Bound is a standard that fills a role.
 type Bound struct {
 	StandardBound
-	At time.Time
+	At    time.Time
+	After int // readings there were in the run when it was bound
 }
 
 // Timer is a wait that was started.
@@ -143,6 +144,14 @@ type Change struct {
 	By person.Person
 }
 
+// Correction is what was recorded of the room before it was recorded anew, and why.
+type Correction struct {
+	Before procedure.Ambient
+	Reason string
+	At     time.Time
+	By     person.Person
+}
+
 // Note is a remark in the record.
 type Note struct {
 	Text string        `json:"text"`
@@ -170,13 +179,18 @@ type Run struct {
 	OpenedAt  time.Time
 	OpenedBy  person.Person
 	Ambient   procedure.Ambient
+
+	RoomCorrected []Correction // what was recorded of the room before, the earliest first
+
 	Plate     map[string]float64
 	Choices   map[string]string
 	Changed   []Change
-	Bound     map[string]Bound
+	Bound     map[string]Bound   // the standard that fills a role now
+	Exchanged map[string][]Bound // those that filled it before, the earliest first
 	Marks     map[string]Mark
 	Timers    map[string]Timer
 	Readings  []Reading
+	Own       []PointAdded
 	Moved     string    // what the hand moved last, and where to
 	Moves     int       // how often it did
 	SetAt     time.Time // of the last change that makes what a link showed before say nothing any more

@@ -54,9 +54,19 @@ func remarks(r run.Run) []string {
 			}
 		}
 	}
+	for _, c := range r.RoomCorrected {
+		say("The room was recorded again at %s by %s (before: %s): %s.", c.At.Format("15:04"), c.By.Name, roomWords(c.Before),
+			strings.TrimRight(c.Reason, ". "))
+	}
 	for _, role := range r.Procedure.Roles {
-		if b := r.Bound[role.ID]; b.Override != "" {
-			say("%s was used as an exception, for as-found readings only: %s", b.Standard.Tag, b.Override)
+		for _, b := range r.Bindings(role.ID) {
+			if b.Override != "" {
+				say("%s was used as an exception, for as-found readings only: %s", b.Standard.Tag, b.Override)
+			}
+			if b.Exchange != "" {
+				say("%s: exchanged for %s at %s: %s. What was read before keeps the one before.", role.Title, b.Standard.Tag,
+					b.At.Format("15:04"), strings.TrimRight(b.Exchange, ". "))
+			}
 		}
 	}
 	return said

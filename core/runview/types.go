@@ -24,6 +24,7 @@ type View struct {
 	Device      run.Device                  `json:"device"`
 	Procedure   ProcedureBrief              `json:"procedure"`
 	Lab         string                      `json:"lab"`
+	Letterhead  run.Letterhead              `json:"letterhead,omitzero"`
 	Rule        string                      `json:"rule"` // the decision rule's meaning
 	Replaces    string                      `json:"replaces,omitempty"`
 	Stands      *device.Standing            `json:"stands,omitempty"`      // how the device stands; known to who keeps the record
@@ -114,6 +115,16 @@ type RoleView struct {
 	Standard *reference.Standard `json:"standard,omitempty"`
 	Override string              `json:"override,omitempty"`
 	Problems []string            `json:"problems,omitempty"`
+	Earlier  []EarlierView       `json:"earlier,omitempty"` // standards that filled it before, and were exchanged
+	Used     bool                `json:"used"`              // readings that stand were taken with it
+}
+
+// EarlierView is a standard that filled a role before another took its place.
+type EarlierView struct {
+	Standard reference.Standard `json:"standard"`
+	Points   []string           `json:"points"` // that were read with it
+	Until    time.Time          `json:"until"`
+	Why      string             `json:"why"`
 }
 
 // MeasureView is a measure with its points.
@@ -121,6 +132,8 @@ type MeasureView struct {
 	ID         string             `json:"id"`
 	Title      string             `json:"title"`
 	Finding    string             `json:"finding"`
+	Method     string             `json:"method"`
+	Quantity   string             `json:"quantity,omitempty"`
 	Do         string             `json:"do,omitempty"`
 	Caution    string             `json:"caution,omitempty"`
 	Unit       string             `json:"unit"`  // UCUM
@@ -148,6 +161,10 @@ type AlternativeView struct {
 type PointView struct {
 	ID        string             `json:"id"`
 	Label     string             `json:"label"`
+	At        string             `json:"at"`             // as the procedure says it: a number, "mixture.CO2", "25 % of capacity"
+	Role      string             `json:"role,omitempty"` // that realises it
+	U         float64            `json:"u,omitempty"`    // expanded (k = 2), where no standard realises it
+	Own       bool               `json:"own,omitempty"`  // of the technician's own
 	Do        string             `json:"do,omitempty"`
 	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
 	Move      string             `json:"move,omitempty"` // what the hand must move where now, before it is read over a link
@@ -168,7 +185,8 @@ type PointView struct {
 // VerdictView is a verdict with its sentence.
 type VerdictView struct {
 	run.Verdict
-	Sentence string `json:"sentence"`
+	Sentence   string `json:"sentence"`
+	Accredited bool   `json:"accredited,omitempty"` // it may be printed as accredited
 }
 
 // ReadingView is a reading as the record shows it.
@@ -209,6 +227,8 @@ type FindingView struct {
 	MayVoid     bool                 `json:"may_void"`          // as found may be declared not valid now
 	Voided      []VoidedView         `json:"voided"`            // and was
 	Seen        *procedure.Diagnosis `json:"seen,omitempty"`    // by the family's own pattern
+	Rooms       []procedure.Ambient  `json:"rooms,omitempty"` // the conditions that each closed round was read in
+	Offer       *adjust.Advice       `json:"offer,omitempty"` // what an adjustment against the advice would move
 	Decisions   []run.FindingDecided `json:"decisions"`
 	Adjustments []run.AdjustmentMade `json:"adjustments"`
 	Made        []string             `json:"made"` // the same, in words

@@ -23,6 +23,9 @@ func Of(r run.Run, now time.Time) View {
 		OpenedBy:  r.OpenedBy,
 		Device:    r.Device,
 		Lab:       r.Lab.Name,
+
+		Letterhead: r.Lab.Letterhead,
+
 		Replaces:  r.Replaces,
 		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions},
 		Rule:      r.Rule().Meaning(),
@@ -59,6 +62,7 @@ func Of(r run.Run, now time.Time) View {
 		rv := RoleView{Role: role}
 		if b, ok := r.Bound[role.ID]; ok {
 			rv.Standard, rv.Override, rv.Problems = &b.Standard, b.Override, b.Problems
+			rv.Earlier, rv.Used = earlier(r, role.ID), r.UsedIn(role.ID)
 		}
 		v.Roles = append(v.Roles, rv)
 	}
@@ -88,6 +92,28 @@ func Of(r run.Run, now time.Time) View {
 		}
 	}
 	return v
+}
+
+// earlier are the standards that filled a role before they were exchanged, each with the points that were read with it.
+func earlier(r run.Run, role string) (all []EarlierView) {
+	bindings := r.Bindings(role)
+	for i, b := range bindings[:max(0, len(bindings)-1)] {
+		next := bindings[i+1]
+		v := EarlierView{Standard: b.Standard, Points: []string{}, Until: next.At, Why: next.Exchange}
+		for at, reading := range r.Readings {
+			m := r.Procedure.Measure(reading.Measure)
+			if at < b.After || at >= next.After || m == nil || m.Point(reading.Point) == nil {
+				continue
+			}
+			p := m.Point(reading.Point)
+			name := fmt.Sprintf("%s %s (%s)", m.Title, p.Label, reading.Phase)
+			if (p.Role == role || p.Target.Role == role) && !slices.Contains(v.Points, name) {
+				v.Points = append(v.Points, name)
+			}
+		}
+		all = append(all, v)
+	}
+	return all
 }
 
 // Brief is what a list shows of a run.
@@ -254,6 +280,8 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		ID:         m.ID,
 		Title:      m.Title,
 		Finding:    m.Judge.ID,
+		Method:     m.MethodName,
+		Quantity:   m.Quantity,
 		Do:         m.Do,
 		Caution:    m.Caution,
 		Unit:       unit,
@@ -294,6 +322,10 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	v := PointView{
 		ID:        p.ID,
 		Label:     p.Label,
+		At:        p.At,
+		Role:      p.Role,
+		U:         p.U,
+		Own:       p.Own,
 		Do:        p.Do,
 		With:      p.With,
 		Zone:      p.Zone,
@@ -313,14 +345,14 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	} else {
 		v.Missing = err.Error()
 	}
-	v.Found = verdictOf(r.Judge(m, p, 0))
+	v.Found = verdictOf(r, m, p, 0)
 	for _, voided := range r.Findings[m.Judge.ID].Voided {
 		if first := voided.Verdict(m.ID, p.ID); first != nil {
-			v.Voided = append(v.Voided, VerdictView{*first, Sentence(*first)})
+			v.Voided = append(v.Voided, VerdictView{Verdict: *first, Sentence: Sentence(*first)})
 		}
 	}
 	for last := round; last > 0 && v.Left == nil; last-- {
-		v.Left = verdictOf(r.Judge(m, p, last))
+		v.Left = verdictOf(r, m, p, last)
 	}
 	for _, reading := range r.Readings {
 		if reading.Measure == m.ID && reading.Point == p.ID {
@@ -333,12 +365,13 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	return v
 }
 
-// verdictOf is a verdict with its sentence; nil where there is none.
-func verdictOf(v *run.Verdict, err error) *VerdictView {
+// verdictOf is the verdict on a point in a round, with its sentence; nil where there is none.
+func verdictOf(r run.Run, m *procedure.Measure, p *procedure.Point, round int) *VerdictView {
+	v, err := r.Judge(m, p, round)
 	if err != nil || v == nil {
 		return nil
 	}
-	return &VerdictView{*v, Sentence(*v)}
+	return &VerdictView{*v, Sentence(*v), r.Accredited(m, *v)}
 }
 
 func viewFinding(r run.Run, f *procedure.Finding) FindingView {
@@ -353,6 +386,7 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		Looking:     state.Adjusting() && state.Last().Decision == adjust.Investigate,
 		Done:        state.Done(),
 		Adjusted:    r.Adjusted(f, state.Closed),
+		Rooms:       state.Rooms,
 		Decisions:   append([]run.FindingDecided{}, state.Decisions...),
 		Adjustments: append([]run.AdjustmentMade{}, state.Adjustments...),
 		Made:        madeWords(r, f),
@@ -372,6 +406,9 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		if d, ok := r.Diagnose(f, state.Closed-1); ok {
 			v.Seen, v.Causes = &d, causesOf(f, d.Shape)
 		}
+	}
+	if d := state.Last(); v.Adjusting && d.Decision == adjust.Adjust && d.Advised != adjust.Adjust {
+		v.Offer = r.Offer(f)
 	}
 	v.CanClose = r.CanClose(f)
 	return v

@@ -92,6 +92,20 @@ func ReassessedWords(a run.Reassessment) string {
 		Sentence(*a.After))
 }
 
+// WindowWords are the limits on what is shown: "20 to 200", "at most 60".
+func WindowWords(v run.Verdict) string {
+	bound := func(limit *float64) string { return quantity.Format(v.Reference+*limit, v.Resolution) }
+	switch {
+	case v.Low != nil && v.High != nil:
+		return bound(v.Low) + " to " + bound(v.High)
+	case v.High != nil:
+		return "at most " + bound(v.High)
+	case v.Low != nil:
+		return "at least " + bound(v.Low)
+	}
+	return "no limit"
+}
+
 // Sentence is a verdict with its numbers, one digit finer than the display.
 func Sentence(v run.Verdict) string {
 	fine := v.Resolution / 10
@@ -107,8 +121,11 @@ func Sentence(v run.Verdict) string {
 	case v.Low != nil:
 		limit = "limit " + quantity.FormatSigned(*v.Low, fine)
 	}
-	text := fmt.Sprintf("%s. Error %s, %s, U %s", strings.ToUpper(words[:1])+words[1:],
-		quantity.FormatSigned(v.Error, fine), limit, quantity.Format(v.U, fine))
+	said := "Error " + quantity.FormatSigned(v.Error, fine)
+	if v.Window {
+		said, limit = quantity.Format(v.Indicated, v.Resolution), WindowWords(v)
+	}
+	text := fmt.Sprintf("%s. %s, %s, U %s", strings.ToUpper(words[:1])+words[1:], said, limit, quantity.Format(v.U, fine))
 	if shown := quantity.ShowUnit(v.Unit); shown != "" {
 		text += " " + shown
 	}

@@ -41,6 +41,20 @@ func registerHouse(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.House()
 		})
+	serve(api, operation{"set-letterhead", http.MethodPost, "/api/house/letterhead", "What the lab's papers carry", person.SetRules,
+		0, nil}, func(ctx context.Context, in *struct{ Body workshop.LetterheadOrder }) (out workshop.HouseView, err error) {
+		if err := shop.SetLetterhead(in.Body, who(ctx)); err != nil {
+			return out, err
+		}
+		return shop.House()
+	})
+	serve(api, operation{"set-logo", http.MethodPost, "/api/house/logo", "The picture that the lab's papers carry", person.SetRules,
+		300_000, nil}, func(ctx context.Context, in *struct{ Body workshop.LogoOrder }) (out workshop.HouseView, err error) {
+		if err := shop.SetLogo(in.Body, who(ctx)); err != nil {
+			return out, err
+		}
+		return shop.House()
+	})
 	serve(api, operation{"set-intervals", http.MethodPost, "/api/house/intervals",
 		"The lab's figures for its intervals", person.SetIntervals, 0, nil},
 		func(ctx context.Context, in *struct{ Body interval.Rules }) (out workshop.HouseView, err error) {

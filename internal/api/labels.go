@@ -20,6 +20,13 @@ func registerLabels(api huma.API, shop *workshop.Workshop) {
 		}) (workshop.File, error) {
 			return shop.Labels(in.Tag, in.Search, in.First-1)
 		})
+	serveFile(api, operation{"logo", http.MethodGet, "/api/logos/{hash}", "The picture that the lab's papers carry", person.Look, 0,
+		nil}.as("image/png"),
+		func(_ context.Context, in *struct {
+			Hash string `path:"hash" maxLength:"64"`
+		}) (workshop.File, error) {
+			return shop.Logo(in.Hash)
+		})
 	serve(api, operation{"set-address", http.MethodPost, "/api/house/address",
 		"Say at which address others reach this server, as labels carry it", person.SetRules, 0, nil},
 		func(ctx context.Context, in *struct {

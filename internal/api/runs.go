@@ -38,6 +38,8 @@ func registerRuns(api huma.API, shop *workshop.Workshop) {
 		}) (out []capture.State, err error) {
 			return shop.Sequence(in.ID, in.Body.On, who(ctx))
 		})
+	serve(api, operation{"room", http.MethodGet, "/api/runs/{id}/room", "What a run's room can be recorded from", person.Look, 0, nil},
+		func(_ context.Context, in *RunPath) (out workshop.RoomOffer, err error) { return shop.Room(in.ID) })
 	serve(api, operation{"run", http.MethodGet, "/api/runs/{id}", "A run as it stands", person.Look, 0, nil},
 		func(ctx context.Context, in *RunPath) (out runview.View, err error) {
 			return shop.Run(in.ID)

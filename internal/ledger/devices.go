@@ -65,6 +65,12 @@ func (l *Ledger) factsOf(ids []string, all map[string]device.Facts) error {
 	return nil
 }
 
+// DoubtsOf are why a run cannot be relied on any more, each in a sentence.
+func (l *Ledger) DoubtsOf(run string) ([]string, error) {
+	all, err := l.doubts([]string{run})
+	return all[run], err
+}
+
 // doubts are why runs cannot be relied on any more, each in a sentence: a look-back on a reference changes what they say,
 // or cannot tell; or a reference that they used is in quarantine and was not looked back on yet.
 func (l *Ledger) doubts(runs []string) (map[string][]string, error) {

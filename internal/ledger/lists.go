@@ -172,6 +172,12 @@ func (l *Ledger) RunsOf(asset string, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("asset_id = ?", asset).Order("opened_at DESC").Limit(limit))
 }
 
+// RunsNear are the runs in a place of a site that were opened since a time, the newest first.
+func (l *Ledger) RunsNear(site, place string, since time.Time, limit int) ([]Run, error) {
+	return many[Run](l.read.Where("site = ? AND place = ? AND opened_at >= ? AND NOT paper", site, place,
+		since).Order("opened_at DESC").Limit(limit))
+}
+
 // RunsIn are the runs in a state, the oldest first.
 func (l *Ledger) RunsIn(status run.Status, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("status = ?", status).Order("opened_at").Limit(limit))

@@ -10,6 +10,7 @@ import (
 
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/core/runview"
 
@@ -39,10 +40,16 @@ type sheet struct {
 	view runview.View
 }
 
-// Certificate writes a signed run's certificate as PDF, with its data as JSON inside. head is the hash of the record's last event;
-// it is printed so that the paper can be checked against the record. void, if not empty, says why the
-// certificate is no longer valid; it is printed at the top.
-func Certificate(v runview.View, head, void string) ([]byte, error) {
+// Issue is what a certificate carries besides its run.
+type Issue struct {
+	Head   string   // hash of the record's last event, so that the paper can be checked against the record
+	Void   string   // why the certificate is no longer valid; empty where it is
+	Doubts []string // what has come to be known since of the references that it rests on
+	Logo   []byte   // PNG or JPEG; none where there is none
+}
+
+// Certificate writes a signed run's certificate as PDF, with its data as JSON inside.
+func Certificate(v runview.View, issue Issue) ([]byte, error) {
 	if v.Signature == nil {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
 	}
@@ -55,14 +62,15 @@ func Certificate(v runview.View, head, void string) ([]byte, error) {
 		s.SetY(-14)
 		s.font("", 7, grey)
 		s.CellFormat(width-20, 4, fmt.Sprintf("Certificate %s · record %s, %d events, last hash %s", Number(v), v.ID,
-			v.Seq, short(head)), "", 0, "L", false, 0, "")
+			v.Seq, short(issue.Head)), "", 0, "L", false, 0, "")
 		s.CellFormat(20, 4, fmt.Sprintf("page %d of {nb}", s.PageNo()), "", 0, "R", false, 0, "")
 	})
 	s.AddPage()
-	s.heading()
-	s.issue(void)
+	s.heading(issue.Logo)
+	s.issue(issue)
 	s.statement()
 	s.points()
+	s.readings()
 	s.standards()
 	s.conditions()
 	s.plate()
@@ -133,14 +141,23 @@ func (s *sheet) line(label, text string) {
 	s.MultiCell(width-34, 4.6, text, "", "L", false)
 }
 
-func (s *sheet) heading() {
+func (s *sheet) heading(logo []byte) {
 	v := s.view
 	s.mark()
+	s.logo(logo)
 	s.SetXY(margin+11, 13.5)
 	s.font("B", 15, ink)
 	s.CellFormat(width-11, 6, "Verification certificate", "", 2, "L", false, 0, "")
 	s.font("", 8.5, grey)
 	s.CellFormat(width-11, 4.5, v.Lab+" · "+Number(v), "", 1, "L", false, 0, "")
+	if address := strings.Join(strings.Fields(v.Letterhead.Address), " "); address != "" {
+		s.SetX(margin + 11)
+		s.CellFormat(width-11, 4.2, address, "", 1, "L", false, 0, "")
+	}
+	if accredited(v) {
+		s.SetX(margin + 11)
+		s.CellFormat(width-11, 4.2, "Accredited by "+v.Letterhead.Accreditation.Words()+", for what is marked Ⓐ", "", 1, "L", false, 0, "")
+	}
 	s.Ln(2.5)
 	s.rule(ink, 0.5)
 	d := v.Device
@@ -152,7 +169,7 @@ func (s *sheet) heading() {
 }
 
 // issue says which revision of the certificate this is, and what became of it.
-func (s *sheet) issue(void string) {
+func (s *sheet) issue(issue Issue) {
 	if n := len(s.view.Revisions); n > 0 {
 		r := s.view.Revisions[n-1]
 		s.line("Revision", fmt.Sprintf("%d of %s by %s; it takes the place of revision %d. %s: %s", r.Revision,
@@ -161,10 +178,15 @@ func (s *sheet) issue(void string) {
 	if s.view.Replaces != "" {
 		s.line("Replaces", "the run "+s.view.Replaces+", whose certificate counts no more")
 	}
-	if void != "" {
+	if issue.Void != "" {
 		s.Ln(1)
 		s.font("B", 11, vermilion)
-		s.MultiCell(width, 5.2, "◆ This certificate counts no more. "+void, "", "L", false)
+		s.MultiCell(width, 5.2, "◆ This certificate counts no more. "+issue.Void, "", "L", false)
+	}
+	if len(issue.Doubts) > 0 {
+		s.Ln(1)
+		s.font("B", 10, vermilion)
+		s.MultiCell(width, 5, "◇ In doubt since it was signed. "+strings.Join(issue.Doubts, " "), "", "L", false)
 	}
 }
 
@@ -219,29 +241,47 @@ func (s *sheet) standards() {
 		if r.Standard == nil {
 			continue
 		}
-		kind := "in-house certificate"
-		if r.Standard.Certificate.Accredited {
-			kind = "accredited certificate"
-		}
-		text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", r.Standard.Named(), r.Standard.Name,
-			r.Standard.Serial, kind, r.Standard.Certificate.Number,
-			r.Standard.Certificate.Issuer, r.Standard.Certificate.On.Format(time.DateOnly),
-			r.Standard.Certificate.DueOn.Format(time.DateOnly))
-		var values []string
-		for _, c := range r.Standard.Values {
-			if c.Piece == "" {
-				values = append(values, certified(c.Quantity, c.Value, c.From, c.To, c.Unit, c.U, c.K))
-			}
-		}
-		if len(values) > 0 {
-			text += ": " + strings.Join(values, "; ")
-		}
 		s.font("B", 8.5, ink)
 		s.CellFormat(width, 4.6, r.Title, "", 1, "L", false, 0, "")
 		s.font("", 8.5, ink)
-		s.MultiCell(width, 4.4, text+".", "", "L", false)
+		for _, e := range r.Earlier {
+			s.MultiCell(width, 4.4, fmt.Sprintf("Until %s, for %s: %s", e.Until.Format("15:04"), strings.Join(e.Points, ", "),
+				standardWords(e.Standard)), "", "L", false)
+			s.MultiCell(width, 4.4, "Then, exchanged because: "+strings.TrimRight(e.Why, ".")+".", "", "L", false)
+		}
+		s.MultiCell(width, 4.4, standardWords(*r.Standard), "", "L", false)
 		s.Ln(0.8)
 	}
+}
+
+// standardWords is a reference or a lot with its certificate, its values, and how it was prepared.
+func standardWords(standard reference.Standard) string {
+	kind := "in-house certificate"
+	if standard.Certificate.Accredited {
+		kind = "accredited certificate"
+	}
+	text := fmt.Sprintf("%s, %s, serial %s; %s %s by %s of %s, valid until %s", standard.Named(), standard.Name,
+		standard.Serial, kind, standard.Certificate.Number, standard.Certificate.Issuer,
+		standard.Certificate.On.Format(time.DateOnly), standard.Certificate.DueOn.Format(time.DateOnly))
+	var values []string
+	for _, c := range standard.Values {
+		name := c.Quantity
+		if c.Piece != "" {
+			name += " " + c.Piece
+		}
+		values = append(values, certified(name, c.Value, c.From, c.To, c.Unit, c.U, c.K))
+	}
+	if len(values) > 0 {
+		text += ": " + strings.Join(values, "; ")
+	}
+	said := map[string]bool{}
+	for _, done := range standard.Prepared { // the newest first
+		if !said[done.Finding] {
+			said[done.Finding] = true
+			text += fmt.Sprintf("; %s prepared on %s by %s", strings.ReplaceAll(done.Finding, "-", " "), done.At.Format(time.DateOnly), done.By)
+		}
+	}
+	return text + "."
 }
 
 func certified(name string, value, from, to float64, unit string, u, k float64) string {
@@ -259,7 +299,7 @@ func (s *sheet) conditions() {
 	}
 	s.title("Room conditions")
 	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1),
-		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), a.Source))
+		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), strings.TrimSuffix(a.Source+", "+a.Certificate, ", ")))
 }
 
 // plate is what was recorded of the device and its set-up: its data plate, what was chosen, what was fitted.

@@ -125,9 +125,9 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 		run, err := l.Run(row.ID)
 		require.NoError(t, err)
 		v := runview.Of(run, monday)
-		pdf, err := paper.Certificate(v, row.Head, "")
+		pdf, err := paper.Certificate(v, paper.Issue{Head: row.Head})
 		require.NoError(t, err, row.Tag)
-		again, err := paper.Certificate(v, row.Head, "")
+		again, err := paper.Certificate(v, paper.Issue{Head: row.Head})
 		require.NoError(t, err)
 		assert.Equal(t, pdf, again, "the same run gives the same paper")
 		shown := text(t, pdf)
@@ -154,7 +154,7 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 				v.Steps[i].Answer, v.Steps[i].Note = core.NA, "it has none"
 			}
 		}
-		pdf, err = paper.Certificate(v, row.Head, "")
+		pdf, err = paper.Certificate(v, paper.Issue{Head: row.Head})
 		require.NoError(t, err)
 		assert.Contains(t, strings.Join(strings.Fields(text(t, pdf)), " "), ": does not apply: it has none", row.Tag)
 	}
@@ -162,7 +162,7 @@ func TestEveryRunHasItsCertificate(t *testing.T) {
 }
 
 func TestNoCertificateWithoutASignature(t *testing.T) {
-	_, err := paper.Certificate(runview.View{}, "", "")
+	_, err := paper.Certificate(runview.View{}, paper.Issue{})
 	assert.ErrorContains(t, err, "not signed")
 }
 

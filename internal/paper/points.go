@@ -32,6 +32,21 @@ func (s *sheet) points() {
 		"● inside · ◐ inside, within U of the limit · ◇ outside, within U of the limit · ◆ outside. U: expanded uncertainty for about 95 % coverage, k as stated; limit, U and mark are of as left, where there is one.", "", "L", false)
 	s.Ln(0.5)
 	s.MultiCell(width, 3.6, s.view.Rule, "", "L", false)
+	if accredited(s.view) {
+		s.MultiCell(width, 3.6, "Ⓐ is within the accreditation "+s.view.Letterhead.Accreditation.Words()+"; what does not bear it is not: quantity, range or method lies outside its scope, or U below its least uncertainty.", "", "L", false)
+	}
+}
+
+// accredited reports whether any result may be printed as accredited.
+func accredited(v runview.View) bool {
+	for _, m := range v.Measures {
+		for _, p := range m.Points {
+			if p.Found != nil && p.Found.Accredited || p.Left != nil && p.Left.Accredited {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // setting reports whether a measure compares what the device was set to with what it delivered.
@@ -71,7 +86,24 @@ func (s *sheet) measure(m runview.MeasureView) {
 		}
 		s.point(m, p)
 	}
+	if formulas := formulasOf(m); formulas != "" {
+		s.font("", 6.8, grey)
+		s.MultiCell(width, 3.3, formulas, "", "L", false)
+	}
 	s.Ln(1.5)
+}
+
+// formulasOf are the formulas that a measure's figures were computed by, each once.
+func formulasOf(m runview.MeasureView) string {
+	var all []string
+	for _, p := range m.Points {
+		for _, v := range []*runview.VerdictView{p.Found, p.Left} {
+			if v != nil && v.Formula != "" && !slices.Contains(all, v.Formula) {
+				all = append(all, v.Formula)
+			}
+		}
+	}
+	return strings.Join(all, " · ")
 }
 
 // figures are the three figures of a verdict as they are printed. They add up: the error is that of the printed two, so
@@ -82,6 +114,9 @@ func figures(v *runview.VerdictView, resolution float64) (reference, shown, err 
 	if whole := v.Indicated / resolution; math.Abs(whole-math.Round(whole)) > 1e-6 {
 		step = fine // a mean of several readings, or a reading finer than the display
 	}
+	if v.Window {
+		return "–", quantity.Format(v.Indicated, step), "–"
+	}
 	rounded := func(value, step float64) float64 { return math.Round(value/step) * step }
 	return quantity.Format(v.Reference, fine), quantity.Format(v.Indicated, step),
 		quantity.FormatSigned(rounded(v.Indicated, step)-rounded(v.Reference, fine), fine)
@@ -89,6 +124,9 @@ func figures(v *runview.VerdictView, resolution float64) (reference, shown, err 
 
 func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 	cells := []string{p.Label, "–", "–", "–", "", "", "", "–", "–"}
+	if p.Own {
+		cells[0] += " (own)"
+	}
 	if p.Omitted != "" {
 		cells[0] += " (left out)"
 	}
@@ -105,6 +143,9 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 	if last != nil {
 		cells[7] = limits(last, m.Resolution/10)
 		cells[8] = fmt.Sprintf("%s (%.1f)", quantity.Format(last.U, m.Resolution/10), last.K)
+		if last.Accredited {
+			cells[0] = "Ⓐ " + cells[0]
+		}
 	}
 	for i := range p.Voided {
 		s.voided(m, &p.Voided[i])
@@ -118,13 +159,35 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 		}
 		s.CellFormat(columns[i], 7.6, text, "", 0, align, false, 0, "")
 	}
-	if p.Found != nil {
-		s.needle(margin+width-15, y+6.7, p.Found, p.Left)
+	if last != nil {
+		found := p.Found
+		if found == nil { // a point of one's own that was added later
+			found = p.Left
+		}
+		s.needle(margin+width-15, y+6.7, found, p.Left)
 		s.zone(margin+width-5, y+3.8, last.Zone)
 	}
 	s.SetXY(margin, y+7.6)
+	if last != nil {
+		s.beside(last)
+	}
 	s.draw(hairline, 0.1)
-	s.Line(margin, y+7.6, margin+width, y+7.6)
+	s.Line(margin, s.GetY(), margin+width, s.GetY())
+}
+
+// beside is what stands below a point's row: that its ratio is below the floor, and what other criteria in use say.
+func (s *sheet) beside(v *runview.VerdictView) {
+	var words []string
+	if v.Warning != "" {
+		words = append(words, v.Warning)
+	}
+	for _, other := range v.Alternatives {
+		words = append(words, "by "+other.Title+": "+other.Zone.Words())
+	}
+	if len(words) > 0 {
+		s.font("", 6.8, grey)
+		s.MultiCell(width, 3.3, "    "+strings.Join(words, "; "), "", "L", false)
+	}
 }
 
 // voided is the row of a point as it was found and does not count, because that came from outside the device; above the
@@ -142,9 +205,11 @@ func (s *sheet) voided(m runview.MeasureView, v *runview.VerdictView) {
 	s.CellFormat(width-columns[0]-columns[1]-columns[2]-columns[3], 4.6, "  as found at first: a cause outside the device (see remarks)", "", 1, "L", false, 0, "")
 }
 
-// limits are the limits on an error, as they are printed.
+// limits are the limits on an error, or on what is shown, as they are printed.
 func limits(v *runview.VerdictView, fine float64) string {
 	switch {
+	case v.Window:
+		return runview.WindowWords(v.Verdict)
 	case v.High != nil && v.Low != nil && *v.High == -*v.Low:
 		return quantity.Format(*v.High, fine)
 	case v.High != nil && v.Low != nil:

@@ -120,7 +120,7 @@ func (t *Technician) step(step procedure.Step) error {
 			Temperature: t.Room[0],
 			Pressure:    t.Room[1],
 			Humidity:    t.Room[2],
-			Source:      "room instruments RC-01",
+			Source:      "RC-01",
 		})
 	case *procedure.RecordStep:
 		return t.do(run.RecordPlate{Step: b.ID, Values: t.plate(s)})

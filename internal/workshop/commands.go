@@ -18,13 +18,14 @@ type CommandBody struct {
 	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int        `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
 	Given  *time.Time `json:"given_at,omitempty" doc:"when it was given, by the client's reckoning of the server's time; left out: now"`
-	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,add-point,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
 	Standard    string            `json:"standard,omitempty" maxLength:"60"`
 	Answer      string            `json:"answer,omitempty" enum:"fine,not fine,does not apply"`
 	Note        string            `json:"note,omitempty" maxLength:"4000"`
+	Exchange    bool              `json:"exchange,omitempty" doc:"the reference takes the place of one that readings were taken with, from here on"`
 	Nothing     bool              `json:"nothing,omitempty" doc:"a cause was looked for, and nothing of the device was changed"`
 	Cause       string            `json:"cause,omitempty" maxLength:"400" doc:"outside the device, of what was read as found"`
 	Reason      string            `json:"reason,omitempty" maxLength:"1000"`
@@ -96,7 +97,11 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 			return nil, err
 		}
 		core, err := ws.standard(s)
-		return run.BindStandard{Role: b.Role, Standard: core, Override: b.Reason}, err
+		bind := run.BindStandard{Role: b.Role, Standard: core, Override: b.Reason}
+		if b.Exchange {
+			bind.Override, bind.Exchange = "", b.Reason
+		}
+		return bind, err
 	case "answer":
 		return run.AnswerCheck{Step: b.Step, Answer: run.Answer(b.Answer), Note: b.Note}, nil
 	case "do":
@@ -104,13 +109,7 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 	case "skip":
 		return run.SkipStep{Step: b.Step, Reason: b.Reason}, nil
 	case "ambient":
-		return run.RecordAmbient{
-			Step:        b.Step,
-			Temperature: b.Temperature,
-			Pressure:    b.Pressure,
-			Humidity:    b.Humidity,
-			Source:      b.Source,
-		}, nil
+		return ws.room(b)
 	case "plate":
 		return run.RecordPlate{Step: b.Step, Values: b.Values}, nil
 	case "start-wait":
@@ -123,6 +122,8 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 		return run.MoveByHand{Measure: b.Measure, Point: b.Point}, nil
 	case "withdraw":
 		return run.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
+	case "add-point":
+		return run.AddPoint{Measure: b.Measure, Label: b.What, At: b.Typed, Do: b.Note}, nil
 	case "omit":
 		return run.OmitPoint{Measure: b.Measure, Point: b.Point, Reason: b.Reason}, nil
 	case "check-set-up":
@@ -148,6 +149,37 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 		return run.VoidAsFound{Finding: b.Finding, Cause: b.Cause, Done: b.Note}, nil
 	}
 	return ws.ending(ctx, b)
+}
+
+// roomKind is the kind of reference that the room's conditions are read from.
+const roomKind = "room-conditions"
+
+// room is what was read of the room, from a reference where the register has any for it.
+func (ws *Workshop) room(b CommandBody) (run.Command, error) {
+	c := run.RecordAmbient{
+		Step:        b.Step,
+		Temperature: b.Temperature,
+		Pressure:    b.Pressure,
+		Humidity:    b.Humidity,
+		Source:      b.Source,
+		Confirmed:   b.Confirmed,
+		Reason:      b.Reason,
+	}
+	all, err := ws.Ledger.Standards(roomKind)
+	if err != nil || len(all) == 0 {
+		return c, err
+	}
+	var tags []string
+	for _, s := range all {
+		if strings.EqualFold(s.Tag, strings.TrimSpace(b.Source)) {
+			instrument := s.Core()
+			c.Instrument = &instrument
+			return c, nil
+		}
+		tags = append(tags, s.Tag)
+	}
+	return nil, &run.Refusal{Kind: run.Invalid, Code: "source", Field: "source",
+		Message: "Say which room instrument it was read from, by its tag: " + strings.Join(tags, ", ") + ". It is a reference with a certificate."}
 }
 
 // ending are the commands about loose ends, notes and the end of a run.

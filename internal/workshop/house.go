@@ -41,7 +41,15 @@ type ProcedureView struct {
 	Steps    int      `json:"steps"`
 	Points   int      `json:"points"`
 	Minutes  int      `json:"minutes" doc:"about how long a run takes: an estimate"`
+	Measures []MeasureName `json:"measures" doc:"what it reads"`
 	Schools  []string `json:"schools" doc:"whose tolerances it knows"`
+}
+
+// MeasureName is a measure of a procedure.
+type MeasureName struct {
+	ID    string `json:"id"`
+	Title string `json:"title"`
+	Unit  string `json:"unit" doc:"UCUM"`
 }
 
 // HouseView is how a workshop is set up.
@@ -175,8 +183,10 @@ func (ws *Workshop) House() (HouseView, error) {
 			Steps:    len(p.Steps),
 			Minutes:  up(p.Estimate(day.Hands).Total()),
 			Schools:  []string{},
+			Measures: []MeasureName{},
 		}
 		for _, m := range p.Measures() {
+			one.Measures = append(one.Measures, MeasureName{m.ID, m.Title, m.Unit})
 			one.Points += len(m.Points)
 			for _, school := range m.Alternatives {
 				for list := range slices.Values([]*[]string{&one.Schools, &v.Schools}) {
@@ -253,6 +263,11 @@ func (ws *Workshop) SetLab(lab run.Lab, who person.Person) error {
 		lab.Review) {
 		return invalid("review", "A review is wanted never, on failure or always.")
 	}
+	present, err := ws.Lab()
+	if err != nil {
+		return err
+	}
+	lab.Letterhead = present.Letterhead // set by itself
 	return ws.Ledger.SetSetting(ws.act("", "lab's rules set", who, ""), "lab", lab)
 }
 

@@ -55,7 +55,18 @@ func (ws *Workshop) CertificateFile(id string, revision int) (f File, err error)
 		at = then.Signature.At // the paper is of that moment, whenever it is printed
 	}
 	view := runview.Of(then, at)
-	pdf, err := paper.Certificate(view, head, void)
+	issue := paper.Issue{Head: head, Void: void}
+	if issue.Doubts, err = ws.Ledger.DoubtsOf(id); err != nil {
+		return f, err
+	}
+	if hash := then.Lab.Letterhead.Logo; hash != "" {
+		logo, err := ws.Logo(hash)
+		if err != nil {
+			return f, err
+		}
+		issue.Logo = logo.Body
+	}
+	pdf, err := paper.Certificate(view, issue)
 	return File{Name: paper.Number(view) + ".pdf", Type: "application/pdf", Body: pdf}, err
 }
 

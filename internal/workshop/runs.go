@@ -120,10 +120,25 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 	p := ws.procedures()[i]
 	device := a.Device()
 	device.Settings = withConventions(device.Settings, lab.Conventions)
+	if device.Height, err = ws.height(a.Site); err != nil {
+		return run.Run{}, err
+	}
 	hash := p.Hash
 	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device,
 		Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
 	return ws.Ledger.Begin(p, ledger.Command{ID: wanted.ID, Do: open, Order: run.Order{At: ws.Clock(), By: who}})
+}
+
+// height is how high a site lies above the sea, in m; nil where that is not known.
+func (ws *Workshop) height(site string) (*float64, error) {
+	day, err := ws.workingDay()
+	for _, s := range day.Sites {
+		if s.Name == site && s.Height != nil {
+			height := float64(*s.Height)
+			return &height, err
+		}
+	}
+	return nil, err
 }
 
 // withConventions is a device's settings, with the lab's conventions where it has none of

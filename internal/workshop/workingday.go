@@ -15,6 +15,7 @@ import (
 type Site struct {
 	Name     string `json:"name"`
 	Travel   int    `json:"travel" doc:"minutes from the workshop"`
+	Height   *int   `json:"height,omitempty" minimum:"-400" maximum:"6000" doc:"above the sea, in m; none: not known"`
 	Weekdays []int  `json:"weekdays,omitempty" doc:"1 Monday to 7 Sunday; none: every day"`
 	From     string `json:"from,omitempty" doc:"first minute there, as 09:40"`
 	Until    string `json:"until,omitempty"`
@@ -103,6 +104,8 @@ func (d WorkingDay) check() error {
 			return invalid(field+"name", "Each site has a name of its own.")
 		case s.Travel < 0 || s.Travel > 1440:
 			return invalid(field+"travel", name+": the way takes 0 to 1440 minutes.")
+		case s.Height != nil && (*s.Height < -400 || *s.Height > 6000):
+			return invalid(field+"height", name+": the height is −400 to 6000 m above the sea.")
 		case slices.ContainsFunc(s.Weekdays, func(n int) bool { return n < 1 || n > 7 }):
 			return invalid(field+"weekdays", name+": weekdays go from 1, Monday, to 7, Sunday.")
 		case (s.From == "") != (s.Until == ""):

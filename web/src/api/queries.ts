@@ -105,6 +105,12 @@ export const queries = {
       queryFn: () => answer(api.GET('/api/runs/{id}/roles/{role}', { params: { path: { id: run, role } } })),
     }),
 
+  room: (run: string) =>
+    queryOptions({
+      queryKey: ['room', run],
+      queryFn: () => answer(api.GET('/api/runs/{id}/room', { params: { path: { id: run } } })),
+    }),
+
   run: (id: Of<string | undefined>) =>
     queryOptions({
       queryKey: ['run', id],

@@ -365,6 +365,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/letterhead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the lab's papers carry */
+        post: operations["set-letterhead"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The picture that the lab's papers carry */
+        post: operations["set-logo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house/people": {
         parameters: {
             query?: never;
@@ -650,6 +684,23 @@ export interface paths {
         };
         /** A whole list as CSV, XLSX or JSON */
         get: operations["list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logos/{hash}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture that the lab's papers carry */
+        get: operations["logo"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1069,6 +1120,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run's room can be recorded from */
+        get: operations["room"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/sequence": {
         parameters: {
             query?: never;
@@ -1469,6 +1537,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Accreditation: {
+            body?: string;
+            number?: string;
+            scope?: components["schemas"]["Scope"][];
+        };
         ActivityNoteView: {
             /** Format: date-time */
             at: string;
@@ -1572,8 +1645,10 @@ export interface components {
             tolerance: string;
         };
         Ambient: {
+            certificate?: string;
             /** Format: double */
             humidity_percent: number;
+            instrument?: string;
             /** Format: double */
             pressure_hpa: number;
             recorded: boolean;
@@ -1967,6 +2042,8 @@ export interface components {
             corrected?: components["schemas"]["Corrected"];
             /** @enum {string} */
             decision?: "leave" | "adjust" | "investigate" | "withdraw";
+            /** @description the reference takes the place of one that readings were taken with, from here on */
+            exchange?: boolean;
             /**
              * Format: int64
              * @description the sequence the run was at on the client's screen
@@ -1984,7 +2061,7 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "add-point" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
             measure?: string;
             note?: string;
             /** @description a cause was looked for, and nothing of the device was changed */
@@ -2291,6 +2368,8 @@ export interface components {
         };
         Device: {
             family: string;
+            /** Format: double */
+            height?: number;
             id: string;
             limits?: {
                 [key: string]: string;
@@ -2408,6 +2487,13 @@ export interface components {
             tag: string;
             title: string;
             words: string;
+        };
+        EarlierView: {
+            points: string[];
+            standard: components["schemas"]["Standard"];
+            /** Format: date-time */
+            until: string;
+            why: string;
         };
         EconomicsWorking: {
             formula: string;
@@ -2536,7 +2622,9 @@ export interface components {
             looking: boolean;
             made: string[];
             may_void: boolean;
+            offer?: components["schemas"]["Advice"];
             outside?: string[];
+            rooms?: components["schemas"]["Ambient"][];
             seen?: components["schemas"]["Diagnosis"];
             title: string;
             undo?: components["schemas"]["Move"][];
@@ -2939,6 +3027,7 @@ export interface components {
             conventions?: {
                 [key: string]: string;
             };
+            letterhead?: components["schemas"]["Letterhead"];
             name: string;
             policy: components["schemas"]["Policy"];
             /** @enum {string} */
@@ -2958,6 +3047,15 @@ export interface components {
         Left: {
             job: string;
             why: string;
+        };
+        Letterhead: {
+            accreditation?: components["schemas"]["Accreditation"];
+            address?: string;
+            logo?: string;
+        };
+        LetterheadOrder: {
+            accreditation: components["schemas"]["Accreditation"];
+            address: string;
         };
         "Level-workloadRequest": {
             /** @description made by the client; sent again it changes nothing */
@@ -3062,6 +3160,10 @@ export interface components {
         };
         LiveTrouble: {
             detail: string;
+        };
+        LogoOrder: {
+            /** @description PNG or JPEG, at most 200 kB; empty: none */
+            picture: string;
         };
         LookBackBrief: {
             /** Format: date-time */
@@ -3169,6 +3271,12 @@ export interface components {
             name: string;
             tag: string;
         };
+        MeasureName: {
+            id: string;
+            title: string;
+            /** @description UCUM */
+            unit: string;
+        };
         MeasureView: {
             capture?: components["schemas"]["Capture"];
             caution?: string;
@@ -3176,7 +3284,9 @@ export interface components {
             finding: string;
             id: string;
             link?: string;
+            method: string;
             points: components["schemas"]["PointView"][];
+            quantity?: string;
             reading: boolean;
             reads: string;
             /** Format: int64 */
@@ -3424,6 +3534,7 @@ export interface components {
             z: number;
         };
         PointView: {
+            at: string;
             complete: boolean;
             do?: string;
             expected?: components["schemas"]["Expected"];
@@ -3435,9 +3546,13 @@ export interface components {
             missing?: string;
             move?: string;
             omitted?: string;
+            own?: boolean;
             readings: components["schemas"]["ReadingView"][];
+            role?: string;
             set_up_note?: string;
             set_up_seen: boolean;
+            /** Format: double */
+            u?: number;
             voided?: components["schemas"]["VerdictView"][];
             with?: {
                 [key: string]: number;
@@ -3516,6 +3631,8 @@ export interface components {
         ProcedureView: {
             family: string;
             id: string;
+            /** @description what it reads */
+            measures: components["schemas"]["MeasureName"][];
             /**
              * Format: int64
              * @description about how long a run takes: an estimate
@@ -3774,6 +3891,7 @@ export interface components {
             revision: number;
         };
         RoleView: {
+            earlier?: components["schemas"]["EarlierView"][];
             id: string;
             kind: string;
             /** Format: double */
@@ -3787,6 +3905,21 @@ export interface components {
             title: string;
             /** Format: double */
             tur?: number;
+            used: boolean;
+        };
+        RoomOffer: {
+            /** @description tags of the room instruments of the register */
+            instruments: string[];
+            /** @description what was recorded in this room within the hour */
+            last?: components["schemas"]["RoomSince"];
+        };
+        RoomSince: {
+            ambient: components["schemas"]["Ambient"];
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description of the device that it was recorded for */
+            tag: string;
         };
         RoomUnits: {
             /** @enum {string} */
@@ -3963,6 +4096,17 @@ export interface components {
             limit_kg: number;
             title: string;
         };
+        Scope: {
+            /** Format: double */
+            cmc: number;
+            /** Format: double */
+            from: number;
+            measure: string;
+            procedure: string;
+            /** Format: double */
+            to: number;
+            unit: string;
+        };
         SequenceRequest: {
             on: boolean;
         };
@@ -4032,6 +4176,11 @@ export interface components {
         Site: {
             /** @description first minute there, as 09:40 */
             from?: string;
+            /**
+             * Format: int64
+             * @description above the sea, in m; none: not known
+             */
+            height?: number;
             name: string;
             /**
              * Format: int64
@@ -4335,6 +4484,7 @@ export interface components {
             windows_min: number[];
         };
         VerdictView: {
+            accredited?: boolean;
             budget: components["schemas"]["Budget"];
             device_entry?: string;
             /** Format: double */
@@ -4367,6 +4517,7 @@ export interface components {
             /** Format: double */
             u_to_limit: number;
             warning?: string;
+            window?: boolean;
             /** @enum {string} */
             zone: "inside" | "inside_doubtful" | "outside_doubtful" | "outside";
         };
@@ -4380,6 +4531,8 @@ export interface components {
             findings: components["schemas"]["FindingView"][];
             id: string;
             lab: string;
+            letterhead?: components["schemas"]["Letterhead"];
+            limited?: string[];
             loose_ends: components["schemas"]["OpenItemView"][];
             measures: components["schemas"]["MeasureView"][];
             needs_review: boolean;
@@ -6281,6 +6434,144 @@ export interface operations {
             };
         };
     };
+    "set-letterhead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetterheadOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogoOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "add-person": {
         parameters: {
             query?: never;
@@ -7684,6 +7975,75 @@ export interface operations {
                     "application/json": string;
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                     "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    logo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hash: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
                 };
             };
             /** @description Unauthorized */
@@ -9601,6 +9961,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Candidate"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomOffer"];
                 };
             };
             /** @description Unauthorized */

@@ -15,6 +15,8 @@ import AlertNote from '../components/AlertNote.vue'
 const props = defineProps<{ run: Run; finding: Finding }>()
 const { send, sending } = useRunHandle()
 const { data: bench } = useBenchState()
+/** What to move: as advised, or, against the advice, what would bring the errors nearest to none. */
+const plan = computed(() => props.finding.offer ?? props.finding.advice)
 
 /** One entry for each thing that can be moved: a control, or a table's entry for a point. */
 interface Entry {
@@ -45,15 +47,13 @@ const entries = computed<Entry[]>(() =>
 const told = computed(() => props.finding.controls.find((c) => c.sense === 'value'))
 const made = reactive<Record<string, string>>({})
 for (const e of entries.value) {
-  const advised = props.finding.advice?.moves?.find(
-    (m) => m.control === e.control && (m.point ?? '') === (e.point ?? ''),
-  )
+  const advised = plan.value?.moves?.find((m) => m.control === e.control && (m.point ?? '') === (e.point ?? ''))
   made[e.key] = String(advised?.steps ?? '')
 }
 const { trouble, send: tell, refuse, clear } = useSend()
 /** The measure that the advised control acts on, which says where the simulated device is. */
 const measure = computed(() => {
-  const moved = props.finding.advice?.moves?.[0]?.control
+  const moved = plan.value?.moves?.[0]?.control
   const on = props.finding.controls.find((c) => c.id === moved)?.on?.[0]
   return props.run.measures.find((m) => m.id === (on ?? props.finding.judges[0]))
 })
@@ -62,12 +62,12 @@ const standIn = computed(() => bench.value?.links.some((l) => l.id === instrumen
 const pressed = ref(false)
 const predicted = computed(() =>
   (measure.value?.points ?? [])
-    .map((p, i) => ({ label: p.label, error: props.finding.advice?.after?.[i] }))
+    .map((p, i) => ({ label: p.label, error: plan.value?.after?.[i] }))
     .filter((p) => p.error !== undefined),
 )
 
 async function press() {
-  for (const move of props.finding.advice?.moves ?? []) {
+  for (const move of plan.value?.moves ?? []) {
     const entry = move.point ? `,${move.point.split('/')[1]}` : ''
     const command = `SIMulate:PRESs ${move.control.toUpperCase()},${move.steps}${entry}`
     const params = { path: { id: instrument.value } }
@@ -97,12 +97,8 @@ useKeys({ Enter: note })
     :title="`Adjust, round ${finding.closed}`"
     do="Do it in the device’s menu, then note what was done. The points are read again afterwards."
   />
-  <div v-if="finding.advice?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
-    <p
-      v-for="m in finding.advice.moves"
-      :key="m.control + m.point"
-      :class="finding.advice.moves.length > 2 ? 'text-lg' : 'text-3xl'"
-    >
+  <div v-if="plan?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
+    <p v-for="m in plan.moves" :key="m.control + m.point" :class="plan.moves.length > 2 ? 'text-lg' : 'text-3xl'">
       {{ m.words }}
     </p>
     <p v-if="predicted.length" class="mt-2 text-ink-2">

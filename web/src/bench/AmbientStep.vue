@@ -1,14 +1,32 @@
 <script setup lang="ts">
-import { reactive, ref } from 'vue'
+import { computed, reactive, ref } from 'vue'
 import { useStorage } from '@vueuse/core'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
+import { useQuery } from '@tanstack/vue-query'
+import { queries } from '../api/queries'
+import { useClock } from '../composables/useClock'
 import type { Run, Step } from '../api/client'
-import { unitWords } from '../composables/words'
+import { ago, unitWords } from '../composables/words'
 
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
+const { data: offer } = useQuery(queries.room(props.run.id))
+const now = useClock()
+const reason = ref('')
+/** What was recorded in this room within the hour, as it would be typed here. */
+const last = computed(() => offer.value?.last)
+function again() {
+  if (!last.value) return
+  const was = last.value.ambient
+  room.temperature = `${exact(was.temperature_c)}${inOwn('temperature', 'Cel')}`
+  room.pressure = `${exact(was.pressure_hpa)}${inOwn('pressure', 'hPa')}`
+  room.humidity = String(was.humidity_percent)
+  source.value = was.instrument || was.source
+}
+/** Readings rest on what was recorded: another value is a correction, with its reason. */
+const correcting = computed(() => a.recorded && props.run.measures.some((m) => m.points.some((p) => p.readings.length)))
 const source = useStorage('room-source', '')
 const a = props.run.ambient
 /** What was recorded stands in °C and hPa: with its unit behind it where the lab types another. */
@@ -37,7 +55,13 @@ function onEnter(event: Event) {
   else save()
 }
 async function save() {
-  await send({ kind: 'ambient', step: props.step.id, ...room, source: source.value })
+  await send({
+    kind: 'ambient',
+    step: props.step.id,
+    ...room,
+    source: source.value,
+    ...(reason.value && { reason: reason.value }),
+  })
   if (problem.value?.field) form.value?.querySelector<HTMLInputElement>(`[name=${problem.value.field}]`)?.focus()
 }
 </script>
@@ -45,6 +69,13 @@ async function save() {
 <template>
   <form ref="form" @submit.prevent>
     <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
+    <button v-if="last && !step.done" type="button" class="btn mt-4 text-left" @click="again">
+      Use what {{ last.by }} recorded here {{ ago(last.at, now) }} for {{ last.tag }}:
+      <span class="num"
+        >{{ last.ambient.temperature_c }} °C · {{ exact(last.ambient.pressure_hpa) }} hPa ·
+        {{ last.ambient.humidity_percent }} %</span
+      >
+    </button>
     <div class="mt-5 grid max-w-xl grid-cols-1 gap-4">
       <label v-for="(f, i) in fields" :key="f.key" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
         <span>{{ f.label }}</span>
@@ -66,9 +97,17 @@ async function save() {
           v-model="source"
           name="source"
           class="field"
+          list="room-instruments"
           placeholder="tag of the room instrument"
           @keydown.enter.prevent="onEnter"
         />
+        <datalist id="room-instruments">
+          <option v-for="tag in offer?.instruments" :key="tag" :value="tag"></option>
+        </datalist>
+      </label>
+      <label v-if="correcting" class="grid grid-cols-[1fr_212px] items-center gap-3">
+        <span>Why it is corrected</span>
+        <input v-model="reason" name="reason" class="field" maxlength="1000" @keydown.enter.prevent="onEnter" />
       </label>
     </div>
     <slot />

@@ -32,8 +32,20 @@ const fillable = computed(() =>
   offers.value.some((o) => !o.role.standard && !o.role.optional && (!o.known || fitting(o.list).length)),
 )
 
+/** A reference that readings were taken with is exchanged from here on, with a reason; what was read keeps it. */
+const exchanging = ref<{ role: string; title: string; from: string; tag: string }>()
 async function bind(role: string, tag: string, reason?: string) {
+  const filled = props.run.roles.find((r) => r.id === role)
+  if (filled?.used && filled.standard && filled.standard.tag !== tag) {
+    exchanging.value = { role, title: filled.title, from: filled.standard.tag, tag }
+    return false
+  }
   return send({ kind: 'bind', role, standard: tag, reason })
+}
+function exchange(reason: string) {
+  const o = exchanging.value
+  exchanging.value = undefined
+  if (o) send({ kind: 'bind', role: o.role, standard: o.tag, reason, exchange: true })
 }
 const cache = useQueryClient()
 const filling = ref(false)
@@ -74,6 +86,10 @@ useKeys({ Enter: bindAll })
           </span>
           <span v-else class="ml-auto text-ink-2">○ {{ o.role.optional ? 'may stay empty' : 'not chosen' }}</span>
         </div>
+        <p v-for="e in o.role.earlier ?? []" :key="e.standard.tag + e.until" class="text-sm text-ink-2">
+          Before that <span class="num">{{ e.standard.tag }}</span> ({{ e.why }}), for
+          {{ e.points.join(', ') || 'nothing yet' }}.
+        </p>
         <ul class="mt-1 flex flex-wrap gap-2">
           <li v-for="c in fitting(o.list)" :key="c.standard.id">
             <button
@@ -119,6 +135,16 @@ useKeys({ Enter: bindAll })
         Take the first that fits, for each <kbd>Enter</kbd>
       </button>
     </div>
+    <AskDialog
+      v-if="exchanging"
+      :title="`Exchange ${exchanging.from} for ${exchanging.tag} from here on`"
+      :hint="`What was read with ${exchanging.from} keeps it. The certificate names both, and what was read with which.`"
+      label="Why it is exchanged"
+      action="Exchange it"
+      :suggestions="['It ran empty', 'It was dropped', 'It is needed elsewhere']"
+      @done="exchange"
+      @close="exchanging = undefined"
+    />
     <AskDialog
       v-if="overriding"
       :title="`Allow ${overriding.tag} for as found only`"

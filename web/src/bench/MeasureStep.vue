@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import ReadingWork from './ReadingWork.vue'
+import OwnPoint from './OwnPoint.vue'
 import VoidedNote from './VoidedNote.vue'
 import { openPoint } from './reading'
 import type { Run, Step } from '../api/client'
@@ -35,6 +36,9 @@ const finding = computed(() => props.run.findings.find((f) => f.id === measure.v
       <slot />
       <button class="btn mt-4 self-start" @click="emit('look', measure.finding)">Go to {{ finding?.title }}</button>
     </template>
-    <div v-if="point && measure.reading && !step.done" class="mt-2"><SkipStep :step="step" /></div>
+    <div class="mt-2 flex flex-wrap gap-3">
+      <SkipStep v-if="point && measure.reading && !step.done" :step="step" />
+      <OwnPoint :measure="measure" />
+    </div>
   </div>
 </template>

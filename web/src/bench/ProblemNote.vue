@@ -33,7 +33,7 @@ const eventWords: Record<string, string> = {
       </li>
     </ul>
     <button
-      v-if="problem.code === 'magnitude' && refused"
+      v-if="(problem.code === 'magnitude' || problem.code === 'height') && refused"
       class="btn mt-2"
       @click="send({ ...refused, confirmed: true })"
     >

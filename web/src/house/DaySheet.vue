@@ -55,8 +55,12 @@ function may(family: string, name: string) {
   if (next.length) skills[family] = next
   else delete skills[family]
 }
-const save = () =>
-  change(() => api.POST('/api/house/day', { body: day.value! }), 'Kept. Rounds are planned by it from now on.')
+/** A height that was emptied is not known. */
+const height = (s: Site) => (typeof s.height === 'number' ? { ...s } : { ...s, height: undefined })
+const save = () => {
+  const body = { ...day.value!, sites: (day.value!.sites ?? []).map(height) }
+  return change(() => api.POST('/api/house/day', { body }), 'Kept. Rounds are planned by it from now on.')
+}
 </script>
 
 <template>
@@ -94,9 +98,20 @@ const save = () =>
       </div>
       <div>
         <SectionTitle>Sites, and when they can be reached</SectionTitle>
-        <DataTable :columns="['site', 'way, min', 'on', 'there from', 'until', 'why']">
+        <DataTable :columns="['site', 'height, m', 'way, min', 'on', 'there from', 'until', 'why']">
           <tr v-for="(s, n) in day.value.sites" :key="s.name">
             <th scope="row" class="min-w-44 py-2 pr-3 font-semibold">{{ s.name }}</th>
+            <td>
+              <input
+                v-model.number="s.height"
+                :name="`sites[${n}].height`"
+                type="number"
+                min="-400"
+                max="6000"
+                class="field num w-24"
+                :aria-label="`Height of ${s.name} above the sea, m`"
+              />
+            </td>
             <td class="py-1 pr-3">
               <input
                 v-model.number="s.travel"

@@ -7,6 +7,7 @@ import FiguresSheet from '../house/FiguresSheet.vue'
 import HandsSheet from '../house/HandsSheet.vue'
 import ImportSheet from '../house/ImportSheet.vue'
 import LabSheet from '../house/LabSheet.vue'
+import PaperSheet from '../house/PaperSheet.vue'
 import PeopleSheet from '../house/PeopleSheet.vue'
 import ProceduresSheet from '../house/ProceduresSheet.vue'
 import RecordSheet from '../house/RecordSheet.vue'
@@ -17,6 +18,7 @@ const router = useRouter()
 const sheets = [
   { id: 'people', title: 'People', is: PeopleSheet },
   { id: 'lab', title: 'How we judge', is: LabSheet },
+  { id: 'papers', title: 'Certificates', is: PaperSheet },
   { id: 'day', title: 'Places and hours', is: DaySheet },
   { id: 'figures', title: 'Intervals and prices', is: FiguresSheet },
   { id: 'procedures', title: 'Procedures', is: ProceduresSheet },

@@ -1,0 +1,105 @@
+package run_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"northneedle/core/adjust"
+	"northneedle/core/procedure"
+	"northneedle/core/reference"
+	"northneedle/core/run"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// other is another mixture, whose value is not that of the first.
+func other() reference.Standard {
+	s := mixture()
+	s.ID, s.Tag = "s2", "HG-23"
+	s.Values = []reference.Certified{{Quantity: "CO2", Value: 4.6, Unit: "%{vol}", U: 0.05, K: 2}}
+	return s
+}
+
+// A reference that is exchanged counts from there on: what was read keeps the one that it was read with, also when one of
+// them is found out later.
+func TestAReferenceIsExchangedFromHereOn(t *testing.T) {
+	b := open(t, small()).prepared()
+	b.do(b.read("zero", "0.04"))
+	b.do(b.read("gas", "5.00"))
+	b.refused(run.BindStandard{Role: "mixture", Standard: other()}, "role-in-use", "what was read keeps HG-22")
+	b.refused(run.BindStandard{Role: "mixture", Standard: mixture(), Exchange: "empty"}, "same-standard", "already")
+	b.do(run.BindStandard{Role: "mixture", Standard: other(), Exchange: "it ran empty"})
+	m := b.run.Procedure.Measure("response")
+	before, err := b.run.Judge(m, m.Point("gas"), 0)
+	require.NoError(t, err)
+	assert.InDelta(t, 0, before.Error, 1e-9, "it was read with 5 %")
+	b.do(run.ClosePhase{Finding: "verdict"}, run.DecideFinding{Finding: "verdict", Decision: adjust.Adjust, Reason: "as told"},
+		run.MakeAdjustment{Finding: "verdict", Control: "span", Steps: 1})
+	b.do(b.read("zero", "0.04"))
+	b.do(b.read("gas", "4.63"))
+	after, err := b.run.Judge(m, m.Point("gas"), 1)
+	require.NoError(t, err)
+	assert.InDelta(t, 0.03, after.Error, 1e-9, "and this with 4.6 %")
+	v := b.view()
+	require.Len(t, v.Roles[0].Earlier, 1)
+	assert.Equal(t, []string{"Response gas (as found)"}, v.Roles[0].Earlier[0].Points)
+	assert.Contains(t, strings.Join(v.Remarks, "\n"), "exchanged for HG-23")
+
+	again, err := b.run.Reassess(reference.ReferenceError{Standard: "s1", Quantity: "CO2", Error: -0.2, U: 0.02, Unit: "%{vol}", Remove: true})
+	require.NoError(t, err)
+	require.Len(t, again, 1, "only what was read with it")
+	assert.Equal(t, run.AsFound, again[0].Phase)
+}
+
+// A point of the technician's own is judged as the others are, and what was read already stays.
+func TestAPointOfOnesOwn(t *testing.T) {
+	b := open(t, small()).prepared()
+	b.do(b.read("zero", "0.04"))
+	b.refused(run.AddPoint{Measure: "response", At: "gas"}, "at", "")
+	b.refused(run.AddPoint{Measure: "response"}, "at", "at which value")
+	b.do(run.AddPoint{Measure: "response", At: "2,5"})
+	p := b.run.Procedure.Measure("response").Point("own-1")
+	require.NotNil(t, p)
+	assert.Equal(t, "2.5 vol%", p.Label)
+	assert.Equal(t, 2, len(compiled(t, small()).Measure("response").Points), "the procedure itself is as it was")
+	b.do(b.read("gas", "5.00"))
+	b.refused(run.ClosePhase{Finding: "verdict"}, "incomplete", "2.5 vol%")
+	b.do(b.read("own-1", "3.40"))
+	b.do(run.ClosePhase{Finding: "verdict"})
+	require.Len(t, b.run.FoundOut(), 1)
+	assert.InDelta(t, 0.9, b.run.FoundOut()[0].Error, 1e-9)
+	b.refused(run.AddPoint{Measure: "response", At: "3"}, "closed", "closed")
+}
+
+// The room is read from an instrument with a certificate, is held against the height of its site, and is corrected with a
+// reason once readings rest on it.
+func TestTheRoomIsOfItsPlace(t *testing.T) {
+	height := 1240.0
+	b := open(t, small(), func(o *run.RunOpened) { o.Device.Height, o.Device.Site = &height, "Ardrennish Ridge" })
+	instrument := reference.Standard{ID: "rc", Tag: "RC-01", Kind: "room-conditions", Status: reference.Usable,
+		Certificate: reference.Certificate{Number: "K-9", On: start.AddDate(0, -1, 0), DueOn: start.AddDate(0, 6, 0)},
+		Values:      []reference.Certified{{Quantity: "pressure", From: 500, To: 1100, Unit: "hPa", U: 1.2, K: 2}}}
+	room := run.RecordAmbient{Step: "room", Temperature: "21", Pressure: "1008", Humidity: "46", Source: "RC-01", Instrument: &instrument}
+	b.refused(room, "height", "about 873 hPa is usual; 1008 hPa was typed")
+	room.Pressure = "871"
+	expired := instrument
+	expired.Certificate.DueOn = start.AddDate(0, 0, -2)
+	unfit := room
+	unfit.Instrument = &expired
+	b.refused(unfit, "unfit-standard", "RC-01 cannot be used")
+	b.do(run.BindStandard{Role: "mixture", Standard: mixture()}, run.AnswerCheck{Step: "cautions", Answer: run.Fine},
+		run.AnswerCheck{Step: "casing", Answer: run.Fine}, run.StartWait{Step: "warm-up"}, room)
+	assert.Equal(t, procedure.Ambient{TemperatureC: 21, PressureHPa: 871, HumidityPercent: 46, UPressureHPa: 1.2, Source: "RC-01", Recorded: true,
+		Instrument: "RC-01", Certificate: "certificate K-9, valid until " + start.AddDate(0, 6, 0).Format(time.DateOnly)}, b.run.Ambient)
+	b.now = b.now.Add(5 * time.Minute)
+	b.do(run.DoStep{Step: "open-the-gas"}, b.read("zero", "0.04"))
+	room.Pressure = "869"
+	b.refused(room, "room-changed", "Say why it is corrected")
+	room.Reason = "the other barometer was read"
+	b.do(room)
+	assert.Contains(t, strings.Join(b.view().Remarks, "\n"), "before: 21.0 °C · 871 hPa · 46 %): the other barometer was read")
+	room.Pressure, room.Confirmed = "1008", true
+	b.do(room)
+}
