@@ -57,6 +57,17 @@ var topics = map[string]topic{
 		d, err := gas.AirDensity(g.TemperatureC, g.PressureHPa, g.Humidity)
 		return map[string]any{"density_kg_m3": d}, err
 	}),
+	"drop_quantum": of(func(g struct {
+		MassG    float64 `json:"mass_g"`
+		Minutes  float64 `json:"minutes"`
+		DropG    float64 `json:"drop_g"`
+		BalanceU float64 `json:"balance_expanded_uncertainty_g"`
+		PerGram  float64 `json:"ml_per_g"`
+		Relative float64 `json:"target_relative"`
+	}) (map[string]any, error) {
+		flow, u, minutes, err := infusionpump.FlowUncertainty(g.MassG, g.Minutes, g.DropG, g.BalanceU, g.PerGram, g.Relative)
+		return map[string]any{"flow_ml_h": flow, "expanded_uncertainty_ml_h": u, "minutes_for_u": minutes}, err
+	}),
 	"cylinder":           of(cylinderTopic),
 	"haldane":            of(haldaneTopic),
 	"uncertainty_budget": of(budgetTopic),

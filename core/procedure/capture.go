@@ -73,6 +73,7 @@ type LiveReading struct {
 	Facts   []Fact    `json:"facts"`
 	Final   *float64  `json:"final,omitempty"`   // where a reading that is still settling is going
 	Settles *float64  `json:"settles,omitempty"` // in how many seconds it will be near enough
+	Quantum float64   `json:"quantum,omitempty"` // what arrives at once, in the unit of the trace: a drop in g
 	Left    float64   `json:"left,omitempty"`    // what it still has to go, by a fit of its trace
 
 	Figures map[string]any `json:"figures,omitempty"` // what else a family shows, each by its name; its widget knows the form

@@ -77,6 +77,8 @@ type Input struct {
 	Shown      string  // the device's own unit
 	Certified  []reference.Certified
 	Years      float64 // since the certificate
+	Also       map[string]Beside
+	Quantum    float64 // what arrives at once on a balance, in the unit of a reading times hours; 0: it runs evenly
 	Readings   []float64
 	Left       float64 // what a reading still had to go when it was taken, at most
 	Resolution float64 // of the device's display, in Shown
@@ -86,6 +88,22 @@ type Input struct {
 	Choices    map[string]string // what was chosen in the run: gas conditions, modes
 	With       map[string]float64
 	Before     *EarlierPoint // the point read before this one in the same measure and round
+}
+
+// Beside is a further standard that a method reckons with: its lines for the quantity, and the years since its certificate.
+type Beside struct {
+	Lines []reference.Certified
+	Years float64
+}
+
+// Line is the line of a further standard that covers a value in a unit; false where none does, or it is not there.
+func (in Input) Line(name string, value float64, unit string) (c reference.Certified, years float64, ok bool) {
+	for _, line := range in.Also[name].Lines {
+		if at, err := quantity.Convert(value, unit, line.Unit); err == nil && line.Covers(at) {
+			return line, in.Also[name].Years, true
+		}
+	}
+	return c, 0, false
 }
 
 // EarlierPoint is a point that was read before: what was asked for, in the procedure's unit,
@@ -121,6 +139,7 @@ type Outcome struct {
 	ReadingOffset   float64 // added to a reading, in its unit, before anything else
 	UnitsPerReading float64 // how many of Unit one unit of a reading makes; 0 means 1
 	DeviceEntry     string  // what is entered into a device that takes what was measured
+	LimitBase       float64 // what a tolerance is a share of, in Unit, where that is not the reference: what was set; 0: the reference
 	ReadsReference  bool    // the readings are of the reference; Indicated is what the device was set to
 }
 

@@ -154,6 +154,7 @@ type Measure struct {
 	Direction    string                 `yaml:"direction,omitempty" jsonschema:"enum=rising,enum=falling"` // where a device may differ
 	Role         string                 `yaml:"role,omitempty"`
 	Quantity     string                 `yaml:"quantity,omitempty"`
+	Also         map[string]string      `yaml:"also,omitempty"` // further standards that the method reckons with, by its own names: "pipette: pipette.volume"
 	Unit         string                 `yaml:"unit"`
 	Reads        string                 `yaml:"reads,omitempty"`   // unit of what is read, where that is of another kind
 	Resolution   float64                `yaml:"resolution"`        // of the display, in Unit
@@ -198,6 +199,19 @@ type Point struct {
 
 	Target    Target    `yaml:"-"` // At, parsed by Compile
 	Condition Condition `yaml:"-"` // When, parsed by Compile
+}
+
+// Uses reports whether a point of the measure goes by the standard that fills a role.
+func (m *Measure) Uses(p *Point, role string) bool {
+	if p.Role == role || p.Target.Role == role {
+		return true
+	}
+	for _, of := range m.Also {
+		if id, _, _ := strings.Cut(of, "."); id == role {
+			return true
+		}
+	}
+	return false
 }
 
 // Capture says how a reading is taken over a link.

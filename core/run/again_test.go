@@ -57,9 +57,10 @@ func TestAReferenceIsExchangedFromHereOn(t *testing.T) {
 func TestAPointOfOnesOwn(t *testing.T) {
 	b := open(t, small()).prepared()
 	b.do(b.read("zero", "0.04"))
-	b.refused(run.AddPoint{Measure: "response", At: "gas"}, "at", "")
+	b.refused(run.AddPoint{Measure: "response", At: "gas", U: "0.02"}, "at", "")
+	b.refused(run.AddPoint{Measure: "response", At: "2,5"}, "u", "no standard of this measure realises the point")
 	b.refused(run.AddPoint{Measure: "response"}, "at", "at which value")
-	b.do(run.AddPoint{Measure: "response", At: "2,5"})
+	b.do(run.AddPoint{Measure: "response", At: "2,5", U: "0,02"})
 	p := b.run.Procedure.Measure("response").Point("own-1")
 	require.NotNil(t, p)
 	assert.Equal(t, "2.5 vol%", p.Label)
@@ -70,7 +71,7 @@ func TestAPointOfOnesOwn(t *testing.T) {
 	b.do(run.ClosePhase{Finding: "verdict"})
 	require.Len(t, b.run.FoundOut(), 1)
 	assert.InDelta(t, 0.9, b.run.FoundOut()[0].Error, 1e-9)
-	b.refused(run.AddPoint{Measure: "response", At: "3"}, "closed", "closed")
+	b.refused(run.AddPoint{Measure: "response", At: "3", U: "0.02"}, "closed", "closed")
 }
 
 // The room is read from an instrument with a certificate, is held against the height of its site, and is corrected with a

@@ -192,7 +192,7 @@ func (r Run) mayExchange(c BindStandard, role reference.Role) error {
 		round, err := r.PointRound(m)
 		for i := range m.Points {
 			p := &m.Points[i]
-			if err == nil && (p.Role == c.Role || p.Target.Role == c.Role) && len(r.taken(m.ID, p.ID, round)) > 0 &&
+			if err == nil && m.Uses(p, c.Role) && len(r.taken(m.ID, p.ID, round)) > 0 &&
 				!r.Complete(m, p, round) {
 				return refuse(Conflict, "half-read", "role",
 					"%s, %s is half read with %s: finish it, or withdraw its readings, before the exchange.", m.Title, p.Label, before.Tag)
@@ -210,7 +210,7 @@ func (r Run) UsedIn(role string) bool {
 			return false
 		}
 		p := m.Point(reading.Point)
-		return reading.Stands() && (p.Role == role || p.Target.Role == role)
+		return reading.Stands() && m.Uses(p, role)
 	})
 }
 

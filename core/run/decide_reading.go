@@ -23,6 +23,7 @@ type CaptureReading struct {
 	Origin    *Origin         // where they are from; nil: typed
 	Linked    bool            // taken from a link, which may show nothing yet
 	Steady    bool            // as judged from the trace
+	Quantum   float64         // what arrived at once, in the unit of the trace
 	Left      float64         // what it still had to go, in the unit of the values
 	Trace     []signal.Sample // kept with the reading
 	Detail    string
@@ -110,7 +111,7 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			return err
 		}
 		fact.Source, fact.Link, fact.Values, fact.Trace, fact.Detail = Linked, c.Origin.Kind, c.Values, c.Trace, c.Detail
-		fact.Origin, fact.Left = c.Origin, c.Left
+		fact.Origin, fact.Left, fact.Quantum = c.Origin, c.Left, c.Quantum
 		if !c.Steady {
 			fact.Early = strings.TrimSpace(c.Early)
 		}

@@ -225,6 +225,7 @@ type (
 		Given   *time.Time      `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
 		Early   string          `json:"early,omitempty"`    // why it was taken before the wait was over or the trace steady
 		Left    float64         `json:"left,omitempty"`     // what it still had to go when it was taken, in the unit of the values
+		Quantum float64         `json:"quantum,omitempty"`  // what arrived at once, in the unit of the trace
 		Detail  string          `json:"detail,omitempty"`
 		Trace   []signal.Sample `json:"trace,omitempty"`
 	}
@@ -325,12 +326,20 @@ type (
 		Note string `json:"note,omitempty"`
 	}
 	RunReturned struct {
-		Reason string `json:"reason"`
+		Reason string      `json:"reason"`
+		Marks  []PointMark `json:"marks,omitempty"`
 	}
 	RunAbandoned struct {
 		Reason string `json:"reason"`
 	}
 )
+
+// PointMark is a point that a reviewer wants looked at again, and why.
+type PointMark struct {
+	Measure string `json:"measure"`
+	Point   string `json:"point"`
+	Note    string `json:"note"`
+}
 
 // Origin says where a linked reading is from: which instrument, how it was spoken to, how it was set, and which moment.
 type Origin struct {

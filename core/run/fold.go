@@ -198,6 +198,7 @@ func (f AdjustmentMade) apply(r Run, e Event) Run {
 
 func (f RunSigned) apply(r Run, e Event) Run {
 	r.Signature = &Signature{f, e.At, e.By}
+	r.Marked = nil
 	r.Status = Signed
 	if f.Reviewer != "" {
 		r.Status = InReview
@@ -212,7 +213,7 @@ func (f RunReviewed) apply(r Run, e Event) Run {
 }
 
 func (f RunReturned) apply(r Run, _ Event) Run {
-	r.Status, r.Returned, r.Signature = Open, f.Reason, nil
+	r.Status, r.Returned, r.Marked, r.Signature = Open, f.Reason, f.Marks, nil
 	return r
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
@@ -217,6 +218,13 @@ func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float6
 		}
 		in.Target = at.Percent / 100 * full
 	}
+	for name, of := range m.Also {
+		id, what, _ := strings.Cut(of, ".")
+		if bound, ok := r.boundFor(id, reading); ok {
+			in.Also = with(in.Also, name, procedure.Beside{Lines: bound.Standard.Lines(what, 0, m.Unit, false),
+				Years: bound.years()})
+		}
+	}
 	role, name := p.Role, m.Quantity
 	if at.Role != "" {
 		role, name = at.Role, at.Quantity
@@ -230,7 +238,7 @@ func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float6
 		return in, fmt.Errorf("the role %q is not filled yet", r.roleTitle(role))
 	}
 	in.Certified = bound.Standard.Lines(name, in.Target, m.Unit, at.Role == "")
-	in.Years = math.Max(0, bound.At.Sub(bound.Standard.Certificate.On).Hours()/24/365.25)
+	in.Years = bound.years()
 	if len(in.Certified) == 0 {
 		return in, fmt.Errorf("%s has no certified value for %s at %g", bound.Standard.Tag, name, in.Target)
 	}
@@ -278,6 +286,11 @@ func (r Run) boundFor(role string, reading int) (Bound, bool) {
 	return now, ok
 }
 
+// years is how long ago the standard was certified when it was bound.
+func (b Bound) years() float64 {
+	return math.Max(0, b.At.Sub(b.Standard.Certificate.On).Hours()/24/365.25)
+}
+
 // Bindings are all standards that filled a role, the earliest first.
 func (r Run) Bindings(role string) []Bound {
 	all := slices.Clone(r.Exchanged[role])
@@ -304,7 +317,11 @@ func (r Run) limitsAt(of procedure.LimitsFunc, out procedure.Outcome) (conformit
 	if of == nil {
 		return conformity.Limits{}, fmt.Errorf("no limits are in force: the run was not opened")
 	}
-	limits, err := of(out.Reference/out.Factor, r.Plate)
+	base := out.Reference
+	if out.LimitBase != 0 {
+		base = out.LimitBase
+	}
+	limits, err := of(base/out.Factor, r.Plate)
 	return limits.Scale(out.Factor), err
 }
 
@@ -373,16 +390,16 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		return nil, nil
 	}
 	var values []float64
-	left := 0.0
+	left, quantum := 0.0, 0.0
 	for _, reading := range readings {
 		values = append(values, reading.Values...)
-		left = max(left, reading.Left)
+		left, quantum = max(left, reading.Left), max(quantum, reading.Quantum)
 	}
 	in, err := r.inputBy(m, p, values, round, r.placeOf(readings[len(readings)-1]))
 	if err != nil {
 		return nil, err
 	}
-	in.Left = left
+	in.Left, in.Quantum = left, quantum
 	if !slices.ContainsFunc(readings, func(reading Reading) bool { return reading.Fine == 0 }) {
 		in.Resolution = readings[0].Fine
 	}

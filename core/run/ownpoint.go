@@ -17,6 +17,7 @@ type AddPoint struct {
 	Measure string
 	Label   string
 	At      string // as in a procedure: a number in the measure's unit, "25 % of capacity", "mixture.CO2"
+	U       string // expanded (k = 2), in the measure's unit, where no standard of the measure realises the point
 	Do      string
 }
 
@@ -29,8 +30,10 @@ func (c AddPoint) decide(r Run, _ Order) ([]Fact, error) {
 		return nil, err
 	}
 	at := strings.TrimSpace(c.At)
-	if v, err := quantity.ParseNumber(at); err == nil {
-		at = fmt.Sprintf("%g", v)
+	level, err := quantity.ParseNumber(at)
+	number := err == nil
+	if number {
+		at = fmt.Sprintf("%g", level)
 	}
 	label := strings.TrimSpace(c.Label)
 	if label == "" {
@@ -51,8 +54,12 @@ func (c AddPoint) decide(r Run, _ Order) ([]Fact, error) {
 		return nil, refuse(Conflict, "many", "point", "%s has %d points of your own already.", m.Title, own)
 	}
 	fact := PointAdded{Measure: m.ID, Point: fmt.Sprintf("own-%d", own+1), Label: label, At: at, Role: m.Role, Do: strings.TrimSpace(c.Do)}
-	if m.Role == "" && len(m.Points) > 0 {
-		fact.U = m.Points[0].U // as the procedure takes what it realises by itself
+	if m.Role == "" && number {
+		if fact.U, err = quantity.ParseNumber(c.U); err != nil || fact.U <= 0 {
+			return nil, refuse(Invalid, "u", "u",
+				"%s: no standard of this measure realises the point: give the uncertainty of its value (k = 2), in %s.", m.Title,
+				quantity.ShowUnit(m.Unit))
+		}
 	}
 	next, mistakes := r.Procedure.WithPoint(m.ID, fact.own())
 	if len(mistakes) > 0 {

@@ -152,7 +152,10 @@ func (r Run) mayReview(o Order) error {
 }
 
 // ReturnRun gives a signed run back to its technician, with a reason.
-type ReturnRun struct{ Reason string }
+type ReturnRun struct {
+	Reason string
+	Marks  []PointMark
+}
 
 func (c ReturnRun) decide(r Run, o Order) ([]Fact, error) {
 	if err := r.mayReview(o); err != nil {
@@ -161,7 +164,15 @@ func (c ReturnRun) decide(r Run, o Order) ([]Fact, error) {
 	if strings.TrimSpace(c.Reason) == "" {
 		return nil, refuse(Invalid, "reason-needed", "reason", "Say what should be looked at again.")
 	}
-	return []Fact{RunReturned{strings.TrimSpace(c.Reason)}}, nil
+	for _, mark := range c.Marks {
+		if _, _, err := r.point(mark.Measure, mark.Point); err != nil {
+			return nil, err
+		}
+		if strings.TrimSpace(mark.Note) == "" {
+			return nil, refuse(Invalid, "note-needed", "note", "Say what is to be looked at at each point that is marked.")
+		}
+	}
+	return []Fact{RunReturned{strings.TrimSpace(c.Reason), c.Marks}}, nil
 }
 
 // AbandonRun gives a run up, with a reason. Its loose ends stay listed until closed.

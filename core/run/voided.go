@@ -145,10 +145,32 @@ func (f AsFoundVoided) apply(r Run, e Event) Run {
 	r.SetAt = e.At
 	voided := VoidedAsFound{AsFoundVoided: f, At: e.At, By: e.By}
 	r, voided.aside = r.setAside(f.Finding)
+	r = r.toDoAgain(f.Finding)
 	state := r.Findings[f.Finding]
 	state.Voided = append(slices.Clip(state.Voided), voided)
 	r.Findings = with(r.Findings, f.Finding, state)
 	return r.expecting()
+}
+
+// toDoAgain is the run with the acts among a finding's measures not done: what is to be read again needs them again.
+func (r Run) toDoAgain(finding string) Run {
+	r.Marks = maps.Clone(r.Marks)
+	among := false
+	for _, s := range r.Procedure.Steps {
+		switch s := s.(type) {
+		case *procedure.Measure:
+			among = among || s.Judge.ID == finding
+		case *procedure.ActStep:
+			if among {
+				delete(r.Marks, s.ID)
+			}
+		case *procedure.Finding:
+			if s.ID == finding {
+				return r
+			}
+		}
+	}
+	return r
 }
 
 func (f AsFoundStands) apply(r Run, e Event) Run {

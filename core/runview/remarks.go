@@ -34,7 +34,7 @@ func remarks(r run.Run) []string {
 		switch s := step.(type) {
 		case *procedure.CheckStep:
 			if mark.Skipped == "" && (mark.Answer == run.NotFine || mark.Answer == run.NA) {
-				say("%s: %s: %s.", s.Title, AnswerWords(s.Tests(), mark.Answer), mark.Note)
+				say("%s: %s: %s.", s.Title, AnswerWords(s.Tests(), mark.Answer), strings.TrimRight(mark.Note, ". "))
 			}
 		case *procedure.Measure:
 			said = append(said, remarksOnPoints(r, s)...)
@@ -81,7 +81,7 @@ func farOut(r run.Run, m *procedure.Measure, p *procedure.Point, round int) (sai
 		}
 		said = append(said, fmt.Sprintf("%s, %s (%s): %s was read first, far out, and does not count. At the set-up was found: %s. Then it was read again.",
 			m.Title, p.Label, reading.Phase, strings.TrimSpace(strings.Join(shown, ", ")+" "+quantity.ShowUnit(r.Unit(m))),
-			r.SetUpNote[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}]))
+			strings.TrimRight(r.SetUpNote[run.PointKey{Measure: m.ID, Point: p.ID, Round: round}], ". ")))
 	}
 	return said
 }

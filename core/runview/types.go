@@ -49,6 +49,9 @@ type View struct {
 	Timer       *TimerView                  `json:"timer,omitempty"` // the one that ends next, or ended last
 	Signature   *SignatureView              `json:"signature,omitempty"`
 	Returned    string                      `json:"returned,omitempty"`
+	Marked      []run.PointMark             `json:"marked,omitempty"`  // where it was given back
+	Matters     []Matter                    `json:"matters,omitempty"` // what a reviewer looks at first
+	Statement   string                      `json:"statement"`         // that is offered to be signed
 	EndReason   string                      `json:"end_reason,omitempty"`
 	Next        *interval.Due               `json:"next,omitempty"`
 	Revision    int                         `json:"revision,omitempty"` // of the certificate, where there is one
@@ -113,6 +116,7 @@ type TimerView struct {
 type RoleView struct {
 	reference.Role
 	Standard *reference.Standard `json:"standard,omitempty"`
+	BoundAt  *time.Time          `json:"bound_at,omitempty"`
 	Override string              `json:"override,omitempty"`
 	Problems []string            `json:"problems,omitempty"`
 	Earlier  []EarlierView       `json:"earlier,omitempty"` // standards that filled it before, and were exchanged
@@ -134,6 +138,7 @@ type MeasureView struct {
 	Finding    string             `json:"finding"`
 	Method     string             `json:"method"`
 	Quantity   string             `json:"quantity,omitempty"`
+	Also       map[string]string  `json:"also,omitempty"` // further standards that its method reckons with
 	Do         string             `json:"do,omitempty"`
 	Caution    string             `json:"caution,omitempty"`
 	Unit       string             `json:"unit"`  // UCUM
@@ -161,10 +166,11 @@ type AlternativeView struct {
 type PointView struct {
 	ID        string             `json:"id"`
 	Label     string             `json:"label"`
-	At        string             `json:"at"`             // as the procedure says it: a number, "mixture.CO2", "25 % of capacity"
-	Role      string             `json:"role,omitempty"` // that realises it
-	U         float64            `json:"u,omitempty"`    // expanded (k = 2), where no standard realises it
-	Own       bool               `json:"own,omitempty"`  // of the technician's own
+	At        string             `json:"at"`               // as the procedure says it: a number, "mixture.CO2", "25 % of capacity"
+	Role      string             `json:"role,omitempty"`   // that realises it
+	U         float64            `json:"u,omitempty"`      // expanded (k = 2), where no standard realises it
+	Own       bool               `json:"own,omitempty"`    // of the technician's own
+	Marked    string             `json:"marked,omitempty"` // what the reviewer wants looked at here
 	Do        string             `json:"do,omitempty"`
 	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
 	Move      string             `json:"move,omitempty"` // what the hand must move where now, before it is read over a link
@@ -202,8 +208,12 @@ type ReadingView struct {
 	Detail    string      `json:"detail,omitempty"`
 	Given     *time.Time  `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
 	Early     string      `json:"early,omitempty"`
+	Fine      float64     `json:"fine,omitempty"`    // the step it was read to, where that is finer than the display
+	Quantum   float64     `json:"quantum,omitempty"` // what arrived at once
+	Left      float64     `json:"left,omitempty"`    // what it still had to go when it was taken
 	Withdrawn string      `json:"withdrawn,omitempty"`
-	Void      bool        `json:"void,omitempty"` // of an as found that came from outside the device
+	FarOut    bool        `json:"far_out,omitempty"` // it was far out, and was read again after a look at the set-up: it does not count
+	Void      bool        `json:"void,omitempty"`    // of an as found that came from outside the device
 	At        time.Time   `json:"at"`
 	By        string      `json:"by"`
 }
@@ -227,8 +237,8 @@ type FindingView struct {
 	MayVoid     bool                 `json:"may_void"`          // as found may be declared not valid now
 	Voided      []VoidedView         `json:"voided"`            // and was
 	Seen        *procedure.Diagnosis `json:"seen,omitempty"`    // by the family's own pattern
-	Rooms       []procedure.Ambient  `json:"rooms,omitempty"` // the conditions that each closed round was read in
-	Offer       *adjust.Advice       `json:"offer,omitempty"` // what an adjustment against the advice would move
+	Rooms       []procedure.Ambient  `json:"rooms,omitempty"`   // the conditions that each closed round was read in
+	Offer       *adjust.Advice       `json:"offer,omitempty"`   // what an adjustment against the advice would move
 	Decisions   []run.FindingDecided `json:"decisions"`
 	Adjustments []run.AdjustmentMade `json:"adjustments"`
 	Made        []string             `json:"made"` // the same, in words

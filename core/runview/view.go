@@ -16,13 +16,13 @@ import (
 func Of(r run.Run, now time.Time) View {
 	p := r.Procedure
 	v := View{
-		ID:        r.ID,
-		Status:    r.Status,
-		Seq:       r.Seq,
-		OpenedAt:  r.OpenedAt,
-		OpenedBy:  r.OpenedBy,
-		Device:    r.Device,
-		Lab:       r.Lab.Name,
+		ID:       r.ID,
+		Status:   r.Status,
+		Seq:      r.Seq,
+		OpenedAt: r.OpenedAt,
+		OpenedBy: r.OpenedBy,
+		Device:   r.Device,
+		Lab:      r.Lab.Name,
 
 		Letterhead: r.Lab.Letterhead,
 
@@ -36,6 +36,8 @@ func Of(r run.Run, now time.Time) View {
 		Revisions: []RevisionView{},
 		Notes:     append([]run.Note{}, r.Notes...),
 		Returned:  r.Returned,
+		Marked:    r.Marked,
+		Statement: Statement(r),
 		EndReason: r.EndReason,
 		Next:      r.Next(),
 	}
@@ -61,7 +63,7 @@ func Of(r run.Run, now time.Time) View {
 	for _, role := range p.Roles {
 		rv := RoleView{Role: role}
 		if b, ok := r.Bound[role.ID]; ok {
-			rv.Standard, rv.Override, rv.Problems = &b.Standard, b.Override, b.Problems
+			rv.Standard, rv.BoundAt, rv.Override, rv.Problems = &b.Standard, &b.At, b.Override, b.Problems
 			rv.Earlier, rv.Used = earlier(r, role.ID), r.UsedIn(role.ID)
 		}
 		v.Roles = append(v.Roles, rv)
@@ -87,6 +89,7 @@ func Of(r run.Run, now time.Time) View {
 		v.Remarks = append(v.Remarks, added...)
 		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By, Reviewer: s.Reviewer}
 		v.Result = s.Result
+		v.Matters = Matters(r)
 		if r.Reviewed != nil {
 			v.Signature.ReviewedAt, v.Signature.ReviewedBy, v.Signature.ReviewNote = &r.Reviewed.At, r.Reviewed.By.Name, r.Reviewed.Note
 		}
@@ -107,7 +110,7 @@ func earlier(r run.Run, role string) (all []EarlierView) {
 			}
 			p := m.Point(reading.Point)
 			name := fmt.Sprintf("%s %s (%s)", m.Title, p.Label, reading.Phase)
-			if (p.Role == role || p.Target.Role == role) && !slices.Contains(v.Points, name) {
+			if m.Uses(p, role) && !slices.Contains(v.Points, name) {
 				v.Points = append(v.Points, name)
 			}
 		}
@@ -282,6 +285,7 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		Finding:    m.Judge.ID,
 		Method:     m.MethodName,
 		Quantity:   m.Quantity,
+		Also:       m.Also,
 		Do:         m.Do,
 		Caution:    m.Caution,
 		Unit:       unit,
@@ -337,6 +341,11 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		Move:      r.ToMove(p),
 		Readings:  []ReadingView{},
 	}
+	for _, mark := range r.Marked {
+		if mark.Measure == m.ID && mark.Point == p.ID {
+			v.Marked = mark.Note
+		}
+	}
 	if e, err := r.Expect(m, p); err == nil {
 		v.Expected = &e
 		if v.Do == "" {
@@ -354,11 +363,17 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	for last := round; last > 0 && v.Left == nil; last-- {
 		v.Left = verdictOf(r, m, p, last)
 	}
+	farOut := map[string]bool{}
+	for last := range round + 1 {
+		for _, reading := range r.Superseded(m, p, last) {
+			farOut[reading.Reading] = true
+		}
+	}
 	for _, reading := range r.Readings {
 		if reading.Measure == m.ID && reading.Point == p.ID {
 			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
 				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
-				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Withdrawn: reading.Withdrawn, Void: reading.Void,
+				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Fine: reading.Fine, Left: reading.Left, Quantum: reading.Quantum, Withdrawn: reading.Withdrawn, FarOut: farOut[reading.Reading], Void: reading.Void,
 				At: reading.At, By: reading.By.Name})
 		}
 	}

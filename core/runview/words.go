@@ -20,6 +20,37 @@ func AnswerWords(tests bool, a run.Answer) string {
 	return map[run.Answer]string{run.Fine: "passed", run.NotFine: "failed", run.NA: "not fitted"}[a]
 }
 
+// Statement is what is offered to be signed: by what it was verified, what was changed, and what came of it.
+func Statement(r run.Run) string {
+	var made, outside []string
+	touched := false
+	for _, f := range r.Procedure.Findings() {
+		state := r.Findings[f.ID]
+		touched = touched || len(state.Adjustments) > 0
+		if r.DeviceChanged(f) {
+			made = append(made, madeWords(r, f)...)
+		}
+		for _, v := range state.Voided {
+			if !v.Stands {
+				outside = append(outside, f.Title+": "+strings.TrimRight(v.Cause, ". "))
+			}
+		}
+	}
+	what := "Nothing of the device was changed."
+	switch {
+	case len(made) > 0:
+		what = "Changed: " + strings.Join(made, "; ") + "."
+	case touched:
+		what = "What was adjusted was wholly put back, or nothing was found: nothing of the device was changed."
+	}
+	if len(outside) > 0 {
+		what += " As found was read again, because of a cause outside the device (" + strings.Join(outside, "; ") + ")."
+	}
+	_, why := r.Outcome()
+	return fmt.Sprintf("Verified by “%s”, revision %d. %s %s.", r.Procedure.Title, r.Procedure.Revision, what,
+		strings.TrimRight(strings.ToUpper(why[:1])+why[1:], ". "))
+}
+
 // AsFound says in a sentence how the device was found.
 func (v View) AsFound() string {
 	var out []string

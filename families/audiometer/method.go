@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
@@ -38,8 +39,15 @@ func toneLevel(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	threshold := in.With["retspl"]
+	terms := c.Terms("Coupler", 1, in.Years)
+	for name, title := range map[string]string{"analyser": "Analyser", "calibrator": "Calibrator that it was set by"} {
+		if beside := in.Also[name]; len(beside.Lines) > 0 {
+			terms = append(terms, beside.Lines[0].Terms(title, 1, beside.Years)...)
+		}
+	}
+	slices.SortFunc(terms, func(a, b uncertainty.Term) int { return strings.Compare(a.Name, b.Name) })
 	return procedure.Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, ReadingOffset: -threshold,
-		Terms:   c.Terms("Coupler and analyser", 1, in.Years),
+		Terms:   terms,
 		Formula: fmt.Sprintf("error = SPL − (dial + %g dB)", threshold)}, nil
 }
 

@@ -82,10 +82,12 @@ func MeterCorrection(delivered, shown []float64) (Correction, error) {
 	return c, nil
 }
 
-// Apply corrects a reading, with the standard uncertainty that the correction leaves.
-func (c Correction) Apply(indicated float64) (volume, u float64) {
+// Apply corrects a reading, with the standard uncertainty that the correction leaves. relative is the standard uncertainty
+// of the syringe's volume over that: it is the same in every stroke, and so in every volume.
+func (c Correction) Apply(indicated, relative float64) (volume, u float64) {
 	volume = (indicated - c.DeadSpace) / c.Gain
-	return volume, math.Hypot(math.Hypot(c.UDeadSpace, c.ResidualSD)/c.Gain, volume*c.UGain/c.Gain)
+	fitted := math.Hypot(math.Hypot(c.UDeadSpace, c.ResidualSD)/c.Gain, volume*c.UGain/c.Gain)
+	return volume, math.Hypot(fitted, volume*relative)
 }
 
 // bagMeter tells the dead space of the tubing from an error of the meter.
@@ -102,7 +104,8 @@ func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 		return procedure.Diagnosis{Shape: "unknown",
 			Words: "Too few volumes: several levels are needed to tell dead space from gain."}
 	}
-	_, u := c.Apply(shown[len(shown)-1])
+	top := points[len(points)-1]
+	_, u := c.Apply(shown[len(shown)-1], top.U/2/top.Reference)
 	correction := fmt.Sprintf("Corrected volume = (shown − %.3f L) ÷ %.4f, U %.3f L.", c.DeadSpace, c.Gain, 2*u)
 	switch {
 	case c.ResidualSD > 2*limit && c.ResidualSD > 0.03:

@@ -25,7 +25,7 @@ func TestAMetersCorrectionGivesTheDeliveredVolumeBack(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, gain != 1, c.GainFound)
 		for i := range shown {
-			volume, u := c.Apply(shown[i])
+			volume, u := c.Apply(shown[i], 0)
 			require.InDelta(t, delivered[i], volume, 0.02)
 			require.Positive(t, u)
 		}

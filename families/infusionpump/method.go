@@ -63,7 +63,7 @@ func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	set := in.Target * factor
-	out := procedure.Outcome{Reference: set, Indicated: set, Unit: in.Shown, Factor: factor, ReadsReference: true,
+	out := procedure.Outcome{Reference: set, Indicated: set, LimitBase: set, Unit: in.Shown, Factor: factor, ReadsReference: true,
 		ReadingOffset: in.Plate[evaporation], UnitsPerReading: per * factor,
 		Formula: fmt.Sprintf("error = set − (g/h + %.3g evaporated) · %.5f mL/g", in.Plate[evaporation], per)}
 	if minutes := in.With["minutes"]; minutes > 0 && len(in.Readings) > 0 {
@@ -77,6 +77,14 @@ func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 	u := c.U / c.K * grams * math.Sqrt2 / hours // of a difference of two weighings
 	out.Terms = []uncertainty.Term{{Name: "Balance, difference of two weighings", Distribution: uncertainty.Normal,
 		Width: u, K: 1, Sensitivity: new(out.UnitsPerReading)}}
+	if in.Quantum > 0 { // the first and the last drop each fall at a random phase
+		out.Terms = append(out.Terms, uncertainty.Term{
+			Name:         fmt.Sprintf("Drops of %.0f mg, one more or less", 1000*in.Quantum),
+			Distribution: uncertainty.Triangular,
+			Width:        in.Quantum / hours,
+			Sensitivity:  new(out.UnitsPerReading),
+		})
+	}
 	if e := in.Plate[evaporation]; e > 0 {
 		out.Terms = append(out.Terms, uncertainty.Term{
 			Name:         "Evaporation, half of the figure",
@@ -139,6 +147,7 @@ func weighing(in procedure.CaptureInput) procedure.LiveReading {
 	quantum, jump := steps(part)
 	if quantum > 0 {
 		live.Say("drops of about", "%.0f mg", 1000*quantum)
+		live.Quantum = quantum
 	}
 	if span > 1 {
 		flow := gained / span * 3600
@@ -149,6 +158,9 @@ func weighing(in procedure.CaptureInput) procedure.LiveReading {
 	}
 	passed := end - begin - in.With["settle"]
 	live.Detail = fmt.Sprintf("%.4f g in %.0f s", gained, span)
+	if t, known := live.Figures["trumpet"].(Trumpet); known {
+		live.Detail += t.words()
+	}
 	if still := stall(part, in.Reference, quantum); still > 0 {
 		live.Say("stood still", "%.0f s: a bubble?", still)
 		live.Detail += fmt.Sprintf("; it stood still for %.0f s: a bubble?", still)

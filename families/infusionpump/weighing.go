@@ -90,3 +90,25 @@ func TrumpetCurve(flow []float64, sampleMin, set float64, windows []float64) (Tr
 	}
 	return t, nil
 }
+
+// FlowUncertainty is the expanded uncertainty (k = 2) in mL/h of a flow that was weighed drop by drop: mass in g over
+// minutes, drops of a size in g (0: it runs evenly), a balance with its expanded uncertainty in g, and millilitres for each
+// gram. The first and the last drop fall at a random phase each, so that their difference is triangular; the balance
+// is read twice. With it the minutes after which that is a share of the same flow. JCGM 100, 4.3.9.
+func FlowUncertainty(mass, minutes, drop, balance, perGram, share float64) (flow, u, minutesNeeded float64, err error) {
+	if !(mass > 0 && minutes > 0 && drop >= 0 && balance >= 0 && perGram > 0 && share > 0) {
+		return 0, 0, 0, fmt.Errorf("mass, minutes, millilitres per gram and share are above zero, drop and balance not below")
+	}
+	uMass := math.Sqrt(balance*balance/2 + drop*drop/6)
+	hours := minutes / 60
+	return mass * perGram / hours, 2 * uMass * perGram / hours, 2 * uMass * minutes / (mass * share), nil
+}
+
+// words are the largest deviations from the set rate over each window, in percent.
+func (t Trumpet) words() string {
+	words := ""
+	for i, minutes := range t.WindowsMin {
+		words += fmt.Sprintf("; over %g min %+.1f to %+.1f %%", minutes, t.Min[i], t.Max[i])
+	}
+	return words
+}

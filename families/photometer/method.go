@@ -38,13 +38,16 @@ func effectiveLevel(in procedure.Input) (procedure.Outcome, error) {
 	}
 	level := c.Value * per * share
 	terms := c.Terms("Calibrator", per*share, in.Years)
-	// What a pipette of one per cent at this volume does to the level.
-	terms = append(terms, uncertainty.Term{
-		Name:         "Pipetting, one per cent of the volume",
-		Distribution: uncertainty.Normal,
-		Width:        level * 0.01 * reagent / (reagent + multiple*sample),
-		K:            1,
-	})
+	// What the pipette does to the level: by its certificate at this volume, else one per cent.
+	volume := multiple * sample
+	pipetting := uncertainty.Term{Name: "Pipetting, one per cent of the volume", Distribution: uncertainty.Normal,
+		Width: 0.01 * volume, K: 1, Sensitivity: new(level / volume * reagent / (reagent + volume))}
+	if line, _, ok := in.Line("pipette", volume, "uL"); ok {
+		if ul, err := quantity.Scale(line.Unit, "uL"); err == nil {
+			pipetting.Name, pipetting.Width, pipetting.K = "Pipette, from its certificate", line.U*ul, line.K
+		}
+	}
+	terms = append(terms, pipetting)
 	return procedure.Outcome{Reference: level, Unit: in.Shown, Factor: factor, Terms: terms,
 		Do:      fmt.Sprintf("Pipette %g µL of the calibrator into %g µL of reagent", multiple*sample, reagent),
 		Formula: fmt.Sprintf("level = assigned · k·(R+v) ÷ (R+k·v) = assigned · %.4f", share)}, nil

@@ -13,6 +13,7 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/core/uncertainty"
 	"northneedle/internal/instrument"
 
@@ -49,6 +50,9 @@ var words = map[reflect.Type][]any{
 	reflect.TypeFor[run.Phase]():  {run.AsFound, run.AsLeft},
 	reflect.TypeFor[device.State](): {device.Retired, device.OutOfUse, device.NotToBeUsed, device.InDoubt, device.Overdue, device.Due,
 		device.WaitingForReview, device.InUse},
+	reflect.TypeFor[runview.MatterKind](): {runview.MatterOutside, runview.MatterFailed, runview.MatterLeftOut, runview.MatterException,
+		runview.MatterCutShort, runview.MatterOverruled, runview.MatterVoided, runview.MatterFarOut, runview.MatterWithdrawn, runview.MatterEarly,
+		runview.MatterTyped, runview.MatterChanged},
 	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsSetUp, run.ConformsAdjusted, run.Fails, run.NotComplete},
 	reflect.TypeFor[run.Status](): {run.Open, run.InReview, run.Signed, run.Abandoned},
 	reflect.TypeFor[uncertainty.Distribution](): {uncertainty.Normal, uncertainty.Rectangular,
@@ -93,5 +97,6 @@ func describeWords(r huma.Registry) {
 	describe[run.Phase](r)
 	describe[run.Result](r)
 	describe[run.Status](r)
+	describe[runview.MatterKind](r)
 	describe[uncertainty.Distribution](r)
 }

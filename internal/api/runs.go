@@ -6,6 +6,7 @@ import (
 
 	"northneedle/core/person"
 	"northneedle/core/runview"
+	"northneedle/core/signal"
 	"northneedle/internal/capture"
 	"northneedle/internal/workshop"
 
@@ -40,6 +41,16 @@ func registerRuns(api huma.API, shop *workshop.Workshop) {
 		})
 	serve(api, operation{"room", http.MethodGet, "/api/runs/{id}/room", "What a run's room can be recorded from", person.Look, 0, nil},
 		func(_ context.Context, in *RunPath) (out workshop.RoomOffer, err error) { return shop.Room(in.ID) })
+	serve(api, operation{"run-before", http.MethodGet, "/api/runs/{id}/before", "What the device showed when it was verified last",
+		person.Look, 0, nil}, func(_ context.Context, in *RunPath) (out workshop.RunBefore, err error) { return shop.Before(in.ID) })
+	serve(api, operation{"trace", http.MethodGet, "/api/runs/{id}/readings/{reading}/trace", "The trace that a reading was taken from",
+		person.Look, 0, nil},
+		func(_ context.Context, in *struct {
+			RunPath
+			Reading string `path:"reading" maxLength:"60"`
+		}) (out []signal.Sample, err error) {
+			return shop.Trace(in.ID, in.Reading)
+		})
 	serve(api, operation{"run", http.MethodGet, "/api/runs/{id}", "A run as it stands", person.Look, 0, nil},
 		func(ctx context.Context, in *RunPath) (out runview.View, err error) {
 			return shop.Run(in.ID)

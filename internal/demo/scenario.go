@@ -219,6 +219,8 @@ var references = []ref{
 			K: 2}}},
 	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125,
 		accredited: true, values: []reference.Certified{ranged("current", 0, 0.01, "A", 0.00005)}},
+	{tag: "HG-27", name: "5 % CO₂ in air, spare", kind: "gas", maker: "Marrable", certified: 60, due: 670, accredited: true,
+		values: co2(5.00, 0.05), cylinder: cylinder(118)},
 	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75,
 		values: []reference.Certified{ranged("time", 0, 36000, "s", 0.1)}},
 }

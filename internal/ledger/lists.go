@@ -172,6 +172,16 @@ func (l *Ledger) RunsOf(asset string, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("asset_id = ?", asset).Order("opened_at DESC").Limit(limit))
 }
 
+// RunBefore is the last signed run of the same procedure on the same device before another.
+func (l *Ledger) RunBefore(r Run) (before Run, found bool, err error) {
+	before, err = one[Run](l.read.Where("asset_id = ? AND procedure = ? AND status = ? AND replaced_by = '' AND ended_at < ? AND id <> ?",
+		r.AssetID, r.Procedure, run.Signed, r.OpenedAt, r.ID).Order("ended_at DESC"))
+	if errors.Is(err, ErrNotFound) {
+		return before, false, nil
+	}
+	return before, err == nil, err
+}
+
 // RunsNear are the runs in a place of a site that were opened since a time, the newest first.
 func (l *Ledger) RunsNear(site, place string, since time.Time, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("site = ? AND place = ? AND opened_at >= ? AND NOT paper", site, place,

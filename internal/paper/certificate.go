@@ -156,7 +156,7 @@ func (s *sheet) heading(logo []byte) {
 	}
 	if accredited(v) {
 		s.SetX(margin + 11)
-		s.CellFormat(width-11, 4.2, "Accredited by "+v.Letterhead.Accreditation.Words()+", for what is marked Ⓐ", "", 1, "L", false, 0, "")
+		s.CellFormat(width-11, 4.2, "Accredited by "+v.Letterhead.Accreditation.Words()+", for what is marked ‡", "", 1, "L", false, 0, "")
 	}
 	s.Ln(2.5)
 	s.rule(ink, 0.5)

@@ -33,7 +33,7 @@ func (s *sheet) points() {
 	s.Ln(0.5)
 	s.MultiCell(width, 3.6, s.view.Rule, "", "L", false)
 	if accredited(s.view) {
-		s.MultiCell(width, 3.6, "Ⓐ is within the accreditation "+s.view.Letterhead.Accreditation.Words()+"; what does not bear it is not: quantity, range or method lies outside its scope, or U below its least uncertainty.", "", "L", false)
+		s.MultiCell(width, 3.6, "‡ is within the accreditation "+s.view.Letterhead.Accreditation.Words()+"; what does not bear it is not: quantity, range or method lies outside its scope, or U below its least uncertainty.", "", "L", false)
 	}
 }
 
@@ -86,6 +86,7 @@ func (s *sheet) measure(m runview.MeasureView) {
 		}
 		s.point(m, p)
 	}
+	s.below(m)
 	if formulas := formulasOf(m); formulas != "" {
 		s.font("", 6.8, grey)
 		s.MultiCell(width, 3.3, formulas, "", "L", false)
@@ -144,7 +145,7 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 		cells[7] = limits(last, m.Resolution/10)
 		cells[8] = fmt.Sprintf("%s (%.1f)", quantity.Format(last.U, m.Resolution/10), last.K)
 		if last.Accredited {
-			cells[0] = "Ⓐ " + cells[0]
+			cells[0] += " ‡"
 		}
 	}
 	for i := range p.Voided {
@@ -168,25 +169,41 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 		s.zone(margin+width-5, y+3.8, last.Zone)
 	}
 	s.SetXY(margin, y+7.6)
-	if last != nil {
-		s.beside(last)
-	}
 	s.draw(hairline, 0.1)
-	s.Line(margin, s.GetY(), margin+width, s.GetY())
+	s.Line(margin, y+7.6, margin+width, y+7.6)
 }
 
-// beside is what stands below a point's row: that its ratio is below the floor, and what other criteria in use say.
-func (s *sheet) beside(v *runview.VerdictView) {
-	var words []string
-	if v.Warning != "" {
-		words = append(words, v.Warning)
+// below is what stands below a measure's table: where a ratio is below the floor, and what other criteria in use say, each
+// once with its points.
+func (s *sheet) below(m runview.MeasureView) {
+	said := map[string][]string{}
+	var order []string
+	say := func(what, point string) {
+		if _, known := said[what]; !known {
+			order = append(order, what)
+		}
+		said[what] = append(said[what], point)
 	}
-	for _, other := range v.Alternatives {
-		words = append(words, "by "+other.Title+": "+other.Zone.Words())
+	for _, p := range m.Points {
+		last := p.Left
+		if last == nil {
+			last = p.Found
+		}
+		if last == nil {
+			continue
+		}
+		if ratio, why, warned := strings.Cut(last.Warning, " is "); warned {
+			say(why, p.Label+" "+ratio)
+		} else if last.Warning != "" {
+			say(last.Warning, p.Label)
+		}
+		for _, other := range last.Alternatives {
+			say("by "+other.Title+" "+other.Zone.Words(), p.Label)
+		}
 	}
-	if len(words) > 0 {
-		s.font("", 6.8, grey)
-		s.MultiCell(width, 3.3, "    "+strings.Join(words, "; "), "", "L", false)
+	s.font("", 6.8, grey)
+	for _, what := range order {
+		s.MultiCell(width, 3.3, strings.ToUpper(what[:1])+what[1:]+": "+strings.Join(said[what], ", "), "", "L", false)
 	}
 }
 

@@ -49,7 +49,8 @@ type CommandBody struct {
 	Statement   string            `json:"statement,omitempty" maxLength:"2000"`
 	Reviewer    string            `json:"reviewer,omitempty" maxLength:"60"`
 
-	Corrected run.Corrected `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
+	Marks     []run.PointMark `json:"marks,omitempty" maxItems:"100" doc:"points to be looked at again, where a run is given back"`
+	Corrected run.Corrected   `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
 }
 
 // Carry does something in a run, and gives the run as it stands then.
@@ -123,7 +124,7 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 	case "withdraw":
 		return run.WithdrawReading{Reading: b.Reading, Reason: b.Reason}, nil
 	case "add-point":
-		return run.AddPoint{Measure: b.Measure, Label: b.What, At: b.Typed, Do: b.Note}, nil
+		return run.AddPoint{Measure: b.Measure, Label: b.What, At: b.Typed, U: b.Values["u"], Do: b.Note}, nil
 	case "omit":
 		return run.OmitPoint{Measure: b.Measure, Point: b.Point, Reason: b.Reason}, nil
 	case "check-set-up":
@@ -209,7 +210,7 @@ func (ws *Workshop) ending(ctx context.Context, b CommandBody) (run.Command, err
 	case "review":
 		return run.ReviewRun{Note: b.Note}, nil
 	case "return":
-		return run.ReturnRun{Reason: b.Reason}, nil
+		return run.ReturnRun{Reason: b.Reason, Marks: b.Marks}, nil
 	case "revise":
 		return run.ReviseCertificate{Reason: b.Reason, Device: b.Corrected, Remark: b.Note}, nil
 	case "abandon":

@@ -33,16 +33,16 @@ type Colleague struct {
 
 // ProcedureView is a procedure in the list.
 type ProcedureView struct {
-	ID       string   `json:"id"`
-	Revision int      `json:"revision"`
-	Title    string   `json:"title"`
-	Family   string   `json:"family"`
-	Summary  string   `json:"summary"`
-	Steps    int      `json:"steps"`
-	Points   int      `json:"points"`
-	Minutes  int      `json:"minutes" doc:"about how long a run takes: an estimate"`
+	ID       string        `json:"id"`
+	Revision int           `json:"revision"`
+	Title    string        `json:"title"`
+	Family   string        `json:"family"`
+	Summary  string        `json:"summary"`
+	Steps    int           `json:"steps"`
+	Points   int           `json:"points"`
+	Minutes  int           `json:"minutes" doc:"about how long a run takes: an estimate"`
 	Measures []MeasureName `json:"measures" doc:"what it reads"`
-	Schools  []string `json:"schools" doc:"whose tolerances it knows"`
+	Schools  []string      `json:"schools" doc:"whose tolerances it knows"`
 }
 
 // MeasureName is a measure of a procedure.

@@ -263,7 +263,7 @@ func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 		return out, invalid("text", sentence(err))
 	}
 	out.DeadSpace, out.DeadSpaceFound, out.Gain, out.GainFound = c.DeadSpace, c.DeadSpaceFound, c.Gain, c.GainFound
-	volume, u := c.Apply(in.Reading)
+	volume, u := c.Apply(in.Reading, 0)
 	out.Volume, out.U = volume, 2*math.Hypot(u, in.U/2)
 	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace,
 		c.Gain)

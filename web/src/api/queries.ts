@@ -105,6 +105,22 @@ export const queries = {
       queryFn: () => answer(api.GET('/api/runs/{id}/roles/{role}', { params: { path: { id: run, role } } })),
     }),
 
+  /** What the device showed when it was verified last by the same procedure. */
+  before: (run: Of<string>) =>
+    queryOptions({
+      queryKey: ['before', run],
+      queryFn: () => answer(api.GET('/api/runs/{id}/before', { params: { path: { id: toValue(run) } } })),
+    }),
+  trace: (run: Of<string>, reading: Of<string>) =>
+    queryOptions({
+      queryKey: ['trace', run, reading],
+      queryFn: () =>
+        answer(
+          api.GET('/api/runs/{id}/readings/{reading}/trace', {
+            params: { path: { id: toValue(run), reading: toValue(reading) } },
+          }),
+        ),
+    }),
   room: (run: string) =>
     queryOptions({
       queryKey: ['room', run],

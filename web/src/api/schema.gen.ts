@@ -983,6 +983,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the device showed when it was verified last */
+        get: operations["run-before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/certificate.pdf": {
         parameters: {
             query?: never;
@@ -1078,6 +1095,23 @@ export interface paths {
         };
         /** The run's points */
         get: operations["points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{id}/readings/{reading}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The trace that a reading was taken from */
+        get: operations["trace"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2062,6 +2096,8 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "add-point" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            /** @description points to be looked at again, where a run is given back */
+            marks?: components["schemas"]["PointMark"][];
             measure?: string;
             note?: string;
             /** @description a cause was looked for, and nothing of the device was changed */
@@ -3271,6 +3307,13 @@ export interface components {
             name: string;
             tag: string;
         };
+        Matter: {
+            /** @enum {string} */
+            kind: "outside" | "failed" | "left out" | "exception" | "cut short" | "overruled" | "not the device's" | "far out, and repeated" | "withdrawn" | "taken early" | "typed, with a link there" | "changed on the way";
+            measure?: string;
+            point?: string;
+            words: string;
+        };
         MeasureName: {
             id: string;
             title: string;
@@ -3533,6 +3576,22 @@ export interface components {
             /** Format: double */
             z: number;
         };
+        PointBefore: {
+            /** Format: double */
+            error: number;
+            /** Format: double */
+            error_to_limit: number;
+            measure: string;
+            /** @enum {string} */
+            phase: "as found" | "as left";
+            point: string;
+            unit: string;
+        };
+        PointMark: {
+            measure: string;
+            note: string;
+            point: string;
+        };
         PointView: {
             at: string;
             complete: boolean;
@@ -3543,6 +3602,7 @@ export interface components {
             id: string;
             label: string;
             left?: components["schemas"]["VerdictView"];
+            marked?: string;
             missing?: string;
             move?: string;
             omitted?: string;
@@ -3706,9 +3766,14 @@ export interface components {
             by: string;
             detail?: string;
             early?: string;
+            far_out?: boolean;
+            /** Format: double */
+            fine?: number;
             /** Format: date-time */
             given_at?: string;
             id: string;
+            /** Format: double */
+            left?: number;
             link?: string;
             origin?: components["schemas"]["Origin"];
             /** @enum {string} */
@@ -3891,6 +3956,8 @@ export interface components {
             revision: number;
         };
         RoleView: {
+            /** Format: date-time */
+            bound_at?: string;
             earlier?: components["schemas"]["EarlierView"][];
             id: string;
             kind: string;
@@ -4037,6 +4104,16 @@ export interface components {
             targets: number[];
             /** Format: double */
             up: number;
+        };
+        RunBefore: {
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            points: components["schemas"]["PointBefore"][];
+            /** @enum {string} */
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            /** @description empty where there is none */
+            run?: string;
         };
         RunBrief: {
             asset: string;
@@ -4534,6 +4611,8 @@ export interface components {
             letterhead?: components["schemas"]["Letterhead"];
             limited?: string[];
             loose_ends: components["schemas"]["OpenItemView"][];
+            marked?: components["schemas"]["PointMark"][];
+            matters?: components["schemas"]["Matter"][];
             measures: components["schemas"]["MeasureView"][];
             needs_review: boolean;
             next?: components["schemas"]["Due"];
@@ -4561,6 +4640,7 @@ export interface components {
             seq: number;
             signature?: components["schemas"]["SignatureView"];
             stands?: components["schemas"]["Standing"];
+            statement: string;
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             steps: components["schemas"]["StepView"][];
@@ -9330,6 +9410,73 @@ export interface operations {
             };
         };
     };
+    "run-before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunBefore"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     certificate: {
         parameters: {
             query?: {
@@ -9824,6 +9971,74 @@ export interface operations {
                 };
                 content: {
                     "text/csv; charset=utf-8": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                reading: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sample"][];
                 };
             };
             /** @description Unauthorized */

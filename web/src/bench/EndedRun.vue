@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
 import CertificateForm from './CertificateForm.vue'
-import FindingPoints from './FindingPoints.vue'
+import ReviewMatters from './ReviewMatters.vue'
 import ProblemNote from './ProblemNote.vue'
 import { useRunHandle } from './runHandle'
 import { useStartRun } from '../composables/useStartRun'
@@ -19,6 +19,14 @@ const { send, sending } = useRunHandle()
 const { can, person } = useSession()
 const asking = ref<'review' | 'return' | 'replace'>()
 const revising = ref(false)
+/** Giving it back: what is to be looked at again, by point. */
+const giving = ref(false)
+const marks = ref<Record<string, string>>({})
+const marked = computed(() =>
+  Object.entries(marks.value)
+    .filter(([, note]) => note?.trim())
+    .map(([key, note]) => ({ measure: key.split('/')[0]!, point: key.split('/')[1]!, note: note.trim() })),
+)
 const { start, starting, trouble } = useStartRun()
 const { refresh } = useCached()
 const mayReview = computed(
@@ -36,7 +44,7 @@ function answered(text: string) {
   const kind = asking.value
   asking.value = undefined
   if (kind === 'review') send({ kind: 'review', note: text })
-  if (kind === 'return') send({ kind: 'return', reason: text })
+  if (kind === 'return') send({ kind: 'return', reason: text, marks: marked.value })
   if (kind === 'replace') {
     start(props.run.device.id, props.run.procedure.id, { replaces: props.run.id, reason: text })
     refresh('asset')
@@ -131,12 +139,16 @@ function answered(text: string) {
     </div>
     <div v-if="mayReview" class="mt-5 flex gap-3 border-t-2 border-ink pt-4">
       <button class="btn btn-main" :disabled="sending" @click="asking = 'review'">Countersign …</button>
-      <button class="btn" :disabled="sending" @click="asking = 'return'">Give it back …</button>
+      <button v-if="!giving" class="btn" :disabled="sending" @click="giving = true">Give it back …</button>
+      <template v-else>
+        <button class="btn" :disabled="sending" @click="asking = 'return'">Give it back, with what is marked …</button>
+        <button class="btn btn-quiet" @click="giving = false">Not yet</button>
+      </template>
     </div>
-    <div v-for="f in run.findings" :key="f.id" class="mt-6">
-      <h3 class="text-lg">{{ f.title }}</h3>
-      <FindingPoints :run="run" :finding="f" />
-    </div>
+    <p v-if="giving" class="mt-2 border-l-4 border-brass bg-brass-wash px-3 py-2">
+      Mark at the points below what is to be looked at again, then give it back.
+    </p>
+    <ReviewMatters v-if="run.signature" v-model:marks="marks" :run="run" :marking="giving" />
     <CertificateForm v-if="revising" :run="run" @close="revising = false" />
     <AskDialog
       v-if="asking === 'replace'"

@@ -131,7 +131,7 @@ useKeys({
     </template>
 
     <template v-else-if="finding.adjusting && !finding.adjusted">
-      <template v-if="finding.looking"><LookWork :finding="finding" /><slot /></template>
+      <template v-if="finding.looking"><LookWork :run="run" :finding="finding" /><slot /></template>
       <AdjustWork v-else :run="run" :finding="finding"><slot /></AdjustWork>
     </template>
 

@@ -1,14 +1,19 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import StepHead from './StepHead.vue'
 import OutsideCause from './OutsideCause.vue'
 import { useRunHandle } from './runHandle'
 import { useSend } from '../composables/useSend'
 import AlertNote from '../components/AlertNote.vue'
-import type { Finding } from '../api/client'
+import StandInPanel from './StandInPanel.vue'
+import { useBenchState } from '../composables/useBenchState'
+import type { Finding, Run } from '../api/client'
 
 /** What a look for the cause found: outside the device, in it, or nothing. Each leads on in its own way. */
-const props = defineProps<{ finding: Finding }>()
+const props = defineProps<{ run: Run; finding: Finding }>()
+const { data: bench } = useBenchState()
+const measure = computed(() => props.run.measures.find((m) => m.id === props.finding.judges[0]))
+const standIn = computed(() => bench.value?.links.find((l) => l.id === measure.value?.link && l.simulated)?.id)
 const { send, sending } = useRunHandle()
 const { trouble, refuse, clear } = useSend()
 type Where = 'outside' | 'device' | 'nothing'
@@ -61,4 +66,5 @@ async function note() {
     <AlertNote class="mt-2" :words="trouble" />
     <button class="btn btn-main mt-3" :disabled="sending">Note it, and read again <kbd>Enter</kbd></button>
   </form>
+  <StandInPanel v-if="standIn" :instrument="standIn" :entries="measure?.points" />
 </template>

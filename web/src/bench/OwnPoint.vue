@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import DialogShell from '../components/DialogShell.vue'
 import AlertNote from '../components/AlertNote.vue'
 import { useRunHandle } from './runHandle'
@@ -11,6 +11,9 @@ const { send, sending, problem } = useRunHandle()
 const asking = ref(false)
 const at = ref('')
 const label = ref('')
+const u = ref('')
+/** A value that no standard of the measure realises brings its own uncertainty. */
+const bare = computed(() => props.measure.points.every((p) => !p.role))
 const field = ref<HTMLInputElement | null>(null)
 async function add() {
   if (!at.value.trim()) return field.value?.focus()
@@ -19,6 +22,7 @@ async function add() {
     measure: props.measure.id,
     typed: at.value.trim(),
     what: label.value.trim(),
+    ...(bare.value && { values: { u: u.value.trim() } }),
   })
   if (sent) asking.value = false
 }
@@ -53,6 +57,10 @@ function ask() {
         <label class="mt-3 block"
           ><span class="label">Its name, where the value alone does not say it</span
           ><input v-model="label" name="own-label" class="field" maxlength="40" autocomplete="off"
+        /></label>
+        <label v-if="bare" class="mt-3 block"
+          ><span class="label">Uncertainty of that value (k = 2), in {{ measure.shown }}</span
+          ><input v-model="u" name="own-u" inputmode="decimal" class="field num" autocomplete="off"
         /></label>
         <AlertNote v-if="problem" class="mt-2" :words="problem.detail" />
         <div class="mt-4 flex gap-3">

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from 'vue'
+import ReadingTrace from './ReadingTrace.vue'
 import DialogShell from '../components/DialogShell.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
@@ -18,6 +19,7 @@ type Reading = Point['readings'][number]
 const { send, sending } = useRunHandle()
 const withdrawing = ref('')
 const reason = ref('')
+const traced = ref('')
 const open = (r: Reading) =>
   props.run.status === 'open' && props.measure.reading && r.round === props.measure.round && !r.withdrawn && !r.void
 async function ask(reading: Reading) {
@@ -99,6 +101,21 @@ async function withdraw() {
             <template v-if="r.early">· taken early: {{ r.early }}</template>
           </span>
         </span>
+        <button
+          v-if="r.source !== 'typed' && traced !== r.id"
+          class="btn btn-quiet col-start-2 justify-self-start"
+          @click="traced = r.id"
+        >
+          Its trace
+        </button>
+        <ReadingTrace
+          v-if="traced === r.id"
+          :run="run.id"
+          :reading="r.id"
+          :low="point.expected?.low"
+          :high="point.expected?.high"
+          :reference="point.expected?.reference"
+        />
         <span v-if="r.void" class="col-start-2 text-sm text-ink-2">not counted: a cause outside the device</span>
         <span v-else-if="r.withdrawn" class="col-start-2 text-sm text-vermilion">withdrawn: {{ r.withdrawn }}</span>
         <form v-else-if="withdrawing === r.id" class="col-start-2" @submit.prevent="withdraw">

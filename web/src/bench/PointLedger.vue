@@ -4,7 +4,7 @@ import PointDetail from './PointDetail.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import type { Measure, Point, Run, Step } from '../api/client'
-import { brief, limitsWords, shown } from '../composables/words'
+import { brief, indicated, limitsWords } from '../composables/words'
 
 /** The ledger: every point as found and as left, and what was found. */
 const props = defineProps<{ run: Run; step: Step }>()
@@ -52,10 +52,11 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
                 @click="looking = { measure: m.id, point: p.id }"
               >
                 {{ p.label }}
+                <span v-if="p.marked" class="block text-xs text-vermilion">◇ {{ p.marked }}</span>
               </button>
             </td>
             <td class="num text-right">
-              <template v-if="last(p)">{{ shown(last(p)!.indicated, m.resolution) }}</template>
+              <template v-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>
               <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
             </td>
             <td class="num w-16 text-right">

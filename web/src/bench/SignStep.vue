@@ -13,13 +13,7 @@ import { queries } from '../api/queries'
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
 const { data: reviewers } = useQuery(queries.reviewers())
-const words = computed(() => {
-  const adjusted = props.run.findings.flatMap((f) =>
-    f.adjustments.flatMap((a) => f.controls.find((c) => c.id === a.control)?.label ?? []),
-  )
-  const what = adjusted.length ? `Adjusted: ${[...new Set(adjusted)].join(', ')}.` : 'Nothing was adjusted.'
-  return `Verified by “${props.run.procedure.title}”, revision ${props.run.procedure.revision}. ${what} ${whySo(props.run)}`
-})
+const words = computed(() => props.run.statement)
 const statement = ref<string>()
 const reviewer = ref('')
 const abandoning = ref(false)

@@ -55,6 +55,12 @@ export function shown(value: number | undefined | null, resolution: number, sign
   return signed && !zero && value > 0 ? '+' + plain : plain
 }
 
+/** indicated is what a device showed: a mean that its display has no place for stands a digit finer, as on paper. */
+export function indicated(v: number, resolution: number): string {
+  const steps = v / resolution
+  return shown(v, Math.abs(steps - Math.round(steps)) > 1e-6 ? resolution / 10 : resolution)
+}
+
 /** places is how many decimals show so many significant digits. */
 const places = (value: number, digits: number) =>
   value === 0 ? 0 : Math.max(0, digits - 1 - Math.floor(Math.log10(Math.abs(value))))

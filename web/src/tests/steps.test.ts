@@ -207,6 +207,7 @@ describe('what was adjusted', () => {
 
   it('says where a cause lay before it is noted, and what follows from that', async () => {
     const { page, send } = await onBench(LookWork, {
+      run: run(),
       finding: finding({ looking: true, may_void: true, outside: ['a leak in the sampling line'] }),
     })
     const [outside, device, nothing] = page.findAll('[aria-label="Where the cause was"] button')
