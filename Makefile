@@ -99,6 +99,7 @@ fuzz: ## Each parser under the fuzzer
 
 attack: ## Days of several people at one server, and whatever may be sent to it
 	go test ./internal/api -run TestADayUnderAttack -trials 60 -timeout 30m -v | grep -v INFO
+	go test ./internal/api -run TestWhateverIsClaimedOfTheSetUp -trials 60 -timeout 20m -v | grep -v INFO
 	go test ./internal/api -run TestTwoPeopleAtOneInstrument -moves 1000 -timeout 10m -v | grep -v INFO
 	go test ./internal/api -run TestReadingsInTheDark -dark 1500 -timeout 40m -v | grep -v INFO
 	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m

@@ -223,8 +223,8 @@ func capnograph(t *testing.T, s *server) {
 	p.enter("Close as left")
 	p.enter("Advised: leave as it is")
 	p.enter("Shut both valves", "This closes: Sampling adapter", "Choose the curve")
-	p.takeSteady("SpO₂ as found: 97", "SpO₂ as found: 90", "SpO₂ as found: 80", "SpO₂ as found: 70",
-		"Pulse rate as found: 30", "Pulse rate as found: 60", "Pulse rate as found: 120", "Pulse rate as found: 200")
+	p.takeSteady("SpO₂ as found: 97", "Pulse rate as found: 60", "SpO₂ as found: 90", "Pulse rate as found: 30", // one setting, two readings
+		"SpO₂ as found: 80", "Pulse rate as found: 120", "SpO₂ as found: 70", "Pulse rate as found: 200")
 	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
 		"Take the probe off", "Run on battery")
 	p.see("This closes: Service menu entered")
@@ -544,6 +544,7 @@ func ventilator(t *testing.T, s *server) {
 		"analyser_condition":   body,
 		"ventilator_condition": body,
 		"trigger":              "adult",
+		"patient_group":        "adult",
 	} {
 		p.must(p.Choose("select[name="+field+"]", choice))
 	}
@@ -776,8 +777,12 @@ func sequence(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
 	tag := tagOf(t, p, "audiometer", 0)
 	p.startBySearch(tag)
-	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides",
-		"Earphone centred on the coupler")
+	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides")
+	p.see("The table of thresholds belongs to them")
+	p.must(p.Fill("input[name=right_earphone]", "T39, serial 4410"))
+	p.must(p.Fill("input[name=left_earphone]", "T39, serial 4411"))
+	p.must(p.Press("Record"))
+	p.enter("Earphone centred on the coupler")
 	p.recordRoom()
 	p.enter("Earphone on the coupler, talk-over off")
 	p.see("Analyser on the calibrator as found")

@@ -141,9 +141,9 @@ func certificate(t *testing.T, s *server) {
 	p.enter("Close as found", "Advised: leave as it is")
 	p.seeInTime("This closes: Gas open")
 	p.enter("This closes: Gas open", "This closes: Sampling adapter", "Choose the curve")
-	p.typed([2]string{"SpO₂ as found: 97", "97"}, [2]string{"SpO₂ as found: 90", "90"}, [2]string{"SpO₂ as found: 80", "81"},
-		[2]string{"SpO₂ as found: 70", "71"}, [2]string{"Pulse rate as found: 30", "30"}, [2]string{"Pulse rate as found: 60", "60"},
-		[2]string{"Pulse rate as found: 120", "120"}, [2]string{"Pulse rate as found: 200", "200"})
+	p.typed([2]string{"SpO₂ as found: 97", "97"}, [2]string{"Pulse rate as found: 60", "60"}, [2]string{"SpO₂ as found: 90", "90"},
+		[2]string{"Pulse rate as found: 30", "30"}, [2]string{"SpO₂ as found: 80", "81"}, [2]string{"Pulse rate as found: 120", "120"},
+		[2]string{"SpO₂ as found: 70", "71"}, [2]string{"Pulse rate as found: 200", "200"})
 	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
 		"Take the probe off", "Run on battery")
 	p.must(p.SeeIn("[aria-label=Work]", "Service menu left"))

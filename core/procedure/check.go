@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -312,6 +313,15 @@ func (c *checker) measure(at string, m *Measure) {
 	}
 	if m.Direction != "" && m.Direction != "rising" && m.Direction != "falling" {
 		c.say(at+".direction", "%q is not known: use rising or falling", m.Direction)
+	}
+	if m.Pair != "" && (c.p.Measure(m.Pair) == nil || m.Pair == m.ID) {
+		c.say(at+".pair", "%q is no other measure of this procedure", m.Pair)
+	}
+	for _, name := range slices.Sorted(maps.Keys(m.Also)) {
+		role, quantity, named := strings.Cut(m.Also[name], ".")
+		if _, known := c.p.RoleOf(role); !known || !named || quantity == "" {
+			c.say(at+".also."+name, "%q is not understood: write it as role.quantity", m.Also[name])
+		}
 	}
 	if m.Repeats < 1 || m.Repeats > 50 {
 		c.say(at+".repeats", "must be 1 to 50, it is %d", m.Repeats)

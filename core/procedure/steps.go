@@ -162,6 +162,7 @@ type Measure struct {
 	School       string                 `yaml:"school,omitempty"`  // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"` // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`   // multiple of the tolerance from which an error is far out; 0 means 3
+	Pair         string                 `yaml:"pair,omitempty"`    // an earlier measure whose points are set together with these: one setting, two readings
 	Apart        bool                   `yaml:"apart,omitempty"`   // its points are no levels of one another: corners, ears, frequencies
 	Limited      bool                   `yaml:"limited,omitempty"` // points left out at an end limit the statement to the others, and leave it whole
 	Repeats      int                    `yaml:"repeats,omitempty"` // readings a point needs; 0 means 1

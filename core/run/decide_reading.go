@@ -37,7 +37,7 @@ func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
 		return nil, err
 	}
 	if round == 0 {
-		if err := r.InOrder(m, o.At); err != nil {
+		if err := r.inOrderOrSet(m, p, o.At); err != nil {
 			return nil, err
 		}
 	}

@@ -2,6 +2,7 @@ package run
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"time"
 
@@ -25,8 +26,52 @@ func (r Run) CaptureOf(measure, point string) (m *procedure.Measure, p *procedur
 	return m, p, e.Steady, nil
 }
 
-// NextPoint is the point that is to be read next: the first open one of the measure that is
-// due, or of the round that a finding is read in again; nil where something else is due.
+// Paired is the point of another measure that is set together with one: one setting, two readings. Nil where there is none.
+func (r Run) Paired(m *procedure.Measure, p *procedure.Point) (*procedure.Measure, *procedure.Point) {
+	for _, other := range r.Procedure.Measures() {
+		if other == m || m.Pair != other.ID && other.Pair != m.ID {
+			continue
+		}
+		for i := range other.Points {
+			if q := &other.Points[i]; len(p.Drive) > 0 && maps.Equal(p.Drive, q.Drive) && r.Holds(q.Condition) {
+				return other, q
+			}
+		}
+	}
+	return nil, nil
+}
+
+// stillSet is the open point that is set together with the one that was read last; nil where there is none.
+func (r Run) stillSet(round int) (*procedure.Measure, *procedure.Point) {
+	for i := len(r.Readings) - 1; i >= 0; i-- {
+		reading := r.Readings[i]
+		if !reading.Stands() || reading.Round != round {
+			continue
+		}
+		m, p, err := r.point(reading.Measure, reading.Point)
+		if err != nil || !r.Complete(m, p, round) {
+			return nil, nil
+		}
+		other, q := r.Paired(m, p)
+		if other == nil || other.Judge != m.Judge || r.Complete(other, q, round) {
+			return nil, nil
+		}
+		return other, q
+	}
+	return nil, nil
+}
+
+// inOrderOrSet refuses a point while an earlier step is open; not where it is set together with a point that is due.
+func (r Run) inOrderOrSet(m *procedure.Measure, p *procedure.Point, now time.Time) error {
+	err := r.InOrder(m, now)
+	if other, _ := r.Paired(m, p); err != nil && other != nil && r.InOrder(other, now) == nil {
+		return nil
+	}
+	return err
+}
+
+// NextPoint is the point that is to be read next: the one that is set already together with the last, else the first open
+// one of the measure that is due, or of the round that a finding is read in again; nil where something else is due.
 func (r Run) NextPoint(now time.Time) (*procedure.Measure, *procedure.Point) {
 	if r.Status != Open {
 		return nil, nil
@@ -38,12 +83,18 @@ func (r Run) NextPoint(now time.Time) (*procedure.Measure, *procedure.Point) {
 		switch s := s.(type) {
 		case *procedure.Measure:
 			if p := r.open(s, 0); p != nil && r.InOrder(s, now) == nil {
+				if other, q := r.stillSet(0); other != nil {
+					return other, q
+				}
 				return s, p
 			}
 		case *procedure.Finding:
 			round, err := r.OpenRound(s)
 			if err != nil || !r.Findings[s.ID].Adjusting() {
 				return nil, nil
+			}
+			if other, q := r.stillSet(round); other != nil && slices.Contains(r.Affected(s, round), other) {
+				return other, q
 			}
 			for _, m := range r.Affected(s, round) {
 				if p := r.open(m, round); p != nil {

@@ -170,6 +170,7 @@ type PointView struct {
 	Role      string             `json:"role,omitempty"`   // that realises it
 	U         float64            `json:"u,omitempty"`      // expanded (k = 2), where no standard realises it
 	Own       bool               `json:"own,omitempty"`    // of the technician's own
+	Pair      *PairView          `json:"pair,omitempty"`   // the point that is set together with it
 	Marked    string             `json:"marked,omitempty"` // what the reviewer wants looked at here
 	Do        string             `json:"do,omitempty"`
 	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
@@ -186,6 +187,12 @@ type PointView struct {
 	GrossOpen bool               `json:"gross_open"`
 	SetUpSeen bool               `json:"set_up_seen"`
 	SetUpNote string             `json:"set_up_note,omitempty"`
+}
+
+// PairView is a point of another measure that is set together with one.
+type PairView struct {
+	Measure string `json:"measure"`
+	Point   string `json:"point"`
 }
 
 // VerdictView is a verdict with its sentence.

@@ -341,6 +341,9 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		Move:      r.ToMove(p),
 		Readings:  []ReadingView{},
 	}
+	if other, q := r.Paired(m, p); other != nil {
+		v.Pair = &PairView{other.ID, q.ID}
+	}
 	for _, mark := range r.Marked {
 		if mark.Measure == m.ID && mark.Point == p.ID {
 			v.Marked = mark.Note

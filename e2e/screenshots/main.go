@@ -227,7 +227,7 @@ func (s shooter) breaths() error {
 		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"),
 		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
 		choose("flowing", "air"), choose("mixture_set", "air"), choose("analyser_condition", body),
-		choose("ventilator_condition", body), choose("trigger", "adult"),
+		choose("ventilator_condition", body), choose("trigger", "adult"), choose("patient_group", "adult"),
 		func() error { return s.Press("Record") },
 		func() error { return s.SeeWithin("Warm-up of the ventilator", time.Minute) },
 		func() error { return s.Key("t") },

@@ -142,8 +142,10 @@ func (t *Technician) plate(s *procedure.RecordStep) map[string]string {
 		case ok:
 			values[f.ID] = known
 		case f.Optional:
-		case f.Text:
+		case f.ID == "administration_set":
 			values[f.ID] = "Marrable 20 drops/mL, lot 4471"
+		case f.Text:
+			values[f.ID] = "as on its label"
 		case len(f.Options) > 0:
 			values[f.ID] = f.Options[0].ID
 		default:

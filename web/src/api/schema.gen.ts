@@ -3178,6 +3178,8 @@ export interface components {
             /** @description of the instrument */
             name: string;
             /** Format: double */
+            quantum?: number;
+            /** Format: double */
             settles?: number;
             /**
              * Format: double
@@ -3321,6 +3323,9 @@ export interface components {
             unit: string;
         };
         MeasureView: {
+            also?: {
+                [key: string]: string;
+            };
             capture?: components["schemas"]["Capture"];
             caution?: string;
             do?: string;
@@ -3526,6 +3531,10 @@ export interface components {
             simulated?: boolean;
             tag?: string;
         };
+        PairView: {
+            measure: string;
+            point: string;
+        };
         Particular: {
             label: string;
             words: string;
@@ -3607,6 +3616,7 @@ export interface components {
             move?: string;
             omitted?: string;
             own?: boolean;
+            pair?: components["schemas"]["PairView"];
             readings: components["schemas"]["ReadingView"][];
             role?: string;
             set_up_note?: string;
@@ -3778,6 +3788,8 @@ export interface components {
             origin?: components["schemas"]["Origin"];
             /** @enum {string} */
             phase: "as found" | "as left";
+            /** Format: double */
+            quantum?: number;
             /** Format: int64 */
             round: number;
             source: string;

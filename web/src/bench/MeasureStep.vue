@@ -5,14 +5,19 @@ import SkipStep from './SkipStep.vue'
 import ReadingWork from './ReadingWork.vue'
 import OwnPoint from './OwnPoint.vue'
 import VoidedNote from './VoidedNote.vue'
-import { openPoint } from './reading'
+import { openPoint, setTogether } from './reading'
 import type { Run, Step } from '../api/client'
 
 /** The points of a measure, as found, one after another. */
 const props = defineProps<{ run: Run; step: Step }>()
 const emit = defineEmits<{ withdraw: []; look: [id: string] }>()
 const measure = computed(() => props.run.measures.find((m) => m.id === props.step.id)!)
-const point = computed(() => openPoint(measure.value))
+/** The point in hand: the one that is set together with the last, else the first that is open. */
+const spot = computed(() => {
+  const together = setTogether(props.run, measure.value)
+  const point = openPoint(measure.value)
+  return together ?? (point && { measure: measure.value, point })
+})
 const finding = computed(() => props.run.findings.find((f) => f.id === measure.value.finding))
 </script>
 
@@ -21,11 +26,11 @@ const finding = computed(() => props.run.findings.find((f) => f.id === measure.v
     <p v-if="step.waits && !step.done" class="mb-3 border-l-4 border-brass bg-brass-wash px-3 py-2">{{ step.waits }}</p>
     <VoidedNote v-if="finding && !step.done" :finding="finding" class="mb-3" />
     <ReadingWork
-      v-if="point && measure.reading && !step.done"
-      :key="point.id"
+      v-if="spot && spot.measure.reading && !step.done"
+      :key="spot.measure.id + spot.point.id"
       :run="run"
-      :measure="measure"
-      :point="point"
+      :measure="spot.measure"
+      :point="spot.point"
       phase="as found"
     >
       <slot />
@@ -37,7 +42,7 @@ const finding = computed(() => props.run.findings.find((f) => f.id === measure.v
       <button class="btn mt-4 self-start" @click="emit('look', measure.finding)">Go to {{ finding?.title }}</button>
     </template>
     <div class="mt-2 flex flex-wrap gap-3">
-      <SkipStep v-if="point && measure.reading && !step.done" :step="step" />
+      <SkipStep v-if="spot && measure.reading && !step.done" :step="step" />
       <OwnPoint :measure="measure" />
     </div>
   </div>

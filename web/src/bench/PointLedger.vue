@@ -39,36 +39,35 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
           </tr>
         </thead>
         <tbody>
-          <tr
-            v-for="p in m.points"
-            :key="p.id"
-            class="h-9 border-t border-line text-sm hover:bg-brass-wash"
-            :class="active(m, p) && 'bg-brass-wash'"
-          >
-            <td>
-              <button
-                class="min-h-10 w-full pl-1 text-left underline-offset-4 hover:underline"
-                :aria-label="`${m.title} ${p.label}: readings and budget`"
-                @click="looking = { measure: m.id, point: p.id }"
-              >
-                {{ p.label }}
-                <span v-if="p.marked" class="block text-xs text-vermilion">◇ {{ p.marked }}</span>
-              </button>
-            </td>
-            <td class="num text-right">
-              <template v-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>
-              <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
-            </td>
-            <td class="num w-16 text-right">
-              {{ last(p) && !last(p)!.window ? brief(last(p)!.error, m.resolution / 10, true) : '' }}
-            </td>
-            <td class="w-7 text-right">
-              <ZoneMark :zone="last(p)?.zone" :size="14" class="ml-auto" />
-            </td>
-            <td class="w-[52px]">
-              <NeedleMark v-if="last(p)" :found="p.found" :left="p.left" :width="48" class="ml-auto" />
-            </td>
-          </tr>
+          <template v-for="p in m.points" :key="p.id">
+            <tr class="h-9 border-t border-line text-sm hover:bg-brass-wash" :class="active(m, p) && 'bg-brass-wash'">
+              <td>
+                <button
+                  class="min-h-10 w-full pl-1 text-left underline-offset-4 hover:underline"
+                  :aria-label="`${m.title} ${p.label}: readings and budget`"
+                  @click="looking = { measure: m.id, point: p.id }"
+                >
+                  {{ p.label }}
+                </button>
+              </td>
+              <td class="num text-right">
+                <template v-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>
+                <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
+              </td>
+              <td class="num w-16 text-right">
+                {{ last(p) && !last(p)!.window ? brief(last(p)!.error, m.resolution / 10, true) : '' }}
+              </td>
+              <td class="w-7 text-right">
+                <ZoneMark :zone="last(p)?.zone" :size="14" class="ml-auto" />
+              </td>
+              <td class="w-[52px]">
+                <NeedleMark v-if="last(p)" :found="p.found" :left="p.left" :width="48" class="ml-auto" />
+              </td>
+            </tr>
+            <tr v-if="p.marked">
+              <td colspan="5" class="pb-2 pl-1 text-sm text-vermilion">◇ To be looked at again: {{ p.marked }}</td>
+            </tr>
+          </template>
         </tbody>
       </table>
     </template>

@@ -10,10 +10,24 @@ export function openPoint(measure: Measure): Point | undefined {
   return measure.points.find((p) => !p.complete)
 }
 
+/** setTogether is the open point that is set together with the one of a measure that was read last: one setting, two readings. */
+export function setTogether(run: Run, measure: Measure): Spot | undefined {
+  const read = measure.points
+    .flatMap((point) => point.readings.map((r) => ({ point, ...r })))
+    .filter((r) => !r.withdrawn && !r.void && r.round === measure.round)
+    .sort((a, b) => a.at.localeCompare(b.at))
+    .pop()
+  const other = run.measures.find((m) => m.id === read?.point.pair?.measure)
+  const point = other?.points.find((p) => p.id === read?.point.pair?.point)
+  return other?.reading && read?.point.complete && point && !point.complete ? { measure: other, point } : undefined
+}
+
 /** openSpot is the first open point among the measures of a finding, for a round as left. */
 export function openSpot(run: Run, finding: Finding): Spot | undefined {
   for (const id of finding.judges) {
     const measure = run.measures.find((m) => m.id === id)
+    const together = measure && setTogether(run, measure)
+    if (together) return together
     const point = measure && openPoint(measure)
     if (measure && point) return { measure, point }
   }
