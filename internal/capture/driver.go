@@ -29,6 +29,8 @@ type Source interface {
 	Delay(channel string) time.Duration
 	// Listen has the instrument send channels.
 	Listen(ctx context.Context, channels ...string) error
+	// Listening reports whether it is asked for channels.
+	Listening(channels ...string) bool
 	// Before is what a channel showed last before it was settled; false: that is not known.
 	Before(channel string) (float64, bool)
 	// Rate is how many samples a second a channel sends; 0 while that is not known.

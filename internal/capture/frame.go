@@ -140,7 +140,7 @@ func (w *Point) look() Frame {
 	age, period, moving := w.source.Freshness(w.capture.Channel)
 	limit := max(2*time.Second, 3*period)
 	f.Age, f.Stale = age.Seconds(), limit.Seconds()
-	f.Unset = !mine || !w.source.Settled(w.settled())
+	f.Unset = !mine || !w.source.Settled(w.settled()) || !w.source.Listening(w.input.Channels...)
 	switch differs := w.source.Differs(w.settings); {
 	case f.Status.State != instrument.Alive:
 		f.Why = f.Status.Words

@@ -122,12 +122,13 @@ func scaleOf(source Instrument, channel string, m *procedure.Measure) (float64, 
 
 // drive sends the point's settings to the instrument.
 func (w *Point) drive(ctx context.Context) error {
+	// Also where it is set already: a point of another channel may be read at one setting.
+	if err := w.source.Listen(ctx, w.input.Channels...); err != nil {
+		return fmt.Errorf("the instrument does not send: %w", err)
+	}
 	settings := w.settled()
 	if w.source.Settled(settings) && w.source.Differs(w.settings) == "" {
 		return nil
-	}
-	if err := w.source.Listen(ctx, w.input.Channels...); err != nil {
-		return fmt.Errorf("the instrument does not send: %w", err)
 	}
 	byHand, err := w.source.Set(ctx, w.settings, func() { w.source.Settle(settings) })
 	if err != nil {

@@ -23,6 +23,18 @@ func (l *Link) Listen(ctx context.Context, channels ...string) error {
 	return l.start(ctx)
 }
 
+// Listening reports whether the instrument is asked for channels.
+func (l *Link) Listening(channels ...string) bool {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	for _, c := range l.profile.Channels {
+		if slices.Contains(channels, c.ID) && !l.wanted[c.ID] {
+			return false
+		}
+	}
+	return true
+}
+
 // start starts what streams, is wanted, and was not started yet.
 func (l *Link) start(ctx context.Context) error {
 	for _, c := range l.profile.Channels {

@@ -43,7 +43,7 @@ func (l *Ledger) factsOf(ids []string, all map[string]device.Facts) error {
 		all[a.AssetID] = f
 	}
 	last, err := many[Run](l.read.Model(&Run{}).Select("*, max(ended_at) AS newest").
-		Where("asset_id IN ? AND status IN ? AND replaced_by = '' AND NOT paper", ids, []run.Status{run.InReview, run.Signed}).
+		Where("asset_id IN ? AND +status IN ? AND replaced_by = '' AND NOT paper", ids, []run.Status{run.InReview, run.Signed}).
 		Group("asset_id, procedure").Order("asset_id, procedure"))
 	if err != nil {
 		return err

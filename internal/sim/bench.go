@@ -129,6 +129,7 @@ func (s *source) Before(channel string) (float64, bool) {
 }
 
 func (s *source) Listen(context.Context, ...string) error { return nil }
+func (s *source) Listening(...string) bool                { return true }
 
 func (s *source) Freshness(string) (age, period time.Duration, moving bool) { return 0, 0, false }
 
