@@ -72,6 +72,18 @@ func remarks(r run.Run) []string {
 	return said
 }
 
+// FarOut says of every point what was far out at first, what was found at the set-up, and that it was read again.
+func FarOut(r run.Run) (said []string) {
+	for _, m := range r.Procedure.Measures() {
+		for i := range m.Points {
+			for round := range r.LastRound(m) + 1 {
+				said = append(said, farOut(r, m, &m.Points[i], round)...)
+			}
+		}
+	}
+	return said
+}
+
 // farOut says what was far out at first, what was found at the set-up, and that it was read again.
 func farOut(r run.Run, m *procedure.Measure, p *procedure.Point, round int) (said []string) {
 	for _, reading := range r.Superseded(m, p, round) {

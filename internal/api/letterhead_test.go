@@ -47,7 +47,9 @@ func TestTheLetterheadIsCheckedAndKept(t *testing.T) {
 
 	var picture bytes.Buffer
 	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 40, 20))))
-	logo := func(raw []byte) map[string]string { return map[string]string{"picture": base64.StdEncoding.EncodeToString(raw)} }
+	logo := func(raw []byte) map[string]string {
+		return map[string]string{"picture": base64.StdEncoding.EncodeToString(raw)}
+	}
 	var wide bytes.Buffer
 	require.NoError(t, png.Encode(&wide, image.NewGray(image.Rect(0, 0, 2001, 2))))
 	for words, bad := range map[string][]byte{"no picture": []byte("GIF89a"), "damaged": picture.Bytes()[:picture.Len()-20],

@@ -3,6 +3,7 @@ package ledger
 import (
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"northneedle/core/lookback"
@@ -168,7 +169,7 @@ func openOnDevice(w *writer, r run.Run) error {
 	if !opens {
 		return nil
 	}
-	b.Title, b.Found = opening.Title, opening.Found
+	b.Title, b.Found = opening.Title, strings.Join(append([]string{opening.Found}, runview.FarOut(r)...), " ")
 	n := Notice{
 		ID:         b.ID + "-owner",
 		LookBackID: b.ID,

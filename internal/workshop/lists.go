@@ -54,17 +54,6 @@ func (ws *Workshop) list(name string) (exchange.Table, error) {
 			})}, nil
 }
 
-// rowsOf are a list's records as rows of a table.
-func rowsOf[T any](records iter.Seq2[T, error], row func(T) []any) iter.Seq2[[]any, error] {
-	return func(yield func([]any, error) bool) {
-		for record, err := range records {
-			if !yield(row(record), err) {
-				return
-			}
-		}
-	}
-}
-
 // statesAtOnce is for how many rows of a list the devices' states are asked for at a time.
 const statesAtOnce = 500
 
