@@ -186,9 +186,13 @@ func openOnDevice(w *writer, r run.Run) error {
 
 // Touched is a run that rested on a reference, seen again with what is known of it.
 type Touched struct {
-	Run    Run
-	Points []run.Reassessment
+	Run      Run
+	Points   []run.Reassessment
+	Unjudged string // why it cannot be judged again; empty where it was
 }
+
+// InDoubt reports whether what the run says changes, or cannot be told.
+func (t Touched) InDoubt() bool { return t.Unjudged != "" || t.Changed() > 0 }
 
 // Changed counts the points whose statement is another.
 func (t Touched) Changed() (n int) {
@@ -217,11 +221,11 @@ func (l *Ledger) TouchedBy(k reference.ReferenceError, since time.Time) ([]Touch
 			return nil, err
 		}
 		points, err := run.Reassess(k)
-		if err != nil {
-			return nil, err
+		t := Touched{Run: row, Points: points}
+		if err != nil { // it cannot be judged again: it is in doubt as one that changes is
+			t.Unjudged = err.Error()
 		}
-		t := Touched{row, points}
-		if t.Changed() > 0 {
+		if t.InDoubt() {
 			first = append(first, t)
 		} else {
 			rest = append(rest, t)
@@ -253,7 +257,7 @@ func (l *Ledger) OpenOnReference(id string, s Standard, k reference.ReferenceErr
 	}
 	var notices []Notice
 	for _, t := range touched {
-		if t.Changed() == 0 || t.Run.EndedAt == nil {
+		if !t.InDoubt() || t.Run.EndedAt == nil {
 			continue
 		}
 		asset, err := l.Asset(t.Run.AssetID)
@@ -269,6 +273,9 @@ func (l *Ledger) OpenOnReference(id string, s Standard, k reference.ReferenceErr
 			if p.Changed {
 				changed = append(changed, runview.ReassessedWords(p))
 			}
+		}
+		if t.Unjudged != "" {
+			changed = append(changed, "It cannot be judged again: "+t.Unjudged+".")
 		}
 		b.Risk = max(b.Risk, asset.Risk)
 		notices = append(notices, Notice{ID: fmt.Sprintf("%s-%s", id, t.Run.ID), LookBackID: id, AssetID: asset.ID,

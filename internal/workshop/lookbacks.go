@@ -47,14 +47,17 @@ type NoticeView struct {
 
 // TouchedRun is a run that rested on a reference, seen again.
 type TouchedRun struct {
-	Run     string         `json:"run"`
-	Tag     string         `json:"tag"`
-	Device  string         `json:"device"`
-	Place   string         `json:"place"`
-	At      time.Time      `json:"at"`
-	Result  run.Result     `json:"result"`
-	Changed int            `json:"changed" doc:"points whose statement is another"`
-	Points  []TouchedPoint `json:"points"`
+	Run     string     `json:"run"`
+	Tag     string     `json:"tag"`
+	Device  string     `json:"device"`
+	Place   string     `json:"place"`
+	At      time.Time  `json:"at"`
+	Result  run.Result `json:"result"`
+	Changed int        `json:"changed" doc:"points whose statement is another"`
+
+	Unjudged string `json:"unjudged,omitempty" doc:"why it cannot be judged again"`
+
+	Points []TouchedPoint `json:"points"`
 }
 
 // TouchedPoint is one of its points, before and after.
@@ -213,12 +216,14 @@ func (ws *Workshop) touched(v *LookBackView, b ledger.LookBack) error {
 			Result:  t.Run.Result,
 			Changed: t.Changed(),
 			Points:  []TouchedPoint{},
+
+			Unjudged: t.Unjudged,
 		}
 		for _, p := range t.Points {
 			run.Points = append(run.Points, TouchedPoint{p.Label, string(p.Phase), p.Before.ErrorToLimit,
 				p.After.ErrorToLimit, p.After.UToLimit, p.Changed, runview.ReassessedWords(p)})
 		}
-		if run.Changed > 0 {
+		if t.InDoubt() {
 			v.DeviceDays += -ws.days(t.Run.OpenedAt)
 		}
 		v.Touched = append(v.Touched, run)

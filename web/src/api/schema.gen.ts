@@ -4542,6 +4542,8 @@ export interface components {
             result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             run: string;
             tag: string;
+            /** @description why it cannot be judged again */
+            unjudged?: string;
         };
         Trace: {
             channel: string;

@@ -28,7 +28,10 @@ const points = (all: Point[]) => [...all].sort((a, b) => Number(b.changed) - Num
           }}</RouterLink>
           {{ localDay(r.at) }}
           <span class="block text-sm text-ink-2">{{ r.device }}, {{ r.place }}</span>
-          <span v-if="r.changed" class="block font-semibold text-vermilion"
+          <span v-if="r.unjudged" class="block font-semibold text-vermilion"
+            >◆ cannot be judged again: {{ r.unjudged }}</span
+          >
+          <span v-else-if="r.changed" class="block font-semibold text-vermilion"
             >◆ {{ r.changed === 1 ? 'one statement changes' : `${r.changed} statements change` }}</span
           >
           <span v-else class="block text-petrol">● stands as it was</span>
