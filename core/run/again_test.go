@@ -104,3 +104,35 @@ func TestTheRoomIsOfItsPlace(t *testing.T) {
 	room.Pressure, room.Confirmed = "1008", true
 	b.do(room)
 }
+
+// Points that are set together are read together: one setting, two readings. The one that is set already comes before the
+// next that is not, and may be read before its own step is due; another may not.
+func TestPointsSetTogetherAreReadTogether(t *testing.T) {
+	d := small()
+	drive := func(n string) map[string]string { return map[string]string{"level": n} }
+	m := d.Steps[4].(*procedure.Measure)
+	m.Points = []procedure.Point{{ID: "a", Label: "a", At: "1", U: 0.02, Drive: drive("1")}, {ID: "b", Label: "b", At: "3", U: 0.02, Drive: drive("2")}}
+	other := *m
+	other.Measure, other.Pair = "flow", "response"
+	other.Points = []procedure.Point{{ID: "x", Label: "x", At: "2", U: 0.02, Drive: drive("1")}, {ID: "y", Label: "y", At: "4", U: 0.02, Drive: drive("9")}}
+	d.Steps = append(d.Steps[:5:5], append(procedure.Steps{&other}, d.Steps[5:]...)...)
+	d.Steps[6].(*procedure.Finding).Judges = []string{"response", "flow"}
+	b := open(t, d).prepared()
+	next := func() string {
+		m, p := b.run.NextPoint(b.now)
+		return m.ID + " " + p.ID
+	}
+	read := func(measure, point, typed string) run.CaptureReading {
+		c := b.read(point, typed)
+		c.Measure = measure
+		return c
+	}
+	assert.Equal(t, "response a", next())
+	b.do(read("response", "a", "1.00"))
+	assert.Equal(t, "flow x", next(), "it is set already")
+	b.refused(read("flow", "y", "4.00"), "out-of-order", "Response comes before")
+	b.do(read("flow", "x", "2.00"))
+	assert.Equal(t, "response b", next())
+	b.do(read("response", "b", "3.00"))
+	assert.Equal(t, "flow y", next())
+}

@@ -22,10 +22,24 @@ describe('the point to read next', () => {
   })
 
   it('goes through the measures of a finding in its order', () => {
-    const first = measure('rate', [{ id: 'x', complete: false }])
-    const second = measure('co2', [{ id: 'y', complete: false }])
+    const first = measure('rate', [{ id: 'x', complete: false, readings: [] }])
+    const second = measure('co2', [{ id: 'y', complete: false, readings: [] }])
     const finding = partly<Finding>({ judges: ['co2', 'rate'] })
     expect(openSpot(run(first, second), finding)?.point.id).toBe('y')
+  })
+
+  it('is the one that is set together with the last, as long as that is open', () => {
+    const read = {
+      id: 'a',
+      complete: true,
+      readings: [reading('1', '2026-03-02T10:00:00Z')],
+      pair: { measure: 'pulse', point: 'p' },
+    }
+    const saturation = measure('spo2', [read, { id: 'b', complete: false, readings: [] }])
+    const pulse = (complete: boolean) => measure('pulse', [{ id: 'p', complete, readings: [] }])
+    const finding = partly<Finding>({ judges: ['spo2', 'pulse'] })
+    expect(openSpot(run(saturation, pulse(false)), finding)?.point.id).toBe('p')
+    expect(openSpot(run(saturation, pulse(true)), finding)?.point.id).toBe('b')
   })
 })
 

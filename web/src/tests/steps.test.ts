@@ -390,23 +390,16 @@ describe('references at the bench', () => {
 
 describe('the end of a run', () => {
   it('is signed by a statement that says what was done, or by the technician’s own', async () => {
-    const adjusted = finding({
-      adjustments: [
-        { control: 'gain', round: 1, steps: -3 },
-        { control: 'gain', round: 2, steps: 1 },
-      ],
-    })
+    const words = 'Verified by “Capnograph, verification”, revision 3. Changed: round 1: 3 presses down on the gain.'
     const { page, send } = await onBench(SignStep, {
       run: run({
-        findings: [adjusted],
+        statement: words,
         needs_review: true,
         blockers: ['A cap is off: Put the cap back'],
         loose_ends: [{ what: 'Cap off' }, { what: 'Valve', closed_at: '2026-03-02T09:00:00Z' }],
       }),
       step: { id: 'sign' },
     })
-    const words =
-      'Verified by “Capnograph, verification”, revision 3. Adjusted: Gain. Every point is inside its limits.'
     expect(page.get<HTMLTextAreaElement>('[name=statement]').element.value).toBe(words)
     expect(page.text()).toContain('Before it can be signed')
     expect(page.findAll('button').map((b) => b.text())).not.toContain('Valve: close it by hand')
