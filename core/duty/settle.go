@@ -138,6 +138,18 @@ func Happened(all []Recurring, event Event, note string, at time.Time) []Recurri
 	return due
 }
 
+// Doubted are those of a device's duties that a procedure does and that were done last by a run in doubt: due at once.
+func Doubted(all []Recurring, procedure string, done time.Time, why string, at time.Time) []Recurring {
+	var due []Recurring
+	for _, r := range all {
+		if r.Procedure == procedure && procedure != "" && r.LastOn != nil && r.LastOn.Equal(done) {
+			r.DueOn, r.Reason = earlier(r.DueOn, at), "in doubt: "+why
+			due = append(due, r)
+		}
+	}
+	return due
+}
+
 // earlier is the first of a due day and the day of a time.
 func earlier(due, at time.Time) time.Time {
 	if day := time.Date(at.Year(), at.Month(), at.Day(), 0, 0, 0, 0, at.Location()); day.Before(due) {

@@ -71,6 +71,17 @@ func TestAReferenceFoundOutOpensALookBack(t *testing.T) {
 	assert.Equal(t, "error", c.problem("/api/look-backs", with(found, "error", "none"), 422).Field)
 	assert.Equal(t, "quantity", c.problem("/api/look-backs", with(found, "quantity", "CO"), 422).Field)
 	v := posted[workshop.LookBackView](c, "/api/look-backs", found)
+	doubted := 0
+	for _, touched := range v.Touched {
+		device := get[workshop.AssetView](c, "/api/assets/"+touched.Tag)
+		if touched.Changed == 0 || device.History[0].ID != touched.Run || device.Stop {
+			continue
+		}
+		doubted++
+		assert.Contains(t, device.Words, "HG-22", touched.Tag)
+		assert.LessOrEqual(t, recurring(t, device, "Capnograph with pulse oximeter, verification").Days, 0, "%s is due now", touched.Tag)
+	}
+	assert.Positive(t, doubted)
 	again := posted[workshop.LookBackView](c, "/api/look-backs", found)
 	assert.Equal(t, len(v.Told), len(again.Told))
 	wide := posted[workshop.LookBackView](c, "/api/look-backs", with(with(found, "id", "found-0002"), "remove", false))

@@ -6,6 +6,7 @@ import (
 
 	"northneedle/core/device"
 	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
@@ -58,6 +59,20 @@ func TestEveryPlaceSaysTheSameOfADevice(t *testing.T) {
 			_, round := c.call("GET", "/api/inspection.pdf?site="+strings.ReplaceAll(page.Site, " ", "+"), nil)
 			assert.Contains(t, strings.Join(strings.Fields(words(t, round)), " "), want.words, tag)
 		}
+	}
+	feed := get[workshop.FeedView](c, "/api/feed")
+	_, calendar := c.call("GET", feed.Path, nil)
+	events := strings.Split(strings.ReplaceAll(string(calendar), "\r\n ", ""), "BEGIN:VEVENT")
+	for tag, want := range all {
+		for _, event := range events {
+			if strings.Contains(event, "SUMMARY:"+tag+" ") {
+				assert.Contains(t, event, string(want.state), tag)
+			}
+		}
+		page := get[workshop.AssetView](c, "/api/assets/"+tag)
+		bench := get[runview.View](c, "/api/runs/"+page.History[0].ID)
+		require.NotNil(t, bench.Stands)
+		assert.Equal(t, page.Standing, *bench.Stands, "on the bench")
 	}
 	today := get[workshop.TodayView](c, "/api/today")
 	require.NotEmpty(t, today.Review)

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/duty"
 	"northneedle/core/lookback"
 	"northneedle/core/reference"
 	"northneedle/core/run"
@@ -283,5 +284,32 @@ func (l *Ledger) OpenOnReference(id string, s Standard, k reference.ReferenceErr
 			Text: lookback.ReferenceNotice(subject(run.Lab.Name, t.Run, asset.Risk), s.Tag+" "+s.Name, found,
 				*t.Run.EndedAt, changed)})
 	}
-	return b, l.SaveLookBack(act, &b, notices...)
+	return b, l.Do(act, func(w *writer) error {
+		if err := saveLookBack(w, &b, notices...); err != nil {
+			return err
+		}
+		for _, t := range touched {
+			if err := dueForDoubt(w, t, b.Title, act.At); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// dueForDoubt makes due what a run in doubt did last.
+func dueForDoubt(w *writer, t Touched, why string, at time.Time) error {
+	if !t.InDoubt() || t.Run.EndedAt == nil {
+		return nil
+	}
+	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", t.Run.AssetID, true).Order("id"))
+	if err != nil {
+		return err
+	}
+	for _, a := range Adopted(all, duty.Doubted(Recurrings(all), t.Run.Procedure, *t.Run.EndedAt, why, at)) {
+		if err := w.save(a); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -236,6 +236,15 @@ describe('what was adjusted', () => {
     })
   })
 
+  it('has amounts also where it is decided against the advice', async () => {
+    const { page } = await adjusting({
+      advice: { decision: 'leave', why: '' },
+      offer: { decision: 'adjust', moves: [{ control: 'gain', steps: 4, words: 'Gain up 4' }], after: [0] },
+    })
+    expect(page.text()).toContain('Against the advice')
+    expect(page.get<HTMLInputElement>('[name=presses-gain]').element.value).toBe('4')
+  })
+
   it('is typed once for a trim that serves several points', async () => {
     const m = {
       ...run().measures[0]!,
