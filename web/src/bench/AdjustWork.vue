@@ -98,6 +98,7 @@ useKeys({ Enter: note })
     do="Do it in the device’s menu, then note what was done. The points are read again afterwards."
   />
   <div v-if="plan?.moves?.length" class="mt-4 border-2 border-ink bg-sheet p-4">
+    <p v-if="finding.offer" class="mb-2 text-ink-2">Against the advice: what would bring the errors nearest to none.</p>
     <p v-for="m in plan.moves" :key="m.control + m.point" :class="plan.moves.length > 2 ? 'text-lg' : 'text-3xl'">
       {{ m.words }}
     </p>
