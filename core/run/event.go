@@ -115,7 +115,7 @@ type Device struct {
 	Settings   map[string]string  `json:"settings,omitempty"`   // conventions and units of its display
 	Limits     map[string]string  `json:"limits,omitempty"`     // maker's tolerances by measure, in place of the procedure's
 	Resolution map[string]float64 `json:"resolution,omitempty"` // of its display by measure
-	Risk       int                `json:"risk,omitempty"`       // 1 to 5, the gravest; 0: not known
+	Risk       int                `json:"risk,omitempty"`       // class from 1 (least harm) to 5 (keeps people alive); 0 means not known
 	Height     *float64           `json:"height,omitempty"`     // of its site above the sea, in m; nil: not known
 }
 

@@ -15,9 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// The table goes through every combination of what can go wrong in a run. The gravest thing decides the result word, a run
-// that is not complete names each required thing that was not done; a look-back opens where the device was found out, and
-// never for what came from outside it; and the device is tagged where the run says that it does not conform.
+// The test works a run for every combination of eleven things that can go wrong. Each run is held to four rules: a failure
+// outranks an omission, and an omission an adjustment; a run that is not complete names every required thing left out; a
+// look-back opens only if the as-found readings that count are outside; the device is tagged only if the run fails.
 func TestTheResultSaysWhatIsSo(t *testing.T) {
 	const (
 		checkNotDone = 1 << iota

@@ -144,7 +144,7 @@ type Change struct {
 	By person.Person
 }
 
-// Correction is what was recorded of the room before it was recorded anew, and why.
+// Correction keeps the room conditions that a later entry replaced, with the reason for replacing them.
 type Correction struct {
 	Before procedure.Ambient
 	Reason string

@@ -14,7 +14,7 @@ import (
 // MatterKind is why something of a run is to be looked at before it is countersigned.
 type MatterKind string
 
-// The kinds of matter, the gravest first.
+// The kinds of matter, in the order that a reviewer reads them.
 const (
 	MatterOutside   MatterKind = "outside"
 	MatterFailed    MatterKind = "failed"
@@ -30,7 +30,7 @@ const (
 	MatterChanged   MatterKind = "changed on the way"
 )
 
-// MatterKinds are all of them, the gravest first.
+// MatterKinds lists every MatterKind in the order that a reviewer reads them.
 var MatterKinds = []MatterKind{MatterOutside, MatterFailed, MatterLeftOut, MatterException, MatterCutShort, MatterOverruled,
 	MatterVoided, MatterFarOut, MatterWithdrawn, MatterEarly, MatterTyped, MatterChanged}
 
