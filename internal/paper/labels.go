@@ -100,8 +100,8 @@ func (s *sheet) label(l Label, x, y float64) error {
 		text(12.5, "B", 9, vermilion, "◆ NOT TO BE USED")
 		why(l.Stop)
 	} else if l.Doubt != "" {
-		text(12.5, "B", 9, vermilion, "◇ IN DOUBT: verify first")
-		why(l.Doubt)
+		text(12.5, "B", 9, vermilion, "◇ IN DOUBT")
+		why("Verify first. " + l.Doubt)
 	} else {
 		text(14, "", 7, grey, "verified")
 		text(17, "B", 10, ink, day(l.Done))
