@@ -70,7 +70,7 @@ func (p *page) typed(readings ...[2]string) {
 	for _, r := range readings {
 		p.see(r[0])
 		p.must(p.Fill("input[name=reading]", r[1]))
-		p.must(p.Key("Enter"))
+		p.onward(r[0])
 	}
 }
 
@@ -147,10 +147,10 @@ func certificate(t *testing.T, s *server) {
 	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
 		"Take the probe off", "Run on battery")
 	p.must(p.SeeIn("[aria-label=Work]", "Service menu left"))
-	p.must(p.Key("Enter"))
+	p.onward("Service menu left")
 	p.enter("Wipe down")
 	p.must(p.SeeIn("[aria-label=Work]", "Label attached, owner told"))
-	p.must(p.Key("Enter"))
+	p.onward("Label attached, owner told")
 	p.see("What was done and found", "Conforms")
 	p.must(p.Press("Sign this run"))
 	p.see("Certificate (PDF)", "Far out, and repeated", "Withdrawn", "Changed on the way")
