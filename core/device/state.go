@@ -39,6 +39,7 @@ type LastRun struct {
 	Result    run.Result
 	At        time.Time
 	Waiting   bool     // for its review
+	GivenBack bool     // by its reviewer, and not signed again
 	EachUse   bool     // a check before each use, without which there is none
 	Doubts    []string // why it cannot be relied on any more: a reference that was found out
 }
@@ -142,6 +143,9 @@ func (f Facts) failed(r LastRun) string {
 	words := fmt.Sprintf("%s: %s, signed on %s", r.Title, r.Result, day(r.At))
 	if r.Waiting {
 		words += ", not countersigned yet"
+	}
+	if r.GivenBack {
+		words += ", given back by its reviewer and not signed again"
 	}
 	return words + "."
 }

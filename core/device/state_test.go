@@ -43,9 +43,10 @@ func last(result run.Result, days int, change ...func(*device.LastRun)) device.L
 	return r
 }
 
-func waiting(r *device.LastRun) { r.Waiting = true }
-func eachUse(r *device.LastRun) { r.EachUse = true }
-func doubted(r *device.LastRun) { r.Doubts = []string{"HG-19 found out."} }
+func waiting(r *device.LastRun)   { r.Waiting = true }
+func givenBack(r *device.LastRun) { r.GivenBack = true }
+func eachUse(r *device.LastRun)   { r.EachUse = true }
+func doubted(r *device.LastRun)   { r.Doubts = []string{"HG-19 found out."} }
 
 func TestTheFirstStateThatHolds(t *testing.T) {
 	rows := []struct {
@@ -59,6 +60,7 @@ func TestTheFirstStateThatHolds(t *testing.T) {
 		{"withdrawn, and why", device.Facts{Register: "out of use", Last: []device.LastRun{last(run.Fails, 1)}}, device.OutOfUse, "does not conform"},
 		{"failed", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Fails, 1)}}, device.NotToBeUsed, "does not conform"},
 		{"failed, and waits for review", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Fails, 1, waiting)}}, device.NotToBeUsed, "not countersigned"},
+		{"failed, and was given back", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Fails, 1, givenBack)}}, device.NotToBeUsed, "given back by its reviewer"},
 		{"failed, done since by what satisfies it", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(2)}, Last: []device.LastRun{last(run.Fails, 5)}}, device.InUse, ""},
 		{"a check before use not complete", device.Facts{Register: "in use", Last: []device.LastRun{last(run.NotComplete, 1, eachUse)}}, device.NotToBeUsed, "not complete"},
 		{"another not complete leaves it", device.Facts{Register: "in use", Last: []device.LastRun{last(run.NotComplete, 1)}}, device.InUse, ""},

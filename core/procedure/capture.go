@@ -63,6 +63,21 @@ type Fact struct {
 	Text  string `json:"text"`
 }
 
+// Curve is a drawing that goes with a reading, and onto the certificate: lines over what they have in common.
+type Curve struct {
+	Title string      `json:"title"`
+	X     string      `json:"x"` // what is along the foot, with its unit
+	Y     string      `json:"y"`
+	At    []float64   `json:"at"` // rising
+	Lines []CurveLine `json:"lines"`
+}
+
+// CurveLine is a line of a Curve: a value for each place along the foot.
+type CurveLine struct {
+	Name   string    `json:"name,omitempty"`
+	Values []float64 `json:"values"`
+}
+
 // LiveReading is what the traces show at a moment.
 type LiveReading struct {
 	Value   *float64  `json:"value,omitempty"`
@@ -75,6 +90,7 @@ type LiveReading struct {
 	Settles *float64  `json:"settles,omitempty"` // in how many seconds it will be near enough
 	Quantum float64   `json:"quantum,omitempty"` // what arrives at once, in the unit of the trace: a drop in g
 	Left    float64   `json:"left,omitempty"`    // what it still has to go, by a fit of its trace
+	Curves  []Curve   `json:"-"`                 // kept with the reading
 
 	Figures map[string]any `json:"figures,omitempty"` // what else a family shows, each by its name; its widget knows the form
 }

@@ -53,6 +53,24 @@ func TestAReferenceIsExchangedFromHereOn(t *testing.T) {
 	assert.Equal(t, run.AsFound, again[0].Phase)
 }
 
+// In the middle of a point nothing is exchanged: its readings would be of two references.
+func TestAPointIsOfOneReference(t *testing.T) {
+	d := small()
+	d.Steps[4].(*procedure.Measure).Repeats = 2
+	b := open(t, d).prepared()
+	exchange := run.BindStandard{Role: "mixture", Standard: other(), Exchange: "it ran empty"}
+	b.do(b.read("zero", "0.04"), b.read("zero", "0.05"), b.read("gas", "5.00"))
+	b.refused(exchange, "half-read", "gas is half read with HG-22: finish it, or withdraw its readings")
+	last := b.run.Readings[len(b.run.Readings)-1].Reading
+	b.do(run.WithdrawReading{Reading: last, Reason: "the cylinder ran empty within it"}, exchange)
+	b.do(b.read("gas", "4.60"), b.read("gas", "4.62"))
+	m := b.run.Procedure.Measure("response")
+	v, err := b.run.Judge(m, m.Point("gas"), 0)
+	require.NoError(t, err)
+	assert.InDelta(t, 4.6, v.Reference, 1e-9, "both are of the one that was read with")
+	assert.InDelta(t, 0.01, v.Error, 1e-9)
+}
+
 // A point of the technician's own is judged as the others are, and what was read already stays.
 func TestAPointOfOnesOwn(t *testing.T) {
 	b := open(t, small()).prepared()

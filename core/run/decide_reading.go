@@ -27,6 +27,7 @@ type CaptureReading struct {
 	Left      float64         // what it still had to go, in the unit of the values
 	Trace     []signal.Sample // kept with the reading
 	Detail    string
+	Curves    []procedure.Curve
 	Early     string // why it is taken although it is not steady
 	Confirmed bool   // a questioned magnitude was confirmed
 }
@@ -111,7 +112,7 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			return err
 		}
 		fact.Source, fact.Link, fact.Values, fact.Trace, fact.Detail = Linked, c.Origin.Kind, c.Values, c.Trace, c.Detail
-		fact.Origin, fact.Left, fact.Quantum = c.Origin, c.Left, c.Quantum
+		fact.Origin, fact.Left, fact.Quantum, fact.Curves = c.Origin, c.Left, c.Quantum, c.Curves
 		if !c.Steady {
 			fact.Early = strings.TrimSpace(c.Early)
 		}

@@ -197,7 +197,7 @@ func (f AdjustmentMade) apply(r Run, e Event) Run {
 }
 
 func (f RunSigned) apply(r Run, e Event) Run {
-	r.Signature = &Signature{f, e.At, e.By}
+	r.Signature, r.GivenBack = &Signature{f, e.At, e.By}, nil
 	r.Marked = nil
 	r.Status = Signed
 	if f.Reviewer != "" {
@@ -213,7 +213,8 @@ func (f RunReviewed) apply(r Run, e Event) Run {
 }
 
 func (f RunReturned) apply(r Run, _ Event) Run {
-	r.Status, r.Returned, r.Marked, r.Signature = Open, f.Reason, f.Marks, nil
+	r.Status, r.Returned, r.Marked = Open, f.Reason, f.Marks
+	r.GivenBack, r.Signature = r.Signature, nil
 	return r
 }
 

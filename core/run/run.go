@@ -203,6 +203,7 @@ type Run struct {
 	Signature *Signature
 	Reviewed  *Mark
 	Returned  string
+	GivenBack *Signature  // the one it had before it was given back, until it is signed again
 	Marked    []PointMark // where it was given back
 	EndReason string
 	Revisions []Revision // of its certificate, after the first

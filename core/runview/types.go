@@ -204,25 +204,26 @@ type VerdictView struct {
 
 // ReadingView is a reading as the record shows it.
 type ReadingView struct {
-	ID        string      `json:"id"`
-	Phase     run.Phase   `json:"phase"`
-	Round     int         `json:"round"`
-	Values    []float64   `json:"values"`
-	Typed     string      `json:"typed,omitempty"`
-	Source    string      `json:"source"`
-	Link      string      `json:"link,omitempty"`
-	Origin    *run.Origin `json:"origin,omitempty"`
-	Detail    string      `json:"detail,omitempty"`
-	Given     *time.Time  `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
-	Early     string      `json:"early,omitempty"`
-	Fine      float64     `json:"fine,omitempty"`    // the step it was read to, where that is finer than the display
-	Quantum   float64     `json:"quantum,omitempty"` // what arrived at once
-	Left      float64     `json:"left,omitempty"`    // what it still had to go when it was taken
-	Withdrawn string      `json:"withdrawn,omitempty"`
-	FarOut    bool        `json:"far_out,omitempty"` // it was far out, and was read again after a look at the set-up: it does not count
-	Void      bool        `json:"void,omitempty"`    // of an as found that came from outside the device
-	At        time.Time   `json:"at"`
-	By        string      `json:"by"`
+	ID        string            `json:"id"`
+	Phase     run.Phase         `json:"phase"`
+	Round     int               `json:"round"`
+	Values    []float64         `json:"values"`
+	Typed     string            `json:"typed,omitempty"`
+	Source    string            `json:"source"`
+	Link      string            `json:"link,omitempty"`
+	Origin    *run.Origin       `json:"origin,omitempty"`
+	Detail    string            `json:"detail,omitempty"`
+	Curves    []procedure.Curve `json:"curves,omitempty"`   // drawn on the certificate
+	Given     *time.Time        `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
+	Early     string            `json:"early,omitempty"`
+	Fine      float64           `json:"fine,omitempty"`    // the step it was read to, where that is finer than the display
+	Quantum   float64           `json:"quantum,omitempty"` // what arrived at once
+	Left      float64           `json:"left,omitempty"`    // what it still had to go when it was taken
+	Withdrawn string            `json:"withdrawn,omitempty"`
+	FarOut    bool              `json:"far_out,omitempty"` // it was far out, and was read again after a look at the set-up: it does not count
+	Void      bool              `json:"void,omitempty"`    // of an as found that came from outside the device
+	At        time.Time         `json:"at"`
+	By        string            `json:"by"`
 }
 
 // FindingView is a finding: what was advised and decided. Undo are the moves that take

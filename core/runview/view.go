@@ -377,7 +377,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
 				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
 				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Fine: reading.Fine, Left: reading.Left, Quantum: reading.Quantum, Withdrawn: reading.Withdrawn, FarOut: farOut[reading.Reading], Void: reading.Void,
-				At: reading.At, By: reading.By.Name})
+				Curves: reading.Curves, At: reading.At, By: reading.By.Name})
 		}
 	}
 	return v

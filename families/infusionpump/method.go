@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
@@ -21,7 +22,7 @@ var Catalogue = procedure.Catalogue{
 		"delivered-flow": {Compute: deliveredFlow, Params: []string{"minutes", "settle"}},
 	},
 	Captures: map[string]procedure.CaptureMethod{
-		"weighing":          {Params: []string{"minutes", "settle", "jump"}, RawUnits: true, Read: weighing},
+		"weighing":          {Params: []string{"minutes", "settle", "jump", "division", "curves"}, RawUnits: true, Read: weighing},
 		"pressure-at-alarm": {Params: []string{"patience"}, RawUnits: true, Read: pressureAtAlarm},
 		"mass-gain":         {RawUnits: true, AtRest: true, Read: massGain},
 	},
@@ -153,13 +154,16 @@ func weighing(in procedure.CaptureInput) procedure.LiveReading {
 		flow := gained / span * 3600
 		live.Value, live.Values = &flow, []float64{flow}
 	}
-	if t, err := trumpetOf(part, in.Reference); err == nil {
+	least := max(10*quantum, 50*in.With["division"])
+	t, narrow, err := trumpetOf(part, in.Reference, least)
+	if err == nil {
 		live.Figures = map[string]any{"trumpet": t}
 	}
 	passed := end - begin - in.With["settle"]
 	live.Detail = fmt.Sprintf("%.4f g in %.0f s", gained, span)
-	if t, known := live.Figures["trumpet"].(Trumpet); known {
-		live.Detail += t.words()
+	live.Detail += t.words() + narrow
+	if in.With["curves"] > 0 && err == nil {
+		live.Curves = []procedure.Curve{startUp(trace, in.Reference, least), t.curve()}
 	}
 	if still := stall(part, in.Reference, quantum); still > 0 {
 		live.Say("stood still", "%.0f s: a bubble?", still)
@@ -223,27 +227,57 @@ var trumpetWindows = []float64{1, 2, 5, 11, 19, 31}
 // trumpetEvery is the sample interval of a trumpet curve, in minutes.
 const trumpetEvery = 0.5
 
-// trumpetOf is the trumpet curve of a trace of mass in g against a set flow in g/h (near
-// enough that of volume: both sides are in mass), for the windows that fit it.
-func trumpetOf(trace []signal.Sample, set float64) (Trumpet, error) {
+// flowsOf are the mean flows in g/h over each stretch of so many minutes of a trace of mass in g.
+func flowsOf(trace []signal.Sample, every float64) []float64 {
 	var flows []float64
 	last := 0
 	for i := range trace {
-		if trace[i].T-trace[last].T >= trumpetEvery*60-1e-6 {
+		if trace[i].T-trace[last].T >= every*60-1e-6 {
 			flows = append(flows, (trace[i].V-trace[last].V)/(trace[i].T-trace[last].T)*3600)
 			last = i
 		}
 	}
+	return flows
+}
+
+// trumpetOf is the trumpet curve of a trace of mass in g against a set flow in g/h (near
+// enough that of volume: both sides are in mass), for the windows that fit it. Those in which less than least, in g, is
+// delivered are not evaluated: it is said which.
+func trumpetOf(trace []signal.Sample, set, least float64) (t Trumpet, narrow string, err error) {
+	flows := flowsOf(trace, trumpetEvery)
 	var fit []float64
+	var left []string
 	for _, w := range trumpetWindows {
-		if int(w/trumpetEvery) <= len(flows) {
+		switch {
+		case int(w/trumpetEvery) > len(flows):
+		case set*w/60 < least:
+			left = append(left, fmt.Sprintf("%g", w))
+		default:
 			fit = append(fit, w)
 		}
 	}
-	if len(fit) == 0 {
-		return Trumpet{}, fmt.Errorf("the series is shorter than a minute")
+	if len(left) > 0 {
+		narrow = fmt.Sprintf("; over %s min not evaluated, fewer than ten drops or fifty divisions of the balance",
+			strings.Join(left, ", "))
 	}
-	return TrumpetCurve(flows, trumpetEvery, set, fit)
+	if len(fit) == 0 {
+		return Trumpet{}, narrow, fmt.Errorf("no window of the trumpet curve can be evaluated yet")
+	}
+	t, err = TrumpetCurve(flows, trumpetEvery, set, fit)
+	return t, narrow, err
+}
+
+// startUp is the curve of the flow from the first moment on, as a share of the set flow in g/h: means over as many half
+// minutes as deliver least, in g. IEC 60601-2-24.
+func startUp(trace []signal.Sample, set, least float64) procedure.Curve {
+	every := trumpetEvery * max(1, math.Ceil(least/(set*trumpetEvery/60)))
+	c := procedure.Curve{Title: "Start-up curve", X: "min", Y: fmt.Sprintf("mean over %g min, %% of the set rate", every),
+		Lines: []procedure.CurveLine{{}}}
+	for i, flow := range flowsOf(trace, every) {
+		c.At = append(c.At, every*float64(i+1))
+		c.Lines[0].Values = append(c.Lines[0].Values, 100*flow/set)
+	}
+	return c
 }
 
 // pressureAtAlarm is the highest pressure until the alarm sounds. Channels: pressure,

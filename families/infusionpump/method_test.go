@@ -93,6 +93,22 @@ func TestWeighing(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, []float64{1, 2, 5}, trumpet.WindowsMin[:3])
 	assert.InDelta(t, -2, trumpet.Mean, 0.05)
+	assert.Empty(t, even.Curves, "not drawn where it is not asked for")
+	with["curves"] = 1
+	drawn := weigh(mass(98, 0, 330)).Curves
+	require.Len(t, drawn, 2)
+	assert.Equal(t, "Start-up curve", drawn[0].Title)
+	assert.InDelta(t, 98, drawn[0].Lines[0].Values[0], 0.2)
+	assert.Equal(t, trumpet.WindowsMin, drawn[1].At)
+	assert.Equal(t, trumpet.Max, drawn[1].Lines[0].Values)
+	with["division"] = 0.05 // of 2.5 g, 50 divisions, 1.67 g come in a minute
+	coarse := weigh(mass(98, 0, 330))
+	assert.Contains(t, coarse.Detail, "over 1 min not evaluated")
+	assert.Equal(t, []float64{2, 5}, coarse.Curves[1].At)
+	with["division"] = 0.2
+	assert.Empty(t, weigh(mass(98, 0, 330)).Curves, "no window holds enough of it")
+	delete(with, "division")
+	assert.Contains(t, weigh(mass(98, 0.5, 330)).Detail, "over 1, 2 min not evaluated, fewer than ten drops")
 	assert.Contains(t, weigh(mass(98, 0, 10)).Why, "starting up")
 	assert.Contains(t, weigh(mass(98, 0, 100)).Why, "weighing:")
 	drops := weigh(mass(98, 0.05, 330))

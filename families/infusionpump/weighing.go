@@ -5,6 +5,8 @@ import (
 	"math"
 
 	"northneedle/core/gas"
+	"northneedle/core/procedure"
+	"northneedle/core/quantity"
 )
 
 // Weighing is what a pump delivered onto a balance between two readings of it.
@@ -104,11 +106,17 @@ func FlowUncertainty(mass, minutes, drop, balance, perGram, share float64) (flow
 	return mass * perGram / hours, 2 * uMass * perGram / hours, 2 * uMass * minutes / (mass * share), nil
 }
 
+// curve is its drawing.
+func (t Trumpet) curve() procedure.Curve {
+	return procedure.Curve{Title: "Trumpet curve", X: "window, min", Y: "error of the mean flow, %", At: t.WindowsMin,
+		Lines: []procedure.CurveLine{{Name: "largest", Values: t.Max}, {Name: "smallest", Values: t.Min}}}
+}
+
 // words are the largest deviations from the set rate over each window, in percent.
 func (t Trumpet) words() string {
 	words := ""
 	for i, minutes := range t.WindowsMin {
-		words += fmt.Sprintf("; over %g min %+.1f to %+.1f %%", minutes, t.Min[i], t.Max[i])
+		words += fmt.Sprintf("; over %g min %s to %s %%", minutes, quantity.FormatSigned(t.Min[i], 0.1), quantity.FormatSigned(t.Max[i], 0.1))
 	}
 	return words
 }

@@ -88,6 +88,22 @@ func TestEveryPlaceSaysTheSameOfADevice(t *testing.T) {
 	}
 	assert.Positive(t, counted)
 
+	// That its reviewer gives a failed run back lifts nothing, nor that it is given up then.
+	for tag, want := range all {
+		failed := get[workshop.AssetView](c, "/api/assets/"+tag)
+		if want.state != device.NotToBeUsed {
+			continue
+		}
+		v := get[runview.View](c, "/api/runs/"+failed.History[0].ID)
+		v = c.send(v, order{"kind": "return", "reason": "The third point again, please."})
+		back := get[workshop.AssetView](c, "/api/assets/"+tag)
+		assert.Equal(t, device.NotToBeUsed, back.State, back.Words)
+		assert.Contains(t, back.Words, "given back by its reviewer and not signed again")
+		h.signedIn(v.OpenedBy.Name).send(v, order{"kind": "abandon", "reason": "I do not like it."})
+		back = get[workshop.AssetView](c, "/api/assets/"+tag)
+		assert.Equal(t, device.NotToBeUsed, back.State, back.Words)
+	}
+
 	// What is not to be used is opened by what can lift it, and by nothing else.
 	vent := firstOf(t, c, "ventilator", 2)
 	cell := recurring(t, get[workshop.AssetView](c, "/api/assets/"+vent), "Oxygen cell, calibration")

@@ -62,7 +62,26 @@ func (l *Ledger) factsOf(ids []string, all map[string]device.Facts) error {
 			At: *r.EndedAt, Waiting: r.Status == run.InReview, Doubts: doubts[r.ID]})
 		all[r.AssetID] = f
 	}
-	return nil
+	return l.givenBack(ids, all)
+}
+
+// givenBack adds the runs that found their device unfit and were given back by their reviewer: that a run is open again, or
+// was given up then, takes nothing back of what it found. One that was signed later stands for itself.
+func (l *Ledger) givenBack(ids []string, all map[string]device.Facts) error {
+	back, err := many[Run](l.read.Model(&Run{}).Select("*, max(given_back_at) AS newest").
+		Where("asset_id IN ? AND given_back_at IS NOT NULL AND given_back_result NOT IN ? AND replaced_by = ''", ids,
+			run.PassedResults).
+		Group("asset_id, procedure").Order("asset_id, procedure"))
+	for _, r := range back {
+		f := all[r.AssetID]
+		if slices.ContainsFunc(f.Last, func(l device.LastRun) bool { return l.Procedure == r.Procedure && l.At.After(*r.GivenBackAt) }) {
+			continue
+		}
+		f.Last = append(f.Last, device.LastRun{ID: r.ID, Procedure: r.Procedure, Title: r.Title, Result: r.GivenBackResult,
+			At: *r.GivenBackAt, GivenBack: true})
+		all[r.AssetID] = f
+	}
+	return err
 }
 
 // DoubtsOf are why a run cannot be relied on any more, each in a sentence.

@@ -146,37 +146,40 @@ type Event struct {
 
 // Run is the read model of a run, in the lists.
 type Run struct {
-	ID         string `gorm:"primaryKey"`
-	AssetID    string `gorm:"index:run_of_asset,priority:1"`
-	Tag        string
-	Maker      string
-	Model      string
-	Site       string
-	Place      string
-	Family     string
-	Procedure  string
-	Title      string
-	Revision   int
-	Hash       string     // of the definition
-	Status     run.Status `gorm:"index:run_by_status,priority:1"`
-	Result     run.Result
-	OpenedAt   time.Time  `gorm:"index:run_by_status,priority:2"`
-	EndedAt    *time.Time `gorm:"index:run_of_asset,priority:2"`
-	ByID       string
-	By         string
-	Reviewer   string
-	Now        string // what to do next
-	TimerTitle string
-	TimerStart *time.Time
-	TimerUntil *time.Time
-	Found      int `gorm:"not null;default:0"` // points read as found
-	FoundOut   int `gorm:"not null;default:0"` // of them, outside their limits
-	Loose      int
-	LooseSince *time.Time
-	Seq        int
-	Head       string // hash of its last event
-	ReplacedBy string `gorm:"not null;default:''"` // id of the signed run that takes its place
-	Paper      bool   // taken over from an older record, without events
+	ID        string `gorm:"primaryKey"`
+	AssetID   string `gorm:"index:run_of_asset,priority:1"`
+	Tag       string
+	Maker     string
+	Model     string
+	Site      string
+	Place     string
+	Family    string
+	Procedure string
+	Title     string
+	Revision  int
+	Hash      string     // of the definition
+	Status    run.Status `gorm:"index:run_by_status,priority:1"`
+	Result    run.Result
+	OpenedAt  time.Time  `gorm:"index:run_by_status,priority:2"`
+	EndedAt   *time.Time `gorm:"index:run_of_asset,priority:2"`
+	// What it said when it was signed last, and when, where its reviewer gave it back and it was not signed again.
+	GivenBackResult run.Result
+	GivenBackAt     *time.Time
+	ByID            string
+	By              string
+	Reviewer        string
+	Now             string // what to do next
+	TimerTitle      string
+	TimerStart      *time.Time
+	TimerUntil      *time.Time
+	Found           int `gorm:"not null;default:0"` // points read as found
+	FoundOut        int `gorm:"not null;default:0"` // of them, outside their limits
+	Loose           int
+	LooseSince      *time.Time
+	Seq             int
+	Head            string // hash of its last event
+	ReplacedBy      string `gorm:"not null;default:''"` // id of the signed run that takes its place
+	Paper           bool   // taken over from an older record, without events
 }
 
 // Device is the device in words: maker and model.

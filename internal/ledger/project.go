@@ -66,7 +66,7 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 
 // goesOn are the columns of a run's row that change after it was opened.
 var goesOn = []string{"status", "now", "seq", "head", "loose", "loose_since", "timer_title", "timer_start",
-	"timer_until", "result", "reviewer", "ended_at"}
+	"timer_until", "result", "reviewer", "ended_at", "given_back_result", "given_back_at"}
 
 func runRow(run run.Run, now time.Time, head string) *Run {
 	v := runview.BriefOf(run, now)
@@ -89,6 +89,8 @@ func runRow(run run.Run, now time.Time, head string) *Run {
 	}
 	if s := run.Signature; s != nil {
 		row.Result, row.Reviewer, row.EndedAt = s.Result, s.Reviewer, &s.At
+	} else if s := run.GivenBack; s != nil {
+		row.GivenBackResult, row.GivenBackAt = s.Result, &s.At
 	}
 	return row
 }

@@ -198,7 +198,7 @@ func (s *sheet) below(m runview.MeasureView) {
 			say(last.Warning, p.Label)
 		}
 		for _, other := range last.Alternatives {
-			say("by "+other.Title+" "+other.Zone.Words(), p.Label)
+			say("by the criterion “"+other.Title+"”, "+other.Zone.Words(), p.Label)
 		}
 	}
 	s.font("", 6.8, grey)

@@ -32,6 +32,13 @@ func (s *sheet) readings() {
 		for _, way := range order {
 			s.line(m.Title, way+": "+strings.Join(slices.Compact(ways[way]), "; ")+".")
 		}
+		for _, p := range m.Points {
+			for _, r := range p.Readings {
+				if r.Withdrawn == "" && !r.Void {
+					s.curves(p.Label, r.Curves)
+				}
+			}
+		}
 	}
 }
 

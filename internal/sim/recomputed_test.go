@@ -19,7 +19,9 @@ import (
 	"northneedle/core/uncertainty"
 	"northneedle/families"
 	"northneedle/internal/definition"
+	"northneedle/internal/demo"
 	"northneedle/internal/paper"
+	"northneedle/internal/sim"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -207,5 +209,41 @@ func TestEveryNumberOnACertificateFollowsFromItsData(t *testing.T) {
 				assert.Contains(t, v.AsFound(), want)
 			})
 		}
+	}
+}
+
+// What a capture computed beside its reading, and what other criteria say, stands in words and drawings on paper.
+func TestWhatElseACertificateCarries(t *testing.T) {
+	all, err := definition.Shipped()
+	require.NoError(t, err)
+	said := map[string][]string{
+		"infusion-pump-flow": {"Trumpet curve, 25 mL/h, 31 min", "Trumpet curve (window, min: error of the mean flow, %): 2.0: ",
+			"Start-up curve (min: mean over 1.5 min, % of the set rate): 1.5: ", "over 1 min not evaluated, fewer than ten drops"},
+		"photometer-calibration":      {"Recovery from"},
+		"collection-bags-and-meter":   {"Corrected volume = (shown − "},
+		"patient-scale-verification":  {"By the criterion “Handbook 44, maintenance”, inside: empty, 10 %, 25 %, 50 %"},
+		"metabolic-cart-verification": {"By the criterion “within 50 mL”, inside"},
+		"spirometer-verification":     {"By the criterion “within 5 %”, inside"},
+	}
+	for _, p := range all {
+		words, listed := said[p.ID]
+		if !listed {
+			continue
+		}
+		t.Run(p.ID, func(t *testing.T) {
+			v, err := sim.TryOut(p, demo.Lab(), monday)
+			require.NoError(t, err)
+			_, printed := attached(t, v)
+			if folder := os.Getenv("NEEDLE_SHOTS"); folder != "" {
+				pdf, _ := paper.Certificate(v, paper.Issue{Head: "0"})
+				require.NoError(t, os.WriteFile(filepath.Join(folder, p.ID+".pdf"), pdf, 0o600))
+			}
+			if printed == "" {
+				t.Skip("no tool to read a PDF with")
+			}
+			for _, word := range words {
+				assert.Contains(t, strings.Join(strings.Fields(printed), " "), word)
+			}
+		})
 	}
 }

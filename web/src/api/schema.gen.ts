@@ -2348,6 +2348,17 @@ export interface components {
             /** Format: double */
             coefficient: number;
         };
+        Curve: {
+            at: number[];
+            lines: components["schemas"]["CurveLine"][];
+            title: string;
+            x: string;
+            y: string;
+        };
+        CurveLine: {
+            name?: string;
+            values: number[];
+        };
         Cuvette: {
             /** Format: double */
             level: number;
@@ -3774,6 +3785,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: string;
+            curves?: components["schemas"]["Curve"][];
             detail?: string;
             early?: string;
             far_out?: boolean;
