@@ -216,6 +216,7 @@ func TestBench(t *testing.T) {
 		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
 		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
 		{"a certificate with all that must stay in sight", 40, []func(*testing.T, *server){certificate, review}},
+		{"graver acts that are cut off", 40, []func(*testing.T, *server){cutOff}},
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},

@@ -105,8 +105,8 @@ async function save() {
           <option v-for="tag in offer?.instruments" :key="tag" :value="tag"></option>
         </datalist>
       </label>
-      <label v-if="correcting" class="grid grid-cols-[1fr_212px] items-center gap-3">
-        <span>Why it is corrected</span>
+      <label v-if="correcting" class="block">
+        <span class="mb-1 block">Why it is corrected</span>
         <input v-model="reason" name="reason" class="field" maxlength="1000" @keydown.enter.prevent="onEnter" />
       </label>
     </div>

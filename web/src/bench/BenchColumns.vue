@@ -27,7 +27,7 @@ import type { Run } from '../api/client'
 
 /** A run on the bench: the way, the work, the ledger. */
 const props = defineProps<{ run: Run }>()
-const { send, clear, refused, query } = useRunHandle()
+const { send, clear, refused, query, own } = useRunHandle()
 const now = useClock()
 const looking = ref<string>()
 const asking = ref<'note' | 'withdraw' | 'cut' | 'early' | 'loose'>()
@@ -68,10 +68,14 @@ function move(by: number) {
   if (next) look(next.id)
 }
 
-// A step that was done leads on: to the next one that can be done while a timer runs, else to the current one.
+// A step that was done here leads on: to the next one that can be done while a timer runs, else to the current one. What
+// another recorded meanwhile leaves what is looked at, and typed, where it is.
+let ledOn = 0
 watch(
-  () => props.run.seq,
-  () => {
+  () => [props.run.seq, own.value] as const,
+  ([seq, mine]) => {
+    if (mine === ledOn || seq < mine) return
+    ledOn = mine
     const at = props.run.steps.find((s) => s.id === looking.value)
     if (!at?.done) return
     const ahead = runningWait.value && props.run.steps.find((s) => !s.done && canBeDoneAhead(s.kind) && before(s.id))

@@ -5,6 +5,7 @@ import CertificateForm from './CertificateForm.vue'
 import ReviewMatters from './ReviewMatters.vue'
 import ProblemNote from './ProblemNote.vue'
 import { useRunHandle } from './runHandle'
+import { useDraft } from './draft'
 import { useStartRun } from '../composables/useStartRun'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay } from '../composables/words'
@@ -21,7 +22,7 @@ const asking = ref<'review' | 'return' | 'replace'>()
 const revising = ref(false)
 /** Giving it back: what is to be looked at again, by point. */
 const giving = ref(false)
-const marks = ref<Record<string, string>>({})
+const { draft: marks, drop } = useDraft<Record<string, string>>('marks', () => ({}))
 const marked = computed(() =>
   Object.entries(marks.value)
     .filter(([, note]) => note?.trim())
@@ -40,11 +41,14 @@ const title = computed(() =>
       : 'Signed',
 )
 const open = computed(() => props.run.loose_ends.filter((e) => !e.closed_at))
-function answered(text: string) {
+async function answered(text: string) {
   const kind = asking.value
   asking.value = undefined
   if (kind === 'review') send({ kind: 'review', note: text })
-  if (kind === 'return') send({ kind: 'return', reason: text, marks: marked.value })
+  if (kind === 'return' && (await send({ kind: 'return', reason: text, marks: marked.value }))) {
+    marks.value = {}
+    drop()
+  }
   if (kind === 'replace') {
     start(props.run.device.id, props.run.procedure.id, { replaces: props.run.id, reason: text })
     refresh('asset')

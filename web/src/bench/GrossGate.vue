@@ -1,14 +1,17 @@
 <script setup lang="ts">
-import { ref } from 'vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import { useRunHandle } from './runHandle'
+import { useDraft } from './draft'
 import type { Measure, Point } from '../api/client'
 
 /** A reading far out: the set-up is looked at, and the point repeated, before anything is adjusted. */
 const props = defineProps<{ measure: Measure; point: Point }>()
 const { send, sending } = useRunHandle()
-const note = ref('')
-const looked = () => send({ kind: 'check-set-up', measure: props.measure.id, point: props.point.id, note: note.value })
+const { draft, drop } = useDraft(`gross ${props.measure.id} ${props.point.id}`, () => ({ note: '' }))
+async function looked() {
+  const order = { measure: props.measure.id, point: props.point.id, note: draft.value.note }
+  if (await send({ kind: 'check-set-up', ...order })) drop()
+}
 </script>
 
 <template>
@@ -25,7 +28,7 @@ const looked = () => send({ kind: 'check-set-up', measure: props.measure.id, poi
     </ul>
     <label class="mt-3 block">
       <span class="label">What you looked at, and what you found</span>
-      <input v-model="note" name="set-up" class="field" data-first />
+      <input v-model="draft.note" name="set-up" class="field" data-first />
     </label>
     <slot />
     <button class="btn btn-main mt-3" :disabled="sending">Looked; repeat the point <kbd>Enter</kbd></button>

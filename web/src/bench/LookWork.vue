@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import StepHead from './StepHead.vue'
 import OutsideCause from './OutsideCause.vue'
 import { useRunHandle } from './runHandle'
+import { useDraft } from './draft'
 import { useSend } from '../composables/useSend'
 import AlertNote from '../components/AlertNote.vue'
 import StandInPanel from './StandInPanel.vue'
@@ -17,22 +18,25 @@ const standIn = computed(() => bench.value?.links.find((l) => l.id === measure.v
 const { send, sending } = useRunHandle()
 const { trouble, refuse, clear } = useSend()
 type Where = 'outside' | 'device' | 'nothing'
-const where = ref<Where>()
+const { draft, drop } = useDraft<{ where?: Where; found: string }>(
+  `look ${props.finding.id} ${props.finding.closed}`,
+  () => ({ where: undefined, found: '' }),
+)
 const places: { id: Where; words: string; then: string }[] = [
   { id: 'outside', words: 'Outside the device', then: 'Set-up, reference or room: as found is read again.' },
   { id: 'device', words: 'In the device', then: 'It was put right: every point is read as left.' },
   { id: 'nothing', words: 'Nothing was found', then: 'Nothing was changed: every point is read once more.' },
 ]
-const found = ref('')
 async function note() {
   clear()
-  if (!found.value.trim()) return refuse('Note what you looked at and what you found, even if it was nothing.')
-  await send({
+  if (!draft.value.found.trim()) return refuse('Note what you looked at and what you found, even if it was nothing.')
+  const sent = await send({
     kind: 'adjust',
     finding: props.finding.id,
-    note: found.value.trim(),
-    ...(where.value === 'nothing' && { nothing: true }),
+    note: draft.value.found.trim(),
+    ...(draft.value.where === 'nothing' && { nothing: true }),
   })
+  if (sent) drop()
 }
 </script>
 
@@ -49,19 +53,27 @@ async function note() {
       v-for="p in places.filter((x) => x.id !== 'outside' || finding.may_void)"
       :key="p.id"
       class="min-h-16 border-2 px-3 py-2 text-left"
-      :class="where === p.id ? 'border-ink bg-brass-wash' : 'border-line bg-sheet hover:border-ink'"
-      :aria-pressed="where === p.id"
-      @click="where = p.id"
+      :class="draft.where === p.id ? 'border-ink bg-brass-wash' : 'border-line bg-sheet hover:border-ink'"
+      :aria-pressed="draft.where === p.id"
+      @click="draft.where = p.id"
     >
       <b class="block text-[17px]">{{ p.words }}</b>
       <span class="text-sm text-ink-2">{{ p.then }}</span>
     </button>
   </div>
-  <OutsideCause v-if="where === 'outside'" :finding="finding" />
-  <form v-else-if="where" class="mt-4 max-w-2xl" @submit.prevent="note">
+  <OutsideCause v-if="draft.where === 'outside'" :finding="finding" />
+  <form v-else-if="draft.where" class="mt-4 max-w-2xl" @submit.prevent="note">
     <label class="block">
-      <span class="label">{{ where === 'device' ? 'What was found, and what was done' : 'What was looked at' }}</span>
-      <textarea v-model="found" name="found" rows="3" class="field" @keydown.enter.exact.prevent="note"></textarea>
+      <span class="label">{{
+        draft.where === 'device' ? 'What was found, and what was done' : 'What was looked at'
+      }}</span>
+      <textarea
+        v-model="draft.found"
+        name="found"
+        rows="3"
+        class="field"
+        @keydown.enter.exact.prevent="note"
+      ></textarea>
     </label>
     <AlertNote class="mt-2" :words="trouble" />
     <button class="btn btn-main mt-3" :disabled="sending">Note it, and read again <kbd>Enter</kbd></button>

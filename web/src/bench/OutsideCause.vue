@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { useRunHandle } from './runHandle'
+import { useDraft } from './draft'
 import { useSend } from '../composables/useSend'
 import AlertNote from '../components/AlertNote.vue'
 import type { Finding } from '../api/client'
@@ -14,23 +15,23 @@ const emit = defineEmits<{ done: [] }>()
 const { send, sending } = useRunHandle()
 const { trouble, refuse, clear } = useSend()
 const own = 'own'
-const chosen = ref('')
-const words = ref('')
-const put = ref('')
-const cause = computed(() => (chosen.value === own ? words.value : chosen.value).trim())
+const { draft, drop } = useDraft(`outside ${props.finding.id}`, () => ({ chosen: '', words: '', put: '' }))
+const cause = computed(() => (draft.value.chosen === own ? draft.value.words : draft.value.chosen).trim())
 
 async function declare() {
   clear()
-  if (!chosen.value) return refuse('Choose what it was, or “something else” and tell it in words.')
+  if (!draft.value.chosen) return refuse('Choose what it was, or “something else” and tell it in words.')
   if (!cause.value) return refuse('Tell the cause in words: it stands on the certificate.')
-  if (!put.value.trim()) return refuse('Say what was put right at the set-up: it stands on the certificate.')
+  if (!draft.value.put.trim()) return refuse('Say what was put right at the set-up: it stands on the certificate.')
   const sent = await send({
     kind: 'void-as-found',
     finding: props.finding.id,
     cause: cause.value,
-    note: put.value.trim(),
+    note: draft.value.put.trim(),
   })
-  if (sent) emit('done')
+  if (!sent) return
+  drop()
+  emit('done')
 }
 </script>
 
@@ -43,17 +44,17 @@ async function declare() {
         :key="c"
         class="flex min-h-11 items-center gap-3 border-b border-line px-1"
       >
-        <input v-model="chosen" type="radio" name="cause" :value="c" class="size-5 shrink-0 accent-ink" />
+        <input v-model="draft.chosen" type="radio" name="cause" :value="c" class="size-5 shrink-0 accent-ink" />
         <span>{{ c === own ? 'Something else, told in words' : c }}</span>
       </label>
     </fieldset>
-    <label v-if="chosen === own" class="mt-3 block">
+    <label v-if="draft.chosen === own" class="mt-3 block">
       <span class="label">The cause in words</span>
-      <input v-model="words" name="words" class="field" maxlength="400" autocomplete="off" />
+      <input v-model="draft.words" name="words" class="field" maxlength="400" autocomplete="off" />
     </label>
     <label class="mt-3 block">
       <span class="label">What was put right</span>
-      <input v-model="put" name="put-right" class="field" maxlength="1000" autocomplete="off" />
+      <input v-model="draft.put" name="put-right" class="field" maxlength="1000" autocomplete="off" />
     </label>
     <AlertNote class="mt-2" :words="trouble" />
     <p class="mt-3 text-sm text-ink-2">

@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { reactive, ref } from 'vue'
+import { ref } from 'vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
+import { useDraft } from './draft'
 import type { Run, Step } from '../api/client'
 
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
-const values = reactive<Record<string, string>>(
+const { draft: values, drop } = useDraft<Record<string, string>>(`plate ${props.step.id}`, () =>
   Object.fromEntries(
     (props.step.fields ?? []).map((f) => [f.id, String(props.step.choices?.[f.id] ?? props.step.plate?.[f.id] ?? '')]),
   ),
@@ -19,7 +20,9 @@ function onEnter(event: Event) {
   if (next) next.focus()
   else save()
 }
-const save = () => send({ kind: 'plate', step: props.step.id, values: { ...values } })
+async function save() {
+  if (await send({ kind: 'plate', step: props.step.id, values: { ...values.value } })) drop()
+}
 </script>
 
 <template>

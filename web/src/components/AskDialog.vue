@@ -1,5 +1,10 @@
+<script lang="ts">
+/** What was said last under each title, as long as the page is open. */
+const said = new Map<string, string>()
+</script>
+
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import DialogShell from './DialogShell.vue'
 
 /** Asks for a sentence: a reason, a note. */
@@ -7,9 +12,15 @@ const props = defineProps<{ title: string; hint?: string; label: string; action:
 const emit = defineEmits<{ done: [text: string]; close: [] }>()
 const text = ref('')
 const field = ref<HTMLTextAreaElement | null>(null)
+/** What was said here last is offered again: it may have been refused. It is never said by itself. */
+const offered = computed(() => [
+  ...new Set([...(props.suggestions ?? []), ...(said.has(props.title) ? [said.get(props.title)!] : [])]),
+])
 function submit() {
-  if (text.value.trim()) emit('done', text.value.trim())
-  else field.value?.focus()
+  const words = text.value.trim()
+  if (!words) return field.value?.focus()
+  said.set(props.title, words)
+  emit('done', words)
 }
 function choose(suggestion: string) {
   text.value = suggestion
@@ -31,9 +42,9 @@ function choose(suggestion: string) {
           @keydown.enter.exact.prevent="submit"
         ></textarea>
       </label>
-      <div v-if="suggestions?.length" class="mt-2 flex flex-wrap gap-2">
+      <div v-if="offered.length" class="mt-2 flex flex-wrap gap-2">
         <button
-          v-for="s in suggestions"
+          v-for="s in offered"
           :key="s"
           type="button"
           class="min-h-10 border border-line px-3 text-left text-sm hover:bg-brass-wash"

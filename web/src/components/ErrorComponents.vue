@@ -14,7 +14,7 @@ const words: Record<string, string> = {
 </script>
 
 <template>
-  <table class="w-full max-w-2xl text-left">
+  <table v-if="components.parts.length" class="w-full max-w-2xl text-left">
     <caption class="sr-only">
       What the errors are made of
     </caption>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, watch } from 'vue'
-import { useIntervalFn } from '@vueuse/core'
+import { refDebounced, useIntervalFn } from '@vueuse/core'
 import type { Person } from '../api/client'
 import { useCached } from '../api/queries'
 import { aside, entries, flush } from '../composables/outbox'
@@ -11,6 +11,12 @@ const props = defineProps<{ person: Person; away: boolean }>()
 const { keep, refresh } = useCached()
 const mine = computed(() => entries.value.filter((e) => e.by.id === props.person.id))
 const waiting = computed(() => mine.value.filter((e) => !e.refused))
+/** What is answered at once is not said: a bar that comes and goes with every tap moves what is tapped next. */
+const slow = refDebounced(
+  computed(() => waiting.value.length > 0),
+  700,
+)
+const said = computed(() => (slow.value ? waiting.value : []))
 const refused = computed(() => mine.value.filter((e) => e.refused))
 const others = computed(() => {
   const by = new Map<string, number>()
@@ -35,14 +41,10 @@ watch(
 </script>
 
 <template>
-  <div
-    v-if="waiting.length || refused.length || others.length"
-    class="grid max-h-48 gap-px overflow-auto"
-    role="status"
-  >
-    <p v-if="waiting.length" class="bg-brass-wash px-4 py-2">
-      <b>{{ entriesOf(waiting.length) }} not recorded yet.</b> Kept here, sent once when the server answers:
-      <span v-for="(e, i) in waiting" :key="e.n"
+  <div v-if="said.length || refused.length || others.length" class="grid max-h-48 gap-px overflow-auto" role="status">
+    <p v-if="said.length" class="bg-brass-wash px-4 py-2">
+      <b>{{ entriesOf(said.length) }} not recorded yet.</b> Kept here, sent once when the server answers:
+      <span v-for="(e, i) in said" :key="e.n"
         ><template v-if="i">, </template>{{ e.what }} (<span class="num">{{ e.tag }}</span
         >, <span class="num">{{ localTime(e.at) }}</span>)</span
       >.

@@ -21,7 +21,39 @@ function inWords(order: Order, run: Run): string {
   const step = run.steps?.find((s) => s.id === order.step)?.title
   if (order.kind === 'capture') return `${order.typed} for ${measure?.title ?? ''} ${point?.label ?? ''}`.trim()
   if (order.kind === 'note') return `note “${order.note}”`
-  return [order.kind.replaceAll('-', ' '), step ?? measure?.title, point?.label].filter(Boolean).join(' ')
+  if (order.kind === 'bind')
+    return `${order.standard} for ${run.roles?.find((r) => r.id === order.role)?.title ?? 'its place'}`
+  const finding = run.findings?.find((f) => f.id === order.finding)?.title
+  return [acts[order.kind] ?? order.kind, step ?? measure?.title ?? finding, point?.label].filter(Boolean).join(': ')
+}
+
+/** What an order does, in words. */
+const acts: Partial<Record<Order['kind'], string>> = {
+  answer: 'an answer',
+  do: 'done',
+  skip: 'left out',
+  ambient: 'room conditions',
+  plate: 'what is recorded of it',
+  'start-wait': 'a timer started',
+  'cut-wait': 'a timer cut short',
+  moved: 'set by hand',
+  'add-point': 'a point of your own',
+  withdraw: 'a reading withdrawn',
+  omit: 'left out',
+  'check-set-up': 'the set-up looked at',
+  'close-phase': 'closed',
+  decide: 'a decision',
+  'take-back': 'an adjustment taken back',
+  'change-part': 'a part changed',
+  adjust: 'an adjustment',
+  'void-as-found': 'as found not valid',
+  'open-loose-end': 'something left open',
+  'close-loose-end': 'something closed',
+  sign: 'the signature',
+  review: 'countersigned',
+  return: 'given back',
+  revise: 'the certificate issued anew',
+  abandon: 'given up',
 }
 
 /**
@@ -36,6 +68,7 @@ export function useRun(id: Ref<string>) {
   const busy = ref(false)
   const { problem, waiting, send: sent, clear: forget } = useSend()
   const refused = ref<Order>()
+  const own = ref(0) // how far the run was when this page's last order was recorded
 
   /** Sends one order at a time: until it is answered, and no longer kept here, nothing else goes. */
   async function send(order: Order): Promise<boolean> {
@@ -63,6 +96,7 @@ export function useRun(id: Ref<string>) {
     const next = await sent(() => api.POST('/api/runs/{id}/commands', { params, body }), 'answered')
     if (keeps) await outbox.done(body.id)
     if (next) {
+      own.value = next.seq
       keep('run', next, run.id)
       return true
     }
@@ -76,7 +110,7 @@ export function useRun(id: Ref<string>) {
     forget()
     refused.value = undefined
   }
-  return { run: query.data, query, send, problem, refused, waiting, sending: busy, clear }
+  return { run: query.data, query, send, problem, refused, waiting, own, sending: busy, clear }
 }
 
 export type RunHandle = ReturnType<typeof useRun>
