@@ -69,9 +69,14 @@ async function save() {
 <template>
   <form ref="form" @submit.prevent>
     <StepHead :title="step.title" :do="step.do" :caution="step.caution" />
-    <button v-if="last && !step.done" type="button" class="btn mt-4 text-left" @click="again">
+    <button
+      v-if="last && !step.done"
+      type="button"
+      class="btn mt-4 h-auto max-w-xl py-2 text-left whitespace-normal"
+      @click="again"
+    >
       Use what {{ last.by }} recorded here {{ ago(last.at, now) }} for {{ last.tag }}:
-      <span class="num"
+      <span class="num block"
         >{{ last.ambient.temperature_c }} °C · {{ exact(last.ambient.pressure_hpa) }} hPa ·
         {{ last.ambient.humidity_percent }} %</span
       >
