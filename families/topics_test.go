@@ -146,9 +146,32 @@ var topics = map[string]topic{
 	}),
 	"stroke":        of(strokeTopic),
 	"control_rules": of(rulesTopic),
-	"audiometry":    kinds(audiometryKinds),
-	"photometer":    kinds(photometerKinds),
-	"interval":      kinds(intervalKinds),
+	"drift_due": of(func(g struct {
+		Records []struct {
+			Day   float64 `json:"day"`
+			Error float64 `json:"error"`
+		} `json:"records"`
+		Tolerance float64 `json:"tolerance"`
+		Last      float64 `json:"last_verification_day"`
+	}) (map[string]any, error) {
+		c := interval.Course{Low: -g.Tolerance, High: g.Tolerance}
+		for _, r := range g.Records {
+			c.Days, c.Errors = append(c.Days, r.Day), append(c.Errors, r.Error)
+		}
+		d, err := c.Drift()
+		out := map[string]any{"first_day_exceeding": nil, "days_left_from_last_verification": nil}
+		if err != nil {
+			return out, err
+		}
+		if day, ever := d.Out(); ever {
+			left, _ := d.Left(g.Last)
+			out["first_day_exceeding"], out["days_left_from_last_verification"] = float64(day), float64(left)
+		}
+		return out, nil
+	}),
+	"audiometry": kinds(audiometryKinds),
+	"photometer": kinds(photometerKinds),
+	"interval":   kinds(intervalKinds),
 }
 
 func pairs(times, values []float64) []signal.Sample {

@@ -3,10 +3,6 @@ package interval
 import (
 	"fmt"
 	"math"
-
-	"northneedle/core/fit"
-
-	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // Record is one verification of a device of a model: how long after the one before,
@@ -68,32 +64,4 @@ func Reliable(records []Record, target float64) (Reliability, error) {
 	}
 	theta := 1 / math.Sqrt(low*high)
 	return Reliability{Theta: theta, Days: -theta * math.Log(target)}, nil
-}
-
-// lastDay is how far ahead a drift is followed: a hundred years.
-const lastDay = 36500
-
-// DriftTo finds the first whole day, from 0 on, at which the one-sided 95 % prediction
-// bound of a device's as-found errors goes beyond an upper limit (above zero, in the
-// errors' unit); false where it never does within a hundred years. For a lower limit,
-// hand over the errors with their signs turned. Days count from the last adjustment;
-// three errors on different days are needed. ISO 11095; ILAC-G24 / OIML D 10.
-func DriftTo(days, errors []float64, limit float64) (int, bool, error) {
-	if !(limit > 0) || math.IsInf(limit, 0) {
-		return 0, false, fmt.Errorf("the tolerance must be above zero, it is %g", limit)
-	}
-	line, err := fit.LinearRegression(days, errors)
-	if err != nil {
-		return 0, false, err
-	}
-	if line.N < 3 {
-		return 0, false, fmt.Errorf("three errors as found are needed to see a drift, there are %d", line.N)
-	}
-	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(line.N - 2)}.Quantile(0.95)
-	for day := range lastDay + 1 {
-		if line.At(float64(day))+t*line.PredictionSD(float64(day)) > limit {
-			return day, true, nil
-		}
-	}
-	return 0, false, nil
 }

@@ -166,13 +166,29 @@ func TestRecommendation(t *testing.T) {
 			"the ceiling is 548 days"},
 		"life support": {func(h *interval.History) { h.Model, h.Risk = model(200, 2, 365), 5 }, 365,
 			interval.ByReliability, "the ceiling is 365 days"},
-		"a rule binds it": {func(h *interval.History) { h.Model, h.Fixed = model(200, 2, 365), true }, 365,
-			interval.ByReliability, "Keep 365 days"},
-		"its own drift": {func(h *interval.History) {
+		"a rule binds it": {func(h *interval.History) { h.Model, h.Fixed, h.Rule = model(200, 2, 365), true, "the weights act" }, 365,
+			interval.ByRule, "Keep 365 days. A rule binds it: the weights act."},
+		"its own drift": {func(h *interval.History) { // the bound is out 600 days after it was adjusted, 240 after it was seen last
+			h.Model, h.Own = model(200, 2, 365), append(h.Own, true)
+			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 120, 240, 360},
+				Errors: []float64{0, 0.05, 0.1, 0.15}, Low: -inf, High: 0.25}}
+		}, 240, interval.ByDrift, "By its own drift (5 %, 4 times as found) it may reach its limit 240 days after its last verification"},
+		"its bound at the next due date": {func(h *interval.History) {
+			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 120, 240, 360},
+				Errors: []float64{0, 0.05, 0.1, 0.15}, Low: -inf, High: 0.25}}
+		}, 240, interval.ByDrift, "At its next due date its 95 % bound stands at 100 % of the limit (5 %)."},
+		"out already when it was seen last": {func(h *interval.History) {
 			h.Model = model(200, 2, 365)
 			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 120, 240, 360},
 				Errors: []float64{0, 0.05, 0.1, 0.15}, Low: -inf, High: 0.1}}
-		}, 240, interval.ByDrift, "By its own drift (5 %, 4 times as found)"},
+		}, 240, interval.ByDrift, "Verify it now, and from then on every 240 days. By its own drift (5 %, 4 times as found) its 95 % bound is beyond"},
+		"three in a row, with a bound that is out from the first day": {func(h *interval.History) {
+			h.Own = append(h.Own, true)
+			h.Points = []interval.Course{{Label: "5 %", Days: []float64{0, 365, 730}, Errors: []float64{0.05, 0.60, 0.70}, Low: -1, High: 1}}
+		}, 30, interval.ByDrift, "Verify it now"},
+		"failed, on a model that would be lengthened": {func(h *interval.History) {
+			h.Model, h.Own = model(200, 2, 365), append(h.Own, false)
+		}, 365, interval.ByReliability, "it was found out at its last verification, and is not lengthened"},
 		"a wreck": {func(h *interval.History) { h.Model = model(20, 19, 60) }, 30, interval.ByReliability,
 			"look whether it should be replaced"},
 	} {

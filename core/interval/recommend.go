@@ -70,14 +70,16 @@ func (r Rules) Check() error {
 type History struct {
 	Current int    // days now
 	Fixed   bool   // a rule binds it: the present interval is its ceiling
+	Rule    string // whose rule, in words
 	Risk    int    // 1 to 5
 	Own     []bool // the device's verifications, the oldest first: found in tolerance
 
 	Points []Course // of the device, since it was last adjusted
 
 	Model   []Record // of every device of the model
-	Devices int
-	Hours   float64 // of work for one verification
+	Devices int      // that the interval is for
+	OfModel int      // that the model's verifications are of
+	Hours   float64  // of work for one verification
 }
 
 // Course is how one point of the device went since it was last adjusted: days since, the
@@ -92,7 +94,8 @@ type Course struct {
 // Found is what one way of looking gives.
 type Found struct {
 	Way   string `json:"way" enum:"fixed,staircase,drift,reliability,risk"`
-	Days  int    `json:"days"` // 0 where it cannot tell
+	Days  int    `json:"days"`          // 0 where it cannot tell
+	Now   bool   `json:"now,omitempty"` // it is due now; Days are from then on
 	Words string `json:"words"`
 }
 
@@ -111,7 +114,8 @@ type Recommendation struct {
 	Sentence string   `json:"sentence"`
 	Found    []Found  `json:"found"` // by every way
 	Curve    []Choice `json:"curve"`
-	Bound    bool     `json:"bound"` // the curve is a bound, not an estimate: nothing was found out yet
+	Now      bool     `json:"now,omitempty"` // it is due now
+	Bound    bool     `json:"bound"`         // the curve is a bound, not an estimate: nothing was found out yet
 	Records  int      `json:"records"`
 	Out      int      `json:"out"`
 }
@@ -134,18 +138,18 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 		}
 	}
 	if h.Current < rules.Rhythm {
-		r.Days, r.Way, r.Found, r.Curve = h.Current, ByRule, []Found{{ByRule, h.Current,
-			"A check between visits"}}, []Choice{}
+		r.Days, r.Way, r.Found, r.Curve = h.Current, ByRule, []Found{{Way: ByRule, Days: h.Current,
+			Words: "A check between visits"}}, []Choice{}
 		r.Sentence = fmt.Sprintf("Keep %s. It is a check between visits, shorter than the lab's rhythm of %s: it goes by use, not by the record.", InDays(h.Current), InDays(rules.Rhythm))
 		return r, nil
 	}
 	target := rules.Targets[h.Risk-1]
 	ceiling := rules.Ceilings[h.Risk-1]
-	r.Found = append(r.Found, Found{ByRisk, ceiling,
-		fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %s at most", h.Risk, 100*target, InDays(ceiling))})
+	r.Found = append(r.Found, Found{Way: ByRisk, Days: ceiling,
+		Words: fmt.Sprintf("Risk %d: %g %% in tolerance at the end, and %s at most", h.Risk, 100*target, InDays(ceiling))})
 	if h.Fixed {
-		r.Found = append(r.Found, Found{ByRule, h.Current,
-			fmt.Sprintf("A rule binds it: %s at most", InDays(h.Current))})
+		r.Found = append(r.Found, Found{Way: ByRule, Days: h.Current,
+			Words: fmt.Sprintf("A rule binds it (%s): %s at most", orUnnamed(h.Rule), InDays(h.Current))})
 		ceiling = min(ceiling, h.Current)
 	}
 	stair := staircase(h, rules)
@@ -157,19 +161,26 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	r.Found = append(r.Found, reliable)
 	best := stair
 	if len(h.Own) == 0 {
-		best = Found{ByStaircase, h.Current, reliable.Words}
+		best = Found{Way: ByStaircase, Days: h.Current, Words: reliable.Words}
 	}
 	switch {
-	case drift.Days > 0 && (reliable.Days == 0 || drift.Days < reliable.Days):
+	case drift.Now || drift.Days > 0 && (reliable.Days == 0 || drift.Days < reliable.Days):
 		best = drift
 	case reliable.Days > 0:
 		best = reliable
 	}
-	r.Way, r.Days = best.Way, best.Days
+	r.Way, r.Days, r.Now = best.Way, best.Days, best.Now
 	limited := ""
+	failed := len(h.Own) > 0 && !h.Own[len(h.Own)-1]
 	switch {
+	case h.Fixed && r.Days >= h.Current:
+		r.Way, r.Days, best.Words = ByRule, h.Current, "A rule binds it: "+orUnnamed(h.Rule)
+	case failed && r.Days > h.Current:
+		limited, r.Days = "; it was found out at its last verification, and is not lengthened", h.Current
 	case r.Days > ceiling:
 		limited, r.Days = fmt.Sprintf("; the ceiling is %s", InDays(ceiling)), ceiling
+	case r.Days < rules.Floor && best.Way == ByDrift:
+		limited, r.Days = fmt.Sprintf("; the floor is %s: once it is adjusted its drift begins anew", InDays(rules.Floor)), rules.Floor
 	case r.Days < rules.Floor:
 		limited, r.Days = fmt.Sprintf("; below the floor of %s: look whether it should be replaced",
 			InDays(rules.Floor)), rules.Floor
@@ -177,6 +188,8 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	r.Days = rounded(r.Days, rules)
 	word := "Keep"
 	switch {
+	case r.Now:
+		word = "Verify it now, and from then on every"
 	case r.Days > h.Current+rules.Rhythm/2:
 		word = "Lengthen to"
 	case r.Days < h.Current-rules.Rhythm/2:
@@ -184,9 +197,16 @@ func Recommend(h History, rules Rules) (Recommendation, error) {
 	default:
 		r.Days = h.Current
 	}
-	r.Sentence = fmt.Sprintf("%s %s. %s%s.", word, InDays(r.Days), best.Words, limited)
+	r.Sentence = fmt.Sprintf("%s %s. %s%s.%s", word, InDays(r.Days), best.Words, limited, boundAt(h, r.Days))
 	r.Curve, r.Bound = curve(h, r, theta)
 	return r, nil
+}
+
+func orUnnamed(rule string) string {
+	if rule == "" {
+		return "the maker's, or a local one"
+	}
+	return rule
 }
 
 // rounded brings days down to the lab's rhythm, not below the floor.
@@ -216,35 +236,47 @@ func staircase(h History, rules Rules) Found {
 	return f
 }
 
-// drifts is the day on which the first of the device's points may be out, by its own drift.
+// drifts is how many days after its last verification the first of the device's points may be out, by its own drift.
 func drifts(h History) Found {
 	f := Found{Way: ByDrift, Words: "Fewer than three errors as found since it was last adjusted: no drift to be seen"}
+	least := math.MaxInt
 	for _, c := range h.Points {
-		day, ok := 0, false
-		for _, side := range []struct {
-			limit, sign float64
-		}{{c.High, 1}, {-c.Low, -1}} {
-			if math.IsInf(side.limit, 0) || !(side.limit > 0) {
-				continue
-			}
-			errors := make([]float64, len(c.Errors))
-			for i, e := range c.Errors {
-				errors[i] = side.sign * e
-			}
-			d, reached, err := DriftTo(c.Days, errors, side.limit)
-			if err == nil && reached && (!ok || d < day) {
-				day, ok = d, true
-			}
-			if err == nil && !reached && f.Days == 0 {
-				f.Words = "By its own drift it stays inside"
-			}
+		d, err := c.Drift()
+		if err != nil {
+			continue
 		}
-		if ok && day > 0 && (f.Days == 0 || day < f.Days) {
-			f.Days = day
-			f.Words = fmt.Sprintf("By its own drift (%s, %d times as found) it may reach its limit %d days after an adjustment, with 95 %% confidence not before", c.Label, len(c.Errors), day)
+		left, ever := d.Left(d.last)
+		switch {
+		case !ever && least == math.MaxInt:
+			f.Words = "By its own drift it stays inside"
+		case ever && left < least:
+			least, f.Days, f.Now = left, left, left == 0
+			f.Words = fmt.Sprintf("By its own drift (%s, %d times as found) it may reach its limit %d days after its last verification, with 95 %% confidence not before", c.Label, len(c.Errors), left)
+			if f.Now {
+				out, _ := d.Out()
+				f.Days = max(1, out) // once it is adjusted
+				f.Words = fmt.Sprintf("By its own drift (%s, %d times as found) its 95 %% bound is beyond its limit already", c.Label, len(c.Errors))
+			}
 		}
 	}
 	return f
+}
+
+// boundAt says how much of its limit a device's drift may take at the end of an interval, for the point where it is most;
+// empty where no drift is to be seen.
+func boundAt(h History, days int) string {
+	worst, label := 0.0, ""
+	for _, c := range h.Points {
+		if d, err := c.Drift(); err == nil {
+			if share := d.Share(d.last + float64(days)); share > worst {
+				worst, label = share, c.Label
+			}
+		}
+	}
+	if label == "" {
+		return ""
+	}
+	return fmt.Sprintf(" At its next due date its 95 %% bound stands at %.0f %% of the limit (%s).", 100*worst, label)
 }
 
 // reliability is the interval that keeps the model's share in tolerance, and its θ in days.
@@ -262,9 +294,16 @@ func reliability(h History, r Recommendation, rules Rules, target float64) (Foun
 	}
 	if f.Words == "" {
 		f.Days = max(1, int(fit.Days))
-		f.Words = fmt.Sprintf("%d verifications of %d devices of this model, %d found out: %d days keep %g %% in tolerance", r.Records, h.Devices, r.Out, f.Days, 100*target)
+		f.Words = fmt.Sprintf("%d verifications of %s of this model, %d found out: %d days keep %g %% in tolerance", r.Records, devices(h.OfModel), r.Out, f.Days, 100*target)
 	}
 	return f, fit.Theta
+}
+
+func devices(n int) string {
+	if n == 1 {
+		return "one device"
+	}
+	return fmt.Sprintf("%d devices", n)
 }
 
 // curve is what intervals around the recommended one would mean. Without anything found

@@ -53,9 +53,8 @@ func TrendOf(shown []Shown, low, high *float64, unit string) (Trend, error) {
 	t.Significant = math.Abs(t.PerMonth) > t.U
 	last := shown[len(shown)-1].At
 	reach := func(limit float64, errors []float64, slope, intercept float64) {
-		if slope > 0 {
-			t.About = earlier(t.About, shown[0].At.Add(time.Duration(math.Min(lastDay, (limit-intercept)/slope)*24)*
-				time.Hour))
+		if day := (limit - intercept) / slope; slope > 0 && day < lastDay {
+			t.About = earlier(t.About, shown[0].At.Add(time.Duration(day*24)*time.Hour))
 		}
 		if day, ok, err := DriftTo(days, errors, limit); err == nil && ok {
 			t.From = earlier(t.From, shown[0].At.AddDate(0, 0, day))
@@ -73,6 +72,8 @@ func TrendOf(shown []Shown, low, high *float64, unit string) (Trend, error) {
 	case !t.Significant:
 		t.Words += ": not to be told from standing still."
 		t.About, t.From = nil, nil
+	case t.About == nil && (high != nil || low != nil):
+		t.Words += ": at this rate its limit is not reached within a hundred years, an estimate."
 	case t.About != nil && t.About.After(last):
 		t.Words += fmt.Sprintf(": at this rate its limit is reached about %s, an estimate.",
 			t.About.Format("January 2006"))

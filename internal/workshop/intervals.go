@@ -140,7 +140,9 @@ func (ws *Workshop) ModelInterval(m ModelPath) (v IntervalView, err error) {
 	if err != nil {
 		return v, err
 	}
-	history.Model, _ = interval.RecordsOf(verifications(verified))
+	var own map[string][]bool
+	history.Model, own = interval.RecordsOf(verifications(verified))
+	history.OfModel = len(own)
 	return ws.recommended(m.Maker+" "+m.Model+": "+activities[0].Title, history)
 }
 
@@ -169,13 +171,14 @@ func (ws *Workshop) ActivityInterval(id string) (v IntervalView, err error) {
 	history := interval.History{
 		Current: a.Duty.Calendar(),
 		Fixed:   a.Duty.Fixed,
+		Rule:    a.Duty.Why,
 		Risk:    a.Risk,
 		Devices: 1,
 		Hours:   ws.estimate(a.Procedure, lab).Hours(),
 	}
 	var own map[string][]bool
 	history.Model, own = interval.RecordsOf(verifications(verified))
-	history.Own = own[asset.ID]
+	history.Own, history.OfModel = own[asset.ID], len(own)
 	if history.Points, err = ws.courses(asset.ID); err != nil {
 		return v, err
 	}
