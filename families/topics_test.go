@@ -2,6 +2,8 @@ package families_test
 
 import (
 	"encoding/json"
+	"fmt"
+	"math"
 	"strconv"
 
 	"northneedle/core/conformity"
@@ -12,6 +14,7 @@ import (
 	"northneedle/core/signal"
 	"northneedle/core/uncertainty"
 	"northneedle/families/audiometer"
+	"northneedle/families/collectionbags"
 	"northneedle/families/infusionpump"
 	"northneedle/families/patientscale"
 	"northneedle/families/photometer"
@@ -98,6 +101,25 @@ var topics = map[string]topic{
 	"straight_line":      of(lineTopic),
 	"scale_limits":       of(scaleTopic),
 	"gravimetric_volume": of(weighingTopic),
+	"scale_nominal": of(func(g struct {
+		Nominal   float64 `json:"nominal_load_kg"`
+		Certified float64 `json:"certified_load_kg"`
+		Indicated float64 `json:"indicated_kg"`
+		Division  float64 `json:"division_kg"`
+		Table     string  `json:"table"`
+	}) (map[string]any, error) {
+		table := map[string]patientscale.Regime{"r76-initial": patientscale.R76Initial, "r76-in-service": patientscale.R76InService,
+			"hb44-acceptance": patientscale.HB44Acceptance, "hb44-maintenance": patientscale.HB44Maintenance}[g.Table]
+		if patientscale.Nominal(g.Certified) != g.Nominal && math.Abs(patientscale.Nominal(g.Certified)-g.Nominal) > 1e-9 {
+			return nil, fmt.Errorf("%g is taken for a nominal %g", g.Certified, patientscale.Nominal(g.Certified))
+		}
+		limit, err := patientscale.ScaleLimit(table, patientscale.Nominal(g.Certified), g.Division)
+		if err != nil {
+			return nil, err
+		}
+		a, err := conformity.Assess(g.Indicated-g.Certified, conformity.Limits{Low: -limit, High: limit}, 1e-6, 2)
+		return map[string]any{"limit_kg": limit, "error_kg": g.Indicated - g.Certified, "inside": a.Zone.Within()}, err
+	}),
 	"trumpet": of(func(g struct {
 		Set    float64   `json:"set_rate_ml_h"`
 		Sample float64   `json:"sample_interval_min"`
@@ -146,6 +168,48 @@ var topics = map[string]topic{
 	}),
 	"stroke":        of(strokeTopic),
 	"control_rules": of(rulesTopic),
+	"control_segments": of(func(g struct {
+		Z      [][]float64 `json:"z_scores"`
+		Starts []int       `json:"starts"`
+	}) (map[string]any, error) {
+		first := map[string]any{}
+		for _, rule := range control.Rules {
+			first[string(rule)] = nil
+			if i, fires := rule.First(g.Z, g.Starts...); fires {
+				first[string(rule)] = float64(i)
+			}
+		}
+		return map[string]any{"first_run_index": first,
+			"rejected_at_end": control.Judge(g.Z, len(g.Z)-1, g.Starts...).Rejected}, nil
+	}),
+	"bag_correction": of(func(g struct {
+		Syringe    float64   `json:"syringe_volume_l"`
+		U          float64   `json:"syringe_expanded_uncertainty_l"`
+		Strokes    []float64 `json:"strokes"`
+		Indicated  []float64 `json:"indicated_l"`
+		Resolution float64   `json:"meter_resolution_l"`
+		New        []float64 `json:"new_indicated_l"`
+	}) (map[string]any, error) {
+		delivered := make([]float64, len(g.Strokes))
+		for i, n := range g.Strokes {
+			delivered[i] = n * g.Syringe
+		}
+		c, err := collectionbags.MeterCorrection(delivered, g.Indicated)
+		if err != nil {
+			return nil, err
+		}
+		var corrected, expanded []float64
+		for _, shown := range g.New {
+			v, u, err := c.Apply(shown, g.U/2/g.Syringe, g.Resolution)
+			if err != nil {
+				return nil, err
+			}
+			corrected, expanded = append(corrected, v), append(expanded, u)
+		}
+		return map[string]any{"dead_space_l": c.DeadSpace(), "gain": c.Gain(), "u_dead_space_l": c.UIntercept, "u_gain": c.USlope,
+			"p_dead_space_zero": c.PInterceptZero, "p_gain_one": c.PSlopeOne,
+			"corrected_l": list(corrected), "expanded_uncertainty_l": list(expanded)}, nil
+	}),
 	"drift_due": of(func(g struct {
 		Records []struct {
 			Day   float64 `json:"day"`

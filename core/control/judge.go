@@ -24,14 +24,15 @@ var pointsTo = map[Rule]string{
 	R10x: "systematic",
 }
 
-// Judge says whether a run is accepted. runs are as for [Rule.First]; the run judged is
+// Judge says whether a run is accepted. runs and starts are as for [Rule.First]; the run judged is
 // i. 1-2s by itself only warns; any other rule rejects. What it suggests: 1-3s and R-4s
 // a random error, 2-2s, 4-1s and 10-x a systematic one. CLSI C24.
-func Judge(runs [][]float64, i int) Verdict {
+func Judge(runs [][]float64, i int, starts ...int) Verdict {
+	segment := segmentOf(runs, starts, i)
 	v := Verdict{Fired: []Rule{}}
 	kinds := map[string]bool{}
 	for _, rule := range Rules {
-		if !rule.At(runs, i) {
+		if !rule.At(segment, len(segment)-1) {
 			continue
 		}
 		v.Fired = append(v.Fired, rule)
@@ -48,9 +49,11 @@ func Judge(runs [][]float64, i int) Verdict {
 	case kinds["random"]:
 		v.Suggestion = "random"
 	}
-	names := make([]string, len(v.Fired))
-	for n, rule := range v.Fired {
-		names[n] = string(rule)
+	var names []string // of the rules that reject: 1-2s never does
+	for _, rule := range v.Fired {
+		if rule != R12s {
+			names = append(names, string(rule))
+		}
 	}
 	switch {
 	case v.Suggestion == "systematic":

@@ -31,19 +31,31 @@ func Z(value, mean, sd float64) (float64, error) {
 }
 
 // First is the index of the first run at which a rule fires, and false where it never
-// does. runs[i][j] is the z score of level j in run i; every run has the same levels,
+// does. Starts are the indices of runs at which a new segment begins, after a calibration, a new lot or a corrective
+// action, in any order; the first run begins one in any case, and a rule sees only runs of one. runs[i][j] is the z score of level j in run i; every run has the same levels,
 // NaN where a level was not measured. Comparisons are strict; a rule fires at the run
 // that completes its pattern and waits for no other rule. CLSI C24.
-func (rule Rule) First(runs [][]float64) (int, bool) {
+func (rule Rule) First(runs [][]float64, starts ...int) (int, bool) {
 	for i := range runs {
-		if rule.At(runs, i) {
+		if segment := segmentOf(runs, starts, i); rule.At(segment, len(segment)-1) {
 			return i, true
 		}
 	}
 	return 0, false
 }
 
-// At reports whether the rule fires at a run.
+// segmentOf are the runs of a run's own segment, up to it.
+func segmentOf(runs [][]float64, starts []int, i int) [][]float64 {
+	from := 0
+	for _, s := range starts {
+		if s <= i {
+			from = max(from, s)
+		}
+	}
+	return runs[from : i+1]
+}
+
+// At reports whether the rule fires at a run of one segment.
 func (rule Rule) At(runs [][]float64, i int) bool {
 	switch rule {
 	case R12s:

@@ -1,8 +1,10 @@
 package control
 
 import (
+	"fmt"
 	"math"
 	"slices"
+	"strings"
 	"time"
 
 	"northneedle/core/interval"
@@ -42,7 +44,14 @@ type Run struct {
 	ID     string
 	At     time.Time
 	Points []Point
+	Begins string // why a new segment begins with it; empty where it goes on
 	Verdict
+}
+
+// Start is when the series of an analyte begins anew, and why: a calibration, or a corrective action.
+type Start struct {
+	At  time.Time
+	Why string
 }
 
 // Series is an analyte's controls on an analyser over time.
@@ -54,9 +63,10 @@ type Series struct {
 }
 
 // SeriesOf groups values, the oldest first, into runs, scores each by the target of its own lot, and
-// judges each run together with the runs before it. It leaves out a value whose lot is unknown or has
+// judges each run together with the runs before it in its segment: one begins with the first run after a start, and where a
+// level's lot is a new one. It leaves out a value whose lot is unknown or has
 // no standard deviation.
-func SeriesOf(lots []Lot, values []Value) Series {
+func SeriesOf(lots []Lot, values []Value, starts ...Start) Series {
 	s := Series{Runs: []Run{}, Words: "No control was measured yet."}
 	of, top := map[string]Lot{}, 0
 	for _, lot := range lots {
@@ -84,15 +94,43 @@ func SeriesOf(lots []Lot, values []Value) Series {
 			z[len(z)-1][lot.Level-1] = score
 		}
 	}
+	var begins []int
 	for i := range s.Runs {
 		r := &s.Runs[i]
-		r.Verdict = Judge(z, i)
+		if i > 0 {
+			if r.Begins = beginning(s.Runs[i-1], *r, s.Runs[:i], starts); r.Begins != "" {
+				begins = append(begins, i)
+			}
+		}
+		r.Verdict = Judge(z, i, begins...)
 		if !r.Rejected {
 			s.LastGood = &r.At
 		}
 		s.Blocked, s.Words = r.Rejected, r.Words
 	}
 	return s
+}
+
+// beginning says why a new segment begins with a run; empty where the series goes on. A lot is new where another of its level
+// was measured last.
+func beginning(last, run Run, before []Run, starts []Start) string {
+	var why []string
+	for _, s := range starts {
+		if s.At.After(last.At) && !s.At.After(run.At) {
+			why = append(why, s.Why)
+		}
+	}
+	for _, p := range run.Points {
+		for i := len(before) - 1; i >= 0; i-- {
+			if at := slices.IndexFunc(before[i].Points, func(q Point) bool { return q.Level == p.Level }); at >= 0 {
+				if lot := before[i].Points[at].Lot; lot != p.Lot {
+					why = append(why, fmt.Sprintf("lot %s of level %d", p.Lot, p.Level))
+				}
+				break
+			}
+		}
+	}
+	return strings.Join(why, ", ")
 }
 
 // InUse are the lots in use at a time, one of each level: the one that was begun last.

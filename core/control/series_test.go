@@ -32,6 +32,19 @@ func TestASeriesOfControls(t *testing.T) {
 	assert.Equal(t, day(4), *s.LastGood)
 	assert.Equal(t, s.Runs[2].Words, s.Words)
 
+	assert.Equal(t, "lot L2 of level 1", s.Runs[1].Begins)
+
+	// Two beyond 2 SD on one side reject; a calibration between them begins the series anew.
+	two := []control.Value{{Run: "a", Lot: "high", At: day(4), Value: 15.7}, {Run: "b", Lot: "high", At: day(6), Value: 15.7}}
+	assert.True(t, control.SeriesOf(lots, two).Blocked)
+	assert.Equal(t, "Rejected by 2-2s: it suggests a systematic error. Calibrator, reagent lot, temperature, lamp.", control.SeriesOf(lots, two).Words,
+		"a warning is not named among what rejects")
+	for at, blocked := range map[time.Time]bool{day(4): true, day(5): false, day(6): false, day(7): true} {
+		again := control.SeriesOf(lots, two, control.Start{At: at, Why: "calibrated"})
+		assert.Equal(t, blocked, again.Blocked, at)
+		assert.Equal(t, !blocked, again.Runs[1].Begins == "calibrated", at)
+	}
+
 	used := control.InUse(lots, day(4))
 	assert.Equal(t, "L2 H1", fmt.Sprint(used[0].Number, " ", used[1].Number), "the lot begun last, by level")
 	assert.Equal(t, "L1", control.InUse(lots, day(2))[0].Number, "one that begins later is not in use yet")

@@ -8,6 +8,9 @@ import (
 	"northneedle/core/fit"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/uncertainty"
+
+	"gonum.org/v1/gonum/stat/distuv"
 )
 
 // Catalogue is what the family computes of its own.
@@ -38,16 +41,19 @@ func syringeFills(in procedure.Input) (procedure.Outcome, error) {
 
 // Correction takes a meter's dead space and gain out of a reading.
 type Correction struct {
-	DeadSpace, Gain   float64
-	UDeadSpace, UGain float64 // standard
-	DeadSpaceFound    bool    // distinguishable from zero
-	GainFound         bool    // distinguishable from one
-	ResidualSD        float64
+	fit.Line
+	DeadSpaceFound bool // distinguishable from zero
+	GainFound      bool // distinguishable from one
 }
 
-// MeterCorrection fits the straight line of shown on delivered volumes; three levels at
-// least. A part that cannot be told from none (two-sided, 5 %) is left out of the
-// correction: the line is then laid without it. ISO 11095.
+// DeadSpace is what is shown, in L, for nothing delivered.
+func (c Correction) DeadSpace() float64 { return c.Intercept }
+
+// Gain is what is shown for each litre more.
+func (c Correction) Gain() float64 { return c.Slope }
+
+// MeterCorrection fits the straight line of shown on delivered volumes in L; three levels at
+// least. ISO 11095.
 func MeterCorrection(delivered, shown []float64) (Correction, error) {
 	line, err := fit.LinearRegression(delivered, shown)
 	if err != nil {
@@ -56,38 +62,24 @@ func MeterCorrection(delivered, shown []float64) (Correction, error) {
 	if line.N < 3 {
 		return Correction{}, fmt.Errorf("three volumes at least tell dead space from gain, there are %d", line.N)
 	}
-	c := Correction{
-		DeadSpace:      line.Intercept,
-		Gain:           line.Slope,
-		UDeadSpace:     line.UIntercept,
-		UGain:          line.USlope,
-		ResidualSD:     line.ResidualSD,
-		DeadSpaceFound: line.PInterceptZero < 0.05,
-		GainFound:      line.PSlopeOne < 0.05,
-	}
-	switch {
-	case !c.GainFound:
-		sum := 0.0
-		for i := range shown {
-			sum += shown[i] - delivered[i]
-		}
-		c.Gain, c.UGain = 1, 0
-		c.DeadSpace, c.UDeadSpace = sum/float64(len(shown)), line.ResidualSD/math.Sqrt(float64(len(shown)))
-	case !c.DeadSpaceFound:
-		if c.Gain, err = fit.ThroughOrigin(delivered, shown); err != nil {
-			return c, err
-		}
-		c.DeadSpace, c.UDeadSpace = 0, 0
-	}
-	return c, nil
+	return Correction{Line: line, DeadSpaceFound: line.PInterceptZero < 0.05, GainFound: line.PSlopeOne < 0.05}, nil
 }
 
-// Apply corrects a reading, with the standard uncertainty that the correction leaves. relative is the standard uncertainty
-// of the syringe's volume over that: it is the same in every stroke, and so in every volume.
-func (c Correction) Apply(indicated, relative float64) (volume, u float64) {
-	volume = (indicated - c.DeadSpace) / c.Gain
-	fitted := math.Hypot(math.Hypot(c.UDeadSpace, c.ResidualSD)/c.Gain, volume*c.UGain/c.Gain)
-	return volume, math.Hypot(fitted, volume*relative)
+// Apply corrects a reading, and gives the expanded uncertainty (95.45 %) that is left: the line's for a new reading, with n − 2
+// degrees of freedom; the syringe's, whose relative standard uncertainty is the same in every stroke and so in every volume;
+// and that of reading the meter to a resolution. JCGM 100, G.4 and H.3.
+func (c Correction) Apply(indicated, relative, resolution float64) (volume, u float64, err error) {
+	volume = (indicated - c.Intercept) / c.Slope
+	terms := []uncertainty.Term{
+		{Name: "Syringe, common to all strokes", Distribution: uncertainty.Normal, Width: math.Abs(volume) * relative, K: 1},
+		{Name: "Resolution of the meter", Distribution: uncertainty.Rectangular, Width: resolution / 2 / c.Slope},
+	}
+	if c.ResidualSD > 0 {
+		terms = append(terms, uncertainty.Term{Name: "Line of shown on delivered", Distribution: uncertainty.Normal,
+			Width: c.PredictionSD(volume) / c.Slope, K: 1, DOF: float64(c.N - 2)})
+	}
+	budget, err := uncertainty.Combine(terms...)
+	return volume, budget.Expanded, err
 }
 
 // bagMeter tells the dead space of the tubing from an error of the meter.
@@ -105,18 +97,22 @@ func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 			Words: "Too few volumes: several levels are needed to tell dead space from gain."}
 	}
 	top := points[len(points)-1]
-	_, u := c.Apply(shown[len(shown)-1], top.U/2/top.Reference)
-	correction := fmt.Sprintf("Corrected volume = (shown − %.3f L) ÷ %.4f, U %.3f L.", c.DeadSpace, c.Gain, 2*u)
+	_, u, err := c.Apply(shown[len(shown)-1], top.U/2/top.Reference, 0) // its resolution is in the point's U
+	if err != nil {
+		return procedure.Diagnosis{Shape: "unknown", Words: "The correction has no uncertainty: " + err.Error()}
+	}
+	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(c.N - 2)}.Quantile(0.97725)
+	correction := fmt.Sprintf("Corrected volume = (shown − %.3f L) ÷ %.4f, U %.3f L at %s.", c.DeadSpace(), c.Gain(), u, top.Label)
+	dead := fmt.Sprintf("Dead space %.3f L (± %.3f)", c.DeadSpace(), t*c.UIntercept)
 	switch {
 	case c.ResidualSD > 2*limit && c.ResidualSD > 0.03:
 		return procedure.Diagnosis{Shape: "scatter",
 			Words: fmt.Sprintf("The volumes scatter by %.2f L about any line: taps, leaks, or strokes drawn with a bag open.", c.ResidualSD), Investigate: true}
 	case c.GainFound:
-		return procedure.Diagnosis{Shape: "gain", Words: fmt.Sprintf("The meter is off by %+.1f %%. %s", 100*(c.Gain-1),
-			correction)}
-	case c.DeadSpaceFound || math.Abs(c.DeadSpace) > 2*c.UDeadSpace:
+		return procedure.Diagnosis{Shape: "gain", Words: fmt.Sprintf("The meter's gain is off by %+.1f %% (± %.1f %%). %s. %s", 100*(c.Gain()-1), 100*t*c.USlope, dead, correction)}
+	case c.DeadSpaceFound:
 		return procedure.Diagnosis{Shape: "offset",
-			Words: fmt.Sprintf("Dead space %.3f L (± %.3f), the gain cannot be told from 1: subtract it, do not adjust the meter. %s", c.DeadSpace, 2*c.UDeadSpace, correction)}
+			Words: dead + ", the gain cannot be told from 1: subtract it, do not adjust the meter. " + correction}
 	}
 	return procedure.Diagnosis{Shape: "none",
 		Words: "Neither a dead space nor an error of the meter can be told from none."}

@@ -64,14 +64,16 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 		Formula:   "error = shown − sum of the weights",
 		Do:        "Nothing on the platform",
 	}
-	total, drift := 0.0, 0.0
+	total, drift, nominal := 0.0, 0.0, 0.0
 	names := make([]string, 0, len(pieces))
 	for _, p := range pieces {
 		per, _ := quantity.Scale(p.Unit, in.Shown)
 		total += p.U / p.K * per
+		nominal += Nominal(p.Value) * per
 		drift += p.DriftPerYear * per
 		names = append(names, p.Piece)
 	}
+	out.LimitBase = nominal
 	out.Terms = []uncertainty.Term{{Name: "Weights, from their certificate", Distribution: uncertainty.Normal,
 		Width: total, K: 1}}
 	if drift > 0 && in.Years > 0 {
@@ -81,6 +83,23 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 		out.Do = "Load " + gather(names)
 	}
 	return out, nil
+}
+
+// Nominal is what a weight is called, from its certified value above zero: the nearest value of three figures at most that
+// lies within 0.06 %, more than the coarsest class of weights may be off (OIML R 111-1, M3); else the value itself. The
+// permissible error goes by it: a few milligrams more choose no wider one.
+func Nominal(certified float64) float64 {
+	if !(certified > 0) {
+		return certified
+	}
+	size := math.Floor(math.Log10(certified))
+	for figures := range 3 {
+		step := math.Pow(10, size-float64(figures))
+		if n := math.Round(certified/step) * step; math.Abs(n-certified) <= 6e-4*certified {
+			return n
+		}
+	}
+	return certified
 }
 
 // Changeover reads a scale finer than its division (above zero): what it shows, and the

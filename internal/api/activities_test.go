@@ -1,6 +1,7 @@
 package api_test
 
 import (
+	"fmt"
 	"net/url"
 	"testing"
 	"time"
@@ -170,10 +171,23 @@ func TestARejectedControlPutsTheCalibrationInDoubt(t *testing.T) {
 	assert.Nil(t, get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte="+
 		url.QueryEscape("cholesterol")).Calibration, "it is calibrated elsewhere")
 
-	values := []map[string]string{}
+	// The series begins anew with a calibration: what was off before it blocks nothing any more.
+	values, good := []map[string]string{}, []map[string]string{}
 	for _, l := range chart.Levels {
 		values = append(values, map[string]string{"lot_id": l.LotID, "text": "99"})
+		good = append(good, map[string]string{"lot_id": l.LotID, "text": fmt.Sprint(l.Mean + 0.2*l.SD)})
 	}
+	h.now = h.now.Add(time.Hour)
+	chart = posted[workshop.ControlChart](c, "/api/controls/"+asset,
+		map[string]any{"id": "control-after-it", "analyte": "glucose", "values": good})
+	last := chart.Runs[len(chart.Runs)-1]
+	assert.Equal(t, "calibrated", last.Begins)
+	assert.False(t, chart.Blocked, chart.Words)
+	h.now = h.now.Add(time.Hour)
+	chart = posted[workshop.ControlChart](c, "/api/controls/"+asset, map[string]any{"id": "control-new-lamp",
+		"analyte": "glucose", "values": good, "action": "lamp changed"})
+	assert.Equal(t, "lamp changed", chart.Runs[len(chart.Runs)-1].Begins)
+
 	posted[workshop.ControlChart](c, "/api/controls/"+asset,
 		map[string]any{"id": "control-far-off", "analyte": "glucose", "values": values})
 	chart = get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte=glucose")

@@ -119,6 +119,11 @@ func (l *Ledger) ActivityNotes(asset string, limit int) ([]ActivityNote, error) 
 	return many[ActivityNote](l.read.Where("asset_id = ?", asset).Order("at DESC, id").Limit(limit))
 }
 
+// DoneNotes are when activities were done, by a run or by hand, since a time; the oldest first.
+func (l *Ledger) DoneNotes(activities []string, since time.Time) ([]ActivityNote, error) {
+	return many[ActivityNote](l.read.Where("activity_id IN ? AND kind = ? AND at >= ?", activities, NoteDone, since).Order("at"))
+}
+
 // UseNotes are the counts of use noted of an activity since a time, the oldest first.
 func (l *Ledger) UseNotes(id string, since time.Time) ([]ActivityNote, error) {
 	return many[ActivityNote](l.read.Where("activity_id = ? AND kind = ? AND at >= ?", id, NoteUse, since).Order("at"))

@@ -200,7 +200,8 @@ var statements embed.FS
 // migrations are the versions of the tables, in order, each a file of statements. A landed one
 // never changes: a test holds it to its hash.
 var migrations = []*gormigrate.Migration{migration("0001-one-log"), migration("0002-instruments"),
-	migration("0003-not-complete"), migration("0004-given-back")}
+	migration("0003-not-complete"), migration("0004-given-back"),
+	migration("0005-corrective-actions")}
 
 func migration(id string) *gormigrate.Migration {
 	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {

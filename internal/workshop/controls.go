@@ -2,6 +2,7 @@ package workshop
 
 import (
 	"slices"
+	"strings"
 	"time"
 
 	"northneedle/core/control"
@@ -45,6 +46,7 @@ type ControlRunView struct {
 	At     time.Time       `json:"at"`
 	By     string          `json:"by"`
 	Note   string          `json:"note,omitempty"`
+	Begins string          `json:"begins,omitempty" doc:"why the series begins anew with it"`
 	Points []control.Point `json:"points"`
 	control.Verdict
 }
@@ -69,6 +71,7 @@ type ControlEntry struct {
 	ID      string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
 	Analyte string `json:"analyte" minLength:"1" maxLength:"60"`
 	Note    string `json:"note,omitempty" maxLength:"1000"`
+	Action  string `json:"action,omitempty" maxLength:"200" doc:"what was done before it, after which the series begins anew"`
 	Values  []struct {
 		LotID string `json:"lot_id" maxLength:"60"`
 		Text  string `json:"text" maxLength:"40" doc:"as it was typed"`
@@ -172,7 +175,11 @@ func (ws *Workshop) ControlChart(tag, analyte string, days int) (ControlChart, e
 		measured[i] = control.Value{Run: v.RunID, Lot: v.LotID, At: v.At, Value: v.Value}
 		entered[v.RunID] = v
 	}
-	series := control.SeriesOf(lots, measured)
+	starts, err := ws.controlStarts(a.ID, chart.Analyte, values)
+	if err != nil {
+		return chart, err
+	}
+	series := control.SeriesOf(lots, measured, starts...)
 	chart.Blocked, chart.LastGood, chart.Words = series.Blocked, series.LastGood, series.Words
 	for _, r := range series.Runs {
 		chart.Runs = append(chart.Runs, ControlRunView{
@@ -180,6 +187,7 @@ func (ws *Workshop) ControlChart(tag, analyte string, days int) (ControlChart, e
 			At:      r.At,
 			By:      entered[r.ID].By,
 			Note:    entered[r.ID].Note,
+			Begins:  r.Begins,
 			Points:  r.Points,
 			Verdict: r.Verdict,
 		})
@@ -201,6 +209,35 @@ func (ws *Workshop) ControlChart(tag, analyte string, days int) (ControlChart, e
 	}
 	chart.Calibration, err = ws.calibration(a.ID, chart.Analyte)
 	return chart, err
+}
+
+// controlStarts are when an analyte's series on an analyser begins anew: where it was calibrated, and where something was
+// done before a control run.
+func (ws *Workshop) controlStarts(asset, analyte string, values []ledger.ControlValue) ([]control.Start, error) {
+	var starts []control.Start
+	for i, v := range values {
+		if v.Action != "" && (i == 0 || values[i-1].RunID != v.RunID) {
+			starts = append(starts, control.Start{At: v.At, Why: v.Action})
+		}
+	}
+	if len(values) == 0 {
+		return starts, nil
+	}
+	all, err := ws.Ledger.Activities(asset)
+	if err != nil {
+		return nil, err
+	}
+	var calibrations []string
+	for _, a := range all {
+		if ws.calibrates(a.Procedure, analyte) {
+			calibrations = append(calibrations, a.ID)
+		}
+	}
+	done, err := ws.Ledger.DoneNotes(calibrations, values[0].At)
+	for _, n := range done {
+		starts = append(starts, control.Start{At: n.At, Why: "calibrated"})
+	}
+	return starts, err
 }
 
 // RecordControls records a control run. Where it is rejected, a look-back opens and the analyte's calibration is in
@@ -244,6 +281,7 @@ func (ws *Workshop) RecordControls(tag string, e ControlEntry, who person.Person
 			Value:   v,
 			By:      who.Name,
 			Note:    e.Note,
+			Action:  strings.TrimSpace(e.Action),
 		})
 	}
 	if err := ws.Ledger.RecordControls(ws.act(e.ID, "controls recorded", who, e.Note), values); err != nil {

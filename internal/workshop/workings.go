@@ -3,6 +3,7 @@ package workshop
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
@@ -234,7 +235,7 @@ func finite(v float64) *float64 {
 type CorrectionInput struct {
 	Text    string  `json:"text" maxLength:"20000" doc:"a line a volume: delivered, shown"`
 	Reading float64 `json:"reading" doc:"to be corrected"`
-	U       float64 `json:"u,omitempty" minimum:"0" doc:"expanded uncertainty (k = 2) of the delivered volumes"`
+	U       float64 `json:"u,omitempty" minimum:"0" doc:"expanded uncertainty (k = 2) of the largest of the delivered volumes"`
 }
 
 // CorrectionWorking is a corrected reading.
@@ -245,7 +246,7 @@ type CorrectionWorking struct {
 	Gain           float64 `json:"gain"`
 	GainFound      bool    `json:"gain_found"`
 	Volume         float64 `json:"volume"`
-	U              float64 `json:"u" doc:"expanded, k = 2"`
+	U              float64 `json:"u" doc:"expanded, for 95.45 %"`
 }
 
 // ApplyCorrection applies what a certificate says of a reading.
@@ -262,12 +263,14 @@ func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 	if err != nil {
 		return out, invalid("text", sentence(err))
 	}
-	out.DeadSpace, out.DeadSpaceFound, out.Gain, out.GainFound = c.DeadSpace, c.DeadSpaceFound, c.Gain, c.GainFound
-	volume, u := c.Apply(in.Reading, 0)
-	out.Volume, out.U = volume, 2*math.Hypot(u, in.U/2)
-	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace,
-		c.Gain)
-	out.Source = "Straight line of shown on delivered, ISO 11095; a part that cannot be told from none (5 %) is left out"
+	out.DeadSpace, out.DeadSpaceFound, out.Gain, out.GainFound = c.DeadSpace(), c.DeadSpaceFound, c.Gain(), c.GainFound
+	// The uncertainty of the delivered volumes is that of the largest of them, and grows with the volume: it is the syringe's.
+	if out.Volume, out.U, err = c.Apply(in.Reading, in.U/2/slices.Max(delivered), 0); err != nil {
+		return out, invalid("text", sentence(err))
+	}
+	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace(),
+		c.Gain())
+	out.Source = "Straight line of shown on delivered, ISO 11095; U for 95.45 % by its degrees of freedom, JCGM 100 G.4"
 	return out, nil
 }
 

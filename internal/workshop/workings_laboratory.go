@@ -128,13 +128,13 @@ func CombineWeights(in WeightsInput) (out WeightsWorking, err error) {
 	}{{"OIML R 76, first verification", patientscale.R76Initial}, {"OIML R 76, in service", patientscale.R76InService},
 		{"Handbook 44, acceptance", patientscale.HB44Acceptance},
 		{"Handbook 44, maintenance", patientscale.HB44Maintenance}} {
-		limit, err := patientscale.ScaleLimit(school.of, out.Load, in.Division)
+		limit, err := patientscale.ScaleLimit(school.of, found.LimitBase, in.Division)
 		if err != nil {
 			return out, invalid("division_kg", sentence(err))
 		}
 		out.Limits = append(out.Limits, SchoolLimit{school.title, limit})
 	}
-	out.Divisions, _ = patientscale.Divisions(out.Load, in.Division) // in range: the limits were computed with it
+	out.Divisions, _ = patientscale.Divisions(found.LimitBase, in.Division) // in range: the limits were computed with it
 	if in.Capacity > 0 {
 		out.Share = 100 * out.Load / in.Capacity
 	}

@@ -2202,6 +2202,8 @@ export interface components {
             words: string;
         };
         ControlEntry: {
+            /** @description what was done before it, after which the series begins anew */
+            action?: string;
             analyte: string;
             /** @description made by the client; sent again it changes nothing */
             id: string;
@@ -2267,6 +2269,8 @@ export interface components {
         ControlRunView: {
             /** Format: date-time */
             at: string;
+            /** @description why the series begins anew with it */
+            begins?: string;
             by: string;
             fired: ("1-2s" | "1-3s" | "2-2s" | "R-4s" | "4-1s" | "10-x")[];
             id: string;
@@ -2319,7 +2323,7 @@ export interface components {
             text: string;
             /**
              * Format: double
-             * @description expanded uncertainty (k = 2) of the delivered volumes
+             * @description expanded uncertainty (k = 2) of the largest of the delivered volumes
              */
             u?: number;
         };
@@ -2334,7 +2338,7 @@ export interface components {
             source: string;
             /**
              * Format: double
-             * @description expanded, k = 2
+             * @description expanded, for 95.45 %
              */
             u: number;
             /** Format: double */
@@ -2684,6 +2688,7 @@ export interface components {
         Found: {
             /** Format: int64 */
             days: number;
+            now?: boolean;
             /** @enum {string} */
             way: "fixed" | "staircase" | "drift" | "reliability" | "risk";
             words: string;
@@ -3026,6 +3031,7 @@ export interface components {
             devices: number;
             fixed: boolean;
             found: components["schemas"]["Found"][];
+            now?: boolean;
             /** Format: int64 */
             out: number;
             /** Format: int64 */

@@ -163,9 +163,10 @@ useKeys({ Enter: take })
 <template>
   <StepHead
     :title="`${measure.title} ${phase}: ${point.label}`"
-    :do="point.do || measure.do"
+    :do="measure.do || point.do"
     :caution="measure.caution"
   />
+  <p v-if="measure.do && point.do" class="mt-2 text-[17px] font-semibold">{{ point.do }}</p>
   <p v-if="point.missing" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2">
     Not ready: {{ point.missing }}.
   </p>

@@ -23,10 +23,8 @@ const points = computed(() =>
     r.points.filter((p) => p.level === props.level.level).map((p) => ({ ...p, run: r, x: x(r.at), y: y(p.z) })),
   ),
 )
-/** Where one lot follows another. */
-const changes = computed(() =>
-  points.value.filter((p, i) => i > 0 && p.lot !== points.value[i - 1]!.lot).map((p) => ({ x: p.x, lot: p.lot })),
-)
+/** Where the series begins anew: another lot, a calibration, something that was done. */
+const changes = computed(() => points.value.filter((p) => p.run.begins).map((p) => ({ x: p.x, why: p.run.begins })))
 const size = computed(() => (props.days > 365 ? 1.6 : props.days > 100 ? 2.2 : 3.2))
 </script>
 
@@ -61,7 +59,7 @@ const size = computed(() => (props.days > 365 ? 1.6 : props.days > 100 ? 2.2 : 3
       </g>
       <g v-for="c in changes" :key="c.x">
         <line :x1="c.x" :x2="c.x" y1="0" :y2="height" stroke="var(--brass)" stroke-dasharray="6 4" />
-        <text :x="c.x + 3" y="11" font-size="10" fill="var(--brass)">lot {{ c.lot }}</text>
+        <text :x="c.x + 3" y="11" font-size="10" fill="var(--brass)">{{ c.why }}</text>
       </g>
       <g v-for="p in points" :key="p.run.id">
         <path

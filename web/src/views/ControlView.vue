@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, reactive, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
 import NewControlLot from '../control/NewControlLot.vue'
@@ -22,6 +23,16 @@ const at = computed(() => {
   const chosen = states.value?.find((s) => s.asset === props.asset && (!props.analyte || s.analyte === props.analyte))
   return chosen ?? first
 })
+/** Which one is looked at stands in the address: a run that is recorded changes which stands first. */
+const router = useRouter()
+watch(
+  at,
+  (s) => {
+    if (!s || (s.asset === props.asset && s.analyte === props.analyte)) return
+    router.replace({ name: 'control', params: { asset: s.asset, analyte: s.analyte } })
+  },
+  { immediate: true },
+)
 const days = ref(90)
 const { data: chart } = useQuery(
   queries.controlChart(
@@ -31,6 +42,7 @@ const { data: chart } = useQuery(
 )
 const values = reactive<Record<string, string>>({})
 const note = ref('')
+const action = ref('')
 const { trouble, send, refuse, clear } = useSend()
 const run = ref(newId())
 const opening = ref(false)
@@ -50,11 +62,12 @@ async function record() {
     id: run.value,
     analyte: chart.value.analyte,
     note: note.value,
+    action: action.value,
     values: typed.map((l) => ({ lot_id: l.lot_id, text: values[l.lot_id]! })),
   }
   if (!(await send(() => api.POST('/api/controls/{asset}', { params, body })))) return
   run.value = newId()
-  note.value = ''
+  note.value = action.value = ''
   for (const key of Object.keys(values)) delete values[key]
   await refresh('controls', 'controlChart')
 }
@@ -166,6 +179,10 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
               >mean <span class="num">{{ significant(l.mean, 4) }}</span> ± 2 SD
               <span class="num">{{ significant(2 * l.sd, 2) }}</span></span
             >
+          </label>
+          <label class="min-w-56 grow">
+            <span class="label">Done before it, if anything: the series begins anew</span>
+            <input v-model="action" name="action" class="field" maxlength="200" @keydown.enter.prevent="record" />
           </label>
           <label class="min-w-48 grow">
             <span class="label">Note</span>

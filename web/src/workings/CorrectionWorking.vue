@@ -21,7 +21,8 @@ const input = computed(() => {
 const { result, problem } = useWorking('correction', input, (body) =>
   answer(api.POST('/api/workings/correction', { body })),
 )
-const part = (found: boolean | undefined, text: string) => (found ? text : 'not to be told from none')
+const part = (found: boolean | undefined, text: string, none: string) =>
+  found ? text : `${text}, not to be told from ${none}`
 </script>
 
 <template>
@@ -39,20 +40,20 @@ const part = (found: boolean | undefined, text: string) => (found ? text : 'not 
       </label>
       <div class="mt-4 grid grid-cols-1 gap-3">
         <NumberField v-model="form.reading" label="Reading to correct" unit="L" name="meter-reading" />
-        <NumberField v-model="form.u" label="U of the delivered volumes (k = 2)" unit="L" optional name="u" />
+        <NumberField v-model="form.u" label="U of the largest volume delivered (k = 2)" unit="L" optional name="u" />
       </div>
     </template>
     <template #out>
       <p class="label">Corrected volume</p>
       <p class="num text-[42px] leading-tight">{{ result ? result.volume.toFixed(3) : '–' }} L</p>
       <p class="text-ink-2">
-        U <span class="num">{{ significant(result?.u ?? 0, 2) }}</span> L, k = 2
+        U <span class="num">{{ significant(result?.u ?? 0, 2) }}</span> L, for about 95 %
       </p>
       <p class="mt-4 text-lg">
-        Dead space <b>{{ part(result?.dead_space_found, `${result?.dead_space.toFixed(3)} L`) }}</b>
+        Dead space <b>{{ part(result?.dead_space_found, `${result?.dead_space.toFixed(3)} L`, 'none') }}</b>
       </p>
       <p class="text-lg">
-        Gain <b>{{ part(result?.gain_found, result?.gain.toFixed(4) ?? '') }}</b>
+        Gain <b>{{ part(result?.gain_found, result?.gain.toFixed(4) ?? '', '1') }}</b>
       </p>
     </template>
   </WorkingSheet>
