@@ -18,6 +18,7 @@ import (
 	"northneedle/families/infusionpump"
 	"northneedle/families/patientscale"
 	"northneedle/families/photometer"
+	"northneedle/families/ventilator"
 )
 
 type topic = func(json.RawMessage) (map[string]any, error)
@@ -209,6 +210,51 @@ var topics = map[string]topic{
 		return map[string]any{"dead_space_l": c.DeadSpace(), "gain": c.Gain(), "u_dead_space_l": c.UIntercept, "u_gain": c.USlope,
 			"p_dead_space_zero": c.PInterceptZero, "p_gain_one": c.PSlopeOne,
 			"corrected_l": list(corrected), "expanded_uncertainty_l": list(expanded)}, nil
+	}),
+	"pressure_decay_leak": of(func(g struct {
+		T          []float64 `json:"time_s"`
+		P          []float64 `json:"pressure_cmh2o"`
+		Compliance float64   `json:"compliance_ml_per_cmh2o"`
+		Test       float64   `json:"test_pressure_cmh2o"`
+	}) (map[string]any, error) {
+		tau, err := signal.DecayTime(pairs(g.T, g.P))
+		return map[string]any{"tau_s": tau, "leak_l_min": signal.Leak(g.Compliance, g.Test, tau)}, err
+	}),
+	"breath_with_pause": of(func(g struct {
+		Rate  float64   `json:"sample_rate_hz"`
+		Start float64   `json:"start_threshold_l_min"`
+		End   float64   `json:"end_threshold_l_min"`
+		Flow  []float64 `json:"flow_l_min"`
+		P     []float64 `json:"pressure_cmh2o"`
+	}) (map[string]any, error) {
+		times := make([]float64, len(g.Flow))
+		for i := range times {
+			times[i] = float64(i) / g.Rate
+		}
+		breaths := signal.Ventilation(pairs(times, g.Flow), pairs(times, g.P), signal.Trigger{Start: g.Start, End: g.End})
+		if len(breaths) != 1 {
+			return nil, fmt.Errorf("%d breaths were found, not one", len(breaths))
+		}
+		b := breaths[0]
+		out := map[string]any{"inspired_volume_ml": b.VTi, "inspiratory_time_s": b.Ti, "pause_s": b.Pause, "peep_cmh2o": b.PEEP,
+			"ie_ratio_e_over_i": b.Ratio, "plateau_cmh2o": nil, "static_compliance_ml_per_cmh2o": nil}
+		if b.Pause > 0 {
+			out["plateau_cmh2o"], out["static_compliance_ml_per_cmh2o"] = b.Plateau, b.Compliance
+		}
+		return out, nil
+	}),
+	"condition_mismatch": of(func(g struct {
+		Gain       float64                `json:"delivered_over_set"`
+		U          float64                `json:"expanded_uncertainty"`
+		Tolerance  float64                `json:"tolerance_relative"`
+		Candidates []ventilator.Candidate `json:"candidates"`
+	}) (map[string]any, error) {
+		names := []any{}
+		for _, c := range ventilator.ExplainedBy(g.Gain, g.U, g.Tolerance, g.Candidates) {
+			names = append(names, c.Name)
+		}
+		a, err := conformity.Assess(g.Gain-1, conformity.Limits{Low: -g.Tolerance, High: g.Tolerance}, g.U, 2)
+		return map[string]any{"device_inside": a.Zone.Within(), "explained_by": names}, err
 	}),
 	"drift_due": of(func(g struct {
 		Records []struct {

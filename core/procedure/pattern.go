@@ -31,6 +31,8 @@ type FindingInput struct {
 	Ambient Ambient
 	Choices map[string]string
 	Plate   map[string]float64
+	Set     map[string]string // how the instruments said that they were set when the points were read
+	Again   bool              // as found was read again, after a cause outside the device was removed
 }
 
 // Pattern reads the errors of a finding in the manner of a family. The zero value reads nothing.

@@ -2,6 +2,7 @@ package run
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -252,6 +253,12 @@ func (r Run) Diagnose(f *procedure.Finding, round int) (procedure.Diagnosis, boo
 		return procedure.Diagnosis{}, false
 	}
 	var points []procedure.JudgedPoint
+	set := map[string]string{}
+	for _, reading := range r.Readings {
+		if reading.Round == round && reading.Stands() && reading.Origin != nil && slices.Contains(f.Judges, reading.Measure) {
+			maps.Copy(set, reading.Origin.Settings)
+		}
+	}
 	for _, m := range f.Measures {
 		for i := range m.Points {
 			p := &m.Points[i]
@@ -273,5 +280,7 @@ func (r Run) Diagnose(f *procedure.Finding, round int) (procedure.Diagnosis, boo
 		Ambient: r.room(f, round),
 		Choices: r.Choices,
 		Plate:   r.Plate,
+		Set:     set,
+		Again:   len(r.Findings[f.ID].Voided) > 0,
 	})
 }

@@ -11,36 +11,40 @@ import (
 type Trigger struct {
 	Start float64 // inspiration begins above it …
 	Delay float64 // … once it has lasted so long
-	End   float64 // and ends below it
+	End   float64 // and ends, a pause included, when gas flows back: below it, which is negative
 	Bias  float64 // continuous flow through the circuit, taken off first
 }
 
 // Ventilated is one whole breath of a ventilator, from the start of one inspiration to
 // the next.
 type Ventilated struct {
-	Start      float64 `json:"start"`    // s
-	Ti         float64 `json:"ti"`       // inspiration, s
-	Te         float64 `json:"te"`       // expiration, s
-	VTi        float64 `json:"vti"`      // inspired, mL
-	VTe        float64 `json:"vte"`      // expired, mL
-	Peak       float64 `json:"peak"`     // highest pressure, cmH2O
-	Plateau    float64 `json:"plateau"`  // pressure at the end of inspiration, cmH2O
-	PEEP       float64 `json:"peep"`     // pressure at the end of expiration, cmH2O
-	Mean       float64 `json:"mean"`     // pressure over the breath, cmH2O
-	PeakFlow   float64 `json:"peakflow"` // L/min
-	Rate       float64 `json:"rate"`     // per minute
-	Ratio      float64 `json:"ratio"`    // expiration for one of inspiration
-	Compliance float64 `json:"compliance"`
-	Leak       float64 `json:"leak"` // share of the inspired volume that did not come back, percent
+	Start      float64 `json:"start"`      // s
+	Ti         float64 `json:"ti"`         // inspiration with its pause, s
+	Pause      float64 `json:"pause"`      // time without flow at the end of inspiration, s
+	Te         float64 `json:"te"`         // expiration, s
+	VTi        float64 `json:"vti"`        // inspired, mL
+	VTe        float64 `json:"vte"`        // expired, mL
+	Peak       float64 `json:"peak"`       // highest pressure, cmH2O
+	Plateau    float64 `json:"plateau"`    // pressure in the last half of the pause, cmH2O; 0 where there is none
+	PEEP       float64 `json:"peep"`       // pressure at the end of expiration, cmH2O
+	Mean       float64 `json:"mean"`       // pressure over the breath, cmH2O
+	PeakFlow   float64 `json:"peakflow"`   // L/min
+	Rate       float64 `json:"rate"`       // per minute
+	Ratio      float64 `json:"ratio"`      // expiration for one of inspiration
+	Compliance float64 `json:"compliance"` // static; 0 without a pause
+	Leak       float64 `json:"leak"`       // share of the inspired volume that did not come back, percent
 }
 
-// endStretch is how much of an inspiration's or expiration's end its pressure is taken from, in s.
-const endStretch = 0.06
+// endStretch is how much of an expiration's end its pressure is taken from, in s.
+const endStretch = 0.1
+
+// still is the flow below which gas stands, in L/min, and shortest how long it stands at least in what is a pause, in s.
+const still, shortest = 0.5, 0.025
 
 // Ventilation finds the whole breaths in traces of flow (L/min, into the patient
 // positive) and pressure (cmH2O) against time. Volumes are integrals of the flow by the
-// trapezoidal rule, less the bias; compliance is inspired volume per pressure from the
-// end of expiration to the end of inspiration (mL/cmH2O). Definitions as in ISO 19223.
+// trapezoidal rule, less the bias; a pause belongs to the inspiration; compliance is inspired volume per pressure from the
+// end of expiration to the plateau in the pause (mL/cmH2O). Definitions as in ISO 19223 and ISO 80601-2-12.
 func Ventilation(flow, pressure []Sample, trigger Trigger) []Ventilated {
 	starts, ends := trigger.find(flow)
 	var breaths []Ventilated
@@ -107,21 +111,39 @@ func (t Trigger) measure(flow, pressure []Sample, start, end, next int) Ventilat
 	if len(whole) == 0 {
 		b.Peak = 0
 	}
-	b.Plateau = average(between(pressure, flow[end].T-endStretch, flow[end].T))
-	b.PEEP = average(between(pressure, flow[next].T-2*endStretch, flow[next].T-0.01))
+	b.PEEP = average(between(pressure, flow[next].T-endStretch, flow[next].T-0.01))
+	if from, to := t.pause(flow[start:end]); to-from >= shortest {
+		b.Pause, b.Plateau = to-from, average(between(pressure, (from+to)/2, to))
+	}
 	if whole := b.Ti + b.Te; whole > 0 {
 		b.Rate = 60 / whole
 	}
 	if b.Ti > 0 {
 		b.Ratio = b.Te / b.Ti
 	}
-	if rise := b.Plateau - b.PEEP; rise > 0 {
+	if rise := b.Plateau - b.PEEP; b.Pause > 0 && rise > 0 {
 		b.Compliance = b.VTi / rise
 	}
 	if b.VTi > 0 {
 		b.Leak = 100 * (b.VTi - b.VTe) / b.VTi
 	}
 	return b
+}
+
+// pause is when gas last stood still within an inspiration, from and to in s.
+func (t Trigger) pause(inspiration []Sample) (from, to float64) {
+	last := len(inspiration) - 1
+	for last > 0 && math.Abs(inspiration[last].V-t.Bias) >= still { // it ends on its way to expiration
+		last--
+	}
+	first := last
+	for first > 0 && math.Abs(inspiration[first-1].V-t.Bias) < still {
+		first--
+	}
+	if first == 0 || last <= first {
+		return 0, 0
+	}
+	return inspiration[first].T, inspiration[last].T
 }
 
 // volume is the integral in mL of the flow of one sign, up to where it crosses zero.

@@ -2,10 +2,10 @@
 package ventilator
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"gonum.org/v1/gonum/stat"
 
@@ -21,14 +21,13 @@ import (
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{"ventilated-volume": {Compute: ventilatedVolume}},
 	Captures: map[string]procedure.CaptureMethod{
-		"breath-volume":  ofBreaths(func(b signal.Ventilated) float64 { return b.VTi }),
-		"breath-peak":    ofBreaths(func(b signal.Ventilated) float64 { return b.Peak }),
-		"breath-plateau": ofBreaths(func(b signal.Ventilated) float64 { return b.Plateau }),
-		"breath-peep":    ofBreaths(func(b signal.Ventilated) float64 { return b.PEEP }),
-		"breath-rate":    ofBreaths(func(b signal.Ventilated) float64 { return b.Rate }),
-		"breath-ratio":   ofBreaths(func(b signal.Ventilated) float64 { return b.Ratio }),
-		"time-to-alarm":  {Params: []string{"patience"}, RawUnits: true, Read: timeToAlarm},
-		"pressure-hold":  {Params: []string{"compliance", "hold"}, RawUnits: true, Read: pressureHold},
+		"breath-volume": ofBreaths(func(b signal.Ventilated) float64 { return b.VTi }),
+		"breath-peak":   ofBreaths(func(b signal.Ventilated) float64 { return b.Peak }),
+		"breath-peep":   ofBreaths(func(b signal.Ventilated) float64 { return b.PEEP }),
+		"breath-rate":   ofBreaths(func(b signal.Ventilated) float64 { return b.Rate }),
+		"breath-ratio":  ofBreaths(func(b signal.Ventilated) float64 { return b.Ratio }),
+		"time-to-alarm": {Params: []string{"patience"}, RawUnits: true, Read: timeToAlarm},
+		"pressure-hold": {Params: []string{"compliance", "pressure", "hold"}, RawUnits: true, Read: pressureHold},
 	},
 	Patterns: map[string]procedure.Pattern{"ventilation": {Read: ventilationPattern, Params: []string{"peep"}}},
 }
@@ -131,11 +130,13 @@ func ventilation(in procedure.CaptureInput, of func(signal.Ventilated) float64) 
 	live.Say("VT", "%.0f mL", last.VTi)
 	live.Say("rate", "%.1f /min", last.Rate)
 	live.Say("peak", "%.1f", last.Peak)
-	live.Say("plateau", "%.1f", last.Plateau)
+	if last.Pause > 0 {
+		live.Say("plateau", "%.1f", last.Plateau)
+		live.Say("mL per cmH₂O", "%.0f", last.Compliance)
+	}
 	live.Say("PEEP", "%.1f", last.PEEP)
 	live.Say("mean", "%.1f cmH₂O", last.Mean)
 	live.Say("I:E", "1:%.1f", last.Ratio)
-	live.Say("mL per cmH₂O", "%.0f", last.Compliance)
 	live.Say("leak", "%.0f %%", last.Leak)
 	scatter := slices.Max(values) - slices.Min(values)
 	live.Detail = fmt.Sprintf("%d breaths, %.4g from least to most", len(values), scatter)
@@ -179,8 +180,8 @@ func timeToAlarm(in procedure.CaptureInput) procedure.LiveReading {
 	return live
 }
 
-// pressureHold is the leak of a closed circuit in L/min by the compliance method:
-// leak = C · fall ÷ time. With: compliance in mL/cmH2O, hold in s.
+// pressureHold is the leak of a closed circuit in L/min at a test pressure: C · p ÷ τ, with the time constant of the fall.
+// With: compliance in mL/cmH2O, pressure in cmH2O, hold in s.
 func pressureHold(in procedure.CaptureInput) procedure.LiveReading {
 	trace := in.Trace()
 	hold := in.With["hold"]
@@ -194,18 +195,22 @@ func pressureHold(in procedure.CaptureInput) procedure.LiveReading {
 			part = append(part, s)
 		}
 	}
-	s := signal.Steady(part, hold, math.Inf(1))
-	leak := math.Max(0, -s.Slope*60*in.With["compliance"]/1000)
+	tau, err := signal.DecayTime(part)
+	if err != nil {
+		return procedure.LiveReading{Why: err.Error()}
+	}
+	leak := signal.Leak(in.With["compliance"], in.With["pressure"], tau)
 	live := procedure.LiveReading{Value: &leak, Values: []float64{leak}}
 	live.Say("pressure", "%.1f cmH₂O", part[len(part)-1].V)
-	live.Say("falls by", "%.2f cmH₂O/s", math.Max(0, -s.Slope))
+	falls := part[len(part)-1].V / tau
+	live.Say("falls by", "%.2f cmH₂O/s", falls)
 	if left := hold + 1 - (trace[len(trace)-1].T - trace[0].T); left > 0 {
 		live.Why = fmt.Sprintf("hold for %.0f s more", math.Ceil(left))
 		return live
 	}
 	live.Steady, live.Why = true, fmt.Sprintf("held for %.0f s", hold)
-	live.Detail = fmt.Sprintf("pressure fell by %.2f cmH2O/s at %.1f mL/cmH2O", math.Max(0, -s.Slope),
-		in.With["compliance"])
+	live.Detail = fmt.Sprintf("pressure fell with a time constant of %.3g s; %g mL/cmH2O, at %g cmH2O", tau,
+		in.With["compliance"], in.With["pressure"])
 	return live
 }
 
@@ -329,55 +334,94 @@ var mixtureWords = map[string]string{
 	"heliox": "helium and oxygen",
 }
 
-// explain names what would make every volume read as much of what is set as they do.
+// Candidate is something that would make every volume read as a share of what it is.
+type Candidate struct {
+	Name   string
+	Factor float64
+}
+
+// ExplainedBy are the candidates that make a gain (what was delivered over what was set) one of a device within its relative
+// tolerance, with the relative expanded uncertainty of the gain added; the nearest first. Whether the device is inside as it
+// stands does not matter.
+func ExplainedBy(gain, u, tolerance float64, all []Candidate) []Candidate {
+	off := func(c Candidate) float64 { return math.Abs(gain/c.Factor - 1) }
+	found := slices.DeleteFunc(slices.Clone(all), func(c Candidate) bool { return off(c) > tolerance+u+1e-9 })
+	slices.SortStableFunc(found, func(a, b Candidate) int { return cmp.Compare(off(a), off(b)) })
+	return found
+}
+
+// asWell is how near a candidate must come where the device is inside its own tolerance: then only what fits closely is worth
+// a look.
+const asWell = 0.012
+
+// explain names what would make every volume read as much of what is set as they do, at the room's pressure and temperature.
+// What the analyser's settings exclude, as it read them back, is not offered; after reading again under matched conditions
+// nothing is.
 func explain(c procedure.FindingInput, factor float64) procedure.Diagnosis {
-	seen := procedure.Diagnosis{Shape: "condition", Investigate: true}
 	words := fmt.Sprintf("Every volume is off by one factor: %s %% of what is set is measured.",
 		quantity.Format(100*factor, 0.1))
-	type candidate struct {
-		words string
-		makes float64
+	u, tolerance, inside := ownTolerance(ofMeasure(c.Points, "vt"))
+	if inside {
+		tolerance = asWell
 	}
-	var all []candidate
+	found := ExplainedBy(factor, u, tolerance, candidates(c))
+	switch {
+	case c.Again:
+		return procedure.Diagnosis{Shape: "factor",
+			Words: words + " It was read again under matched conditions: it is the ventilator’s own, or the analyser’s."}
+	case len(found) == 0:
+		return procedure.Diagnosis{Shape: "factor",
+			Words: words + " No gas condition or mixture explains it: look at the ventilator’s own flow sensor, and at the analyser’s."}
+	}
+	seen := procedure.Diagnosis{Shape: "condition", Investigate: true,
+		Words: words + " It looks like " + found[0].Name + ". Look, match it, and read again."}
+	for _, k := range found[:min(4, len(found))] {
+		seen.Lines = append(seen.Lines, fmt.Sprintf("%s would give %s %%", k.Name, quantity.Format(100*k.Factor, 0.1)))
+	}
+	return seen
+}
+
+// ownTolerance is what the ventilator may be off by itself, and how well that is known, as shares of the largest volume; and
+// whether all volumes are inside as they stand.
+func ownTolerance(volumes []procedure.JudgedPoint) (u, tolerance float64, inside bool) {
+	largest := 0.0
+	inside = true
+	for _, p := range volumes {
+		set := p.Reference + p.Error
+		inside = inside && math.Abs(p.ErrorToLimit) <= 1
+		if set > largest && p.ErrorToLimit != 0 {
+			largest, u, tolerance = set, p.U/set, math.Abs(p.Error/p.ErrorToLimit)/set
+		}
+	}
+	return u, tolerance, inside
+}
+
+// candidates are gas conditions and mixtures that may not match, each with what it makes of every volume.
+func candidates(c procedure.FindingInput) []Candidate {
+	var all []Candidate
+	_, conditionSeen := c.Set["condition"]
+	_, mixtureSeen := c.Set["mixture"]
 	recorded, ventilator := c.Choices[analyserCondition], c.Choices[ventilatorCondition]
 	for _, name := range []string{"ATP", "ATPD", "ATPS", "BTPS", "STPD", "STPD20", "STPD21"} {
 		// Read at another condition than recorded, the analyser shows less or more of it.
-		if makes, err := conditionFactor(recorded, name, c.Ambient); err == nil && name != recorded {
-			all = append(all, candidate{fmt.Sprintf("the analyser set to %s, not to %s as recorded", name, recorded),
-				makes})
+		if makes, err := conditionFactor(recorded, name, c.Ambient); err == nil && name != recorded && !conditionSeen {
+			all = append(all, Candidate{fmt.Sprintf("the analyser set to %s, not to %s as recorded", name, recorded), makes})
 		}
 		if makes, err := conditionFactor(name, ventilator, c.Ambient); err == nil && name != ventilator {
-			all = append(all, candidate{fmt.Sprintf("the ventilator stating volumes in %s, not in %s as recorded", name,
+			all = append(all, Candidate{fmt.Sprintf("the ventilator stating volumes in %s, not in %s as recorded", name,
 				ventilator), makes})
 		}
 	}
 	set := c.Choices[mixtureSet]
 	for _, name := range gas.Mixtures() {
-		if makes, err := gas.Misread(set, name); err == nil && name != set {
-			all = append(all, candidate{fmt.Sprintf("the analyser set to %s while %s flows", mixtureWords[name],
+		if makes, err := gas.Misread(set, name); err == nil && name != set && !mixtureSeen {
+			all = append(all, Candidate{fmt.Sprintf("the analyser set to %s while %s flows", mixtureWords[name],
 				mixtureWords[set]), makes})
 		}
 		if makes, err := gas.Misread(name, set); err == nil && name != set {
-			all = append(all, candidate{fmt.Sprintf("%s flowing, not %s as recorded", mixtureWords[name],
+			all = append(all, Candidate{fmt.Sprintf("%s flowing, not %s as recorded", mixtureWords[name],
 				mixtureWords[set]), makes})
 		}
 	}
-	slices.SortStableFunc(all, func(a, b candidate) int {
-		return int(math.Copysign(1, math.Abs(a.makes-factor)-math.Abs(b.makes-factor)))
-	})
-	for _, k := range all {
-		if math.Abs(k.makes-factor) < 0.012 && len(seen.Lines) < 4 {
-			seen.Lines = append(seen.Lines, fmt.Sprintf("%s would give %s %%", k.words,
-				quantity.Format(100*k.makes, 0.1)))
-		}
-	}
-	if len(seen.Lines) == 0 {
-		seen.Shape, seen.Investigate = "factor", false
-		seen.Words = words +
-			" No gas condition or mixture explains it: look at the ventilator’s own flow sensor, and at the analyser’s."
-		return seen
-	}
-	first, _, _ := strings.Cut(seen.Lines[0], " would give")
-	seen.Words = words + " It looks like " + first + "."
-	return seen
+	return all
 }
