@@ -193,6 +193,28 @@ func TestAPlanCanBeDone(t *testing.T) {
 	})
 }
 
+// References that are elsewhere for a while put a job off, and never out of a day that has room for it.
+func TestAJobWaitsForItsReferences(t *testing.T) {
+	people := []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 990}}}
+	busy := map[string][]dayplan.Window{"FA-1": {{From: 500, Until: 600}, {From: 640, Until: 700}}}
+	jobs := []dayplan.Job{{ID: "a", Setup: 20, Wait: 30, Finish: 20, Risk: 3, References: []string{"FA-1"}},
+		{ID: "b", Setup: 15, Wait: 20, Finish: 15, Risk: 2, References: []string{"FA-1"}}, {ID: "c", Setup: 30, Risk: 1}}
+	plan, err := dayplan.Make(dayplan.Day{Jobs: jobs, People: people, Busy: busy})
+	require.NoError(t, err)
+	assert.Empty(t, plan.Left)
+	rapid.Check(t, func(t *rapid.T) {
+		var away []dayplan.Window
+		for at := 480; at < 700; {
+			from := at + rapid.IntRange(0, 60).Draw(t, "free")
+			at = from + rapid.IntRange(5, 60).Draw(t, "away")
+			away = append(away, dayplan.Window{From: from, Until: at})
+		}
+		plan, err := dayplan.Make(dayplan.Day{Jobs: jobs, People: people, Busy: map[string][]dayplan.Window{"FA-1": away}})
+		require.NoError(t, err)
+		require.Empty(t, plan.Left, "after %v there is room for all", away)
+	})
+}
+
 func TestWaitsAreFilledAndTheGravestAreNotLeftOut(t *testing.T) {
 	one := []dayplan.Person{{Name: "Idris", Window: dayplan.Window{From: 480, Until: 560}}}
 	chamber := dayplan.Job{ID: "chamber", Setup: 5, Wait: 30, Finish: 10, Risk: 3}

@@ -13,6 +13,7 @@ type sheet struct {
 	engaged map[string][]Window // references, by tag
 	holds   map[string]int      // the job, counted from 1, that was begun with a reference
 	begun   []*begun            // by job
+	after   []int               // by job: not before, since its references were elsewhere before it would have been done
 	plan    Plan
 }
 
@@ -30,6 +31,7 @@ func (d Day) fill(order []int, byHand bool) Plan {
 		engaged: map[string][]Window{},
 		holds:   map[string]int{},
 		begun:   make([]*begun, len(d.Jobs)),
+		after:   make([]int, len(d.Jobs)),
 		plan:    Plan{Blocks: []Block{}, Left: []Left{}, Order: []string{}},
 	}
 	for tag, away := range d.Busy {
@@ -104,14 +106,10 @@ func (s *sheet) leave(i int, why string) {
 // another job holds is waited for: that job is finished before.
 func (s *sheet) begin(i int) {
 	j := s.day.Jobs[i]
-	from := j.Ready
 	for _, tag := range j.References {
-		if holder := s.holds[tag]; holder > 0 && holder != i+1 {
+		for holder := s.holds[tag]; holder > 0 && holder != i+1; holder = s.holds[tag] {
 			s.finish(holder - 1)
 		}
-	}
-	if len(j.References) > 0 {
-		from = s.freed(j, from)
 	}
 	best := begun{person: -1}
 	why := "nobody who works that day is qualified for it"
@@ -119,12 +117,16 @@ func (s *sheet) begin(i int) {
 		if !person.can(j.Skill) || s.byHand && !s.given(j, person) {
 			continue
 		}
+		from := s.freed(j, max(j.Ready, s.after[i], person.From))
 		b := begun{person: p, first: Block{Job: j.ID, Part: SetUp, Person: person.Name, Place: j.Place,
-			From: max(from, person.From), Until: max(from, person.From)}}
+			From: from, Until: from}}
 		if b.ready = b.first.Until; !j.Started {
-			at, ok := s.gap(p, j.Place, b.first.From, j.Setup)
+			at, ok := s.gap(p, j.Place, from, j.Setup)
+			for ok && s.freed(j, at) > at { // a start that moved: the references may be elsewhere then
+				at, ok = s.gap(p, j.Place, s.freed(j, at), j.Setup)
+			}
 			if !ok {
-				why = s.noRoom(j)
+				why = s.noRoom(i)
 				continue
 			}
 			b.first.From, b.first.Until = at, at+j.Setup
@@ -150,20 +152,27 @@ func (s *sheet) begin(i int) {
 	}
 }
 
-// finish places the end of a job that was begun. Where it does not fit, the whole job is
-// taken out again.
+// finish places the end of a job that was begun. Where its references are elsewhere before that, the job is begun again later;
+// where it does not fit into the day at all, it is taken out.
 func (s *sheet) finish(i int) {
 	j, b := s.day.Jobs[i], s.begun[i]
 	at, ok := s.gap(b.person, j.Place, b.ready, j.Finish)
 	until := at + j.Finish
-	away := ok && s.away(j, b.first.From, until)
-	if !ok || away {
-		why := "its references are needed elsewhere before it would be done"
-		if !away {
-			why = s.noRoom(j)
-		}
+	back := 0
+	if ok {
+		back = s.back(j, b.first.From, until)
+	}
+	if !ok || back > 0 {
 		s.hands[b.person] = slices.DeleteFunc(s.hands[b.person], func(x Block) bool { return x.Job == j.ID })
-		s.leave(i, why)
+		if !ok || j.Started {
+			s.leave(i, s.noRoom(i))
+			return
+		}
+		for _, tag := range j.References {
+			delete(s.holds, tag)
+		}
+		s.after[i], s.begun[i] = back, nil
+		s.begin(i)
 		return
 	}
 	b.over = true
@@ -209,17 +218,23 @@ func (s *sheet) freed(j Job, from int) int {
 	return from
 }
 
-// away reports whether a reference of a job is elsewhere within a stretch.
-func (s *sheet) away(j Job, from, until int) bool {
+// back is when the references of a job that are elsewhere within a stretch are back; 0 where none is.
+func (s *sheet) back(j Job, from, until int) (back int) {
 	for _, tag := range j.References {
-		if slices.ContainsFunc(s.engaged[tag], func(w Window) bool { return w.From < until && w.Until > from }) {
-			return true
+		for _, w := range s.engaged[tag] {
+			if w.From < until && w.Until > from {
+				back = max(back, w.Until)
+			}
 		}
 	}
-	return false
+	return back
 }
 
-func (s *sheet) noRoom(j Job) string {
+func (s *sheet) noRoom(i int) string {
+	j := s.day.Jobs[i]
+	if s.after[i] > 0 {
+		return "there is no room for it once its references are back, at " + Clock(s.after[i])
+	}
 	if windows, ok := s.day.Windows[j.Place]; ok {
 		if len(windows) == 0 {
 			return j.Place + " cannot be reached that day"
