@@ -64,18 +64,24 @@ func strokes(in procedure.CaptureInput) procedure.LiveReading {
 	made := ofDirection(found, in.With["direction"])
 	live := procedure.LiveReading{Figures: map[string]any{"strokes": made}}
 	var volumes []float64
+	share := 0.0 // of a stroke, at most, that flow at rest makes
 	for _, s := range made {
 		if s.Counted {
-			volumes = append(volumes, s.Volume)
+			left := asIntegrated(s, rest)
+			volumes, share = append(volumes, left), max(share, math.Abs(left-s.Volume)/s.Volume)
 		}
 	}
 	volumes = volumes[max(0, len(volumes)-in.Count):]
+	live.Say("flow at rest", "%+.4f L/s, up to %.1f %% of a stroke", rest, 100*share)
 	live.Say("strokes that count", "%d of %d", len(volumes), in.Count)
 	if n := len(made); n > 0 {
 		last := made[n-1]
 		live.Say("last", "%.3f L at %.2f L/s", last.Volume, last.Mean)
 	}
 	live = judgeStrokes(live, len(made), volumes, in)
+	if live.Detail != "" {
+		live.Detail += fmt.Sprintf("; flow at rest %+.4f L/s left in, up to %.1f %% of a stroke", rest, 100*share)
+	}
 	if n := len(made); n > 0 && !live.Steady && !made[n-1].Counted {
 		live.Why += "; the last one does not count: " + strings.Join(made[n-1].Why, ", ")
 	}
@@ -84,6 +90,14 @@ func strokes(in procedure.CaptureInput) procedure.LiveReading {
 		live.Why = fmt.Sprintf("zero again: flow at rest %+.2g L/s", rest)
 	}
 	return live
+}
+
+// asIntegrated is a stroke's volume in L as the device makes it: with the flow that it shows at rest left in.
+func asIntegrated(s signal.Stroke, rest float64) float64 {
+	if !s.Positive {
+		rest = -rest
+	}
+	return s.Volume + rest*s.Seconds
 }
 
 func ofDirection(found []signal.Stroke, direction float64) []signal.Stroke {

@@ -72,6 +72,20 @@ func TestAStrokeWithAGapIsNoStroke(t *testing.T) {
 	whole := reader.Read(in)
 	require.True(t, whole.Steady, whole.Why)
 	assert.InDelta(t, 3, *whole.Value, 0.01)
+	off := make([]signal.Sample, len(trace)) // it shows 0.004 L/s at rest, and makes 12 mL more of a stroke of 3 s
+	for i, s := range trace {
+		off[i] = signal.Sample{T: s.T, V: s.V + 0.004}
+	}
+	in.Traces["FLOW"] = off
+	carried := reader.Read(in)
+	assert.InDelta(t, *whole.Value+0.012, *carried.Value, 0.002, "as the device integrates it")
+	assert.Contains(t, carried.Detail, "flow at rest +0.0040 L/s left in, up to 0.4 % of a stroke")
+	in.With["direction"] = -1
+	for i, s := range trace {
+		off[i] = signal.Sample{T: s.T, V: 0.004 - s.V}
+	}
+	assert.InDelta(t, *whole.Value-0.012, *reader.Read(in).Value, 0.002, "and less of one that is withdrawn")
+	in.With["direction"] = 1
 	in.Traces["FLOW"] = append(trace[:250:250], trace[310:]...) // in the middle of the first
 	broken := reader.Read(in)
 	assert.False(t, broken.Steady)

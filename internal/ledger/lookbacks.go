@@ -157,8 +157,9 @@ func openOnDevice(w *writer, r run.Run) error {
 		OpenedAt: at,
 		OpenedBy: r.Signature.By.Name,
 	}
-	good, err := one[Run](tx.Where("asset_id = ? AND result IN ? AND ended_at < ? AND id <> ?", r.Device.ID,
-		run.PassedResults, at, r.ID).Order("ended_at DESC"))
+	// What another procedure found says nothing of what this one did: an electronic check is no liquid control.
+	good, err := one[Run](tx.Where("asset_id = ? AND procedure = ? AND status = ? AND replaced_by = '' AND result IN ? "+
+		"AND ended_at < ? AND id <> ?", r.Device.ID, r.Procedure.ID, run.Signed, run.PassedResults, at, r.ID).Order("ended_at DESC"))
 	switch {
 	case err == nil:
 		b.From = good.EndedAt
