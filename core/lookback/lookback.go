@@ -20,11 +20,15 @@ type Level struct {
 	Error     float64 `json:"error"`
 	Limit     float64 `json:"limit"` // half-width
 	U         float64 `json:"u"`
-	Unit      string  `json:"unit"` // UCUM
+	Unit      string  `json:"unit"`             // UCUM
+	Absent    string  `json:"absent,omitempty"` // what did not come, in words: then it has no error
 }
 
 // Words say how far off a level was, and which way.
 func (l Level) Words() string {
+	if l.Absent != "" {
+		return l.Label + ": " + l.Absent
+	}
 	unit := quantity.ShowUnit(l.Unit)
 	way := "too high"
 	if l.Error < 0 {

@@ -90,6 +90,7 @@ type LiveReading struct {
 	Settles *float64  `json:"settles,omitempty"` // in how many seconds it will be near enough
 	Quantum float64   `json:"quantum,omitempty"` // what arrives at once, in the unit of the trace: a drop in g
 	Left    float64   `json:"left,omitempty"`    // what it still has to go, by a fit of its trace
+	Absent  bool      `json:"absent,omitempty"`  // what was waited for did not come
 	Curves  []Curve   `json:"-"`                 // kept with the reading
 
 	Figures map[string]any `json:"figures,omitempty"` // what else a family shows, each by its name; its widget knows the form

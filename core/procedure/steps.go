@@ -169,6 +169,7 @@ type Measure struct {
 	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
 	Capture      *Capture               `yaml:"capture,omitempty"` // nil: read from the display and typed
 	SetUp        []string               `yaml:"set_up,omitempty"`  // what to look at on a gross error
+	Absent       string                 `yaml:"absent,omitempty"`  // what is said where what is waited for does not come: "no alarm within 30 s". Then a point does not conform
 
 	Method Method     `yaml:"-"` // the following are filled in by Compile
 	Limits LimitsFunc `yaml:"-"` // of Tolerance

@@ -71,6 +71,28 @@ func TestAPointIsOfOneReference(t *testing.T) {
 	assert.InDelta(t, 0.01, v.Error, 1e-9)
 }
 
+// What does not come is no error of so much: it does not conform, whatever was read meanwhile, and is said in words.
+func TestWhatDoesNotComeIsNoError(t *testing.T) {
+	d := small()
+	d.Steps[4].(*procedure.Measure).Absent = "no alarm within 30 s"
+	b := open(t, d).prepared()
+	none := run.CaptureReading{Reading: "reading-none", Measure: "response", Point: "zero", Absent: true}
+	b.do(none)
+	b.do(b.read("gas", "5.00"))
+	m := b.run.Procedure.Measure("response")
+	v, err := b.run.Judge(m, m.Point("zero"), 0)
+	require.NoError(t, err)
+	assert.Equal(t, "no alarm within 30 s", v.Absent)
+	assert.False(t, v.Pass || v.Gross || v.Zone.Within())
+	assert.Equal(t, "Outside: no alarm within 30 s.", b.view().Measures[0].Points[0].Found.Sentence)
+	b.do(run.ClosePhase{Finding: "verdict"})
+	require.Len(t, b.run.FoundOut(), 1)
+	assert.Equal(t, "Response zero: no alarm within 30 s", b.run.FoundOut()[0].Words())
+
+	waits := open(t, small()).prepared()
+	waits.refused(none, "reading-needed", "waits for nothing")
+}
+
 // A point of the technician's own is judged as the others are, and what was read already stays.
 func TestAPointOfOnesOwn(t *testing.T) {
 	b := open(t, small()).prepared()

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -28,6 +29,7 @@ type CaptureReading struct {
 	Trace     []signal.Sample // kept with the reading
 	Detail    string
 	Curves    []procedure.Curve
+	Absent    bool   // what was waited for did not come
 	Early     string // why it is taken although it is not steady
 	Confirmed bool   // a questioned magnitude was confirmed
 }
@@ -116,6 +118,14 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 		if !c.Steady {
 			fact.Early = strings.TrimSpace(c.Early)
 		}
+		if c.Absent {
+			fact.Absent = cmp.Or(m.Absent, "it did not come")
+		}
+	} else if c.Absent {
+		if m.Absent == "" {
+			return refuse(Invalid, "reading-needed", "absent", "%s waits for nothing: type what it shows.", m.Title)
+		}
+		fact.Values, fact.Absent = []float64{0}, m.Absent
 	} else {
 		v, err := quantity.ParseNumber(c.Typed)
 		if m.Method.Typed != nil {

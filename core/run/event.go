@@ -227,6 +227,7 @@ type (
 		Left    float64           `json:"left,omitempty"`     // what it still had to go when it was taken, in the unit of the values
 		Quantum float64           `json:"quantum,omitempty"`  // what arrived at once, in the unit of the trace
 		Detail  string            `json:"detail,omitempty"`
+		Absent  string            `json:"absent,omitempty"` // in words, where what was waited for did not come
 		Curves  []procedure.Curve `json:"curves,omitempty"`
 		Trace   []signal.Sample   `json:"trace,omitempty"`
 	}

@@ -38,6 +38,7 @@ func (r Run) FoundOut() []lookback.Level {
 				Limit:     limit,
 				U:         v.U,
 				Unit:      r.Unit(m),
+				Absent:    v.Absent,
 			})
 		}
 	}

@@ -35,6 +35,7 @@ type Verdict struct {
 	Pass         bool                 `json:"pass"`           // by the decision rule
 	Gross        bool                 `json:"gross"`
 	Warning      string               `json:"warning,omitempty"`
+	Absent       string               `json:"absent,omitempty"`       // what did not come, in words: then there is no error, and it does not conform
 	Window       bool                 `json:"window,omitempty"`       // it is judged by what it shows, not by an error: the limits are on the indication
 	DeviceEntry  string               `json:"device_entry,omitempty"` // what is entered into a device that takes what was measured
 	Formula      string               `json:"formula"`
@@ -384,6 +385,15 @@ func (r Run) judgement(m *procedure.Measure, p *procedure.Point, round int) judg
 	return judgement{v, err}
 }
 
+// plainlyOut is the share of the limit that stands for what did not come.
+const plainlyOut = 1.5
+
+// absent makes a verdict one on what did not come, whatever was read meanwhile: that is no error of so much.
+func (v *Verdict) absent(words string) {
+	v.Absent, v.Zone, v.Pass, v.Gross, v.Warning, v.Alternatives = words, conformity.Outside, false, false, "", nil
+	v.ErrorToLimit = plainlyOut
+}
+
 func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verdict, error) {
 	readings := r.standing(m.ID, p.ID, round)
 	if len(readings) == 0 {
@@ -445,6 +455,9 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 	}
 	v.Pass, v.Warning = r.Rule().Accepts(a)
 	v.Alternatives, err = r.alternatives(m, out, a, budget)
+	if at := slices.IndexFunc(readings, func(reading Reading) bool { return reading.Absent != "" }); at >= 0 {
+		v.absent(readings[at].Absent)
+	}
 	return &v, err
 }
 

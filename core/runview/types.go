@@ -138,7 +138,8 @@ type MeasureView struct {
 	Finding    string             `json:"finding"`
 	Method     string             `json:"method"`
 	Quantity   string             `json:"quantity,omitempty"`
-	Also       map[string]string  `json:"also,omitempty"` // further standards that its method reckons with
+	Also       map[string]string  `json:"also,omitempty"`   // further standards that its method reckons with
+	Absent     string             `json:"absent,omitempty"` // what is said where what is waited for does not come
 	Do         string             `json:"do,omitempty"`
 	Caution    string             `json:"caution,omitempty"`
 	Unit       string             `json:"unit"`  // UCUM
@@ -213,6 +214,7 @@ type ReadingView struct {
 	Link      string            `json:"link,omitempty"`
 	Origin    *run.Origin       `json:"origin,omitempty"`
 	Detail    string            `json:"detail,omitempty"`
+	Absent    string            `json:"absent,omitempty"`   // what did not come, in words
 	Curves    []procedure.Curve `json:"curves,omitempty"`   // drawn on the certificate
 	Given     *time.Time        `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
 	Early     string            `json:"early,omitempty"`

@@ -287,6 +287,7 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		Quantity:   m.Quantity,
 		Also:       m.Also,
 		Do:         m.Do,
+		Absent:     m.Absent,
 		Caution:    m.Caution,
 		Unit:       unit,
 		Shown:      quantity.ShowUnit(unit),
@@ -377,7 +378,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
 				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
 				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Fine: reading.Fine, Left: reading.Left, Quantum: reading.Quantum, Withdrawn: reading.Withdrawn, FarOut: farOut[reading.Reading], Void: reading.Void,
-				Curves: reading.Curves, At: reading.At, By: reading.By.Name})
+				Curves: reading.Curves, Absent: reading.Absent, At: reading.At, By: reading.By.Name})
 		}
 	}
 	return v

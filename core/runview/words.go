@@ -139,6 +139,9 @@ func WindowWords(v run.Verdict) string {
 
 // Sentence is a verdict with its numbers, one digit finer than the display.
 func Sentence(v run.Verdict) string {
+	if v.Absent != "" {
+		return "Outside: " + v.Absent + "."
+	}
 	fine := v.Resolution / 10
 	words := v.Zone.Words()
 	limit := "no limit"

@@ -305,7 +305,7 @@ func pressureAtAlarm(in procedure.CaptureInput) procedure.LiveReading {
 	case !math.IsInf(alarmed, 1):
 		live.Steady, live.Why = true, fmt.Sprintf("the alarm came after %.0f s", alarmed-trace[0].T)
 	case in.With["patience"] > 0 && waited > in.With["patience"]:
-		live.Steady, live.Why = true, fmt.Sprintf("no alarm within %.0f s", waited)
+		live.Steady, live.Absent, live.Why = true, true, fmt.Sprintf("no alarm within %.0f s", waited)
 	default:
 		live.Why = fmt.Sprintf("pressure rises; no alarm for %.0f s", waited)
 	}

@@ -175,7 +175,7 @@ func timeToAlarm(in procedure.CaptureInput) procedure.LiveReading {
 	live := procedure.LiveReading{Value: &waited, Values: []float64{waited},
 		Why: fmt.Sprintf("no alarm for %.1f s", waited)}
 	if patience := in.With["patience"]; patience > 0 && waited >= patience {
-		live.Steady, live.Detail = true, fmt.Sprintf("no alarm within %.0f s", patience)
+		live.Steady, live.Absent, live.Detail = true, true, fmt.Sprintf("no alarm within %.0f s", patience)
 	}
 	return live
 }

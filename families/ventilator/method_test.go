@@ -159,7 +159,8 @@ func TestReadersOfTheFlowAnalyser(t *testing.T) {
 	assert.Contains(t, mute.Why, "no alarm for 19.9 s")
 	gone := look("time-to-alarm", map[string]float64{"patience": 30},
 		map[string][]signal.Sample{"ALARM": level(0, 31, 0)}, "ALARM")
-	assert.True(t, gone.Steady, "none is a reading too, once the patience is over")
+	assert.True(t, gone.Steady && gone.Absent, "none is a reading too, once the patience is over")
+	assert.False(t, live.Absent || mute.Absent)
 
 	var falling []signal.Sample
 	for t := 0.0; t < 12; t += 0.1 {

@@ -263,7 +263,7 @@ func (d *Driver) record(ctx context.Context, id, who string, k keptFrame, c *run
 		}
 	}
 	c.Steady, c.Values, c.Detail, c.Trace = k.Steady, k.Values, k.Detail, k.trace
-	c.Left, c.Quantum, c.Curves = k.Left, k.Quantum, k.Curves
+	c.Left, c.Quantum, c.Curves, c.Absent = k.Left, k.Quantum, k.Curves, k.Absent
 	c.Origin = &run.Origin{
 		Frame:      k.ID,
 		At:         k.At,

@@ -184,7 +184,7 @@ func resultRows(r run.Run) []Result {
 	for _, m := range view.Measures {
 		for _, p := range m.Points {
 			for _, v := range []*runview.VerdictView{p.Found, p.Left} {
-				if v == nil {
+				if v == nil || v.Absent != "" { // what did not come has no error that a trend could go by
 					continue
 				}
 				rows = append(rows, Result{RunID: r.ID, AssetID: r.Device.ID, At: r.Signature.At, Measure: m.ID,

@@ -115,6 +115,9 @@ func figures(v *runview.VerdictView, resolution float64) (reference, shown, err 
 	if whole := v.Indicated / resolution; math.Abs(whole-math.Round(whole)) > 1e-6 {
 		step = fine // a mean of several readings, or a reading finer than the display
 	}
+	if v.Absent != "" {
+		return quantity.Format(v.Reference, fine), "none", "–"
+	}
 	if v.Window {
 		return "–", quantity.Format(v.Indicated, step), "–"
 	}
@@ -196,6 +199,11 @@ func (s *sheet) below(m runview.MeasureView) {
 			say(why, p.Label+" "+ratio)
 		} else if last.Warning != "" {
 			say(last.Warning, p.Label)
+		}
+		for _, v := range []*runview.VerdictView{p.Found, p.Left} {
+			if v != nil && v.Absent != "" {
+				say(v.Absent, p.Label+", "+string(v.Phase))
+			}
 		}
 		for _, other := range last.Alternatives {
 			say("by the criterion “"+other.Title+"”, "+other.Zone.Words(), p.Label)

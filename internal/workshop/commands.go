@@ -37,6 +37,7 @@ type CommandBody struct {
 	Measure     string            `json:"measure,omitempty" maxLength:"100"`
 	Point       string            `json:"point,omitempty" maxLength:"200"`
 	Typed       string            `json:"typed,omitempty" maxLength:"40" doc:"a reading as it was typed"`
+	Absent      bool              `json:"absent,omitempty" doc:"what was waited for did not come"`
 	Frame       string            `json:"frame,omitempty" maxLength:"80" doc:"take the reading from the link: the frame that was on the screen"`
 	Confirmed   bool              `json:"confirmed,omitempty" doc:"a questioned magnitude is confirmed"`
 	Reading     string            `json:"reading,omitempty" maxLength:"60"`
@@ -228,6 +229,7 @@ func (ws *Workshop) capture(ctx context.Context, id string, b CommandBody, who p
 		Typed:     b.Typed,
 		Early:     b.Reason,
 		Confirmed: b.Confirmed,
+		Absent:    b.Absent,
 	}
 	if b.Frame == "" {
 		return c, nil

@@ -2065,6 +2065,8 @@ export interface components {
             works: boolean;
         };
         CommandBody: {
+            /** @description what was waited for did not come */
+            absent?: boolean;
             /** @enum {string} */
             answer?: "fine" | "not fine" | "does not apply";
             /** @description outside the device, of what was read as found */
@@ -3167,6 +3169,7 @@ export interface components {
             uncertainty?: string;
         };
         LiveFrame: {
+            absent?: boolean;
             /**
              * Format: double
              * @description seconds since the last bytes of the channel came
@@ -3340,6 +3343,7 @@ export interface components {
             unit: string;
         };
         MeasureView: {
+            absent?: string;
             also?: {
                 [key: string]: string;
             };
@@ -3788,6 +3792,7 @@ export interface components {
             title: string;
         };
         ReadingView: {
+            absent?: string;
             /** Format: date-time */
             at: string;
             by: string;
@@ -4593,6 +4598,7 @@ export interface components {
             windows_min: number[];
         };
         VerdictView: {
+            absent?: string;
             accredited?: boolean;
             budget: components["schemas"]["Budget"];
             device_entry?: string;

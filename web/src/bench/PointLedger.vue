@@ -51,11 +51,14 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
                 </button>
               </td>
               <td class="num text-right">
-                <template v-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>
+                <span v-if="last(p)?.absent" class="font-sans">none</span>
+                <template v-else-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>
                 <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
               </td>
               <td class="num w-16 text-right">
-                {{ last(p) && !last(p)!.window ? brief(last(p)!.error, m.resolution / 10, true) : '' }}
+                {{
+                  last(p) && !last(p)!.window && !last(p)!.absent ? brief(last(p)!.error, m.resolution / 10, true) : ''
+                }}
               </td>
               <td class="w-7 text-right">
                 <ZoneMark :zone="last(p)?.zone" :size="14" class="ml-auto" />

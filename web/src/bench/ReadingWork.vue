@@ -128,6 +128,8 @@ async function take() {
   await nextTick()
   field.value?.focus()
 }
+/** What is waited for did not come: that is a finding, and no reading. */
+const noneCame = () => send({ kind: 'capture', measure: m.value.id, point: props.point.id, absent: true })
 /** Enter was pressed while the entry before was still under way. */
 const early = ref(false)
 watch(sending, () => (early.value = false))
@@ -294,6 +296,9 @@ useKeys({ Enter: take })
         @click="take"
       >
         Take reading <kbd>Enter</kbd>
+      </button>
+      <button v-if="measure.absent && !frame" class="btn" :disabled="sending" @click="noneCame">
+        None: {{ measure.absent }}
       </button>
       <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>
     </div>
