@@ -21,6 +21,11 @@ import (
 	"northneedle/families/ventilator"
 )
 
+type dialLevel struct {
+	Dial  float64 `json:"dial_db"`
+	Level float64 `json:"level_db"`
+}
+
 type topic = func(json.RawMessage) (map[string]any, error)
 
 // topics computes what a case of each topic should give.
@@ -255,6 +260,29 @@ var topics = map[string]topic{
 		}
 		a, err := conformity.Assess(g.Gain-1, conformity.Limits{Low: -g.Tolerance, High: g.Tolerance}, g.U, 2)
 		return map[string]any{"device_inside": a.Zone.Within(), "explained_by": names}, err
+	}),
+	"attenuator_levels": of(func(g struct {
+		Reference  float64     `json:"reference_dial_db"`
+		Acoustic   []dialLevel `json:"acoustic"`
+		Electrical []dialLevel `json:"electrical"`
+	}) (map[string]any, error) {
+		levels := func(all []dialLevel) (of []audiometer.DialLevel) {
+			for _, l := range all {
+				of = append(of, audiometer.DialLevel(l))
+			}
+			return of
+		}
+		a, err := audiometer.AttenuatorLevels(g.Reference, levels(g.Acoustic), levels(g.Electrical))
+		deviations := []any{}
+		for _, d := range a.Deviations {
+			deviations = append(deviations, map[string]any{"dial_db": d.Dial, "deviation_db": d.DB})
+		}
+		out := map[string]any{"joined": a.Joined, "join_residual_db": nil, "deviations": deviations,
+			"largest_deviation_db": a.Largest.DB, "its_dial_db": a.Largest.Dial, "step_errors_db": list(a.StepErrors)}
+		if a.Joined {
+			out["join_residual_db"] = a.JoinResidual
+		}
+		return out, err
 	}),
 	"drift_due": of(func(g struct {
 		Records []struct {

@@ -20,14 +20,14 @@ type Level struct {
 	Error     float64 `json:"error"`
 	Limit     float64 `json:"limit"` // half-width
 	U         float64 `json:"u"`
-	Unit      string  `json:"unit"`             // UCUM
-	Absent    string  `json:"absent,omitempty"` // what did not come, in words: then it has no error
+	Unit      string  `json:"unit"`           // UCUM
+	Said      string  `json:"said,omitempty"` // what is out, in words, where that is no error of a level: "no alarm within 30 s"
 }
 
 // Words say how far off a level was, and which way.
 func (l Level) Words() string {
-	if l.Absent != "" {
-		return l.Label + ": " + l.Absent
+	if l.Said != "" {
+		return l.Label + ": " + l.Said
 	}
 	unit := quantity.ShowUnit(l.Unit)
 	way := "too high"

@@ -21,6 +21,7 @@ type Diagnosis struct {
 	Shape       string   `json:"shape"`
 	Words       string   `json:"words"`
 	Investigate bool     `json:"investigate,omitempty"`
+	Fails       string   `json:"fails,omitempty"` // what is outside although no point is by itself: then the finding does not conform
 	Lines       []string `json:"lines,omitempty"` // what it means, one by one
 }
 

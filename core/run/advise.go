@@ -136,6 +136,12 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 	if !found {
 		return adjust.Advice{}, fmt.Errorf("there is no point to judge")
 	}
+	if d, ok := r.Diagnose(f, state.Closed-1); ok && d.Fails != "" && !moreSerious(chosen.Decision, adjust.Adjust) {
+		chosen.Decision, chosen.Why, chosen.Moves = adjust.Investigate, d.Words, nil
+		if state.Closed > 1 && state.decided(state.Closed-1) == adjust.Investigate {
+			chosen.Decision, chosen.Why = adjust.Withdraw, "It was looked for, and is still so. "+d.Words
+		}
+	}
 	return chosen, nil
 }
 

@@ -93,6 +93,28 @@ func TestWhatDoesNotComeIsNoError(t *testing.T) {
 	waits.refused(none, "reading-needed", "waits for nothing")
 }
 
+// A pattern can see what no single point shows: then the finding does not conform, is looked into, and is found out.
+func TestAFindingFailsAlthoughNoPointIsOutside(t *testing.T) {
+	d := small()
+	m := d.Steps[4].(*procedure.Measure)
+	m.Points[0].With = map[string]float64{"dial": 70, "level": 3}
+	m.Points[1].With = map[string]float64{"dial": 60} // shown is 5 more than at 70, and should be 10 less
+	d.Steps[5].(*procedure.Finding).PatternName = "attenuator"
+	b := open(t, d).prepared()
+	b.do(b.read("zero", "0.04"), b.read("gas", "5.00"), run.ClosePhase{Finding: "verdict"})
+	f := b.run.Procedure.Findings()[0]
+	advice, err := b.run.Advise(f)
+	require.NoError(t, err)
+	assert.Equal(t, adjust.Investigate, advice.Decision)
+	assert.Contains(t, advice.Why, "add up")
+	require.Len(t, b.run.FoundOut(), 1)
+	assert.Equal(t, "Verdict: at 60 dB the level is +15.0 dB off the dial, more than 3 dB", b.run.FoundOut()[0].Words())
+	assert.Contains(t, b.view().AsFound(), "inside at all of 2 points. Verdict outside: at 60 dB")
+	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Leave, Reason: "it is good enough"},
+		run.DoStep{Step: "close-the-gas"}, run.AnswerCheck{Step: "menu-left", Answer: run.Fine})
+	assert.Equal(t, run.Fails, b.view().Result, "against the advice, and still not conforming")
+}
+
 // A point of the technician's own is judged as the others are, and what was read already stays.
 func TestAPointOfOnesOwn(t *testing.T) {
 	b := open(t, small()).prepared()

@@ -38,8 +38,16 @@ func (r Run) FoundOut() []lookback.Level {
 				Limit:     limit,
 				U:         v.U,
 				Unit:      r.Unit(m),
-				Absent:    v.Absent,
+				Said:      v.Absent,
 			})
+		}
+	}
+	for _, f := range r.Procedure.Findings() {
+		if r.Findings[f.ID].Closed == 0 {
+			continue
+		}
+		if d, ok := r.Diagnose(f, 0); ok && d.Fails != "" {
+			levels = append(levels, lookback.Level{Label: f.Title, Said: d.Fails})
 		}
 	}
 	if len(levels) > 0 {

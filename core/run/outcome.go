@@ -54,6 +54,8 @@ func (r Run) failed() string {
 		if _, verdicts, err := r.judged(s.Measures, max(0, state.Closed-1)); err == nil &&
 			slices.ContainsFunc(verdicts, func(v Verdict) bool { return !v.Pass }) {
 			failed = fmt.Sprintf("%s: a point does not conform", s.Title)
+		} else if d, ok := r.Diagnose(s, max(0, state.Closed-1)); ok && d.Fails != "" {
+			failed = s.Title + ": " + d.Fails
 		}
 	}
 	return failed

@@ -243,12 +243,13 @@ type FindingView struct {
 	Done        bool                 `json:"done"`
 	Advice      *adjust.Advice       `json:"advice,omitempty"`
 	Causes      []string             `json:"causes,omitempty"`
-	Outside     []string             `json:"outside,omitempty"` // causes outside the device
-	MayVoid     bool                 `json:"may_void"`          // as found may be declared not valid now
-	Voided      []VoidedView         `json:"voided"`            // and was
-	Seen        *procedure.Diagnosis `json:"seen,omitempty"`    // by the family's own pattern
-	Rooms       []procedure.Ambient  `json:"rooms,omitempty"`   // the conditions that each closed round was read in
-	Offer       *adjust.Advice       `json:"offer,omitempty"`   // what an adjustment against the advice would move
+	Outside     []string             `json:"outside,omitempty"`   // causes outside the device
+	MayVoid     bool                 `json:"may_void"`            // as found may be declared not valid now
+	FoundOut    string               `json:"found_out,omitempty"` // what was outside as found although no point was by itself
+	Voided      []VoidedView         `json:"voided"`              // and was
+	Seen        *procedure.Diagnosis `json:"seen,omitempty"`      // by the family's own pattern
+	Rooms       []procedure.Ambient  `json:"rooms,omitempty"`     // the conditions that each closed round was read in
+	Offer       *adjust.Advice       `json:"offer,omitempty"`     // what an adjustment against the advice would move
 	Decisions   []run.FindingDecided `json:"decisions"`
 	Adjustments []run.AdjustmentMade `json:"adjustments"`
 	Made        []string             `json:"made"` // the same, in words

@@ -422,6 +422,9 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 			v.Advice = &advice
 			v.Causes = causesOf(f, string(advice.Components.Shape))
 		}
+		if d, ok := r.Diagnose(f, 0); ok {
+			v.FoundOut = d.Fails
+		}
 		if d, ok := r.Diagnose(f, state.Closed-1); ok {
 			v.Seen, v.Causes = &d, causesOf(f, d.Shape)
 		}

@@ -64,13 +64,19 @@ func (v View) AsFound() string {
 			}
 		}
 	}
+	whole := ""
+	for _, f := range v.Findings {
+		if f.FoundOut != "" {
+			whole += fmt.Sprintf(" %s outside: %s.", f.Title, f.FoundOut)
+		}
+	}
 	switch {
 	case all == 0:
 		return "As found: nothing was measured."
 	case len(out) == 0:
-		return fmt.Sprintf("As found: inside at all of %d points.", all)
+		return fmt.Sprintf("As found: inside at all of %d points.%s", all, whole)
 	}
-	return fmt.Sprintf("As found: outside at %d of %d points (%s).", len(out), all, strings.Join(out, "; "))
+	return fmt.Sprintf("As found: outside at %d of %d points (%s).%s", len(out), all, strings.Join(out, "; "), whole)
 }
 
 // madeWords are the adjustments of a finding in words: round, control, place, and how much; or that a cause was looked for.

@@ -25,7 +25,7 @@ var Catalogue = procedure.Catalogue{
 	},
 	Patterns: map[string]procedure.Pattern{
 		"earphones":  {Read: earphones, Params: []string{"ear", "hertz"}},
-		"attenuator": {Read: attenuator, Params: []string{"electric"}},
+		"attenuator": {Read: attenuator, Params: []string{"electric", "dial", "level", "join"}},
 		"test-room":  {Read: testRoom, Params: []string{"hertz"}},
 	},
 }
@@ -174,10 +174,10 @@ func attenuator(c procedure.FindingInput) procedure.Diagnosis {
 			i++
 		}
 	}
+	whole := overTheRange(c.Points)
 	switch {
 	case acoustic+electric == 0:
-		return procedure.Diagnosis{Shape: "none",
-			Words: "Every step is within its limit, joined where the two series overlap."}
+		return whole
 	case electric == 0 && high == 0:
 		return procedure.Diagnosis{Shape: "floor", Investigate: true,
 			Words: "Only the lowest acoustic steps fail, and electrically the same steps are right: room noise, not the attenuator."}
@@ -186,7 +186,60 @@ func attenuator(c procedure.FindingInput) procedure.Diagnosis {
 	if n := acoustic + electric; n > 1 {
 		count = fmt.Sprintf("%d steps are", n)
 	}
-	return procedure.Diagnosis{Shape: "steps", Words: count + " wrong: the attenuator, or its contacts."}
+	return procedure.Diagnosis{Shape: "steps", Words: count + " wrong: the attenuator, or its contacts.", Fails: whole.Fails}
+}
+
+// usual is the setting that levels are held against, in dB, where it was read; else the first.
+const usual = 70
+
+// shortestJoin is how far apart, in dB, the shared settings of both series must lie at least.
+const shortestJoin = 10
+
+// overTheRange judges what single steps do not show: levels that drift off the dial step by step, beyond the limit of a level,
+// and two series that do not agree where they overlap. Points say their dial and whether they are electric (1); one of them
+// the limits, level and join, in dB.
+func overTheRange(points []procedure.JudgedPoint) procedure.Diagnosis {
+	var heard, wired []DialLevel
+	level, join := 0.0, 0.0
+	for _, p := range points {
+		l := DialLevel{p.With["dial"], p.Reference + p.Error}
+		level, join = max(level, p.With["level"]), max(join, p.With["join"])
+		if p.With["electric"] > 0 {
+			wired = append(wired, l)
+		} else {
+			heard = append(heard, l)
+		}
+	}
+	if len(heard) == 0 || level == 0 {
+		return procedure.Diagnosis{Shape: "none", Words: "Every step is within its limit."}
+	}
+	reference := heard[0].Dial
+	if slices.ContainsFunc(heard, func(l DialLevel) bool { return l.Dial == usual }) {
+		reference = usual
+	}
+	a, err := AttenuatorLevels(reference, heard, wired)
+	if err != nil {
+		return procedure.Diagnosis{Shape: "unknown", Words: err.Error()}
+	}
+	joined := fmt.Sprintf("joined over %d settings, to within %s dB", a.Shared, quantity.Format(a.JoinResidual, 0.1))
+	broken := a.Joined && a.JoinResidual > join
+	if a.Shared < 2 || a.Span < shortestJoin || broken { // the wired series says nothing of levels then
+		joined = "the electrical series is not joined to it: only its steps are judged"
+		if a, err = AttenuatorLevels(reference, heard, nil); err != nil {
+			return procedure.Diagnosis{Shape: "unknown", Words: err.Error()}
+		}
+	}
+	off := fmt.Sprintf("at %s dB the level is %s dB off the dial", quantity.Format(a.Largest.Dial, 1), quantity.FormatSigned(a.Largest.DB, 0.1))
+	switch {
+	case math.Abs(a.Largest.DB) > level:
+		fails := fmt.Sprintf("%s, more than %g dB", off, level)
+		return procedure.Diagnosis{Shape: "level", Investigate: true, Fails: fails,
+			Words: "Small errors of the steps add up: " + fails + "; " + joined + "."}
+	case broken:
+		return procedure.Diagnosis{Shape: "join", Investigate: true, Fails: fmt.Sprintf("the acoustic and the electrical series differ by more than %g dB where they overlap", join),
+			Words: "The two series do not agree where they overlap: another path, a wrong cable, or a jump in the attenuator between them. Read the overlap again."}
+	}
+	return procedure.Diagnosis{Shape: "none", Words: fmt.Sprintf("Every step is within its limit, and the level stays with the dial: at most %s; %s.", off, joined)}
 }
 
 // testRoom judges a room's octave bands by both tables, and says the lowest hearing level

@@ -65,3 +65,49 @@ func TestRiseAndFallOfATone(t *testing.T) {
 		assert.InDelta(t, 1000*19/300.0, *live.Value, 3, "from −20 to −1 dB at 300 dB a second")
 	}
 }
+
+// Steps that are right one by one add up to a level that is not; and two series that do not agree are not joined.
+func TestWhatNoSingleStepShows(t *testing.T) {
+	of := func(step, jump float64, electric bool) procedure.FindingInput {
+		var c procedure.FindingInput
+		read := func(from, to, offset float64, wired bool) {
+			for dial := from; dial >= to; dial -= 5 {
+				with := map[string]float64{"dial": dial, "level": 3, "join": 1}
+				if wired {
+					with["electric"] = 1
+				}
+				level := dial + offset - (90-dial)/5*step
+				if wired && dial < 35 {
+					level += jump
+				}
+				error := 0.0
+				if dial < from {
+					error = -step
+				}
+				c.Points = append(c.Points, procedure.JudgedPoint{Label: "step", With: with, Reference: level - error, Error: error, ErrorToLimit: error})
+			}
+		}
+		read(90, 30, 7, false)
+		if electric {
+			read(40, -10, 31, true)
+		}
+		return c
+	}
+	seen := func(c procedure.FindingInput) procedure.Diagnosis {
+		d, ok := audiometer.Catalogue.Patterns["attenuator"].Diagnose(c)
+		require.True(t, ok)
+		return d
+	}
+	good := seen(of(0.05, 0, true))
+	assert.Equal(t, "none", good.Shape)
+	assert.Empty(t, good.Fails)
+	assert.Contains(t, good.Words, "joined over 3 settings, to within 0.0 dB")
+	lost := seen(of(0.54, 0, true)) // 16 steps below 70 dB, each within 1 dB
+	assert.Equal(t, "level", lost.Shape, lost.Words)
+	assert.Equal(t, "at −10 dB the level is −8.6 dB off the dial, more than 3 dB", lost.Fails)
+	assert.True(t, lost.Investigate)
+	jump := seen(of(0.05, 15, true))
+	assert.Equal(t, "join", jump.Shape, jump.Words)
+	assert.NotEmpty(t, jump.Fails)
+	assert.Contains(t, seen(of(0.05, 0, false)).Words, "not joined")
+}

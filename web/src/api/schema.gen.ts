@@ -2443,6 +2443,7 @@ export interface components {
             tag: string;
         };
         Diagnosis: {
+            fails?: string;
             investigate?: boolean;
             lines?: string[];
             shape: string;
@@ -2670,6 +2671,7 @@ export interface components {
             controls: components["schemas"]["Control"][];
             decisions: components["schemas"]["FindingDecided"][];
             done: boolean;
+            found_out?: string;
             id: string;
             judges: string[];
             looking: boolean;
