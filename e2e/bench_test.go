@@ -377,6 +377,14 @@ func handOver(t *testing.T, s *server) {
 	p.see("● Steady")
 }
 
+// loseNetwork lets no command of the page through any more, until it is loaded again.
+func (p *page) loseNetwork() {
+	p.t.Helper()
+	_, err := browser.Eval[bool](p.Page, `(real => { window.fetch = (r, o) => (r.url ?? r).endsWith('/commands')
+		? Promise.reject(new TypeError('no network')) : real(r, o); return true })(window.fetch)`)
+	require.NoError(p.t, err)
+}
+
 // keptOffline types a reading while no command reaches the server, and reloads the page: it is recorded once. Then a
 // tag is scanned into the field of a reading: its device opens, and nothing was read.
 func keptOffline(t *testing.T, s *server) {
@@ -392,9 +400,7 @@ func keptOffline(t *testing.T, s *server) {
 		return text
 	}
 	before := readings()
-	_, err = browser.Eval[bool](p.Page, `(real => { window.fetch = (r, o) => (r.url ?? r).endsWith('/commands')
-		? Promise.reject(new TypeError('no network')) : real(r, o); return true })(window.fetch)`)
-	require.NoError(t, err)
+	p.loseNetwork()
 	p.must(p.Fill("input[name=reading]", "67,1"))
 	p.must(p.Key("Enter"))
 	p.see("Not recorded yet", "1 entry not recorded yet", "67,1 for Corners front left")

@@ -31,12 +31,7 @@ func cutOff(t *testing.T, s *server) {
 	p.typed([2]string{"CO₂ as found: room air", "0,04"})
 
 	// A point of one's own, added while the network is away: kept, and added once it is back.
-	lost := func() {
-		_, err := browser.Eval[bool](p.Page, `(real => { window.real = real; window.fetch = (r, o) => (r.url ?? r).endsWith('/commands')
-			? Promise.reject(new TypeError('no network')) : real(r, o); return true })(window.fetch)`)
-		require.NoError(t, err)
-	}
-	lost()
+	p.loseNetwork()
 	p.must(p.Press("A point of your own"))
 	p.must(p.Fill("input[name=own-at]", "9"))
 	p.must(p.Fill("input[name=own-label]", "diluted, 9 %"))
@@ -119,7 +114,7 @@ func cutOff(t *testing.T, s *server) {
 	kept, err := browser.Eval[string](p.Page, "document.querySelector('input[name=put-right]').value + document.querySelector('input[name=cause]').checked")
 	require.NoError(t, err)
 	assert.Equal(t, "The line was put on the adaptertrue", kept, "a reload keeps what was typed")
-	lost()
+	p.loseNetwork()
 	p.must(p.Press("Read as found again"))
 	p.see("1 entry not recorded yet")
 	p.picture("cut-void")
