@@ -792,7 +792,7 @@ func controls(t *testing.T, s *server) {
 	p.see("Nothing was recorded")
 	p.must(p.Fill("input[name=level-1]", "130"))
 	p.must(p.Key("Enter"))
-	p.see("Rejected by 1-2s, 1-3s", "it suggests a random error")
+	p.see("Rejected by 1-3s", "it suggests a random error")
 	tag, err := browser.Eval[string](p.Page, "location.pathname.split('/')[2]")
 	require.NoError(t, err)
 	p.must(p.Go("/equipment/" + tag))
