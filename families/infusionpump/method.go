@@ -145,7 +145,7 @@ func weighing(in procedure.CaptureInput) procedure.LiveReading {
 	span := end - part[0].T
 	gained := part[len(part)-1].V - part[0].V
 	live.Say("delivered", "%.3f g", gained)
-	quantum, jump := steps(part)
+	quantum, jump := steps(part, in.Reference)
 	if quantum > 0 {
 		live.Say("drops of about", "%.0f mg", 1000*quantum)
 		live.Quantum = quantum
@@ -183,13 +183,13 @@ func weighing(in procedure.CaptureInput) procedure.LiveReading {
 }
 
 // steps are the usual size of a drop in a trace of mass, 0 where it runs evenly, and the
-// largest single step.
-func steps(trace []signal.Sample) (drop, largest float64) {
+// largest single step beyond what flows meanwhile at the expected flow in g/h: samples that were lost on the way are no jump.
+func steps(trace []signal.Sample, perHour float64) (drop, largest float64) {
 	var rises []float64
 	for i := 1; i < len(trace); i++ {
 		d := trace[i].V - trace[i-1].V
-		if math.Abs(d) > math.Abs(largest) {
-			largest = d
+		if beyond := d - perHour/3600*(trace[i].T-trace[i-1].T); math.Abs(beyond) > math.Abs(largest) {
+			largest = beyond
 		}
 		if d > 0.01 {
 			rises = append(rises, d)

@@ -119,6 +119,13 @@ func TestWeighing(t *testing.T) {
 	}
 	assert.Contains(t, weigh(bubble).Detail, "a bubble?")
 	assert.NotContains(t, even.Detail+drops.Detail, "bubble")
+	quick := func(trace []signal.Sample) procedure.LiveReading {
+		return infusionpump.Catalogue.Captures["weighing"].Look(procedure.CaptureInput{Channels: []string{"M"},
+			Traces: map[string][]signal.Sample{"M": trace}, Reference: 999, With: map[string]float64{"minutes": 2, "jump": 0.3}}, 1)
+	}
+	lost := mass(999, 0, 130)
+	lost = append(lost[:400:400], lost[410:]...) // two seconds, in which half a gram came
+	assert.True(t, quick(lost).Steady, "samples that were lost are no jump: %s", quick(lost).Why)
 	touched := mass(98, 0, 330)
 	for i := 900; i < len(touched); i++ {
 		touched[i].V += 0.8
