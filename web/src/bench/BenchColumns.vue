@@ -59,8 +59,10 @@ useRelease(
 )
 const runningWait = computed(() => props.run.steps.find((s) => s.kind === 'wait' && s.timer && !s.timer.over))
 
+let lookedAt = 0
 function look(id: string | undefined) {
   clear()
+  lookedAt = performance.now()
   looking.value = id === props.run.current ? undefined : id
 }
 function move(by: number) {
@@ -69,13 +71,14 @@ function move(by: number) {
 }
 
 // A step that was done here leads on: to the next one that can be done while a timer runs, else to the current one. What
-// another recorded meanwhile leaves what is looked at, and typed, where it is.
+// another recorded meanwhile leaves what is looked at, and typed, where it is; so does what was given before one looked there.
 let ledOn = 0
 watch(
   () => [props.run.seq, own.value] as const,
   ([seq, mine]) => {
-    if (mine === ledOn || seq < mine) return
-    ledOn = mine
+    if (mine.seq === ledOn || seq < mine.seq) return
+    ledOn = mine.seq
+    if (mine.given < lookedAt) return
     const at = props.run.steps.find((s) => s.id === looking.value)
     if (!at?.done) return
     const ahead = runningWait.value && props.run.steps.find((s) => !s.done && canBeDoneAhead(s.kind) && before(s.id))

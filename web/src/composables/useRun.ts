@@ -68,7 +68,8 @@ export function useRun(id: Ref<string>) {
   const busy = ref(false)
   const { problem, waiting, send: sent, clear: forget } = useSend()
   const refused = ref<Order>()
-  const own = ref(0) // how far the run was when this page's last order was recorded
+  /** This page's last order that was recorded: how far the run was with it, and when it was given. */
+  const own = ref({ seq: 0, given: 0 })
 
   /** Sends one order at a time: until it is answered, and no longer kept here, nothing else goes. */
   async function send(order: Order): Promise<boolean> {
@@ -82,6 +83,7 @@ export function useRun(id: Ref<string>) {
     }
   }
   async function carry(order: Order, run: Run): Promise<boolean> {
+    const given = performance.now()
     refused.value = undefined
     const at = new Date(serverTime()).toISOString()
     const body: Command = { ...order, id: newId(), expect: run.seq, given_at: at }
@@ -96,7 +98,7 @@ export function useRun(id: Ref<string>) {
     const next = await sent(() => api.POST('/api/runs/{id}/commands', { params, body }), 'answered')
     if (keeps) await outbox.done(body.id)
     if (next) {
-      own.value = next.seq
+      own.value = { seq: next.seq, given }
       keep('run', next, run.id)
       return true
     }

@@ -126,7 +126,7 @@ export async function onBench(part: Component, props: object) {
     sending: ref(false),
     problem,
     refused: ref(undefined),
-    own: ref(0),
+    own: ref({ seq: 0, given: 0 }),
     clear: () => (problem.value = undefined),
   } as unknown as RunHandle
   const { page } = await shown(
