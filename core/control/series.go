@@ -48,7 +48,7 @@ type Run struct {
 	Verdict
 }
 
-// Start is when the series of an analyte begins anew, and why: a calibration, or a corrective action.
+// Start is a calibration or a corrective action. The rules do not count control runs from before it together with later ones.
 type Start struct {
 	At  time.Time
 	Why string

@@ -34,7 +34,7 @@ func TestASeriesOfControls(t *testing.T) {
 
 	assert.Equal(t, "lot L2 of level 1", s.Runs[1].Begins)
 
-	// Two beyond 2 SD on one side reject; a calibration between them begins the series anew.
+	// Two runs beyond +2 SD are rejected by 2-2s. With a calibration between them they are in different segments, and are not.
 	two := []control.Value{{Run: "a", Lot: "high", At: day(4), Value: 15.7}, {Run: "b", Lot: "high", At: day(6), Value: 15.7}}
 	assert.True(t, control.SeriesOf(lots, two).Blocked)
 	assert.Equal(t, "Rejected by 2-2s: it suggests a systematic error. Calibrator, reagent lot, temperature, lamp.", control.SeriesOf(lots, two).Words,

@@ -171,7 +171,7 @@ func TestARejectedControlPutsTheCalibrationInDoubt(t *testing.T) {
 	assert.Nil(t, get[workshop.ControlChart](c, "/api/controls/"+asset+"?analyte="+
 		url.QueryEscape("cholesterol")).Calibration, "it is calibrated elsewhere")
 
-	// The series begins anew with a calibration: what was off before it blocks nothing any more.
+	// After a calibration the rules count only the control runs since then, so that good controls are accepted.
 	values, good := []map[string]string{}, []map[string]string{}
 	for _, l := range chart.Levels {
 		values = append(values, map[string]string{"lot_id": l.LotID, "text": "99"})

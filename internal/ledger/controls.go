@@ -48,7 +48,7 @@ type ControlValue struct {
 	Value   float64
 	By      string
 	Note    string
-	Action  string // what was done before the run, after which the series begins anew
+	Action  string // corrective action before the run; the control rules count from this run on
 }
 
 // ControlLots are an analyser's lots, the oldest first; with an analyte, those of it.

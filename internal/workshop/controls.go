@@ -211,8 +211,8 @@ func (ws *Workshop) ControlChart(tag, analyte string, days int) (ControlChart, e
 	return chart, err
 }
 
-// controlStarts are when an analyte's series on an analyser begins anew: where it was calibrated, and where something was
-// done before a control run.
+// controlStarts returns the calibrations of an analyte on an analyser, and the corrective actions noted with its control runs,
+// since the first of the values.
 func (ws *Workshop) controlStarts(asset, analyte string, values []ledger.ControlValue) ([]control.Start, error) {
 	var starts []control.Start
 	for i, v := range values {
