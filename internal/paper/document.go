@@ -78,6 +78,10 @@ func begin(f *fpdf.Fpdf, title string, at time.Time) *sheet {
 	s.SetCatalogSort(true)
 	s.AddUTF8FontFromBytes("needle", "", dejavusanscondensed.TTF)
 	s.AddUTF8FontFromBytes("needle", "B", dejavusanscondensedbold.TTF)
+	// The library would write the present time in place of no time.
+	if at.IsZero() {
+		at = time.Unix(0, 0).UTC()
+	}
 	s.SetCreationDate(at)
 	s.SetModificationDate(at)
 	s.SetTitle(title, true)
