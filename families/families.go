@@ -11,7 +11,9 @@ import (
 	"northneedle/families/bloodgas"
 	"northneedle/families/breathmonitor"
 	"northneedle/families/capnograph"
+	"northneedle/families/chemistryanalyser"
 	"northneedle/families/collectionbags"
+	"northneedle/families/electricalsafety"
 	"northneedle/families/flowanalyser"
 	"northneedle/families/infusionpump"
 	"northneedle/families/metaboliccart"
@@ -38,7 +40,9 @@ func All() []Family {
 		{ID: "blood-gas-analyser", Files: bloodgas.Files, Catalogue: bloodgas.Catalogue},
 		{ID: "breath-monitor", Files: breathmonitor.Files, Catalogue: breathmonitor.Catalogue},
 		{ID: "capnograph", Files: capnograph.Files, Catalogue: capnograph.Catalogue},
+		{ID: "chemistry-analyser", Files: chemistryanalyser.Files, Catalogue: chemistryanalyser.Catalogue},
 		{ID: "collection-bag-meter", Files: collectionbags.Files, Catalogue: collectionbags.Catalogue},
+		{ID: "electrical-safety", Files: electricalsafety.Files, Catalogue: electricalsafety.Catalogue},
 		{ID: "flow-analyser", Files: flowanalyser.Files, Catalogue: flowanalyser.Catalogue},
 		{ID: "infusion-pump", Files: infusionpump.Files, Catalogue: infusionpump.Catalogue,
 			Figures: map[string]any{"trumpet": infusionpump.Trumpet{}}},

@@ -18,15 +18,16 @@ const (
 	Retired          State = "retired"        // disposed of, lost or replaced
 	OutOfUse         State = "out of use"     // withdrawn by a person or a run
 	NotToBeUsed      State = "not to be used" // what is known of it says so
-	InDoubt          State = "in doubt"       // what its newest run rested on is not so any more
-	Overdue          State = "overdue"        // within its grace
+	NotEveryTest     State = "in use, not for every test"
+	InDoubt          State = "in doubt" // what its newest run rested on is not so any more
+	Overdue          State = "overdue"  // within its grace
 	Due              State = "due"
 	WaitingForReview State = "in use, waiting for review"
 	InUse            State = "in use"
 )
 
 // States are all of them, the first that holds first.
-var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, Overdue, Due, WaitingForReview, InUse}
+var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, NotEveryTest, Overdue, Due, WaitingForReview, InUse}
 
 // Stop reports whether a device that stands so is marked STOP.
 func (s State) Stop() bool { return s == Retired || s == OutOfUse || s == NotToBeUsed }
@@ -49,9 +50,12 @@ type Facts struct {
 	Register string // "in use", "out of use" or "retired": what was entered, or followed from a withdrawal
 	Duties   []duty.Recurring
 	Last     []LastRun // one of each procedure
-	Rejected []string  // controls, in words
-	Grace    int       // days that a duty which blocks nothing may be late
+	Rejected []Rejection
+	Grace    int // days that a duty which blocks nothing may be late
 }
+
+// Rejection is a control that was rejected.
+type Rejection struct{ Analyte, Words string }
 
 // Standing is how a device stands, why, and what could lift it.
 type Standing struct {
@@ -73,6 +77,12 @@ func Of(f Facts, now time.Time) Standing {
 		return Standing{State: Retired, Stop: true}
 	}
 	stops, lifts := f.stops(now)
+	tests, stopped := f.tests(now)
+	if tests > 0 && len(stopped) == tests {
+		for _, s := range stopped {
+			stops, lifts = append(stops, s.words...), append(lifts, s.lifts...)
+		}
+	}
 	if f.Register == string(OutOfUse) {
 		return Standing{State: OutOfUse, Words: strings.Join(stops, " "), Stop: true}
 	}
@@ -81,6 +91,13 @@ func Of(f Facts, now time.Time) Standing {
 	}
 	if doubts := f.doubts(now); len(doubts) > 0 {
 		return Standing{State: InDoubt, Words: strings.Join(doubts, " ")}
+	}
+	if len(stopped) > 0 {
+		var words []string
+		for _, s := range stopped {
+			words = append(words, fmt.Sprintf("No patient sample for %s. %s", s.test, strings.Join(s.words, " ")))
+		}
+		return Standing{State: NotEveryTest, Words: strings.Join(words, " ")}
 	}
 	var late, soon, waiting []string
 	for _, d := range f.Duties {
@@ -113,12 +130,12 @@ func day(t time.Time) string { return t.Format(time.DateOnly) }
 func (f Facts) stops(now time.Time) (words, lifts []string) {
 	anyLifts := false
 	for _, r := range f.Last {
-		if why := f.failed(r); why != "" {
+		if why := f.failed(r); why != "" && f.testOf(r.Procedure) == "" {
 			words, lifts = append(words, why), append(append(lifts, r.Procedure), f.satisfying(r.Procedure)...)
 		}
 	}
 	for _, d := range f.Duties {
-		if why := f.undone(d, now); why != "" {
+		if why := f.undone(d, now); why != "" && d.Duty.Test == "" {
 			words = append(words, why)
 			if d.Procedure != "" { // what is noted by hand is lifted by no run
 				lifts = append(append(lifts, d.Procedure), f.satisfying(d.Procedure)...)
@@ -126,12 +143,63 @@ func (f Facts) stops(now time.Time) (words, lifts []string) {
 		}
 	}
 	for _, control := range f.Rejected {
-		words, anyLifts = append(words, strings.TrimRight(control, ".")+"."), true
+		if !f.hasTest(control.Analyte) {
+			words, anyLifts = append(words, strings.TrimRight(control.Words, ".")+"."), true
+		}
 	}
 	if anyLifts {
 		return words, nil
 	}
 	return words, lifts
+}
+
+// stoppedTest is a test of an analyser that no patient sample is measured by.
+type stoppedTest struct {
+	test         string
+	words, lifts []string
+}
+
+// tests are how many tests the device's duties are about, and those that are stopped, in the order of the duties.
+func (f Facts) tests(now time.Time) (all int, stopped []stoppedTest) {
+	for _, d := range f.Duties {
+		if d.Duty.Test == "" {
+			continue
+		}
+		all++
+		s := stoppedTest{test: d.Duty.Test, lifts: []string{d.Procedure}}
+		for _, r := range f.Last {
+			if why := f.failed(r); why != "" && r.Procedure == d.Procedure {
+				s.words = append(s.words, why)
+			}
+		}
+		if why := f.undone(d, now); why != "" {
+			s.words = append(s.words, why)
+		}
+		for _, control := range f.Rejected {
+			if control.Analyte == d.Duty.Test {
+				s.words = append(s.words, strings.TrimRight(control.Words, ".")+".")
+			}
+		}
+		if len(s.words) > 0 {
+			stopped = append(stopped, s)
+		}
+	}
+	return all, stopped
+}
+
+// testOf is the test that a procedure is about; empty where it is about the device.
+func (f Facts) testOf(procedure string) string {
+	for _, d := range f.Duties {
+		if d.Procedure == procedure && d.Duty.Test != "" {
+			return d.Duty.Test
+		}
+	}
+	return ""
+}
+
+// hasTest reports whether some duty is about a test.
+func (f Facts) hasTest(test string) bool {
+	return slices.ContainsFunc(f.Duties, func(d duty.Recurring) bool { return d.Duty.Test == test && test != "" })
 }
 
 // failed says why a run keeps its device from use; empty where it does not. What another procedure did since, which
@@ -179,7 +247,7 @@ func (f Facts) doubts(now time.Time) (words []string) {
 		words = append(words, r.Doubts...)
 	}
 	for _, d := range f.Duties {
-		if s := d.Duty.Stands(d.State, now); s.Status == duty.Invalid {
+		if s := d.Duty.Stands(d.State, now); s.Status == duty.Invalid && d.Duty.Test == "" {
 			words = append(words, d.Title+": "+s.Words+".")
 		}
 	}

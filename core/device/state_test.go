@@ -64,7 +64,7 @@ func TestTheFirstStateThatHolds(t *testing.T) {
 		{"failed, done since by what satisfies it", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(2)}, Last: []device.LastRun{last(run.Fails, 5)}}, device.InUse, ""},
 		{"a check before use not complete", device.Facts{Register: "in use", Last: []device.LastRun{last(run.NotComplete, 1, eachUse)}}, device.NotToBeUsed, "not complete"},
 		{"another not complete leaves it", device.Facts{Register: "in use", Last: []device.LastRun{last(run.NotComplete, 1)}}, device.InUse, ""},
-		{"rejected control", device.Facts{Register: "in use", Rejected: []string{"Control of glucose: 1-3s"}}, device.NotToBeUsed, "glucose"},
+		{"rejected control", device.Facts{Register: "in use", Rejected: []device.Rejection{{Analyte: "glucose", Words: "Control of glucose: 1-3s"}}}, device.NotToBeUsed, "glucose"},
 		{"calibration invalid", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9, undone("it failed"))}}, device.NotToBeUsed, "Invalid"},
 		{"a fall, where the duty blocks", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9, undone("fall"), blocks)}}, device.NotToBeUsed, "fall"},
 		{"a fall, where it does not", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9, undone("fall"))}}, device.InDoubt, "fall"},
@@ -92,7 +92,7 @@ func TestOnlyWhatCanLiftAStopIsOpened(t *testing.T) {
 	s := device.Of(failed, now)
 	assert.True(t, s.May("performance") && s.May("whole"))
 	assert.False(t, s.May("pre-use"))
-	failed.Rejected = []string{"Control of glucose: 1-3s"}
+	failed.Rejected = []device.Rejection{{Analyte: "glucose", Words: "Control of glucose: 1-3s"}}
 	assert.True(t, device.Of(failed, now).May("pre-use"), "a control can be lifted by any calibration")
 	assert.True(t, device.Of(device.Facts{Register: "in use"}, now).May("pre-use"))
 }

@@ -42,6 +42,7 @@ type Duty struct {
 	IfFailed  []string `json:"if_failed,omitempty" yaml:"if_failed"` // due at once when one of these duties of the device fails
 	Satisfies []string `json:"satisfies,omitempty" yaml:"satisfies"` // weaker duties that it does too
 	Blocks    bool     `json:"blocks,omitempty" yaml:"blocks"`       // not met: no patient work
+	Test      string   `json:"test,omitempty" yaml:"test"`           // the one test of an analyser that it is about: it stops that, not the device
 	Outside   bool     `json:"outside,omitempty" yaml:"outside"`     // done by a body entitled to it; recorded here, never issued
 	Fixed     bool     `json:"fixed,omitempty" yaml:"fixed"`         // a rule binds it: the interval is a ceiling that nothing lengthens
 	Why       string   `json:"why,omitempty" yaml:"why"`
@@ -74,6 +75,40 @@ type Template struct {
 	Family string `json:"family" yaml:"family"`
 	Model  string `json:"model,omitempty" yaml:"model"` // maker and model
 	Duties []Duty `json:"duties" yaml:"duties"`
+
+	Takes []string `json:"takes,omitempty" yaml:"takes"` // duties of every family that it takes too, by their ids
+}
+
+// AnyFamily is the family of a template whose duties others can take.
+const AnyFamily = "any"
+
+// Resolve returns the templates of families with the duties that they take from the templates of any family, and without
+// those. The error names a duty that none of them has.
+func Resolve(all []Template) ([]Template, error) {
+	shared := map[string]Duty{}
+	for _, t := range all {
+		if t.Family == AnyFamily {
+			for _, d := range t.Duties {
+				shared[d.ID] = d
+			}
+		}
+	}
+	var resolved []Template
+	for _, t := range all {
+		if t.Family == AnyFamily {
+			continue
+		}
+		t.Duties = slices.Clone(t.Duties)
+		for _, id := range t.Takes {
+			d, known := shared[id]
+			if !known {
+				return nil, fmt.Errorf("%s takes %q, which is no duty of any family", t.Family, id)
+			}
+			t.Duties = append(t.Duties, d)
+		}
+		resolved = append(resolved, t)
+	}
+	return resolved, nil
 }
 
 // DutiesOf are the duties of a device: those of its model, else of its family.

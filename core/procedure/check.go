@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"northneedle/core/adjust"
+	"northneedle/core/conformity"
 	"northneedle/core/field"
 	"northneedle/core/quantity"
 )
@@ -59,8 +60,10 @@ func (c *checker) all() {
 	if _, err := p.Next.After(time.Unix(0, 0)); err != nil {
 		c.say("next.months", "%s", err)
 	}
-	if _, ok := p.RoleOf(p.Next.Within); p.Next.Within != "" && !ok {
-		c.say("next.within", "role %q is not declared under roles", p.Next.Within)
+	for _, id := range p.Next.Within {
+		if _, ok := p.RoleOf(id); !ok {
+			c.say("next.within", "role %q is not declared under roles", id)
+		}
 	}
 	if p.Policy != nil {
 		if err := p.Policy.Check(); err != nil {
@@ -77,7 +80,27 @@ func (c *checker) all() {
 	}
 	c.roles()
 	c.steps()
+	c.tables()
 	c.parts()
+}
+
+// tables checks the tolerances that go by what is chosen.
+func (c *checker) tables() {
+	for _, name := range slices.Sorted(maps.Keys(c.p.Definition.Limits)) {
+		table, at := c.p.Definition.Limits[name], "limits."+name
+		c.need(at+".source", table.Source)
+		if len(table.Rows) == 0 {
+			c.say(at+".rows", "is missing")
+		}
+		for i, row := range table.Rows {
+			path := fmt.Sprintf("%s.rows[%d]", at, i)
+			c.limits(path+".tolerance", row.Tolerance)
+			for _, field := range slices.Sorted(maps.Keys(row.When)) {
+				when := field + " = " + row.When[field]
+				c.when(path+".when."+field, when, parseCondition(when), c.p.Steps)
+			}
+		}
+	}
 }
 
 func (c *checker) parts() {
@@ -177,6 +200,9 @@ func (c *checker) step(at string, s Step, place int) {
 		if s.Answers != "" && s.Answers != "passed" {
 			c.say(at+".answers", "%q is not known: leave it out, or say passed", s.Answers)
 		}
+		if s.ReadsControls() && len(c.p.Calibrates) == 0 {
+			c.say(at+".reads", "says controls, and the procedure names no analyte under calibrates")
+		}
 	case *WaitStep:
 		if !(s.Minutes > 0 && s.Minutes <= 24*60) {
 			c.say(at+".minutes", "must be above 0 and at most 1440, it is %g", s.Minutes)
@@ -206,12 +232,32 @@ func (c *checker) record(at string, s *RecordStep) {
 		path := fmt.Sprintf("%s.fields[%d]", at, j)
 		c.need(path+".id", f.ID)
 		switch {
+		case strings.Contains(f.SameAs, "."):
+			c.printed(path, f)
 		case f.Text:
 		case len(f.Options) > 0:
 			c.choice(path, f, s.Fields[:j])
 		default:
 			c.unit(path+".unit", f.Unit)
 		}
+	}
+}
+
+// printed checks a field that must equal what is known of the standard that fills a role.
+func (c *checker) printed(at string, f Field) {
+	id, what, _ := strings.Cut(f.SameAs, ".")
+	role, known := c.p.RoleOf(id)
+	switch {
+	case !known:
+		c.say(at+".same_as", "role %q is not declared under roles", id)
+	case what == Lot || what == Expiry:
+		if !f.Text {
+			c.say(at+".text", "must be true: a lot and an expiry are typed as words")
+		}
+	case !role.Realises(what):
+		c.say(at+".same_as", "role %q does not say that it needs the quantity %q: say it, or use lot or expiry", id, what)
+	default:
+		c.unit(at+".unit", f.Unit)
 	}
 }
 
@@ -287,8 +333,7 @@ func (c *checker) when(at, text string, when Condition, among Steps) {
 			continue
 		}
 		for _, f := range record.Fields {
-			if f.ID == when.Field && slices.ContainsFunc(f.Options,
-				func(o Option) bool { return o.ID == when.Option }) {
+			if f.ID == when.Field && f.offers(when.Options()) {
 				return
 			}
 		}
@@ -304,7 +349,14 @@ func (c *checker) measure(at string, m *Measure) {
 	if m.Reads != "" {
 		c.unit(at+".reads", m.Reads)
 	}
-	m.Limits = c.limits(at+".tolerance", m.Tolerance)
+	if table, named := c.p.Definition.Limits[m.Tolerance]; named {
+		m.Table = &table
+		m.Limits = func(float64, map[string]float64) (conformity.Limits, error) {
+			return conformity.Limits{}, fmt.Errorf("its limit goes by what is chosen, which is not recorded yet")
+		}
+	} else {
+		m.Limits = c.limits(at+".tolerance", m.Tolerance)
+	}
 	if !(m.Resolution > 0) {
 		c.say(at+".resolution", "must be above zero, it is %g", m.Resolution)
 	}
@@ -328,6 +380,21 @@ func (c *checker) measure(at string, m *Measure) {
 	}
 	if len(m.Points) == 0 {
 		c.say(at+".points", "is missing")
+	}
+	if t := m.Trend; t != nil {
+		var err error
+		if t.limits, err = conformity.ParseTolerance(t.Jump); err != nil {
+			c.say(at+".trend.jump", "%s", err)
+		}
+		if t.Against != First && t.Against != Last {
+			c.say(at+".trend.against", "%q is not known: use first or last", t.Against)
+		}
+	}
+	if chart := m.Chart; chart != nil {
+		c.need(at+".chart.analyte", chart.Analyte)
+		if !(chart.CV > 0) {
+			c.say(at+".chart.cv", "is a scatter in percent above zero, it is %g", chart.CV)
+		}
 	}
 	if len(m.Alternatives) > 0 && m.School == "" {
 		c.say(at+".school", "is missing: where other schools stand beside it, its own has a title too")
@@ -400,6 +467,9 @@ func (c *checker) capture(at string, k *Capture) {
 // its finding's pattern asks for.
 func (c *checker) asked(at string, m *Measure) {
 	params := slices.Clone(m.Method.Params)
+	if m.Chart != nil {
+		params = append(params, chartLevel)
+	}
 	if m.Judge != nil {
 		params = append(params, m.Judge.Pattern.Params...)
 	}

@@ -95,7 +95,7 @@ func withDefaults(s Step) Step {
 }
 
 func (m Measure) withDefaults() Measure {
-	m.Judge = nil // resolved again
+	m.Judge, m.Table = nil, nil // resolved again
 	if m.Repeats == 0 {
 		m.Repeats = 1
 	}
@@ -103,6 +103,10 @@ func (m Measure) withDefaults() Measure {
 		m.Gross = 3
 	}
 	m.Alternatives = slices.Clone(m.Alternatives)
+	if m.Trend != nil {
+		trend := *m.Trend
+		m.Trend = &trend
+	}
 	m.Points = slices.Clone(m.Points)
 	for i := range m.Points {
 		p := &m.Points[i]

@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"northneedle/core/conformity"
@@ -12,13 +13,25 @@ import (
 // when an optional role was filled, or when something was chosen.
 type Condition struct {
 	Role          string // the optional role
-	Field, Option string // the choice
+	Field, Option string // the choice; of several options parted by "|", any will do
+}
+
+// Allows reports whether an option is among those that the condition asks for.
+func (c Condition) Allows(option string) bool { return slices.Contains(c.Options(), option) }
+
+// Options are those that the condition asks for.
+func (c Condition) Options() []string {
+	all := strings.Split(c.Option, "|")
+	for i := range all {
+		all[i] = strings.TrimSpace(all[i])
+	}
+	return all
 }
 
 // Always reports whether nothing is asked for.
 func (c Condition) Always() bool { return c == Condition{} }
 
-// parseCondition reads "role" or "field = option".
+// parseCondition reads "role", "field = option" or "field = option | other".
 func parseCondition(when string) Condition {
 	field, option, choice := strings.Cut(when, "=")
 	if !choice {
@@ -54,6 +67,32 @@ func parseTarget(text string) (Target, error) {
 			text)
 	}
 	return Target{Role: role, Quantity: name}, nil
+}
+
+// LimitTable gives a tolerance by what was chosen in the run: the protection class, the method. The first row that fits counts.
+type LimitTable struct {
+	Source string     `yaml:"source"` // the standard or manual that it is taken from, with its edition
+	Rows   []LimitRow `yaml:"rows" jsonschema:"minItems=1"`
+}
+
+// LimitRow is a row of a LimitTable: it fits where every field named holds one of the options given ("BF | CF").
+type LimitRow struct {
+	When      map[string]string `yaml:"when"`
+	Tolerance string            `yaml:"tolerance"`
+}
+
+// Row is the row that fits what was chosen; false where none does.
+func (t LimitTable) Row(choices map[string]string) (LimitRow, bool) {
+	for _, row := range t.Rows {
+		fits := true
+		for field, option := range row.When {
+			fits = fits && Condition{Field: field, Option: option}.Allows(choices[field])
+		}
+		if fits {
+			return row, true
+		}
+	}
+	return LimitRow{}, false
 }
 
 // LimitsFunc gives the limits on the error at a reference value; both are in the measure's unit.

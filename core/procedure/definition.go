@@ -19,18 +19,24 @@ type Definition struct {
 	Revision int    `yaml:"revision" jsonschema:"minimum=1"`
 	Title    string `yaml:"title"`
 	Family   string `yaml:"family"`
+	Test     string `yaml:"test,omitempty"`   // the one test of an analyser that it is about: where it fails, that test is stopped, not the device
+	Shared   bool   `yaml:"shared,omitempty"` // it is for devices of every family: an electrical safety test
 	Summary  string `yaml:"summary,omitempty"`
 
-	Calibrates []string          `yaml:"calibrates,omitempty"` // analytes whose calibration it is
-	Cautions   []string          `yaml:"cautions" jsonschema:"minItems=1"`
-	Roles      []reference.Role  `yaml:"roles,omitempty"`
-	Policy     *adjust.Policy    `yaml:"policy,omitempty"` // overrides the lab's
-	Rule       *conformity.Rule  `yaml:"rule,omitempty"`   // overrides the lab's
-	Review     Review            `yaml:"review,omitempty"` // overrides the lab's
-	Parts      []ReplaceablePart `yaml:"parts,omitempty"`
-	Steps      Steps             `yaml:"-"` // read apart: a type for each kind
-	Next       Next              `yaml:"next"`
+	Calibrates []string              `yaml:"calibrates,omitempty"` // analytes whose calibration it is
+	Cautions   []string              `yaml:"cautions" jsonschema:"minItems=1"`
+	Roles      []reference.Role      `yaml:"roles,omitempty"`
+	Policy     *adjust.Policy        `yaml:"policy,omitempty"` // overrides the lab's
+	Rule       *conformity.Rule      `yaml:"rule,omitempty"`   // overrides the lab's
+	Review     Review                `yaml:"review,omitempty"` // overrides the lab's
+	Parts      []ReplaceablePart     `yaml:"parts,omitempty"`
+	Limits     map[string]LimitTable `yaml:"limits,omitempty"` // tolerances by what is chosen, named by measures
+	Steps      Steps                 `yaml:"-"`                // read apart: a type for each kind
+	Next       Next                  `yaml:"next"`
 }
+
+// Fits reports whether the definition is for devices of a family.
+func (d *Definition) Fits(family string) bool { return d.Shared || d.Family == family }
 
 // ReplaceablePart is a part that may be replaced during the run, such as a breathing circuit or a
 // sensor. Replacing it invalidates the steps that depend on it.
@@ -55,11 +61,27 @@ var Reviews = []Review{ReviewNever, ReviewOnFailure, ReviewAlways}
 // Next is the fixed interval to the next due date: months, days, or each time of
 // something that has no date ("patient").
 type Next struct {
-	Months int    `yaml:"months,omitempty"`
-	Days   int    `yaml:"days,omitempty"`
-	Each   string `yaml:"each,omitempty"`
-	Why    string `yaml:"why,omitempty"`
-	Within string `yaml:"within,omitempty"` // a role whose standard's last day it does not go beyond: a lot of calibrator
+	Months int      `yaml:"months,omitempty"`
+	Days   int      `yaml:"days,omitempty"`
+	Each   string   `yaml:"each,omitempty"`
+	Why    string   `yaml:"why,omitempty"`
+	Within RoleList `yaml:"within,omitempty"` // roles whose standard's last day it does not go beyond: a lot of calibrator, its reagent
+}
+
+// RoleList names roles: one, or a list of them.
+type RoleList []string
+
+// UnmarshalYAML reads one name, or a list.
+func (l *RoleList) UnmarshalYAML(read func(any) error) error {
+	var one string
+	if err := read(&one); err == nil {
+		*l = RoleList{one}
+		return nil
+	}
+	var all []string
+	err := read(&all)
+	*l = all
+	return err
 }
 
 // After is the due date that a run done at a time leads to; nil where Each is the interval.

@@ -9,7 +9,8 @@ import (
 // Duty is the duty that a procedure's own interval makes; false where it names none.
 func (p *Procedure) Duty() (d duty.Duty, recurs bool) {
 	n := p.Next
-	d = duty.Duty{ID: p.ID, Title: p.Title, Procedure: p.ID, Months: n.Months, Days: n.Days, Why: n.Why}
+	d = duty.Duty{ID: p.ID, Title: p.Title, Procedure: p.ID, Months: n.Months, Days: n.Days, Why: n.Why,
+		Test: p.Test}
 	return d, n.Months > 0 || n.Days > 0
 }
 

@@ -118,10 +118,10 @@ func (in Input) Only(what string) (c reference.Certified, per, factor float64, e
 		return c, 0, 0, fmt.Errorf("exactly one %s is needed for this point, there are %d", what, len(in.Certified))
 	}
 	c = in.Certified[0]
-	if per, err = quantity.Scale(c.Unit, in.Shown); err != nil {
+	if per, err = quantity.ScaleOf(c.Quantity, c.Unit, in.Shown); err != nil {
 		return c, 0, 0, err
 	}
-	factor, err = quantity.Scale(in.Unit, in.Shown)
+	factor, err = quantity.ScaleOf(c.Quantity, in.Unit, in.Shown)
 	return c, per, factor, err
 }
 

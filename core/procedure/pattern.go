@@ -1,5 +1,13 @@
 package procedure
 
+import (
+	"fmt"
+	"strings"
+
+	"northneedle/core/quantity"
+	"northneedle/core/reference"
+)
+
 // JudgedPoint is one judged point with the parameters it was captured with (band, direction …).
 type JudgedPoint struct {
 	Label               string
@@ -7,6 +15,8 @@ type JudgedPoint struct {
 	Measure             string // its id
 	Reference, Error, U float64
 	ErrorToLimit        float64 // error ÷ limit
+	Pass                bool
+	Jump                string // how it is away from what the device gave before, in words; empty where it is not
 }
 
 // Significant reports whether the error is beyond its uncertainty.
@@ -21,8 +31,27 @@ type Diagnosis struct {
 	Shape       string   `json:"shape"`
 	Words       string   `json:"words"`
 	Investigate bool     `json:"investigate,omitempty"`
-	Fails       string   `json:"fails,omitempty"` // what is outside although no point is by itself: then the finding does not conform
-	Lines       []string `json:"lines,omitempty"` // what it means, one by one
+	Figures     []Figure `json:"figures,omitempty"` // what follows from the points together: a factor
+	Fails       string   `json:"fails,omitempty"`   // what is outside although no point is by itself: then the finding does not conform
+	Lines       []string `json:"lines,omitempty"`   // what it means, one by one
+}
+
+// Figure is a result that follows from several points.
+type Figure struct {
+	ID    string  `json:"id"`
+	Title string  `json:"title"`
+	Value float64 `json:"value"`
+	U     float64 `json:"u"` // expanded (k = 2); 0: it was entered
+	Unit  string  `json:"unit"`
+}
+
+// Words is a figure in words: "Factor 18.4 mmol/L (U 0.3)".
+func (f Figure) Words() string {
+	words := strings.TrimSpace(fmt.Sprintf("%s %.4g %s", f.Title, f.Value, quantity.ShowUnit(f.Unit)))
+	if f.U > 0 {
+		words += fmt.Sprintf(" (U %.2g)", f.U)
+	}
+	return words
 }
 
 // FindingInput is what a pattern has before it: the judged points, the room, and what was
@@ -32,8 +61,10 @@ type FindingInput struct {
 	Ambient Ambient
 	Choices map[string]string
 	Plate   map[string]float64
-	Set     map[string]string // how the instruments said that they were set when the points were read
-	Again   bool              // as found was read again, after a cause outside the device was removed
+	Bound   map[string]reference.Standard // what fills the roles
+	Units   map[string]string             // that the device shows quantities in
+	Set     map[string]string             // how the instruments said that they were set when the points were read
+	Again   bool                          // as found was read again, after a cause outside the device was removed
 }
 
 // Pattern reads the errors of a finding in the manner of a family. The zero value reads nothing.

@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"northneedle/core/adjust"
@@ -70,7 +71,13 @@ type CheckStep struct {
 	Check    string `yaml:"check" jsonschema:"description=What is looked at."`
 	StepBase `yaml:",inline"`
 	Answers  string `yaml:"answers,omitempty" jsonschema:"enum=passed"` // "passed": answered passed, failed or not fitted
+	Reads    string `yaml:"reads,omitempty"`                            // a procedure whose result on the device is read, or "controls": it is fine only where that stands
 }
+
+// ReadsControls reports whether the check reads the control charts of what the procedure calibrates.
+func (c *CheckStep) ReadsControls() bool { return c.Reads == readsControls }
+
+const readsControls = "controls"
 
 // Tests reports whether the check is answered passed, failed or not fitted.
 func (c *CheckStep) Tests() bool { return c.Answers == "passed" }
@@ -121,7 +128,8 @@ type Field struct {
 	Options  []Option `json:"options,omitempty" yaml:"options,omitempty"`   // a choice in place of a figure
 	Text     bool     `json:"text,omitempty" yaml:"text,omitempty"`         // words in place of a figure
 	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"` // may stay empty
-	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`   // an earlier choice that this one must equal
+	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`   // an earlier choice that this one must equal; or "role.lot", "role.expiry", "role.quantity" of what fills a role
+	Quantity string   `json:"quantity,omitempty" yaml:"quantity,omitempty"` // it is typed in the unit that the device shows the quantity in
 	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`   // what it would look like if it did not
 }
 
@@ -138,6 +146,25 @@ func (f Field) Recorded(plate map[string]float64, choices map[string]string) str
 		return strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit)))
 	}
 	return choice
+}
+
+// What a field can be compared with of the standard that fills a role, besides its certified values.
+const (
+	Lot    = "lot"
+	Expiry = "expiry"
+)
+
+// chartLevel is the name under a point's "with" that gives the level of a control.
+const chartLevel = "level"
+
+// offers reports whether all of some options can be chosen.
+func (f Field) offers(options []string) bool {
+	for _, id := range options {
+		if !slices.ContainsFunc(f.Options, func(o Option) bool { return o.ID == id }) {
+			return false
+		}
+	}
+	return true
 }
 
 // Option is one thing that can be chosen.
@@ -158,7 +185,7 @@ type Measure struct {
 	Unit         string                 `yaml:"unit"`
 	Reads        string                 `yaml:"reads,omitempty"`   // unit of what is read, where that is of another kind
 	Resolution   float64                `yaml:"resolution"`        // of the display, in Unit
-	Tolerance    string                 `yaml:"tolerance"`         // as conformity.ParseTolerance reads it, or the name of a table
+	Tolerance    string                 `yaml:"tolerance"`         // as conformity.ParseTolerance reads it, or the name of a table of the family or of this procedure
 	School       string                 `yaml:"school,omitempty"`  // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"` // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`   // multiple of the tolerance from which an error is far out; 0 means 3
@@ -169,11 +196,21 @@ type Measure struct {
 	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
 	Capture      *Capture               `yaml:"capture,omitempty"` // nil: read from the display and typed
 	SetUp        []string               `yaml:"set_up,omitempty"`  // what to look at on a gross error
+	Trend        *Trend                 `yaml:"trend,omitempty"`   // what its points are compared with besides their limits
+	Chart        *Chart                 `yaml:"chart,omitempty"`   // its readings are controls, and go onto their chart when the run is signed
 	Absent       string                 `yaml:"absent,omitempty"`  // what is said where what is waited for does not come: "no alarm within 30 s". Then a point does not conform
 
-	Method Method     `yaml:"-"` // the following are filled in by Compile
-	Limits LimitsFunc `yaml:"-"` // of Tolerance
-	Judge  *Finding   `yaml:"-"` // that judges it
+	Method Method      `yaml:"-"` // the following are filled in by Compile
+	Limits LimitsFunc  `yaml:"-"` // of Tolerance
+	Table  *LimitTable `yaml:"-"` // that Tolerance names, where the limits go by what is chosen
+	Judge  *Finding    `yaml:"-"` // that judges it
+}
+
+// Chart says that the points of a measure are controls of an analyte. A point's level is given under "with".
+type Chart struct {
+	Analyte string  `yaml:"analyte"`
+	CV      float64 `yaml:"cv"`                // percent: the scatter that a new lot begins with, until the lab enters its own
+	Allowed float64 `yaml:"allowed,omitempty"` // total error, percent
 }
 
 // AlternativeTolerance is another criterion in use for a measure, shown beside the one that decides.

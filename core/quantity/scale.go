@@ -9,3 +9,12 @@ func Scale(from, to string) (float64, error) {
 	zero, err := Convert(0, from, to)
 	return one - zero, err
 }
+
+// ScaleOf is the same for an analyte, over its molar mass where one unit is of mass and the other of amount (mg/dL, mmol/L).
+func ScaleOf(analyte, from, to string) (float64, error) {
+	scale, err := Scale(from, to)
+	if err == nil || molar[analyte] == 0 {
+		return scale, err
+	}
+	return Concentration(1, from, to, analyte)
+}

@@ -115,7 +115,7 @@ var prefixes = map[string]float64{
 var shown = map[string]string{
 	"%{vol}": "vol%", "Cel": "°C", "[ppm]": "ppm", "mm[Hg]": "mmHg", "cm[H2O]": "cmH₂O", "[lb_av]": "lb", "1": "",
 	"/min": "/min", "{breath}/min": "/min", "{beat}/min": "/min", "[degF]": "°F", "[pH]": "", "dB[SPL]": "dB SPL",
-	"{press}": "presses",
+	"{press}": "presses", "mOhm": "mΩ", "MOhm": "MΩ", "uA": "µA", "uL": "µL", "umol/L": "µmol/L",
 }
 
 // ParseUnit reads a UCUM code such as "mL/h", "cm[H2O]", "%{vol}" or "/min".

@@ -5,9 +5,11 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"northneedle/core/adjust"
 	"northneedle/core/procedure"
+	"northneedle/core/reference"
 )
 
 // latest is the last verdict on a point up to a round; a measure that an adjustment
@@ -142,7 +144,24 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 			chosen.Decision, chosen.Why = adjust.Withdraw, "It was looked for, and is still so. "+d.Words
 		}
 	}
-	return chosen, nil
+	return r.adviseOnJumps(f, chosen), nil
+}
+
+// adviseOnJumps changes the advice to leave a device as it is where a value jumped: first the cause is looked for.
+func (r Run) adviseOnJumps(f *procedure.Finding, a adjust.Advice) adjust.Advice {
+	closed := r.Findings[f.ID].Closed
+	jumps := r.Jumps(f, closed-1)
+	if a.Decision != adjust.Leave || len(jumps) == 0 {
+		return a
+	}
+	said := strings.Join(jumps, "; ") + "."
+	if closed > 1 && r.Findings[f.ID].decided(closed-1) == adjust.Investigate {
+		a.Why = "Every limit is kept. The cause of the jump was looked for, and it stays as a finding: " + said
+		return a
+	}
+	a.Decision = adjust.Investigate
+	a.Why = "Every limit is kept, and yet a value has jumped. " + said + " Look for the cause before it goes back into use."
+	return a
 }
 
 // Offer is what the controls of a finding would be moved by against the advice, group by group; nil where nothing can be.
@@ -277,12 +296,26 @@ func (r Run) Diagnose(f *procedure.Finding, round int) (procedure.Diagnosis, boo
 					Error:        v.Error,
 					U:            v.U,
 					ErrorToLimit: v.ErrorToLimit,
+					Pass:         v.Pass,
+					Jump:         v.Jump,
 				})
 			}
 		}
 	}
+	bound := map[string]reference.Standard{}
+	for role, b := range r.Bound {
+		bound[role] = b.Standard
+	}
+	units := map[string]string{}
+	for name, unit := range r.Device.Settings {
+		if of, is := strings.CutPrefix(name, "unit."); is {
+			units[of] = unit
+		}
+	}
 	return f.Pattern.Diagnose(procedure.FindingInput{
 		Points:  points,
+		Bound:   bound,
+		Units:   units,
 		Ambient: r.room(f, round),
 		Choices: r.Choices,
 		Plate:   r.Plate,

@@ -117,7 +117,7 @@ type OpenRun struct{ RunOpened }
 
 func (c OpenRun) decide(r Run, o Order) ([]Fact, error) {
 	p := r.Procedure
-	if c.Device.Family != p.Family {
+	if !p.Fits(c.Device.Family) {
 		return nil, refuse(Invalid, "wrong-family", "procedure", "%s is a %s; the procedure %q is for a %s.",
 			c.Device.Tag, c.Device.Family, p.Title, p.Family)
 	}
@@ -219,6 +219,13 @@ type AnswerCheck struct {
 	Step   string
 	Answer Answer
 	Note   string
+	Known  *Known // what the record says now, where the check reads it
+}
+
+// Known is what the record says of something that a check reads.
+type Known struct {
+	Words string `json:"words"`
+	Good  bool   `json:"good"`
 }
 
 func (c AnswerCheck) decide(r Run, o Order) ([]Fact, error) {
@@ -229,6 +236,14 @@ func (c AnswerCheck) decide(r Run, o Order) ([]Fact, error) {
 	step := found.Base()
 	switch c.Answer {
 	case Fine:
+		if check, reads := found.(*procedure.CheckStep); reads && check.Reads != "" && (c.Known == nil || !c.Known.Good) {
+			words := "Nothing is recorded of it."
+			if c.Known != nil {
+				words = c.Known.Words
+			}
+			return nil, refuse(Conflict, "not-so", "answer", "%s: the record does not say so. %s Do that first, or answer what is so.",
+				step.Title, words)
+		}
 	case NotFine, NA:
 		if found.Kind() == procedure.StepCautions {
 			return nil, refuse(Invalid, "cautions", "answer",
@@ -241,7 +256,11 @@ func (c AnswerCheck) decide(r Run, o Order) ([]Fact, error) {
 	default:
 		return nil, refuse(Invalid, "answer", "answer", "%s: answer fine, not fine or does not apply.", step.Title)
 	}
-	facts := []Fact{CheckAnswered{c.Step, c.Answer, strings.TrimSpace(c.Note)}}
+	answered := CheckAnswered{Step: c.Step, Answer: c.Answer, Note: strings.TrimSpace(c.Note)}
+	if c.Known != nil {
+		answered.Read = c.Known.Words
+	}
+	facts := []Fact{answered}
 	if c.Answer == Fine {
 		facts = append(facts, r.ends(found)...)
 	}

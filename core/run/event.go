@@ -166,6 +166,8 @@ type (
 		Lab       Lab    `json:"lab"`
 		Replaces  string `json:"replaces,omitempty"`
 		Reason    string `json:"reason,omitempty"`
+
+		Earlier []procedure.Earlier `json:"earlier,omitempty"` // what the device gave before at points that a trend is kept of
 	}
 	StandardBound struct {
 		Role     string             `json:"role"`
@@ -178,6 +180,7 @@ type (
 		Step   string `json:"step"`
 		Answer Answer `json:"answer"`
 		Note   string `json:"note,omitempty"`
+		Read   string `json:"read,omitempty"` // what the record said, where the check reads it
 	}
 	StepDone struct {
 		Step string `json:"step"`

@@ -26,6 +26,7 @@ func (r Run) Apply(e Event) Run {
 func (f RunOpened) apply(r Run, e Event) Run {
 	r.Status, r.OpenedAt, r.OpenedBy = Open, e.At, e.By
 	r.Device, r.Lab, r.Hash, r.Replaces = f.Device, f.Lab, f.Hash, f.Replaces
+	r.Earlier = f.Earlier
 	r.limits = r.limitsInForce()
 	return r
 }
@@ -39,7 +40,7 @@ func (f StandardBound) apply(r Run, e Event) Run {
 }
 
 func (f CheckAnswered) apply(r Run, e Event) Run {
-	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By, Answer: f.Answer, Note: f.Note})
+	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By, Answer: f.Answer, Note: f.Note, Read: f.Read})
 	return r
 }
 
@@ -70,6 +71,7 @@ func (f PlateRecorded) apply(r Run, e Event) Run {
 		r.Choices = with(r.Choices, k, v)
 	}
 	r.Marks = with(r.Marks, f.Step, Mark{At: e.At, By: e.By})
+	r.limits = r.limitsInForce() // they may go by what was chosen
 	return r.judgedAnew()
 }
 

@@ -48,6 +48,10 @@ func (r Run) Tolerance(m *procedure.Measure) string {
 	if at := r.chosen(m); at >= 0 {
 		return m.Alternatives[at].Tolerance
 	}
+	if m.Table != nil {
+		row, _ := m.Table.Row(r.Choices)
+		return row.Tolerance
+	}
 	return m.Tolerance
 }
 
@@ -83,6 +87,10 @@ func (r Run) limitsInForce() map[string]procedure.LimitsFunc {
 			all[m.ID] = of
 		} else if at := r.chosen(m); at >= 0 {
 			all[m.ID] = m.Alternatives[at].Limits
+		} else if m.Table != nil && r.Tolerance(m) != "" {
+			if of, err := r.Procedure.Catalogue.ParseLimits(r.Tolerance(m)); err == nil {
+				all[m.ID] = of
+			}
 		}
 	}
 	return all

@@ -28,6 +28,8 @@ type Verdict struct {
 	Pass         bool                 `json:"pass"`           // by the decision rule
 	Gross        bool                 `json:"gross"`
 	Warning      string               `json:"warning,omitempty"`
+	Earlier      *procedure.PastValue `json:"earlier,omitempty"`      // what the device gave before, in Unit, where a trend is kept of it
+	Jump         string               `json:"jump,omitempty"`         // how it is away from that, in words, where that is a jump: a finding, also inside the limits
 	Absent       string               `json:"absent,omitempty"`       // what did not come, in words: then there is no error, and it does not conform
 	Window       bool                 `json:"window,omitempty"`       // it is judged by what it shows, not by an error: the limits are on the indication
 	DeviceEntry  string               `json:"device_entry,omitempty"` // what is entered into a device that takes what was measured
@@ -207,6 +209,7 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		v.UToLimit = budget.Expanded / half
 	}
 	v.Pass, v.Warning = r.Rule().Accepts(a)
+	r.compareEarlier(&v, m, p, out)
 	v.Alternatives, err = r.alternatives(m, out, a, budget)
 	if at := slices.IndexFunc(readings, func(reading Reading) bool { return reading.Absent != "" }); at >= 0 {
 		v.absent(readings[at].Absent)

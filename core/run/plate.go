@@ -1,8 +1,10 @@
 package run
 
 import (
+	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
@@ -28,6 +30,9 @@ func (c RecordPlate) decide(r Run, o Order) ([]Fact, error) {
 		case field.Text && (words == "" || len(words) > 200):
 			return nil, refuse(Invalid, "words", field.ID, "%s: say it in 1 to 200 characters.", field.Label)
 		case field.Text:
+			if err := r.printed(field, words); err != nil {
+				return nil, err
+			}
 			choices[field.ID] = words
 			continue
 		}
@@ -41,9 +46,12 @@ func (c RecordPlate) decide(r Run, o Order) ([]Fact, error) {
 		if err != nil {
 			return nil, refuse(Invalid, "number", field.ID, "%s: %s.", field.Label, err)
 		}
+		if err := r.printedValue(field, v); err != nil {
+			return nil, err
+		}
 		if (field.Min != 0 || field.Max != 0) && (v < field.Min || v > field.Max) {
 			return nil, refuse(Invalid, "range", field.ID, "%s: %g is outside %g to %g %s.", field.Label, v, field.Min,
-				field.Max, quantity.ShowUnit(field.Unit))
+				field.Max, quantity.ShowUnit(r.FieldUnit(field)))
 		}
 		values[field.ID] = v
 	}
@@ -69,6 +77,51 @@ func choose(f procedure.Field, chosen string, before map[string]string) (string,
 			"%s: set to %s, but %s is needed. %s Set it right, and choose it here.", f.Label, chosen, other, f.Symptom)
 	}
 	return chosen, nil
+}
+
+// FieldUnit is the unit that a figure is typed in: the one that the device shows its quantity in, else the field's own.
+func (r Run) FieldUnit(f procedure.Field) string {
+	if unit := r.Device.Settings["unit."+f.Quantity]; f.Quantity != "" && unit != "" {
+		return unit
+	}
+	return f.Unit
+}
+
+// printed refuses a lot or an expiry that is another than the register holds of the standard that fills a role.
+func (r Run) printed(f procedure.Field, typed string) error {
+	role, what, _ := strings.Cut(f.SameAs, ".")
+	bound, filled := r.Bound[role]
+	if !filled {
+		return nil
+	}
+	known := map[string]string{procedure.Lot: bound.Standard.Lot,
+		procedure.Expiry: bound.Standard.Certificate.DueOn.Format(time.DateOnly)}[what]
+	if known == "" || strings.EqualFold(known, typed) {
+		return nil
+	}
+	return refuse(Invalid, "mismatch", f.ID, "%s: %s was typed, the register holds %s for %s. %s Look at the label and the insert; enter here what stands there, or bring the right one.",
+		f.Label, typed, known, bound.Standard.Tag, f.Symptom)
+}
+
+// printedShare is how far a typed value may be from the register's, as a share: its last digit may be rounded.
+const printedShare = 0.005
+
+// printedValue refuses a value that is another than the register holds of the standard that fills a role.
+func (r Run) printedValue(f procedure.Field, typed float64) error {
+	role, what, named := strings.Cut(f.SameAs, ".")
+	bound, filled := r.Bound[role]
+	if !named || !filled {
+		return nil
+	}
+	for _, line := range bound.Standard.Lines(what, 0, f.Unit, false) {
+		scale, err := quantity.ScaleOf(what, line.Unit, r.FieldUnit(f))
+		if err == nil && math.Abs(typed-line.Value*scale) > printedShare*math.Abs(line.Value*scale) {
+			unit := quantity.ShowUnit(r.FieldUnit(f))
+			return refuse(Invalid, "mismatch", f.ID, "%s: %g %s was typed, the register holds %.4g %s for %s. %s Look at the insert of this lot, and at the unit.",
+				f.Label, typed, unit, line.Value*scale, unit, bound.Standard.Named(), f.Symptom)
+		}
+	}
+	return nil
 }
 
 // ChangePart says that a part was changed during the run: the steps that it invalidates

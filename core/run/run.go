@@ -84,6 +84,7 @@ type Mark struct {
 	By      person.Person
 	Answer  Answer
 	Note    string
+	Read    string // what the record said, where the check reads it
 	Skipped string // the reason, if it was
 }
 
@@ -179,6 +180,7 @@ type Run struct {
 	OpenedAt  time.Time
 	OpenedBy  person.Person
 	Ambient   procedure.Ambient
+	Earlier   []procedure.Earlier // what the device gave before, where a trend is kept of it
 
 	RoomCorrected []Correction // what was recorded of the room before, the earliest first
 

@@ -477,12 +477,12 @@ func signed(t *testing.T, p procedure.Definition) *bench {
 
 func TestACalibrationIsGoodNoLongerThanTheLotItWasMadeWith(t *testing.T) {
 	p := small()
-	p.Next = procedure.Next{Months: 12, Within: "mixture"}
+	p.Next = procedure.Next{Months: 12, Within: procedure.RoleList{"mixture"}}
 	next := signed(t, p).run.Next()
 	require.NotNil(t, next)
 	assert.Equal(t, start.AddDate(0, 6, 0), next.On)
 	assert.Contains(t, next.Reason, "HG-22, which it was made with, is good until")
-	p.Next.Within = "nothing"
+	p.Next.Within = procedure.RoleList{"mixture", "nothing"}
 	assert.NotEmpty(t, mistakes(p))
 }
 

@@ -117,16 +117,22 @@ func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
 	return []Fact{signed}, nil
 }
 
-// within is a due date that does not go beyond the last day of the standard it depends on.
+// within is a due date that does not go beyond the last day of any standard that it depends on.
 func (r Run) within(next *interval.Due) *interval.Due {
-	bound, ok := r.Bound[r.Procedure.Next.Within]
-	if !ok || next == nil {
-		return next
+	if next == nil {
+		return nil
 	}
-	if last := bound.Standard.Certificate.DueOn; last.Before(next.On) {
-		return &interval.Due{On: last,
-			Reason: fmt.Sprintf("%s, which it was made with, is good until %s; by the calendar it would be %s",
-				bound.Standard.Named(), last.Format(time.DateOnly), next.On.Format(time.DateOnly))}
+	calendar := next.On
+	for _, role := range r.Procedure.Next.Within {
+		bound, ok := r.Bound[role]
+		if !ok {
+			continue
+		}
+		if last := bound.Standard.Certificate.DueOn; last.Before(next.On) {
+			next = &interval.Due{On: last,
+				Reason: fmt.Sprintf("%s, which it was made with, is good until %s; by the calendar it would be %s",
+					bound.Standard.Named(), last.Format(time.DateOnly), calendar.Format(time.DateOnly))}
+		}
 	}
 	return next
 }

@@ -43,7 +43,7 @@ func (r Run) Superseded(m *procedure.Measure, p *procedure.Point, round int) []R
 // or left out with a reason. A gross error counts only once the set-up was looked
 // at and the point repeated.
 func (r Run) Complete(m *procedure.Measure, p *procedure.Point, round int) bool {
-	if _, omitted := r.Omitted[PointKey{m.ID, p.ID, round}]; omitted || !r.Holds(p.Condition) {
+	if _, omitted := r.Omitted[PointKey{m.ID, p.ID, round}]; omitted || !r.Holds(m.Condition) || !r.Holds(p.Condition) {
 		return true
 	}
 	if len(r.standing(m.ID, p.ID, round)) < m.Repeats {
@@ -67,7 +67,7 @@ func (r Run) open(m *procedure.Measure, round int) *procedure.Point {
 func (r Run) Holds(c procedure.Condition) bool {
 	switch {
 	case c.Field != "":
-		return r.Choices[c.Field] == c.Option
+		return c.Allows(r.Choices[c.Field])
 	case c.Role != "":
 		_, bound := r.Bound[c.Role]
 		return bound

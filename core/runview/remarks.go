@@ -33,6 +33,9 @@ func remarks(r run.Run) []string {
 		}
 		switch s := step.(type) {
 		case *procedure.CheckStep:
+			if mark.Read != "" {
+				say("%s, by the record: %s", s.Title, sentence(mark.Read))
+			}
 			if mark.Skipped == "" && (mark.Answer == run.NotFine || mark.Answer == run.NA) {
 				say("%s: %s: %s.", s.Title, AnswerWords(s.Tests(), mark.Answer), strings.TrimRight(mark.Note, ". "))
 			}
@@ -46,6 +49,9 @@ func remarks(r run.Run) []string {
 			}
 			for _, voided := range state.Voided {
 				say("%s", voidedWords(s, voided))
+			}
+			for _, jump := range r.Jumps(s, max(0, state.Closed-1)) {
+				say("A finding inside the limits, %s.", jump)
 			}
 			for _, d := range state.Decisions {
 				if d.Reason != "" {

@@ -65,6 +65,7 @@ type ProcedureBrief struct {
 	Revision int      `json:"revision"`
 	Title    string   `json:"title"`
 	Hash     string   `json:"hash"`
+	Test     string   `json:"test,omitempty"` // the one test of an analyser that it is about
 	Cautions []string `json:"cautions"`
 }
 
@@ -97,6 +98,8 @@ type StepView struct {
 	At      *time.Time         `json:"at,omitempty"`
 	Answer  run.Answer         `json:"answer,omitempty"`
 	Note    string             `json:"note,omitempty"`
+	Known   *run.Known         `json:"known,omitempty"` // what the record says now of what the check reads
+	Read    string             `json:"read,omitempty"`  // what it said when the check was answered
 	Skipped string             `json:"skipped,omitempty"`
 	Timer   *TimerView         `json:"timer,omitempty"`
 	Waits   string             `json:"waits,omitempty"` // why it cannot be done yet
@@ -165,29 +168,30 @@ type AlternativeView struct {
 
 // PointView is one point: what is expected, read and found.
 type PointView struct {
-	ID        string             `json:"id"`
-	Label     string             `json:"label"`
-	At        string             `json:"at"`               // as the procedure says it: a number, "mixture.CO2", "25 % of capacity"
-	Role      string             `json:"role,omitempty"`   // that realises it
-	U         float64            `json:"u,omitempty"`      // expanded (k = 2), where no standard realises it
-	Own       bool               `json:"own,omitempty"`    // of the technician's own
-	Pair      *PairView          `json:"pair,omitempty"`   // the point that is set together with it
-	Marked    string             `json:"marked,omitempty"` // what the reviewer wants looked at here
-	Do        string             `json:"do,omitempty"`
-	With      map[string]float64 `json:"with,omitempty"` // for the reader: band, direction …
-	Move      string             `json:"move,omitempty"` // what the hand must move where now, before it is read over a link
-	Zone      string             `json:"zone,omitempty"` // the trim that serves it
-	Expected  *run.Expected      `json:"expected,omitempty"`
-	Missing   string             `json:"missing,omitempty"` // what is needed before it can be read
-	Found     *VerdictView       `json:"found,omitempty"`
-	Voided    []VerdictView      `json:"voided,omitempty"` // as it was found and does not count, because that came from outside the device
-	Left      *VerdictView       `json:"left,omitempty"`
-	Readings  []ReadingView      `json:"readings"`
-	Omitted   string             `json:"omitted,omitempty"`
-	Complete  bool               `json:"complete"` // in the round being read, or the last
-	GrossOpen bool               `json:"gross_open"`
-	SetUpSeen bool               `json:"set_up_seen"`
-	SetUpNote string             `json:"set_up_note,omitempty"`
+	ID        string               `json:"id"`
+	Label     string               `json:"label"`
+	At        string               `json:"at"`               // as the procedure says it: a number, "mixture.CO2", "25 % of capacity"
+	Role      string               `json:"role,omitempty"`   // that realises it
+	U         float64              `json:"u,omitempty"`      // expanded (k = 2), where no standard realises it
+	Own       bool                 `json:"own,omitempty"`    // of the technician's own
+	Pair      *PairView            `json:"pair,omitempty"`   // the point that is set together with it
+	Marked    string               `json:"marked,omitempty"` // what the reviewer wants looked at here
+	Do        string               `json:"do,omitempty"`
+	With      map[string]float64   `json:"with,omitempty"` // for the reader: band, direction …
+	Move      string               `json:"move,omitempty"` // what the hand must move where now, before it is read over a link
+	Zone      string               `json:"zone,omitempty"` // the trim that serves it
+	Expected  *run.Expected        `json:"expected,omitempty"`
+	Missing   string               `json:"missing,omitempty"` // what is needed before it can be read
+	Earlier   *procedure.PastValue `json:"earlier,omitempty"` // what the device gave before, where a trend is kept of it
+	Found     *VerdictView         `json:"found,omitempty"`
+	Voided    []VerdictView        `json:"voided,omitempty"` // as it was found and does not count, because that came from outside the device
+	Left      *VerdictView         `json:"left,omitempty"`
+	Readings  []ReadingView        `json:"readings"`
+	Omitted   string               `json:"omitted,omitempty"`
+	Complete  bool                 `json:"complete"` // in the round being read, or the last
+	GrossOpen bool                 `json:"gross_open"`
+	SetUpSeen bool                 `json:"set_up_seen"`
+	SetUpNote string               `json:"set_up_note,omitempty"`
 }
 
 // PairView is a point of another measure that is set together with one.

@@ -27,7 +27,7 @@ func Of(r run.Run, now time.Time) View {
 		Letterhead: r.Lab.Letterhead,
 
 		Replaces:  r.Replaces,
-		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Cautions},
+		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Test, p.Cautions},
 		Rule:      r.Rule().Meaning(),
 		Parts:     p.Parts,
 		Changed:   []ChangeView{},
@@ -156,7 +156,7 @@ func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
 	}
 	mark, marked := r.Marks[b.ID]
 	if marked {
-		v.At, v.Answer, v.Note, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Skipped
+		v.At, v.Answer, v.Note, v.Read, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Read, mark.Skipped
 	}
 	switch s := s.(type) {
 	case *procedure.CheckStep:
@@ -168,7 +168,10 @@ func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
 			v.At = &t.Started
 		}
 	case *procedure.RecordStep:
-		v.Fields, v.Plate, v.Choices = s.Fields, r.Plate, r.Choices
+		v.Fields, v.Plate, v.Choices = slices.Clone(s.Fields), r.Plate, r.Choices
+		for i := range v.Fields {
+			v.Fields[i].Unit = r.FieldUnit(v.Fields[i])
+		}
 	case *procedure.ActStep, *procedure.Measure:
 		if v.Done {
 			break
@@ -358,6 +361,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	} else {
 		v.Missing = err.Error()
 	}
+	v.Earlier = r.EarlierOf(m, p)
 	v.Found = verdictOf(r, m, p, 0)
 	for _, voided := range r.Findings[m.Judge.ID].Voided {
 		if first := voided.Verdict(m.ID, p.ID); first != nil {

@@ -172,5 +172,9 @@ func Sentence(v run.Verdict) string {
 	if v.TUR > 0 {
 		text += fmt.Sprintf(" (TUR %.1f)", v.TUR)
 	}
-	return text + "."
+	text += "."
+	if v.Jump != "" {
+		text += " A jump: " + v.Jump + "."
+	}
+	return text
 }

@@ -9,8 +9,9 @@ import (
 // Catalogue is what several families use.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"compare": {Compute: compare},
-		"setting": {Compute: Setting},
+		"compare":  {Compute: compare},
+		"setting":  {Compute: Setting},
+		"measured": {Compute: Measured},
 	},
 	Captures: map[string]procedure.CaptureMethod{
 		"steady":   {AtRest: true, Read: Steady},
@@ -31,8 +32,8 @@ func compare(in procedure.Input) (procedure.Outcome, error) {
 		value = c.Value
 	}
 	reference, err := quantity.Convert(value, c.Unit, in.Shown)
-	if err != nil {
-		return procedure.Outcome{}, err
+	if err != nil { // an analyte by mass, shown by amount; there is no zero to shift
+		reference = value * per
 	}
 	return procedure.Outcome{
 		Reference: reference, Unit: in.Shown, Factor: factor,

@@ -48,7 +48,7 @@ var words = map[reflect.Type][]any{
 		procedure.StepFinding, procedure.StepSign},
 	reflect.TypeFor[run.Answer](): {run.Fine, run.NotFine, run.NA},
 	reflect.TypeFor[run.Phase]():  {run.AsFound, run.AsLeft},
-	reflect.TypeFor[device.State](): {device.Retired, device.OutOfUse, device.NotToBeUsed, device.InDoubt, device.Overdue, device.Due,
+	reflect.TypeFor[device.State](): {device.Retired, device.OutOfUse, device.NotToBeUsed, device.InDoubt, device.NotEveryTest, device.Overdue, device.Due,
 		device.WaitingForReview, device.InUse},
 	reflect.TypeFor[runview.MatterKind](): {runview.MatterOutside, runview.MatterFailed, runview.MatterLeftOut, runview.MatterException,
 		runview.MatterCutShort, runview.MatterOverruled, runview.MatterVoided, runview.MatterFarOut, runview.MatterWithdrawn, runview.MatterEarly,

@@ -62,6 +62,9 @@ func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
 		for role, bound := range r.Bound {
 			value = strings.ReplaceAll(value, "{"+role+"}", bound.Standard.Tag)
 		}
+		for field, choice := range r.Choices {
+			value = strings.ReplaceAll(value, "{"+field+"}", choice)
+		}
 		w.settings[name] = value
 	}
 	if one, err := quantity.Convert(1, m.Unit, e.Unit); err == nil {

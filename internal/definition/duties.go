@@ -31,12 +31,12 @@ func Duties(folder string) ([]duty.Template, error) {
 		all = append(all, found...)
 	}
 	if folder == "" {
-		return all, nil
+		return duty.Resolve(all)
 	}
 	file := filepath.Join(folder, "duties", dutiesFile)
 	text, err := os.ReadFile(file)
 	if errors.Is(err, os.ErrNotExist) {
-		return all, nil
+		return duty.Resolve(all)
 	}
 	if err != nil {
 		return nil, err
@@ -50,7 +50,13 @@ func Duties(folder string) ([]duty.Template, error) {
 			all[at] = t
 		}
 	}
-	return all, err
+	if err != nil {
+		return nil, err
+	}
+	if all, err = duty.Resolve(all); err != nil {
+		return nil, Mistake{File: file, Field: "takes", Message: err.Error()}
+	}
+	return all, nil
 }
 
 // ReadDuties reads a file of templates; its error names the file, and the line or the duty.

@@ -393,6 +393,15 @@ func (d *drift) Read(measure, point string, expected float64) float64 {
 		return expected + 10 + 2*d.random.Float64()
 	case "room":
 		return expected - 6 - 4*d.random.Float64()
+	case "protective-earth", "insulation", "equipment-leakage", "applied-leakage":
+		typical := map[string]float64{"protective-earth": 110, "insulation": 60, "equipment-leakage": 140, "applied-leakage": 14}
+		return typical[measure] * d.gain * (1 + 0.02*d.random.NormFloat64())
+	case "blank", "calibrator", "speed", "first", "second":
+		typical := map[string]float64{"blank": 0.11, "calibrator": 0.54, "speed": 0.053, "first": 0.09, "second": 0.53}[measure]
+		if measure == "second" && point == "water" {
+			typical = 0.1
+		}
+		return typical * d.gain * (1 + 0.008*d.random.NormFloat64())
 	case "alarms":
 		return 3 + 4*d.random.Float64()
 	}

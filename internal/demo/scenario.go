@@ -36,6 +36,10 @@ var models = []model{
 	{family: "breath-monitor", maker: "Velloway", name: "CO breath monitor", risk: 1},
 	{family: "warm-chamber", maker: "Kestmoor", name: "W6 warm chamber", risk: 3},
 	{family: "collection-bag-meter", maker: "Fenwick & Dray", name: "dry-gas meter", risk: 1},
+	{family: "chemistry-analyser", maker: "Ostrel", name: "K4 chemistry analyser", risk: 3},
+	{family: "chemistry-analyser", maker: "Thornquay", name: "D1 chemistry analyser", risk: 3,
+		settings:   map[string]string{"unit.glucose": "mg/dL", "unit.urea": "mg/dL", "unit.uric acid": "mg/dL"},
+		resolution: map[string]float64{"controls": 0.1}},
 }
 
 // where devices are: site, its tag letters, and its places.
@@ -60,7 +64,7 @@ var fleet = [][5]int{
 	{6, 1, 1, 1, 1}, {2, 1, 0, 1, 0}, {5, 2, 2, 1, 1}, {3, 1, 1, 1, 0}, {6, 1, 0, 1, 1}, {10, 3, 1, 2, 1},
 	{6, 2, 1, 1, 0}, {3, 1, 1, 1, 0},
 	{1, 0, 0, 1, 0}, {2, 1, 1, 0, 0}, {2, 1, 0, 0, 1}, {2, 0, 1, 0, 0}, {3, 1, 1, 1, 0}, {3, 0, 0, 0, 0},
-	{1, 0, 0, 1, 0},
+	{1, 0, 0, 1, 0}, {1, 0, 1, 0, 0}, {1, 0, 0, 0, 0},
 }
 
 // Demo people, by id.
@@ -98,6 +102,15 @@ func liquid(ph, pco2, po2 float64) []reference.Certified {
 	return []reference.Certified{{Quantity: "pH", Value: ph, Unit: "[pH]", U: 0.004, K: 2},
 		{Quantity: "pCO2", Value: pco2, Unit: "mm[Hg]", U: 0.5, K: 2},
 		{Quantity: "pO2", Value: po2, Unit: "mm[Hg]", U: 1.2, K: 2}}
+}
+
+// serum is what a lot of calibrator or control is stated to hold, each value with its U: glucose and urea in mmol/L, uric acid in
+// µmol/L, alanine aminotransferase in U/L.
+func serum(glucose, uGlucose, urea, uUrea, uricAcid, uUricAcid, alt, uALT float64) []reference.Certified {
+	return []reference.Certified{{Quantity: "glucose", Value: glucose, Unit: "mmol/L", U: uGlucose, K: 2},
+		{Quantity: "urea", Value: urea, Unit: "mmol/L", U: uUrea, K: 2},
+		{Quantity: "uric acid", Value: uricAcid, Unit: "umol/L", U: uUricAcid, K: 2},
+		{Quantity: "ALT", Value: alt, Unit: "U/L", U: uALT, K: 2}}
 }
 
 func cylinder(bar float64) *gas.Cylinder {
@@ -217,8 +230,22 @@ var references = []ref{
 	{tag: "QC-21", name: "Glucose calibrator", kind: "calibrator", maker: "Marrable", certified: 40, due: 180,
 		lot: "G-2608", values: []reference.Certified{{Quantity: "glucose", Value: 5.61, Unit: "mmol/L", U: 0.06,
 			K: 2}}},
+	{tag: "CC-5", name: "Chemistry calibrator", kind: "chemistry-calibrator", maker: "Ostrel", certified: 50, due: 210,
+		lot: "K-2607", values: serum(10.4, 0.12, 16.8, 0.2, 402, 5, 118, 2)},
+	{tag: "CN-1", name: "Chemistry control, level 1", kind: "chemistry-control", maker: "Marrable", certified: 45, due: 260,
+		lot: "N1-2608", values: serum(5.1, 0.08, 6.6, 0.1, 268, 4, 38, 0.8)},
+	{tag: "CN-2", name: "Chemistry control, level 2", kind: "chemistry-control", maker: "Marrable", certified: 45, due: 260,
+		lot: "N2-2608", values: serum(15.2, 0.2, 23.1, 0.3, 604, 8, 141, 2.5)},
+	{tag: "CV-21", name: "Glucose cuvettes", kind: "cuvettes-glucose", maker: "Ostrel", certified: 40, due: 150, lot: "GL-4120"},
+	{tag: "CV-22", name: "Urea cuvettes", kind: "cuvettes-urea", maker: "Ostrel", certified: 40, due: 120, lot: "UR-3381"},
+	{tag: "CV-23", name: "Uric acid cuvettes and caps", kind: "cuvettes-uric-acid", maker: "Ostrel", certified: 40, due: 70, lot: "UA-0925"},
+	{tag: "CV-24", name: "Alanine aminotransferase cuvettes", kind: "cuvettes-alt", maker: "Ostrel", certified: 40, due: 95,
+		lot: "AL-1177"},
 	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125,
-		accredited: true, values: []reference.Certified{ranged("current", 0, 0.01, "A", 0.00005)}},
+		accredited: true, values: []reference.Certified{ranged("current", 0, 100, "uA", 2), ranged("current", 101, 1000, "uA", 12),
+			ranged("current", 1001, 10000, "uA", 120), ranged("resistance", 0, 500, "mOhm", 6),
+			ranged("resistance", 501, 2000, "mOhm", 25), ranged("insulation", 0.5, 20, "MOhm", 0.3),
+			ranged("insulation", 20.1, 200, "MOhm", 6)}},
 	{tag: "HG-27", name: "5 % CO₂ in air, spare", kind: "gas", maker: "Marrable", certified: 60, due: 670, accredited: true,
 		values: co2(5.00, 0.05), cylinder: cylinder(118)},
 	{tag: "SW-1", name: "Stopwatch", kind: "timer", maker: "Kestmoor", certified: 290, due: 75,

@@ -2,9 +2,12 @@ package ledger
 
 import (
 	"errors"
+	"fmt"
 	"time"
 
 	"northneedle/core/control"
+	"northneedle/core/quantity"
+	"northneedle/core/run"
 )
 
 // ControlLot is a lot of control material at one level, as an analyser measures one
@@ -49,6 +52,46 @@ type ControlValue struct {
 	By      string
 	Note    string
 	Action  string // corrective action before the run; the control rules count from this run on
+}
+
+// chartControls puts the controls that were measured in a signed run onto their charts, at the time of its signature. A lot
+// that has no chart yet begins one, by its certified value and the scatter that the procedure gives it.
+func chartControls(w *writer, r run.Run) error {
+	at := r.Signature.At
+	for _, c := range r.ControlReadings() {
+		lots, err := many[ControlLot](w.tx.Where("asset_id = ? AND analyte = ? AND level = ? AND lot = ?", r.Device.ID, c.Analyte,
+			c.Level, c.Standard.Lot))
+		if err != nil {
+			return err
+		}
+		lot := ControlLot{
+			ID:      fmt.Sprintf("lot-%s-%s-%d", r.ID, c.Analyte, c.Level),
+			AssetID: r.Device.ID,
+			Analyte: c.Analyte,
+			Level:   c.Level,
+			Lot:     c.Standard.Lot,
+			Unit:    c.Unit,
+			Mean:    c.Mean,
+			SD:      c.Mean * c.CV / 100,
+			Allowed: c.Allowed,
+			From:    at,
+			Expires: c.Standard.Certificate.DueOn,
+		}
+		if len(lots) > 0 {
+			lot = lots[0]
+		} else if err := w.save(&lot); err != nil {
+			return err
+		}
+		scale, err := quantity.ScaleOf(c.Analyte, c.Unit, lot.Unit)
+		if err != nil {
+			return err
+		}
+		if err := w.save(&ControlValue{RunID: r.ID, LotID: lot.ID, AssetID: r.Device.ID, Analyte: c.Analyte, At: at,
+			Value: c.Value * scale, By: r.Signature.By.Name, Note: "measured in the run " + r.Procedure.Title}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // ControlLots are an analyser's lots, the oldest first; with an analyte, those of it.

@@ -5,9 +5,12 @@ import (
 	"errors"
 	"iter"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
+	"northneedle/core/duty"
+	"northneedle/core/procedure"
 	"northneedle/core/reference"
 	"northneedle/core/run"
 
@@ -210,6 +213,39 @@ func (l *Ledger) RunRow(id string) (Run, error) {
 // ResultsOf are the results of runs.
 func (l *Ledger) ResultsOf(runs ...string) ([]Result, error) {
 	return many[Result](l.read.Where("run_id IN ?", runs).Order("id"))
+}
+
+// EarlierOf is what a device gave at each point of a procedure before, by the runs that it passed: the last of all, and the
+// first since its newest repair.
+func (l *Ledger) EarlierOf(asset, procedureID string) ([]procedure.Earlier, error) {
+	var repaired []time.Time
+	if err := l.read.Model(&ActivityNote{}).Where("asset_id = ? AND kind = ? AND event = ?", asset, NoteEvent, duty.Repair).
+		Order("at DESC").Limit(1).Pluck("at", &repaired).Error; err != nil {
+		return nil, err
+	}
+	results, err := many[Result](l.read.Joins("JOIN runs ON runs.id = results.run_id").
+		Where("results.asset_id = ? AND runs.procedure = ? AND runs.status = ? AND runs.result IN ? AND runs.replaced_by = ''",
+			asset, procedureID, run.Signed, run.PassedResults).Order("results.at, results.id"))
+	if err != nil {
+		return nil, err
+	}
+	var all []procedure.Earlier
+	for _, r := range results {
+		if len(repaired) > 0 && r.At.Before(repaired[0]) {
+			continue
+		}
+		past := procedure.PastValue{Value: r.Indicated, At: r.At, Run: r.RunID}
+		at := slices.IndexFunc(all, func(e procedure.Earlier) bool { return e.Measure == r.Measure && e.Point == r.Point })
+		if at < 0 {
+			all = append(all, procedure.Earlier{Measure: r.Measure, Point: r.Point, Unit: r.Unit, First: past})
+			at = len(all) - 1
+		}
+		if e := &all[at]; e.First.Run == r.RunID { // as left counts before as found
+			e.First, e.Unit = past, r.Unit
+		}
+		all[at].Last = past
+	}
+	return all, nil
 }
 
 // OpenItems are all open ones, the longest open first.

@@ -141,7 +141,7 @@ func projectResults(tx *gorm.DB, r run.Run) error {
 // days, a look-back. They are drawn once; what people decided since is not undone by
 // computing the lists anew.
 func follow(w *writer, r run.Run) error {
-	if r.Signature.Result != run.NotComplete {
+	if r.Signature.Result != run.NotComplete && r.Procedure.Test == "" {
 		asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
 		if err != nil && !errors.Is(err, ErrNotFound) {
 			return err
@@ -156,6 +156,9 @@ func follow(w *writer, r run.Run) error {
 		}
 	}
 	if err := settleActivities(w, r); err != nil {
+		return err
+	}
+	if err := chartControls(w, r); err != nil {
 		return err
 	}
 	if err := openOnDevice(w, r); err != nil {

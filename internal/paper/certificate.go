@@ -210,6 +210,9 @@ func (s *sheet) statement() {
 		run.Fails:            "Does not conform: not to be used",
 		run.NotComplete:      "Not complete: no statement of conformity",
 	}[v.Result]
+	if v.Procedure.Test != "" {
+		words = strings.ToUpper(v.Procedure.Test[:1]) + v.Procedure.Test[1:] + ": " + strings.ToLower(words[:1]) + words[1:]
+	}
 	s.CellFormat(width-5, 6.5, words, "", 1, "L", false, 0, "")
 	if len(v.Limited) > 0 && v.Result.Passed() {
 		s.SetX(margin + 5)

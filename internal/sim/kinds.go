@@ -37,6 +37,8 @@ func Kinds() []Kind {
 			Rest: "SOURce:GAS AIR"},
 		{ID: "chamber-probe", Name: "Probe in the warm chamber", New: func(World) Model { return NewChamber() },
 			Rest: "SOURce:PROBE 1-upper"},
+		{ID: "chemistry-analyser", Name: "Chemistry analyser and cuvettes", New: func(World) Model { return NewChemistryAnalyser() },
+			Rest: "SOURce:TEST glucose;SOURce:CUVETTE none;SOURce:STAGE read"},
 		{ID: "co-bench", Name: "Breath monitor bench", New: func(w World) Model { return NewBreathMonitor(w) },
 			Rest: "SOURce:GAS AIR"},
 		{ID: "finger-simulator", Name: "Finger simulator", New: func(World) Model { return NewFinger() },
@@ -48,6 +50,8 @@ func Kinds() []Kind {
 			Rest: "SOURce:GAS AIR;SOURce:BREath 12"},
 		{ID: "photometer", Name: "Photometer and cuvettes", New: func(World) Model { return NewPhotometer() },
 			Rest: "SOURce:FILTER 0;SOURce:CUVETTE 0"},
+		{ID: "safety-tester", Name: "Safety tester and device", New: func(World) Model { return NewSafetyTester() },
+			Rest: "SOURce:TEST none"},
 		{ID: "syringe-bench", Name: "Syringe bench", New: func(World) Model { return NewSyringe() },
 			Rest: "SOURce:STROKE 0"},
 	}

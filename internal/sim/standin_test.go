@@ -73,7 +73,8 @@ func TestTheSameSeedGivesTheSameTrace(t *testing.T) {
 var known = []string{"SOURce:GAS", "SOURce:BREath", "SOURce:SPO2", "SOURce:PULSe", "SOURce:EAR", "SOURce:TONE",
 	"SOURce:DIAL", "SOURce:BAND", "SOURce:PATH", "SOURce:FILL", "SOURce:RATE", "SOURce:LINE",
 	"SOURce:SAMPLE", "SOURce:PROBE", "SOURce:LID", "SIMulate:LAG", "SOURce:MODE", "SOURce:VT", "SOURce:PEEP",
-	"SOURce:RATIO", "SOURce:PRESSURE", "SOURce:O2", "SOURce:ALARM", "SOURce:FILTER", "SOURce:CUVETTE", "SOURce:STROKE"}
+	"SOURce:RATIO", "SOURce:PRESSURE", "SOURce:O2", "SOURce:ALARM", "SOURce:FILTER", "SOURce:CUVETTE", "SOURce:STROKE",
+	"SOURce:TEST", "SOURce:METHOD", "SOURce:STAGE"}
 
 // Whatever is sent to a simulated, it answers, and what it shows stays a number.
 func FuzzCommands(f *testing.F) {
@@ -130,8 +131,13 @@ var uses = map[string][][]string{
 		{"SOUR:MODE off", "SOUR:GAS oxygen"}, {"SOUR:GAS air"}, {"SOUR:MODE hold"},
 		{"SOUR:MODE volume", "SOUR:ALARM disconnect"}, {"SOUR:ALARM pressure"}, {"SOUR:ALARM volume"},
 		{"SOUR:ALARM oxygen"}},
-	"gas-bench":     {{"SOUR:GAS HG-22", "SOUR:BRE 12"}, {"SOUR:GAS AIR"}},
-	"photometer":    {{"SOUR:FILTER 1"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
+	"gas-bench":  {{"SOUR:GAS HG-22", "SOUR:BRE 12"}, {"SOUR:GAS AIR"}},
+	"photometer": {{"SOUR:FILTER 1"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
+	"chemistry-analyser": {{"SOUR:TEST glucose", "SOUR:CUVETTE calibrator1", "SOUR:STAGE blank"}, {"SOUR:CUVETTE calibrator1", "SOUR:STAGE read"},
+		{"SOUR:CUVETTE control1"}, {"SOUR:CUVETTE control2"}, {"SOUR:TEST uric-acid", "SOUR:CUVETTE water", "SOUR:STAGE second"},
+		{"SOUR:CUVETTE filter1"}},
+	"safety-tester": {{"SOUR:TEST earth"}, {"SOUR:TEST insulation"}, {"SOUR:TEST leakage", "SOUR:METHOD alternative"},
+		{"SOUR:TEST applied1"}},
 	"syringe-bench": {{"SOUR:STROKE 0.5"}, {"SOUR:STROKE 8"}},
 }
 

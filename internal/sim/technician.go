@@ -4,11 +4,13 @@ import (
 	"fmt"
 	"hash/fnv"
 	"math/rand/v2"
+	"strings"
 	"time"
 
 	"northneedle/core/adjust"
 	"northneedle/core/person"
 	"northneedle/core/procedure"
+	"northneedle/core/quantity"
 	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/core/runview"
@@ -104,7 +106,13 @@ func (t *Technician) step(step procedure.Step) error {
 			}
 		}
 		return nil
-	case *procedure.CautionsStep, *procedure.CheckStep:
+	case *procedure.CheckStep:
+		c := run.AnswerCheck{Step: b.ID, Answer: run.Fine}
+		if s.Reads != "" {
+			c.Known = &run.Known{Words: "In order, by the record of that day.", Good: true}
+		}
+		return t.do(c)
+	case *procedure.CautionsStep:
 		return t.do(run.AnswerCheck{Step: b.ID, Answer: run.Fine})
 	case *procedure.ActStep:
 		return t.do(run.DoStep{Step: b.ID})
@@ -138,7 +146,22 @@ func (t *Technician) plate(s *procedure.RecordStep) map[string]string {
 	values := map[string]string{}
 	for _, f := range s.Fields {
 		known, ok := t.Plate[f.ID]
+		role, what, printed := strings.Cut(f.SameAs, ".")
+		bound := t.run.Bound[role].Standard
 		switch {
+		case printed && what == procedure.Lot && !ok:
+			values[f.ID] = bound.Lot
+			if bound.Lot == "" { // made for a try-out
+				values[f.ID] = "as on its label"
+			}
+		case printed && what == procedure.Expiry && !ok:
+			values[f.ID] = bound.Certificate.DueOn.Format(time.DateOnly)
+		case printed && !ok:
+			for _, line := range bound.Lines(what, 0, f.Unit, false) {
+				if scale, err := quantity.ScaleOf(what, line.Unit, t.run.FieldUnit(f)); err == nil {
+					values[f.ID] = fmt.Sprintf("%.4g", line.Value*scale)
+				}
+			}
 		case ok:
 			values[f.ID] = known
 		case f.Optional:

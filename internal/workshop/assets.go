@@ -177,7 +177,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	}
 	view.AssetBrief = ws.assetBrief(a, next.DueOn, state)
 	for _, p := range ws.procedures() {
-		if p.Family == a.Family {
+		if p.Fits(a.Family) {
 			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
 		}
 	}

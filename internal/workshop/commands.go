@@ -79,6 +79,11 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 	if r.Status != run.Open {
 		ws.Bench.Release(r.ID, "")
 	}
+	if r.Status == run.Signed {
+		if err := ws.controlsOf(r, who); err != nil {
+			return v, err
+		}
+	}
 	return ws.RunView(r), nil
 }
 
@@ -105,7 +110,7 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 		}
 		return bind, err
 	case "answer":
-		return run.AnswerCheck{Step: b.Step, Answer: run.Answer(b.Answer), Note: b.Note}, nil
+		return ws.answer(r, b)
 	case "do":
 		return run.DoStep{Step: b.Step}, nil
 	case "skip":

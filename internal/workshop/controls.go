@@ -11,6 +11,7 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
+	"northneedle/core/run"
 	"northneedle/internal/ledger"
 )
 
@@ -287,24 +288,43 @@ func (ws *Workshop) RecordControls(tag string, e ControlEntry, who person.Person
 	if err := ws.Ledger.RecordControls(ws.act(e.ID, "controls recorded", who, e.Note), values); err != nil {
 		return err
 	}
-	if err := ws.calibrationInDoubt(a, e, who); err != nil {
+	if err := ws.calibrationInDoubt(a, e.ID, e.Analyte, who); err != nil {
 		return err
 	}
 	ws.changes.tell("", 0)
 	return nil
 }
 
-// calibrationInDoubt makes the calibration of an analyte invalid whose control was rejected.
-func (ws *Workshop) calibrationInDoubt(a ledger.Asset, e ControlEntry, who person.Person) error {
-	chart, err := ws.ControlChart(a.Tag, e.Analyte, 730)
+// calibrationInDoubt makes the calibration of an analyte invalid whose control was rejected, by the run or entry of an id.
+func (ws *Workshop) calibrationInDoubt(a ledger.Asset, id, analyte string, who person.Person) error {
+	chart, err := ws.ControlChart(a.Tag, analyte, 730)
 	if err != nil || !chart.Blocked {
 		return err
 	}
 	if err := ws.controlRejected(a, chart, who); err != nil {
 		return err
 	}
-	return ws.undone(a.ID, "control-"+e.ID, duty.FailedCheck, e.Analyte+" control: "+chart.Words, who,
-		func(act ledger.Activity) bool { return ws.calibrates(act.Procedure, e.Analyte) })
+	return ws.undone(a.ID, "control-"+id, duty.FailedCheck, analyte+" control: "+chart.Words, who,
+		func(act ledger.Activity) bool { return ws.calibrates(act.Procedure, analyte) })
+}
+
+// controlsOf draws the consequences of the controls that were measured in a signed run; drawn again they change nothing.
+func (ws *Workshop) controlsOf(r run.Run, who person.Person) error {
+	seen := map[string]bool{}
+	for _, c := range r.ControlReadings() {
+		if seen[c.Analyte] {
+			continue
+		}
+		seen[c.Analyte] = true
+		a, err := ws.Ledger.Asset(r.Device.ID)
+		if err != nil {
+			return err
+		}
+		if err := ws.calibrationInDoubt(a, r.ID+"-"+procedure.Slug(c.Analyte), c.Analyte, who); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // calibrates reports whether a procedure is an analyte's calibration.

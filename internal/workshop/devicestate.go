@@ -36,7 +36,7 @@ func (ws *Workshop) states(ids ...string) (map[string]device.Standing, error) {
 				return nil, err
 			}
 			for _, b := range blocks {
-				f.Rejected = append(f.Rejected, b.Words)
+				f.Rejected = append(f.Rejected, device.Rejection{Analyte: b.Analyte, Words: b.Words})
 			}
 		}
 		all[id] = device.Of(f, now)

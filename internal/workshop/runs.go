@@ -63,6 +63,9 @@ func (ws *Workshop) RunView(r run.Run) runview.View {
 	if state, err := ws.state(r.Device.ID); err == nil {
 		view.Stands = &state
 	}
+	if r.Status == run.Open {
+		ws.readResults(r, &view)
+	}
 	if r.Status == run.Signed {
 		if row, err := ws.Ledger.RunRow(r.ID); err == nil {
 			view.ReplacedBy = row.ReplacedBy
@@ -90,7 +93,7 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 		return run.Run{}, err
 	}
 	i := slices.IndexFunc(ws.procedures(), func(p *procedure.Procedure) bool {
-		return p.ID == wanted.Procedure || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
+		return p.ID == wanted.Procedure && p.Fits(a.Family) || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
 	})
 	if i < 0 {
 		return run.Run{}, &run.Refusal{
@@ -123,9 +126,13 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 	if device.Height, err = ws.height(a.Site); err != nil {
 		return run.Run{}, err
 	}
-	hash := p.Hash
-	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: hash, Device: device,
+	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Device: device,
 		Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
+	if slices.ContainsFunc(p.Measures(), func(m *procedure.Measure) bool { return m.Trend != nil }) {
+		if open.Earlier, err = ws.Ledger.EarlierOf(a.ID, p.ID); err != nil {
+			return run.Run{}, err
+		}
+	}
 	return ws.Ledger.Begin(p, ledger.Command{ID: wanted.ID, Do: open, Order: run.Order{At: ws.Clock(), By: who}})
 }
 

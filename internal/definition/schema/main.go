@@ -61,7 +61,13 @@ func put(schema *jsonschema.Schema) error {
 
 // procedures writes the schema of a procedure.
 func procedures() error {
-	r := jsonschema.Reflector{FieldNameTag: "yaml", BaseSchemaID: "urn:northneedle"}
+	r := jsonschema.Reflector{FieldNameTag: "yaml", BaseSchemaID: "urn:northneedle", Mapper: func(t reflect.Type) *jsonschema.Schema {
+		if t != reflect.TypeFor[procedure.RoleList]() {
+			return nil
+		}
+		one := &jsonschema.Schema{Type: "string"}
+		return &jsonschema.Schema{OneOf: []*jsonschema.Schema{one, {Type: "array", Items: one}}}
+	}}
 	for _, folder := range []string{"procedure", "reference", "adjust", "conformity"} {
 		if err := r.AddGoComments("northneedle", "./core/"+folder); err != nil {
 			return err
