@@ -220,6 +220,8 @@ func TestBench(t *testing.T) {
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
+		{"a chemistry analyser's two-point test", 30, []func(*testing.T, *server){twoPointTest}},
+		{"electrical safety with its trend", 20, []func(*testing.T, *server){electricalSafety}},
 		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -32,6 +32,7 @@ const (
 	KeepProcedures    Action = "keep procedures"
 	SetRules          Action = "set rules"
 	SetIntervals      Action = "set intervals"
+	SetCorrections    Action = "set corrections"
 	SetPrices         Action = "set prices"
 	SetHours          Action = "set hours"
 	PlanOwnRound      Action = "plan the own round"
@@ -88,6 +89,7 @@ var Permissions = []Permission{
 	{CloseLookBacks, []Role{Lead, Manager}, "A look-back is closed by a lead or a manager."},
 	{KeepProcedures, []Role{Lead}, "Procedures are the lead's: ask a lead to try or keep this one."},
 	{SetRules, []Role{Lead}, "How the lab judges is the lead's to say."},
+	{SetCorrections, []Role{Lead}, "A correction factor is set by a lead, with its comparison."},
 	{SetIntervals, []Role{Lead},
 		"Intervals are the lead's: the recommendation is there for everyone to see, and a lead accepts it."},
 	{SetPrices, []Role{Lead, Manager}, "Prices are set by a lead or a manager."},

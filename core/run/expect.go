@@ -3,6 +3,7 @@ package run
 import (
 	"math"
 
+	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 	"northneedle/core/uncertainty"
 )
@@ -52,7 +53,8 @@ func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expect
 		return Expected{}, err
 	}
 	shown := func(v float64) float64 { return v/out.UnitsPerReading - out.ReadingOffset }
-	e := Expected{Reference: shown(out.Reference), Unit: out.Unit, Do: out.Do, Formula: out.Formula}
+	e := Expected{Reference: shown(out.Reference), Unit: out.Unit, Do: out.Do, Formula: out.Formula,
+		Window: conformity.BoundsValue(r.Tolerance(m), out.Reference), Measured: out.Measured}
 	e.Low, e.High = finite(shown(out.Reference+limits.Low)), finite(shown(out.Reference+limits.High))
 	if out.ReadsReference {
 		e.Set = &out.Indicated

@@ -61,7 +61,9 @@ type Expected struct {
 	Steady    float64  `json:"steady,omitempty"` // how alike readings over a link must be, in Unit
 	U         float64  `json:"u"`                // of the reference and the display, before any reading
 	TUR       float64  `json:"tur,omitempty"`
-	Set       *float64 `json:"set,omitempty"` // where the reading is the reference's: what the device is set to
+	Window    bool     `json:"window,omitempty"`   // the limits are on what is shown: there is no value that it should be
+	Measured  bool     `json:"measured,omitempty"` // a reference instrument is read, of what the device gives
+	Set       *float64 `json:"set,omitempty"`      // where the reading is the reference's: what the device is set to
 }
 
 // Tolerance is half of what the limits leave between them, or the room on the one side that has a limit; 0 without any.

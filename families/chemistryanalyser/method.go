@@ -38,6 +38,7 @@ func measuredAt(in procedure.Input) (procedure.Outcome, error) {
 		Reference: in.Target * factor,
 		Unit:      in.Shown,
 		Factor:    factor,
+		Measured:  true,
 		Terms:     c.Terms("Reference instrument", per, in.Years),
 		Formula:   "error = measured by the reference − set",
 	}, nil

@@ -52,9 +52,10 @@ func Measured(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	return procedure.Outcome{
-		Unit:    in.Shown,
-		Factor:  factor,
-		Terms:   append([]uncertainty.Term{}, best.Terms("Reference instrument", per*beyond, in.Years)...),
-		Formula: "value = what the reference instrument measured",
+		Unit:     in.Shown,
+		Factor:   factor,
+		Measured: true,
+		Terms:    append([]uncertainty.Term{}, best.Terms("Reference instrument", per*beyond, in.Years)...),
+		Formula:  "value = what the reference instrument measured",
 	}, nil
 }

@@ -22,6 +22,18 @@ func registerAssets(api huma.API, shop *workshop.Workshop) {
 		}) (out workshop.AssetView, err error) {
 			return shop.Asset(in.ID, who(ctx))
 		})
+	serve(api, operation{"set-correction", http.MethodPost, "/api/assets/{id}/tests/{test}/correction",
+		"Set a correction of a test against a reference method", person.SetCorrections, 0, nil},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Test string `path:"test" maxLength:"60"`
+			Body workshop.CorrectionOrder
+		}) (out workshop.AssetView, err error) {
+			if err := shop.SetCorrection(in.ID, in.Test, in.Body, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.Asset(in.ID, who(ctx))
+		})
 	serve(api, operation{"register-asset", http.MethodPost, "/api/assets", "Enter a device in the register",
 		person.EnterDevices, 0, nil},
 		func(ctx context.Context, in *struct{ Body workshop.NewAsset }) (out workshop.AssetView, err error) {

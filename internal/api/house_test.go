@@ -51,7 +51,9 @@ type house struct {
 	server *httptest.Server
 	now    time.Time
 	n      int
-	end    func() // stops the server; more than once is once
+
+	earlier []procedure.Earlier // what the device of the next run gave before
+	end     func()              // stops the server; more than once is once
 }
 
 // scenario is a ledger with the demo's data, filled once for all tests here.
@@ -92,6 +94,12 @@ func hallowmere(t *testing.T, folder string) *ledger.Ledger {
 // work has a run of a procedure made on a device by the book, and signed.
 func (h *house) work(t *testing.T, a ledger.Asset, id string) {
 	t.Helper()
+	h.workWith(t, a, id, exact{})
+}
+
+// workWith is the same on a device that shows what a truth says.
+func (h *house) workWith(t *testing.T, a ledger.Asset, id string, truth sim.Truth) run.Run {
+	t.Helper()
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	for _, p := range all {
@@ -99,21 +107,24 @@ func (h *house) work(t *testing.T, a ledger.Asset, id string) {
 			continue
 		}
 		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: h.now,
-			Truth: exact{}, Room: [3]string{"21", "1008", "46"},
+			Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead},
+			Truth:    truth, Room: [3]string{"21", "1008", "46"},
 			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, h.now) }}
-		_, events, err := w.Work(p, run.RunOpened{
+		r, events, err := w.Work(p, run.RunOpened{
 			Procedure: p.ID,
 			Revision:  p.Revision,
 			Hash:      p.Hash,
 			Lab:       demo.Lab(),
 			Device:    a.Device(),
+			Earlier:   h.earlier,
 		})
 		require.NoError(t, err)
 		require.NoError(t, h.ledger.Take(p, events))
 		h.now = w.At.Add(time.Minute)
-		return
+		return r
 	}
 	require.FailNow(t, "no such procedure", id)
+	return run.Run{}
 }
 
 // exact is a device that shows what is expected.

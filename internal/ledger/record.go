@@ -70,7 +70,7 @@ var recordTables = tablesOf(
 	map[any]string{&Run{}: "paper = 1", &Result{}: "run_id IN (SELECT id FROM runs WHERE paper = 1)"},
 	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{},
 	&ProcedureRevision{}, &Instrument{}, &ProfileText{}, &Setting{},
-	&ControlLot{}, &ControlValue{}, &LookBack{}, &Notice{}, &Round{}, &Run{}, &Result{},
+	&ControlLot{}, &ControlValue{}, &TestCorrection{}, &LookBack{}, &Notice{}, &Round{}, &Run{}, &Result{},
 )
 
 func tablesOf(keep map[any]string, models ...any) map[string]table {

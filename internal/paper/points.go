@@ -63,7 +63,7 @@ func (s *sheet) measure(m runview.MeasureView) {
 	if m.Shown != "" {
 		unit = " in " + m.Shown
 	}
-	s.CellFormat(width, 5, m.Title+unit+", limit "+strings.NewReplacer("<=", "≤", ">=", "≥").Replace(m.Tolerance), "", 1, "L", false, 0, "")
+	s.CellFormat(width, 5, m.Title+unit+", limit "+strings.NewReplacer("<=", "≤", ">=", "≥", "..", " to ").Replace(m.Tolerance), "", 1, "L", false, 0, "")
 	s.font("", 7.3, grey)
 	s.CellFormat(columns[0], 3.6, "", "", 0, "L", false, 0, "")
 	s.CellFormat(columns[1]+columns[2]+columns[3], 3.6, "as found", "", 0, "C", false, 0, "")

@@ -71,6 +71,7 @@ type AssetView struct {
 	History    []HistoryView      `json:"history"`
 	Procedures []ProcedureOffer   `json:"procedures" doc:"by which a run can be opened"`
 	Blocked    []BlockView        `json:"blocked" doc:"the controls that are rejected"`
+	Tests      []TestView         `json:"tests" doc:"of an analyser: how each stands"`
 	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
 }
 
@@ -88,6 +89,8 @@ type ProcedureOffer struct {
 	ID       string `json:"id"`
 	Title    string `json:"title"`
 	Revision int    `json:"revision"`
+	Test     string `json:"test,omitempty" doc:"the one test of an analyser that it is about"`
+	Shared   bool   `json:"shared,omitempty" doc:"it is for devices of every family"`
 }
 
 type AssetQuery struct {
@@ -178,7 +181,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	view.AssetBrief = ws.assetBrief(a, next.DueOn, state)
 	for _, p := range ws.procedures() {
 		if p.Fits(a.Family) {
-			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision})
+			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision, p.Test, p.Shared})
 		}
 	}
 	var results []ledger.Result
@@ -187,6 +190,9 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 		return view, err
 	}
 	view.Trends = trends(results)
+	if view.Tests, err = ws.tests(a); err != nil {
+		return view, err
+	}
 	if view.Blocked, err = ws.blocked(a.ID); err != nil {
 		return view, err
 	}

@@ -234,6 +234,15 @@ func (ws *Workshop) controlStarts(asset, analyte string, values []ledger.Control
 			calibrations = append(calibrations, a.ID)
 		}
 	}
+	corrections, err := ws.Ledger.Corrections(asset)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range corrections {
+		if c.Test == analyte {
+			starts = append(starts, control.Start{At: c.At, Why: "correction set"})
+		}
+	}
 	done, err := ws.Ledger.DoneNotes(calibrations, values[0].At)
 	for _, n := range done {
 		starts = append(starts, control.Start{At: n.At, Why: "calibrated"})

@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{id}/tests/{test}/correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set a correction of a test against a reference method */
+        post: operations["set-correction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets/{id}/worth": {
         parameters: {
             query?: never;
@@ -1722,7 +1739,7 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             tag: string;
             words: string;
@@ -1765,9 +1782,11 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             tag: string;
+            /** @description of an analyser: how each stands */
+            tests: components["schemas"]["TestView"][];
             /** @description how its points move, where three runs or more show it */
             trends: components["schemas"]["TrendView"][];
             words: string;
@@ -2329,6 +2348,24 @@ export interface components {
              */
             u?: number;
         };
+        CorrectionOrder: {
+            /** @description the reference method, and where it was measured */
+            against: string;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** @description a line a sample: reference method, method under test, in the unit of the test */
+            pairs: string;
+            why: string;
+        };
+        CorrectionView: {
+            against: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            n: number;
+            words: string;
+        };
         CorrectionWorking: {
             /** Format: double */
             dead_space: number;
@@ -2444,6 +2481,7 @@ export interface components {
         };
         Diagnosis: {
             fails?: string;
+            figures?: components["schemas"]["Figure"][];
             investigate?: boolean;
             lines?: string[];
             shape: string;
@@ -2536,7 +2574,7 @@ export interface components {
             run?: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             tag: string;
             title: string;
@@ -2600,6 +2638,7 @@ export interface components {
             high?: number;
             /** Format: double */
             low?: number;
+            measured?: boolean;
             /** Format: double */
             reference: number;
             /** Format: double */
@@ -2611,6 +2650,7 @@ export interface components {
             /** Format: double */
             u: number;
             unit: string;
+            window?: boolean;
         };
         Exposure: {
             /** Format: int64 */
@@ -2639,10 +2679,20 @@ export interface components {
             min?: number;
             optional?: boolean;
             options?: components["schemas"]["Option"][];
+            quantity?: string;
             same_as?: string;
             symptom?: string;
             text?: boolean;
             unit: string;
+        };
+        Figure: {
+            id: string;
+            title: string;
+            /** Format: double */
+            u: number;
+            unit: string;
+            /** Format: double */
+            value: number;
         };
         Filled: {
             field: string;
@@ -3079,6 +3129,10 @@ export interface components {
             on?: boolean;
             once?: boolean;
             word: string;
+        };
+        Known: {
+            good: boolean;
+            words: string;
         };
         Lab: {
             conventions?: {
@@ -3562,6 +3616,13 @@ export interface components {
             label: string;
             words: string;
         };
+        PastValue: {
+            /** Format: date-time */
+            at: string;
+            run: string;
+            /** Format: double */
+            value: number;
+        };
         Person: {
             id: string;
             name: string;
@@ -3628,6 +3689,7 @@ export interface components {
             at: string;
             complete: boolean;
             do?: string;
+            earlier?: components["schemas"]["PastValue"];
             expected?: components["schemas"]["Expected"];
             found?: components["schemas"]["VerdictView"];
             gross_open: boolean;
@@ -3710,12 +3772,17 @@ export interface components {
             id: string;
             /** Format: int64 */
             revision: number;
+            test?: string;
             title: string;
         };
         ProcedureOffer: {
             id: string;
             /** Format: int64 */
             revision: number;
+            /** @description it is for devices of every family */
+            shared?: boolean;
+            /** @description the one test of an analyser that it is about */
+            test?: string;
             title: string;
         };
         ProcedureText: {
@@ -4360,7 +4427,7 @@ export interface components {
         };
         Standing: {
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             words: string;
         };
@@ -4381,7 +4448,7 @@ export interface components {
             /** Format: int64 */
             devices: number;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
         };
         Status: {
             idn?: string;
@@ -4405,6 +4472,7 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "bring" | "cautions" | "check" | "act" | "wait" | "ambient" | "record" | "measure" | "finding" | "sign";
+            known?: components["schemas"]["Known"];
             /** Format: double */
             minutes?: number;
             note?: string;
@@ -4412,6 +4480,7 @@ export interface components {
             plate?: {
                 [key: string]: number;
             };
+            read?: string;
             skipped?: string;
             summary?: string;
             symptom?: string;
@@ -4452,6 +4521,57 @@ export interface components {
             sensitivity?: number;
             /** Format: double */
             width: number;
+        };
+        TestFigure: {
+            /**
+             * Format: double
+             * @description percent, since the calibration before
+             */
+            change?: number;
+            id: string;
+            title: string;
+            /** Format: double */
+            u: number;
+            unit: string;
+            /** Format: double */
+            value: number;
+            words: string;
+        };
+        TestLot: {
+            expired: boolean;
+            /** Format: date-time */
+            expires: string;
+            lot: string;
+            role: string;
+        };
+        TestView: {
+            analytes: string[];
+            /**
+             * Format: date-time
+             * @description when it was calibrated last
+             */
+            at?: string;
+            /** @description how its controls stand */
+            control?: string;
+            /** @description against a reference method, where one is set */
+            correction?: components["schemas"]["CorrectionView"];
+            /** Format: date-time */
+            due_on?: string;
+            /** @description factor, absorbance, concentration */
+            figures: components["schemas"]["TestFigure"][];
+            /** @description that it was calibrated with */
+            lots: components["schemas"]["TestLot"][];
+            procedure: string;
+            run?: string;
+            /** @enum {string} */
+            status: "valid" | "expiring" | "expired" | "invalid" | "never";
+            /** @description no patient sample */
+            stopped: boolean;
+            test: string;
+            title: string;
+            /** @description that results are in, UCUM */
+            unit: string;
+            words: string;
         };
         Timeliness: {
             /** Format: int64 */
@@ -4604,6 +4724,7 @@ export interface components {
             accredited?: boolean;
             budget: components["schemas"]["Budget"];
             device_entry?: string;
+            earlier?: components["schemas"]["PastValue"];
             /** Format: double */
             error: number;
             /** Format: double */
@@ -4614,6 +4735,7 @@ export interface components {
             high?: number;
             /** Format: double */
             indicated: number;
+            jump?: string;
             /** Format: double */
             k: number;
             /** Format: double */
@@ -5395,6 +5517,87 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                test: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectionOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -21,7 +21,9 @@ function noted(note: string) {
   asking.value = undefined
   if (answer) send({ kind: 'answer', step: props.step.id, answer, note })
 }
-useKeys({ Enter: () => !(props.step.done && props.step.answer === 'fine') && fine() })
+useKeys({
+  Enter: () => props.step.known?.good !== false && !(props.step.done && props.step.answer === 'fine') && fine(),
+})
 </script>
 
 <template>
@@ -29,6 +31,14 @@ useKeys({ Enter: () => !(props.step.done && props.step.answer === 'fine') && fin
     <StepHead :title="step.title" :do="step.do" :caution="step.caution" :symptom="step.symptom" />
     <p v-if="step.opens" class="mt-3 font-semibold text-brass">This opens a loose end: {{ step.opens }}.</p>
     <p v-if="step.closes?.length" class="mt-3 text-ink-2">This closes: {{ step.closes.join(', ') }}.</p>
+    <p
+      v-if="step.known"
+      class="mt-3 border-l-4 px-3 py-2"
+      :class="step.known.good ? 'border-petrol bg-sheet' : 'border-vermilion bg-vermilion-wash'"
+    >
+      <b>The record says:</b> {{ step.known.words }}
+    </p>
+    <p v-else-if="step.read" class="mt-3 text-ink-2">By the record: {{ step.read }}</p>
     <p v-if="step.done" class="mt-4 text-lg">
       Answered:
       <b :class="step.answer === 'not fine' ? 'text-vermilion' : ''">{{
@@ -38,7 +48,9 @@ useKeys({ Enter: () => !(props.step.done && props.step.answer === 'fine') && fin
     </p>
     <slot />
     <div class="mt-5 flex flex-wrap gap-3">
-      <button class="btn btn-main" :disabled="sending" @click="fine">{{ words.fine }} <kbd>Enter</kbd></button>
+      <button class="btn btn-main" :disabled="sending || step.known?.good === false" @click="fine">
+        {{ words.fine }} <kbd>Enter</kbd>
+      </button>
       <button class="btn" :disabled="sending" @click="asking = 'not fine'">{{ words['not fine'] }} …</button>
       <button class="btn" :disabled="sending" @click="asking = 'does not apply'">
         {{ words['does not apply'] }} …

@@ -28,6 +28,7 @@ const rows = computed(() =>
         ><span v-for="(v, i) in r.point.voided ?? []" :key="i" class="block text-sm text-ink-2"
           >At first, not counted: {{ v.sentence }}</span
         >{{ r.last?.sentence ?? (r.point.omitted ? `left out: ${r.point.omitted}` : 'not read yet') }}
+        <b v-if="r.last?.jump" class="block text-brass">◐ inside, and it has jumped</b>
         <span v-if="r.last?.schools?.length" class="block text-sm text-ink-2">
           <span v-for="s in r.last.schools" :key="s.title" class="mr-3 whitespace-nowrap">
             <ZoneMark :zone="s.zone" :size="11" class="inline" /> {{ s.title }}

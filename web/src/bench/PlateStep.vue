@@ -4,6 +4,7 @@ import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
 import { useDraft } from './draft'
+import { unitWords } from '../composables/words'
 import type { Run, Step } from '../api/client'
 
 const props = defineProps<{ run: Run; step: Step }>()
@@ -60,7 +61,7 @@ async function save() {
           autocomplete="off"
           @keydown.enter.prevent="onEnter"
         />
-        <span v-if="!f.options?.length && !f.text" class="text-ink-2">{{ f.unit }}</span>
+        <span v-if="!f.options?.length && !f.text" class="text-ink-2">{{ unitWords(f.unit) }}</span>
       </label>
     </div>
     <slot />

@@ -7,7 +7,7 @@ import ZoneMark from '../components/ZoneMark.vue'
 import BudgetTable from '../workings/BudgetTable.vue'
 import { useRunHandle } from './runHandle'
 import type { Measure, Point, Run } from '../api/client'
-import { localTime, shown, significant } from '../composables/words'
+import { localDay, localTime, shown, significant } from '../composables/words'
 
 /** One point in full: what was read, the verdict with its numbers, and the budget behind U. */
 const props = defineProps<{ run: Run; measure: Measure; point: Point }>()
@@ -51,6 +51,11 @@ async function withdraw() {
           </p>
         </div>
       </div>
+      <p v-if="point.earlier" class="mt-3" :class="verdict.jump && 'font-semibold text-brass'">
+        Before, on {{ localDay(point.earlier.at) }}:
+        <span class="num">{{ shown(point.earlier.value, measure.resolution) }}</span> {{ measure.shown }}.
+        <template v-if="verdict.jump">It has jumped.</template>
+      </p>
       <h3 class="mt-5 border-b border-line pb-1 text-lg">Where U comes from</h3>
       <BudgetTable class="mt-2" :budget="verdict.budget" :unit="measure.shown" />
       <p class="num mt-2 text-sm text-ink-2">{{ verdict.formula }}</p>

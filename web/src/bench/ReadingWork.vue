@@ -17,7 +17,7 @@ import { useHold } from '../composables/useHold'
 import { useLivePoint } from '../composables/useLivePoint'
 import { useSession } from '../composables/useSession'
 import { tone } from '../composables/useTone'
-import { brief, localTime, shown, significant } from '../composables/words'
+import { brief, localDay, localTime, shown, significant, windowWords } from '../composables/words'
 import { api, type Measure, type Point, type Run } from '../api/client'
 
 /** One point being read: what is expected, the live trace, the entry, the needle. */
@@ -47,6 +47,7 @@ const limit = computed(() => {
 const limitWords = computed(() => {
   const e = expected.value
   if (!e || limit.value === undefined) return ''
+  if (e.window) return windowWords(e, m.value.resolution)
   const sign = e.low === undefined ? '+' : e.high === undefined ? '−' : '±'
   return ` ${sign} ${brief(limit.value, m.value.resolution)}`
 })
@@ -81,7 +82,13 @@ const preview = computed(() => {
   }
 })
 
-const reads = computed(() => (expected.value?.set === undefined ? 'Device shows' : 'Reference reads'))
+const reads = computed(() =>
+  expected.value?.measured
+    ? 'Instrument shows'
+    : expected.value?.set === undefined
+      ? 'Device shows'
+      : 'Reference reads',
+)
 const widget = computed(() => widgetOf(m.value.capture?.kind))
 
 /** Hands free: a reading that has stood for a moment is taken by itself, unless something was typed. */
@@ -184,7 +191,10 @@ useKeys({ Enter: take })
           >{{ f.label }} <span class="num">{{ f.text }}</span></span
         >
         <span v-if="expected" class="ml-auto text-petrol">
-          expected <span class="num">{{ shown(expected.reference, measure.resolution) }}</span>
+          <template v-if="!expected.window"
+            >expected <span class="num">{{ shown(expected.reference, measure.resolution) }}</span></template
+          >
+          <template v-else>limit</template>
           <span class="num">{{ limitWords }}</span> {{ measure.reads }}
         </span>
       </div>
@@ -218,8 +228,13 @@ useKeys({ Enter: take })
     </p>
     <div class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
       <div class="border-r border-line px-4 py-2">
-        <span class="label">{{ expected?.set === undefined ? 'Reference' : 'Device is set to' }}</span>
-        <span class="num text-[42px] leading-tight">{{
+        <span class="label">{{
+          expected?.window ? 'Limit' : expected?.set === undefined ? 'Reference' : 'Device is set to'
+        }}</span>
+        <span v-if="expected?.window" class="num text-[30px] leading-[1.75]">{{
+          windowWords(expected, measure.resolution)
+        }}</span>
+        <span v-else class="num text-[42px] leading-tight">{{
           expected ? shown(expected.set ?? expected.reference, measure.resolution) : '–'
         }}</span>
         <span class="ml-1 whitespace-nowrap text-ink-2">{{
@@ -308,6 +323,11 @@ useKeys({ Enter: take })
         ><b>{{ before.measure.title }} {{ before.point.label }}:</b> {{ verdict.sentence }}
         <template v-if="verdict.warning">{{ verdict.warning }}.</template></span
       >
+    </p>
+    <p v-if="point.earlier" class="mt-2 text-[15px]">
+      This device on {{ localDay(point.earlier.at) }}:
+      <b class="num">{{ shown(point.earlier.value, measure.resolution) }}</b> {{ measure.reads }}. A jump from that is a
+      finding, also inside the limit.
     </p>
     <p v-if="expected" class="mt-2 text-sm text-ink-2">
       {{ expected.formula }} · U about <span class="num">{{ significant(expected.u, 2) }}</span>

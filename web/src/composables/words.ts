@@ -108,7 +108,18 @@ export function localDay(iso: string | undefined): string {
 }
 
 /** limitsWords is a tolerance as it is read: ≤ and ≥ for what is typed as <= and >=. */
-export const limitsWords = (tolerance: string) => tolerance.replaceAll('<=', '≤').replaceAll('>=', '≥')
+export const limitsWords = (tolerance: string) =>
+  tolerance
+    .replaceAll('<=', '≤')
+    .replaceAll('>=', '≥')
+    .replace(/(\d)\.\.(\d)/, '$1 to $2')
+
+/** windowWords are limits on what is shown: "≤ 300", "20 to 200". */
+export function windowWords(e: { low?: number; high?: number }, step: number): string {
+  if (e.low !== undefined && e.high !== undefined) return `${brief(e.low, step)} to ${brief(e.high, step)}`
+  if (e.high !== undefined) return `≤ ${brief(e.high, step)}`
+  return e.low !== undefined ? `≥ ${brief(e.low, step)}` : ''
+}
 
 /** familyWords is a family's name as it is read: "patient-scale" is "patient scale". */
 export function familyWords(family: string): string {
@@ -126,6 +137,10 @@ const units: Record<string, string> = {
   'dB[SPL]': 'dB SPL',
   '[pH]': '',
   uL: 'µL',
+  'umol/L': 'µmol/L',
+  mOhm: 'mΩ',
+  MOhm: 'MΩ',
+  uA: 'µA',
   '1': '',
 }
 

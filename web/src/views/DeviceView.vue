@@ -6,6 +6,7 @@ import QueryState from '../components/QueryState.vue'
 import RiskMark from '../components/RiskMark.vue'
 import StateMark from '../components/StateMark.vue'
 import ActivityList from '../equipment/ActivityList.vue'
+import TestsTable from '../equipment/TestsTable.vue'
 import EventForm from '../equipment/EventForm.vue'
 import FingerPrint from '../components/FingerPrint.vue'
 import { useClock } from '../composables/useClock'
@@ -24,6 +25,10 @@ const { can } = useSession()
 const { start, starting, trouble } = useStartRun()
 const running = computed(() => data.value?.history.find((h) => h.status === 'open'))
 const lastGood = computed(() => data.value?.history.find((h) => h.result?.startsWith('conforms')))
+/** Its own procedures, without those of one test each, which stand in the table of its tests. */
+const own = computed(() => data.value?.procedures.filter((p) => !p.shared && !p.test) ?? [])
+const shared = computed(() => data.value?.procedures.filter((p) => p.shared) ?? [])
+const named = computed(() => own.value.length > 1 || !!data.value?.tests.length)
 /** What the meter showed of delivered volumes when it was last found, a line each. */
 const found = computed(() =>
   (data.value?.history.find((h) => h.status === 'signed' && h.needles?.length)?.needles ?? [])
@@ -72,16 +77,12 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             >
           </p>
         </div>
-        <div
-          v-if="can('work runs')"
-          class="flex flex-wrap gap-2"
-          :class="data.procedures.length > 1 && !running && 'basis-full'"
-        >
+        <div v-if="can('work runs')" class="flex flex-wrap gap-2" :class="own.length > 1 && !running && 'basis-full'">
           <RouterLink v-if="running" class="btn btn-main" :to="{ name: 'run', params: { id: running.id } }">
             Resume the run <kbd>Enter</kbd>
           </RouterLink>
           <button
-            v-for="(p, i) in running ? [] : data.procedures"
+            v-for="(p, i) in running ? [] : own"
             :key="p.id"
             ref="begin"
             class="btn"
@@ -89,9 +90,18 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             :disabled="!!starting || data.state === 'retired'"
             @click="start(data.id, p.id)"
           >
-            {{ data.procedures.length > 1 ? p.title : 'Start verification' }} <kbd v-if="i === 0">Enter</kbd>
+            {{ named ? p.title : 'Start verification' }} <kbd v-if="i === 0">Enter</kbd>
           </button>
-          <p v-if="!data.procedures.length" class="max-w-56 text-right text-sm text-ink-2">
+          <button
+            v-for="p in running ? [] : shared"
+            :key="p.id"
+            class="btn btn-quiet"
+            :disabled="!!starting || data.state === 'retired'"
+            @click="start(data.id, p.id)"
+          >
+            {{ p.title }}
+          </button>
+          <p v-if="!own.length && !data.tests.length" class="max-w-56 text-right text-sm text-ink-2">
             No procedure covers a {{ familyWords(data.family) }} yet.
           </p>
         </div>
@@ -106,6 +116,15 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
         >
       </p>
       <AlertNote class="mt-3" :words="trouble" />
+
+      <TestsTable
+        v-if="data.tests.length"
+        class="mt-6"
+        :device="data"
+        :busy="!!starting || !!running"
+        @calibrate="(id) => start(data!.id, id)"
+        @changed="refetch()"
+      />
 
       <div class="mt-6 flex items-baseline gap-4 border-b-2 border-ink pb-1">
         <h2 class="text-lg">Fingerprint over time</h2>

@@ -1,0 +1,125 @@
+package e2e_test
+
+import (
+	"testing"
+	"time"
+
+	"northneedle/e2e/browser"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// startTest goes from the search field to a run of one test, by the label of its button.
+func (p *page) startTest(tag, button string) {
+	p.t.Helper()
+	p.must(p.Key("/"))
+	p.must(p.Fill("#search", tag))
+	p.must(p.Key("Enter"))
+	p.see(tag, "What recurs")
+	p.must(p.Wait(`[aria-label="` + button + `"]`))
+	_, err := browser.Eval[bool](p.Page, `document.querySelector('[aria-label="`+button+`"]').click() ?? true`)
+	require.NoError(p.t, err)
+	p.see("Each reference is checked")
+}
+
+// twoPointTest calibrates a test of a chemistry analyser with water, calibrator and a second reagent: first with a lot typed
+// wrongly, and with the calibrator of another lot; then as it should be.
+func twoPointTest(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	tag := tagOf(t, p, "k4 chemistry merrowby", 0)
+	p.startTest(tag, "Calibrate uric acid")
+	p.enter("Take the first that fits", "I have read them", "Self-test passed", "Start the timer")
+	p.see("Lot of the cuvettes by their barcode")
+	p.must(p.Fill("input[name=barcode_lot]", "UA-0925"))
+	p.must(p.Fill("input[name=barcode_expiry]", roleExpiry(t, p, "cuvettes")))
+	p.must(p.Fill("input[name=lot]", "K-2507"))
+	p.must(p.Fill("input[name=expiry]", roleExpiry(t, p, "calibrator")))
+	p.must(p.Fill("input[name=concentration]", "402"))
+	p.must(p.Press("Record"))
+	p.see("K-2507 was typed, the register holds K-2607")
+	p.picture("chemistry-label")
+	p.must(p.Fill("input[name=lot]", "K-2607"))
+	p.must(p.Fill("input[name=concentration]", "6.76"))
+	p.must(p.Press("Record"))
+	p.see("6.76 µmol/L was typed, the register holds 402")
+	p.must(p.Fill("input[name=concentration]", "402"))
+	p.must(p.Press("Record"))
+	p.enter("One for water, one for the calibrator", "Start the timer")
+	read := func(measure string, cuvettes ...string) {
+		for i, cuvette := range cuvettes {
+			p.moved(cuvette)
+			p.takeSteady(measure + " as found: " + []string{"water", "calibrator"}[i])
+		}
+	}
+	p.must(p.SeeNow("Cuvette for water into the chamber", 4*time.Minute))
+	p.simulate("calibrator of another lot")
+	read("Reagent blank", "Cuvette for water into the chamber", "Cuvette for the calibrator into the chamber")
+	p.enter("Water into one, calibrator into the other")
+	read("With the first reagent", "Cuvette with water into the chamber", "Cuvette with calibrator into the chamber")
+	p.enter("Second reagent into both", "Start the timer")
+	read("With the second reagent", "Cuvette with water into the chamber", "Cuvette with calibrator into the chamber")
+	p.enter("This closes: Second reagent running", "Close as found")
+	p.see("Uric acid", "over the water's", "has jumped since the last calibration", "Advised: look for the cause")
+	p.picture("chemistry-jump")
+	v := p.record()
+	require.NotNil(t, v.Findings[0].Seen)
+	assert.Equal(t, "jump", v.Findings[0].Seen.Shape)
+	assert.NotEmpty(t, v.Findings[0].Seen.Figures)
+}
+
+// electricalSafety tests a ventilator whose cable ages: every limit is kept, and the earth has jumped since its first test.
+func electricalSafety(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.must(p.Key("/"))
+	p.must(p.Fill("#search", tagOf(t, p, "v7 merrowby", 0)))
+	p.must(p.Key("Enter"))
+	p.see("What recurs")
+	p.must(p.Press("Electrical safety in service"))
+	p.enter("Take the first that fits", "I have read them")
+	for field, words := range map[string]string{"class": "I: protective earth", "part": "type CF: floating, for the heart", "parts": "one",
+		"installed": "with a plug", "cable": "fixed to the device", "method": "direct, device insulated and running",
+		"insulation": "not used: by the manual, or the lab's choice"} {
+		p.must(p.Choose("select[name="+field+"]", words))
+	}
+	p.must(p.Press("Record"))
+	p.enter("Nobody on the device", "Cable, plug and strain relief", "Casing, fuses and markings", "Accessories and applied-part leads",
+		"Its own mains cable into the tester")
+	p.must(p.SeeNow("Tip on bare metal of the casing", 90*time.Second))
+	p.simulate("cable that ages")
+	p.moved("Tip on bare metal of the casing")
+	p.see("This device on", "≤ 300")
+	p.picture("electrical-earth")
+	p.takeSteady("Protective earth as found: casing to plug", "Equipment leakage as found: device")
+	p.moved("Applied part 1 on the tester")
+	p.takeSteady("Applied-part leakage as found: part 1")
+	p.enter("Close as found")
+	p.see("keeps its limit, and has jumped", "at its first good test", "Advised: look for the cause")
+	p.picture("electrical-jump")
+	v := p.record()
+	assert.NotEmpty(t, v.Measures[0].Points[0].Found.Jump)
+	assert.True(t, v.Measures[0].Points[0].Found.Pass)
+	p.must(p.Press("Leave as it is"))
+	p.must(p.Fill("textarea", "Another cable is ordered; the limit is kept."))
+	p.must(p.Press("Decide so"))
+	p.enter("Functional check", "This closes: Device on the safety tester", "Label with the next due date attached")
+	p.see("Every point conforms as found")
+	p.must(p.Press("Sign this run"))
+	p.see("Certificate (PDF)")
+	said := p.paper("Certificate (PDF)", "electrical")
+	assert.Contains(t, tight(said), tight("A finding inside the limits, Protective earth casing to plug"))
+	assert.Contains(t, tight(said), tight("Another cable is ordered"))
+}
+
+// roleExpiry is the last day of what fills a role of the run in hand.
+func roleExpiry(t *testing.T, p *page, role string) string {
+	t.Helper()
+	for _, r := range p.record().Roles {
+		if r.ID == role {
+			require.NotNil(t, r.Standard, role)
+			return r.Standard.Certificate.DueOn.Format(time.DateOnly)
+		}
+	}
+	require.FailNow(t, "no role "+role)
+	return ""
+}
