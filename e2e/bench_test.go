@@ -637,7 +637,12 @@ func incomplete(t *testing.T, s *server) {
 	p.must(p.Key("Enter"))
 	p.see("Ventilator, pre-use check")
 	p.must(p.Press("Ventilator, pre-use check"))
-	p.enter("I have read them", "Mains, battery and gas supply", "Circuit and flow sensor")
+	p.enter("I have read them", "Mains, battery and gas supply")
+	for _, field := range []string{"group", "circuit", "sensor"} {
+		p.must(p.Choose("select[name="+field+"]", "adult"))
+	}
+	p.must(p.Press("Record"))
+	p.enter("Circuit and flow sensor for")
 	p.answer("Power-on self-test", "Not done …", "no time", "Leave it out")
 	p.enter("This opens a loose end: Patient port blocked")
 	p.seeInTime("This closes: Patient port blocked")

@@ -113,9 +113,9 @@ func (c *checker) parts() {
 		}
 		for j, id := range part.Invalidates {
 			switch c.p.Step(id).(type) {
-			case *CheckStep, *ActStep, *Measure:
+			case *CheckStep, *ActStep, *WaitStep, *RecordStep, *Measure:
 			default:
-				c.say(fmt.Sprintf("%s.invalidates[%d]", at, j), "%q is no check, act or measure of this procedure", id)
+				c.say(fmt.Sprintf("%s.invalidates[%d]", at, j), "%q is no check, act, wait, record or measure of this procedure", id)
 			}
 		}
 	}

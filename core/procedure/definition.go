@@ -43,7 +43,7 @@ func (d *Definition) Fits(family string) bool { return d.Shared || d.Family == f
 type ReplaceablePart struct {
 	ID          string   `json:"id" yaml:"id"`
 	Title       string   `json:"title" yaml:"title"`
-	Invalidates []string `json:"invalidates" yaml:"invalidates"` // checks, acts and measures to be done again
+	Invalidates []string `json:"invalidates" yaml:"invalidates"` // checks, acts, waits, records and measures to be done again
 }
 
 // Review says when a second person countersigns.

@@ -140,6 +140,7 @@ type Outcome struct {
 	UnitsPerReading float64 // how many of Unit one unit of a reading makes; 0 means 1
 	DeviceEntry     string  // what is entered into a device that takes what was measured
 	LimitBase       float64 // what a tolerance is a share of, in Unit, where that is not the reference: what was set; 0: the reference
+	Pipetted        float64 // µL that a pipette brings: where that alone makes U larger than the tolerance, the point is not read
 	Measured        bool    // the readings are of a reference instrument, and count as what the device gives: a leakage, a temperature
 	ReadsReference  bool    // the readings are of the reference; Indicated is what the device was set to
 }

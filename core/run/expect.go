@@ -1,6 +1,7 @@
 package run
 
 import (
+	"fmt"
 	"math"
 
 	"northneedle/core/conformity"
@@ -70,6 +71,10 @@ func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expect
 	e.U = budget.Expanded / out.UnitsPerReading
 	if half := limits.HalfWidth(); e.U > 0 && !math.IsInf(half, 0) {
 		e.TUR = half / budget.Expanded
+	}
+	if out.Pipetted > 0 && e.TUR > 0 && e.TUR < 1 {
+		return Expected{}, fmt.Errorf("%.3g µL cannot decide it: by the pipette’s certificate U is larger than the tolerance (TUR %.1f). About %.0f µL would do, or a finer pipette: exchange it",
+			out.Pipetted, e.TUR, math.Ceil(out.Pipetted/e.TUR))
 	}
 	return e, nil
 }

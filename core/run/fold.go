@@ -78,9 +78,11 @@ func (f PlateRecorded) apply(r Run, e Event) Run {
 func (f PartChanged) apply(r Run, e Event) Run {
 	r.Changed = append(slices.Clip(r.Changed), Change{f, e.At, e.By})
 	r.Marks = maps.Clone(r.Marks)
+	r.Timers = maps.Clone(r.Timers)
 	r.Readings = slices.Clone(r.Readings)
 	for _, step := range f.Steps {
 		delete(r.Marks, step)
+		delete(r.Timers, step)
 		for i := range r.Readings {
 			if r.Readings[i].Measure == step && r.Readings[i].Stands() {
 				r.Readings[i].Withdrawn = f.Reason

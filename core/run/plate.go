@@ -145,7 +145,8 @@ func (c ChangePart) decide(r Run, _ Order) ([]Fact, error) {
 				"%s is judged already, and does not change any more: abandon this run and begin a new one.", m.Title)
 		}
 		_, marked := r.Marks[id]
-		if marked || slices.ContainsFunc(r.Readings,
+		_, timed := r.Timers[id]
+		if marked || timed || slices.ContainsFunc(r.Readings,
 			func(x Reading) bool { return x.Measure == id && x.Stands() }) {
 			fact.Steps = append(fact.Steps, id)
 		}

@@ -46,8 +46,8 @@ func (r Run) compareEarlier(v *Verdict, m *procedure.Measure, p *procedure.Point
 	if v.Earlier.Value != 0 {
 		by = fmt.Sprintf(" (%+.0f %%)", 100*(now/v.Earlier.Value-1))
 	}
-	v.Jump = strings.TrimSpace(fmt.Sprintf("%s %s, %s on %s, %s now%s", quantity.Format(v.Earlier.Value, v.Resolution),
-		quantity.ShowUnit(out.Unit), which, v.Earlier.At.Format(time.DateOnly), quantity.Format(now, v.Resolution), by))
+	before := strings.TrimSpace(quantity.Format(v.Earlier.Value, v.Resolution) + " " + quantity.ShowUnit(out.Unit))
+	v.Jump = strings.TrimSpace(fmt.Sprintf("%s, %s on %s, %s now%s", before, which, v.Earlier.At.Format(time.DateOnly), quantity.Format(now, v.Resolution), by))
 }
 
 // Jumps are the points of a finding that are far from what the device gave before, up to a round, each in words.

@@ -19,7 +19,7 @@ var Catalogue = procedure.Catalogue{
 		"effective-level": {Compute: effectiveLevel, Value: true, Params: []string{"multiple", "reagent", "sample"}},
 	},
 	Patterns: map[string]procedure.Pattern{
-		"photometry": {Read: photometry, Params: []string{"multiple", "filter"}},
+		"photometry": {Read: photometry, Params: []string{"multiple", "filter", "blank"}},
 	},
 }
 
@@ -48,7 +48,7 @@ func effectiveLevel(in procedure.Input) (procedure.Outcome, error) {
 		}
 	}
 	terms = append(terms, pipetting)
-	return procedure.Outcome{Reference: level, Unit: in.Shown, Factor: factor, Terms: terms,
+	return procedure.Outcome{Reference: level, Pipetted: volume, Unit: in.Shown, Factor: factor, Terms: terms,
 		Do:      fmt.Sprintf("Pipette %g µL of the calibrator into %g µL of reagent", multiple*sample, reagent),
 		Formula: fmt.Sprintf("level = assigned · k·(R+v) ÷ (R+k·v) = assigned · %.4f", share)}, nil
 }
@@ -66,6 +66,12 @@ func photometry(c procedure.FindingInput) procedure.Diagnosis {
 		if math.Abs(p.ErrorToLimit) > 1 {
 			return procedure.Diagnosis{Shape: "lamp", Investigate: true,
 				Words: fmt.Sprintf("%s is outside its limit by itself, without any reagent: the lamp, the filter wheel, or dirt in the light’s way.", p.Label)}
+		}
+	}
+	for _, p := range procedure.Marked(c.Points, "blank") {
+		if !p.Pass {
+			return procedure.Diagnosis{Shape: "blank", Investigate: true,
+				Words: "The reagent alone has too much colour: it is old, of another lot, or the cuvette is dirty. Nothing is calibrated with it."}
 		}
 	}
 	if len(levels) < 3 {
@@ -88,22 +94,46 @@ func photometry(c procedure.FindingInput) procedure.Diagnosis {
 	words := fmt.Sprintf("Recovery from %s to %s %%.", quantity.Format(100+least, 0.1), quantity.Format(100+most, 0.1))
 	line, err := fit.LinearRegression(at, errors)
 	switch {
+	case err == nil && !(falling && top < lowest-4 && mid > top+2) && astray(line, at, errors) > scattered:
+		return procedure.Diagnosis{Shape: "scatter", Investigate: true, Lines: recovered(levels),
+			Words: words + fmt.Sprintf(" The levels scatter by up to %.1f %% about any line: drops on the tip, bubbles, or not mixed.",
+				100*astray(line, at, errors))}
 	case err == nil && math.Abs(line.Intercept) > 0.03*at[0] && math.Abs(line.Slope) < 0.025:
-		return procedure.Diagnosis{Shape: "offset", Investigate: c.Choices[calibration] == "one-point",
+		return procedure.Diagnosis{Shape: "offset", Lines: recovered(levels), Investigate: c.Choices[calibration] == "one-point",
 			Words: words +
 				" The same amount at every level: the blank, or the reagent’s own colour. A one-point calibration does not mend it; two points do."}
 	case falling && top < lowest-4 && mid > top+2:
-		return procedure.Diagnosis{Shape: "bend", Investigate: true,
+		return procedure.Diagnosis{Shape: "bend", Investigate: true, Lines: recovered(levels),
 			Words: words +
 				" The curve bends at the top: the volume was not taken into account, the reagent is used up, or light strays."}
 	case most-least < 3 && math.Abs(most+least)/2 > 3:
-		return procedure.Diagnosis{Shape: "factor",
-			Words: words + " Every level alike: the calibrator has aged, the temperature is wrong, or the factor."}
+		return procedure.Diagnosis{Shape: "factor", Investigate: true, Lines: recovered(levels),
+			Words: words + " Every level alike: the calibrator has aged, the temperature is wrong, or the factor. Read another lot, or the controls, before anything is calibrated by this one."}
 	case most-least > 8:
-		return procedure.Diagnosis{Shape: "scatter", Investigate: true,
+		return procedure.Diagnosis{Shape: "scatter", Investigate: true, Lines: recovered(levels),
 			Words: words + " The levels scatter: drops on the tip, bubbles, or not mixed."}
 	}
-	return procedure.Diagnosis{Shape: "none", Words: words}
+	return procedure.Diagnosis{Shape: "none", Words: words, Lines: recovered(levels)}
+}
+
+// scattered is how far a level may be from the straight line through all, as a share of it, before the levels are said to scatter.
+const scattered = 0.015
+
+// astray is the largest distance of an error from the line through all, as a share of its level.
+func astray(line fit.Line, at, errors []float64) (most float64) {
+	for i := range at {
+		most = max(most, math.Abs(errors[i]-line.Intercept-line.Slope*at[i])/at[i])
+	}
+	return most
+}
+
+// recovered says of each level what was found of it, in percent.
+func recovered(levels []procedure.JudgedPoint) (lines []string) {
+	for _, p := range levels {
+		lines = append(lines, fmt.Sprintf("%s: %.4g found of %.4g, %s %%", p.Label, p.Reference+p.Error, p.Reference,
+			quantity.Format(100+p.Percent(), 0.1)))
+	}
+	return lines
 }
 
 // Calibrator is a solution of known concentration and its absorbance.

@@ -205,6 +205,8 @@ var references = []ref{
 		accredited: true, values: []reference.Certified{ranged("pressure", 0, 150, "kPa", 0.4)}},
 	{tag: "FL-1", name: "Absorbance filters", kind: "absorbance", maker: "Marrable", certified: 400, due: 330,
 		accredited: true, values: []reference.Certified{ranged("absorbance", 0, 2, "1", 0.004)}},
+	{tag: "PP-0", name: "Pipette 5–100 µL, fine", kind: "pipette", maker: "Kestmoor", certified: 70, due: 295, accredited: true,
+		values: []reference.Certified{ranged("volume", 5, 20, "uL", 0.12), ranged("volume", 20.1, 100, "uL", 0.5)}},
 	{tag: "PP-1", name: "Pipette 10–100 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285,
 		parent: "BL-1", values: []reference.Certified{ranged("volume", 10, 100, "uL", 0.8)}},
 	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285,

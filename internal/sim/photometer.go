@@ -50,7 +50,7 @@ func (p *Photometer) Rate() int { return 5 }
 // Controls are an old lamp, stray light, an aged calibrator, careless pipetting, a coloured reagent; its calibrations.
 func (p *Photometer) Controls() instrument.Controls {
 	return instrument.Controls{Faults: faultsOf(p.faults, "LAMP", "lamp old", "STRAY", "reagent used up", "AGED",
-		"calibrator aged", "SPILL", "drops on the tip", "COLOUR", "reagent coloured"),
+		"calibrator aged", "SPILL", "drops on the tip", "COLOUR", "reagent coloured", "STALE", "reagent old"),
 		Keys: routinesOf("ONE-POINT", "one-point calibration", "TWO-POINT", "two-point calibration", "LEVELS",
 			"calibration at every level")}
 }
@@ -86,6 +86,13 @@ func (p *Photometer) Value(channel string) float64 {
 	lamp := 1.0
 	if p.faults["LAMP"] {
 		lamp = 0.93
+	}
+	if channel == "ABSORBANCE" && p.filter == 0 {
+		blank := 0.06 // of the reagent alone
+		if p.faults["STALE"] {
+			blank = 0.31
+		}
+		return blank*lamp + 0.0004*p.noise.NormFloat64()
 	}
 	if channel == "ABSORBANCE" {
 		return p.filter*lamp + 0.0004*p.noise.NormFloat64()

@@ -98,6 +98,9 @@ func (ws *Workshop) intervals() ([]IntervalBrief, error) {
 	}
 	briefs := []IntervalBrief{}
 	for _, d := range duties {
+		if p := ws.procedureOf(d.Procedure); p != nil && p.Shared { // it goes by risk, place and local code, not by what a model does
+			continue
+		}
 		v, err := ws.ModelInterval(ModelPath{d.Maker, d.Model, d.Procedure})
 		if err != nil {
 			return nil, err

@@ -61,6 +61,9 @@ func (ws *Workshop) worthActivities(a ledger.Asset, r *economics.Record) error {
 	}
 	for _, one := range all {
 		n := one.Duty.Calendar()
+		if p := ws.procedureOf(one.Procedure); p != nil && p.Shared { // an electrical safety test is no calibration
+			continue
+		}
 		if one.Procedure == "" || n == 0 || r.Days > 0 && n < r.Days {
 			continue
 		}
@@ -76,7 +79,7 @@ func (ws *Workshop) worthRuns(a ledger.Asset, r *economics.Record) error {
 		return err
 	}
 	for _, run := range runs { // the newest first
-		if run.EndedAt == nil {
+		if p := ws.procedureOf(run.Procedure); run.EndedAt == nil || p != nil && p.Shared {
 			continue
 		}
 		r.Years = ws.Clock().Sub(run.OpenedAt).Hours() / 24 / 365.25

@@ -16,6 +16,7 @@ import PlateStep from './PlateStep.vue'
 import MeasureStep from './MeasureStep.vue'
 import FindingStep from './FindingStep.vue'
 import SignStep from './SignStep.vue'
+import FailedSoFar from './FailedSoFar.vue'
 import EndedRun from './EndedRun.vue'
 import { canBeDoneAhead, lastReading } from './reading'
 import { useRunHandle } from './runHandle'
@@ -140,6 +141,7 @@ useKeys({
       >
         <StateMark :stands="run.stands" why />
       </p>
+      <FailedSoFar v-if="!ended" :run="run" :step="step" @look="look" />
       <EndedRun v-if="ended" :run="run" />
       <component
         :is="steps[step.kind as keyof typeof steps]"

@@ -194,7 +194,7 @@ useKeys({ Enter: take })
           <template v-if="!expected.window"
             >expected <span class="num">{{ shown(expected.reference, measure.resolution) }}</span></template
           >
-          <template v-else>limit</template>
+          <template v-else>limit&nbsp;</template>
           <span class="num">{{ limitWords }}</span> {{ measure.reads }}
         </span>
       </div>
