@@ -30,7 +30,7 @@ type CaptureInput struct {
 
 // Span is how much of the traces is looked at, in seconds.
 func (l CaptureInput) Span() float64 {
-	return l.Delay + max(60, min(10*l.Seconds, l.Seconds+120), l.With["settle"]+60*l.With["minutes"]+5, l.With["patience"]+5)
+	return l.Delay + max(60, min(10*l.Seconds, l.Seconds+120), l.With["settle"]+60*l.With["minutes"]+5, l.With["patience"]+5, l.With["seconds"]+5)
 }
 
 // Near is what a reading may still have to go when it is taken, in the device's own unit.

@@ -44,7 +44,7 @@ func (r Run) compareEarlier(v *Verdict, m *procedure.Measure, p *procedure.Point
 	}
 	by := ""
 	if v.Earlier.Value != 0 {
-		by = fmt.Sprintf(" (%+.0f %%)", 100*(now/v.Earlier.Value-1))
+		by = " (" + quantity.FormatSigned(100*(now/v.Earlier.Value-1), 1) + " %)"
 	}
 	before := strings.TrimSpace(quantity.Format(v.Earlier.Value, v.Resolution) + " " + quantity.ShowUnit(out.Unit))
 	v.Jump = strings.TrimSpace(fmt.Sprintf("%s, %s on %s, %s now%s", before, which, v.Earlier.At.Format(time.DateOnly), quantity.Format(now, v.Resolution), by))

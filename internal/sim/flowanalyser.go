@@ -201,7 +201,7 @@ func (f *FlowAnalyser) Value(channel string) float64 {
 		case f.gas != "NONE" && f.faults["LOWFLOW"]:
 			flow = 4
 		case f.gas != "NONE":
-			flow = 15
+			flow = 25
 		}
 		if f.faults["DRIFTED"] {
 			flow += 0.7

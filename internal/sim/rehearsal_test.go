@@ -268,7 +268,7 @@ func TestFaultsOfTechnique(t *testing.T) {
 		{"capnograph", "gas-bench", "EMPTY", "no breath for"},
 		{"spirometer", "syringe-bench", "ZERO", "zero again: flow at rest +0.07 L/s"},
 		{"infusion-pump", "balance", "TOUCHED", "nobody touches the cup"},
-		{"flow-analyser", "flow-analyser", "LOWFLOW", "flow too low: 4.0 L/min, 8 are needed: the cell is not flushed"},
+		{"flow-analyser", "flow-analyser", "LOWFLOW", "flow too low: 4.0 L/min, 20 are needed: the cell is not flushed"},
 	} {
 		t.Run(c.family+" "+c.fault, func(t *testing.T) {
 			_, err := rehearse(t, c.family, c.kind, c.fault)

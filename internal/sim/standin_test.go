@@ -132,7 +132,7 @@ var uses = map[string][][]string{
 		{"SOUR:MODE volume", "SOUR:ALARM disconnect"}, {"SOUR:ALARM pressure"}, {"SOUR:ALARM volume"},
 		{"SOUR:ALARM oxygen"}},
 	"gas-bench":  {{"SOUR:GAS HG-22", "SOUR:BRE 12"}, {"SOUR:GAS AIR"}},
-	"photometer": {{"SOUR:FILTER 1"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
+	"photometer": {{"SOUR:FILTER 1"}, {"SOUR:FILTER 0", "SOUR:CUVETTE 0"}, {"SOUR:CUVETTE 1"}, {"SIM:PRES ONE-POINT,1", "SOUR:CUVETTE 2"}},
 	"chemistry-analyser": {{"SOUR:TEST glucose", "SOUR:CUVETTE calibrator1", "SOUR:STAGE blank"}, {"SOUR:CUVETTE calibrator1", "SOUR:STAGE read"},
 		{"SOUR:CUVETTE control1"}, {"SOUR:CUVETTE control2"}, {"SOUR:TEST uric-acid", "SOUR:CUVETTE water", "SOUR:STAGE second"},
 		{"SOUR:CUVETTE filter1"}},
