@@ -14,6 +14,7 @@ import { useSession } from '../composables/useSession'
 import SectionTitle from '../components/SectionTitle.vue'
 import AlertNote from '../components/AlertNote.vue'
 import { queries, useCached } from '../api/queries'
+import { useLatest } from '../rounds/useLatest'
 import { useSend } from '../composables/useSend'
 
 /** A day's round: what is done in which order, waits filled, and what to bring. */
@@ -34,10 +35,26 @@ const day = computed(() => props.day || days[1]!.iso)
 const { data, error, refetch } = useQuery(queries.round(day))
 const at = ref<string>()
 const { trouble, sending: busy, send } = useSend()
-async function plan(change: { people?: string[]; jobs?: string[]; order?: string[]; now?: boolean }) {
+interface Change {
+  day: string
+  people?: string[]
+  jobs?: string[]
+  order?: string[]
+  now?: boolean
+}
+/** Who and what was wished last for a day, where the answer is still to come: the next tick counts from there. */
+const wished = ref<Change>()
+const wish = computed(() => (wished.value?.day === day.value ? wished.value : undefined))
+const people = computed(() => wish.value?.people ?? data.value?.people ?? [])
+const { change: saveNext } = useLatest<Change>(save)
+async function plan(change: Omit<Change, 'day'>) {
+  wished.value = { ...wish.value, ...change, day: day.value }
+  if (await saveNext({ ...change, day: day.value })) wished.value = undefined
+}
+async function save(change: Change) {
   const v = data.value
-  if (!v) return
-  const path = { day: day.value }
+  if (!v || change.day !== day.value) return
+  const path = { day: change.day }
   const body = {
     people: change.people ?? v.people,
     jobs: change.jobs ?? v.jobs.filter((j) => j.chosen).map((j) => j.id),
@@ -49,7 +66,7 @@ async function plan(change: { people?: string[]; jobs?: string[]; order?: string
   if (saved) keep('round', saved, path.day)
 }
 const toggle = (list: string[], one: string) => (list.includes(one) ? list.filter((x) => x !== one) : [...list, one])
-const chosen = computed(() => data.value?.jobs.filter((j) => j.chosen).map((j) => j.id) ?? [])
+const chosen = computed(() => wish.value?.jobs ?? data.value?.jobs.filter((j) => j.chosen).map((j) => j.id) ?? [])
 const others = computed(() => data.value?.jobs.filter((j) => !j.chosen) ?? [])
 const left = computed(() => data.value?.jobs.filter((j) => j.left) ?? [])
 const idle = computed(() => {
@@ -85,9 +102,9 @@ const idle = computed(() => {
         <input
           type="checkbox"
           class="size-5 accent-ink"
-          :checked="data.people.includes(p)"
+          :checked="people.includes(p)"
           :disabled="p !== person?.name && !can('plan others\' rounds')"
-          @change="plan({ people: toggle(data!.people, p) })"
+          @change="plan({ people: toggle(people, p) })"
         />
         {{ p }}
       </label>
