@@ -164,8 +164,8 @@ func strokePattern(c procedure.FindingInput) procedure.Diagnosis {
 	for _, p := range points {
 		top = math.Max(top, p.With["low"])
 	}
-	fast := spreadOf(points, func(p procedure.JudgedPoint) bool { return p.With["low"] == top })
-	rest := spreadOf(points, func(p procedure.JudgedPoint) bool { return p.With["low"] < top })
+	fast := spreadOf(points, func(p procedure.JudgedPoint) bool { return p.With["low"] >= top/2 })
+	rest := spreadOf(points, func(p procedure.JudgedPoint) bool { return p.With["low"] < top/2 })
 	switch {
 	case all.width < 2 && all.mean > bodyConditionsLow && all.mean < bodyConditionsHigh:
 		return procedure.Diagnosis{Shape: "conditions",

@@ -283,7 +283,7 @@ func TestFaultsOfTechnique(t *testing.T) {
 func TestABadStrokeIsShownAndNotCounted(t *testing.T) {
 	v, err := rehearse(t, "spirometer", "syringe-bench", "SLIP")
 	require.NoError(t, err)
-	assert.Equal(t, run.Conforms, v.Result, v.words)
+	assert.True(t, v.Result.Passed(), v.words)
 	assert.Contains(t, v.Measures[1].Points[0].Readings[0].Detail, "3 strokes that count, of 4 made")
 }
 

@@ -78,7 +78,7 @@ func (s *Syringe) connect(tag string) {
 	r := seeded(tag + " spirometer")
 	t := &SpirometerTruth{Gain: map[string]float64{}, Table: map[string]float64{}}
 	all := 1 + 0.012*r.NormFloat64()
-	for _, band := range []string{"slow", "medium", "fast"} {
+	for _, band := range []string{"slow", "medium", "fast", "fastest"} {
 		for _, way := range []string{"injected", "withdrawn"} {
 			t.Gain[band+"-"+way] = all + 0.004*r.NormFloat64()
 		}
@@ -90,7 +90,9 @@ func (s *Syringe) connect(tag string) {
 func (s *Syringe) entry() string {
 	band := "slow"
 	switch {
-	case s.speed > 5:
+	case s.speed > 8:
+		band = "fastest"
+	case s.speed > 4:
 		band = "fast"
 	case s.speed > 1.5:
 		band = "medium"
@@ -154,7 +156,7 @@ func (s *Syringe) gain(t *SpirometerTruth) float64 {
 	if s.faults["LEAK"] && !s.out {
 		g *= 0.93
 	}
-	if s.faults["FOULED"] && s.speed > 5 {
+	if s.faults["FOULED"] && s.speed > 4 {
 		g *= 0.94
 	}
 	return g
