@@ -362,7 +362,7 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	assert.True(t, same.Result.Passed(), same.Stopped)
 	assert.Contains(t, tried(strings.Replace(text, "months: 6", "months: 900", 1)).Mistakes[0], "next.months")
 	assert.Contains(t, tried(strings.Replace(text, "months: 6", "months: 4", 1)).Mistakes[0], "give this one")
-	next := tried(strings.NewReplacer("months: 6", "months: 4", "revision: 2", "revision: 3").Replace(text))
+	next := tried(strings.NewReplacer("months: 6", "months: 4", "revision: 3", "revision: 4").Replace(text))
 	assert.Empty(t, next.Mistakes)
 	assert.True(t, next.Result.Passed(), next.Stopped)
 	kinds := map[string]int{}
@@ -377,11 +377,11 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	tag := firstOf(t, c, "breath-monitor", 0)
 	before := c.openBy(tag, "breath-monitor-check")
 	kept := posted[workshop.DryRun](c, "/api/procedures?keep=true",
-		map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 2",
-			"revision: 3").Replace(text)})
-	assert.Contains(t, kept.Saved, "revision 3", "%+v", kept)
-	assert.Equal(t, 3, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
-	assert.Equal(t, 2, get[runview.View](c, "/api/runs/"+before.ID).Procedure.Revision)
+		map[string]string{"text": strings.NewReplacer("months: 6", "months: 4", "revision: 3",
+			"revision: 4").Replace(text)})
+	assert.Contains(t, kept.Saved, "revision 4", "%+v", kept)
+	assert.Equal(t, 4, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
+	assert.Equal(t, 3, get[runview.View](c, "/api/runs/"+before.ID).Procedure.Revision)
 	assert.Empty(t, tried(get[workshop.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
 	own, err := definition.All(filepath.Join(h.folder, "procedures"))
 	require.NoError(t, err)

@@ -116,7 +116,7 @@ func TestAPointIsSetReadAndTaken(t *testing.T) {
 
 	// Another point's frame, another person's, or none at all, is not taken.
 	for name, err := range map[string]error{
-		"another point":  b.Take(ctx, r.ID, frame.ID, idris.ID, &run.CaptureReading{Measure: "co", Point: "clean-air"}),
+		"another point":  b.Take(ctx, r.ID, frame.ID, idris.ID, &run.CaptureReading{Measure: "air", Point: "clean-air"}),
 		"another person": b.Take(ctx, r.ID, frame.ID, noor.ID, &run.CaptureReading{Measure: "co", Point: "gas"}),
 		"another run":    b.Take(ctx, "other", frame.ID, idris.ID, &run.CaptureReading{Measure: "co", Point: "gas"}),
 		"no frame":       b.Take(ctx, r.ID, "01", idris.ID, &run.CaptureReading{Measure: "co", Point: "gas"}),
@@ -128,7 +128,7 @@ func TestAPointIsSetReadAndTaken(t *testing.T) {
 	again, err := b.Set(ctx, r, "co", "gas", capture.Hand{Person: idris})
 	require.NoError(t, err)
 	assert.NotEmpty(t, again.Look().Traces[0].Samples)
-	air, err := b.Set(ctx, r, "co", "clean-air", capture.Hand{Person: idris})
+	air, err := b.Set(ctx, r, "air", "clean-air", capture.Hand{Person: idris})
 	require.NoError(t, err)
 	assert.False(t, air.Look().Steady, "what came before says nothing about it")
 	assert.ErrorContains(t, b.Take(ctx, r.ID, frame.ID, idris.ID, &run.CaptureReading{Measure: "co", Point: "gas"}),
@@ -148,14 +148,14 @@ func TestLookingNeverSetsAndAnInstrumentHasOneHolder(t *testing.T) {
 
 	other := begun(t, "breath-monitor")
 	other.ID, other.Device.Tag = "run-2", "TEST-2"
-	_, err = b.Set(ctx, other, "co", "clean-air", capture.Hand{Person: noor})
+	_, err = b.Set(ctx, other, "air", "clean-air", capture.Hand{Person: noor})
 	var held *capture.Held
 	require.ErrorAs(t, err, &held)
 	assert.ErrorContains(t, err, "held by Idris Vail for TEST-1")
-	_, err = b.Set(ctx, other, "co", "clean-air", capture.Hand{Person: idris})
+	_, err = b.Set(ctx, other, "air", "clean-air", capture.Hand{Person: idris})
 	require.ErrorAs(t, err, &held, "one run at a time, also of one person")
 	assert.Equal(t, "TEST-1", says(b, "device"))
-	seen, err := b.Watch(other, "co", "clean-air", noor.ID)
+	seen, err := b.Watch(other, "air", "clean-air", noor.ID)
 	require.NoError(t, err)
 	frame := seen.Look()
 	require.NotNil(t, frame.Held)
@@ -163,7 +163,7 @@ func TestLookingNeverSetsAndAnInstrumentHasOneHolder(t *testing.T) {
 	assert.Nil(t, frame.Value)
 
 	// Taken over deliberately: the first is told, and reads nothing more.
-	_, err = b.Set(ctx, other, "co", "clean-air", capture.Hand{Person: noor, TakeOver: true})
+	_, err = b.Set(ctx, other, "air", "clean-air", capture.Hand{Person: noor, TakeOver: true})
 	require.NoError(t, err)
 	frame = watch.Look()
 	require.NotNil(t, frame.Held)
