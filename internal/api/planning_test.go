@@ -387,6 +387,6 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, slices.ContainsFunc(own, func(p *procedure.Procedure) bool {
 		return p.ID == "breath-monitor-check" &&
-			p.Revision == 3
+			p.Revision == 4
 	}), "and after a restart")
 }
