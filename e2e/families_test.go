@@ -108,6 +108,8 @@ func electricalSafety(t *testing.T, s *server) {
 	p.see("Certificate (PDF)")
 	said := p.paper("Certificate (PDF)", "electrical")
 	assert.Contains(t, tight(said), tight("A finding inside the limits, Protective earth casing to plug"))
+	assert.Contains(t, tight(said), tight("Before: 110 on"))
+	assert.Contains(t, tight(said), tight(", a jump: casing to plug"))
 	assert.Contains(t, tight(said), tight("Another cable is ordered"))
 }
 

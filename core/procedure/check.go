@@ -9,6 +9,7 @@ import (
 
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/field"
 	"northneedle/core/quantity"
 )
@@ -183,6 +184,17 @@ func (c *checker) steps() {
 			}
 		}
 		c.step(at, s, i)
+	}
+	for i, h := range c.p.Happens {
+		at := fmt.Sprintf("happens[%d]", i)
+		if !slices.Contains(duty.Events, h.Event) {
+			c.say(at+".event", "%q is not known: use one of %q", h.Event, duty.Events)
+		}
+		if !opened[h.Opened] {
+			c.say(at+".opened", "%q is opened by no step", h.Opened)
+		}
+		c.need(at+".words", h.Words)
+		c.when(at+".when", h.When, h.Condition, c.p.Steps)
 	}
 	for i, s := range c.p.Steps {
 		if m, ok := s.(*Measure); ok {

@@ -24,6 +24,10 @@ type Procedure struct {
 // itself stays as it was.
 func Compile(d Definition, c Catalogue) (*Procedure, []field.Error) {
 	p := &Procedure{Definition: d, Catalogue: c, steps: map[string]Step{}}
+	p.Happens = slices.Clone(d.Happens)
+	for i := range p.Happens {
+		p.Happens[i].Condition = parseCondition(p.Happens[i].When)
+	}
 	p.Steps = make(Steps, len(d.Steps))
 	for i, s := range d.Steps {
 		p.Steps[i] = withDefaults(s)

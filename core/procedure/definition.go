@@ -6,6 +6,7 @@ package procedure
 import (
 	"northneedle/core/adjust"
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/interval"
 	"northneedle/core/reference"
 	"strings"
@@ -30,8 +31,9 @@ type Definition struct {
 	Rule       *conformity.Rule      `yaml:"rule,omitempty"`   // overrides the lab's
 	Review     Review                `yaml:"review,omitempty"` // overrides the lab's
 	Parts      []ReplaceablePart     `yaml:"parts,omitempty"`
-	Limits     map[string]LimitTable `yaml:"limits,omitempty"` // tolerances by what is chosen, named by measures
-	Steps      Steps                 `yaml:"-"`                // read apart: a type for each kind
+	Limits     map[string]LimitTable `yaml:"limits,omitempty"`  // tolerances by what is chosen, named by measures
+	Happens    []Happening           `yaml:"happens,omitempty"` // what the work itself does to the device
+	Steps      Steps                 `yaml:"-"`                 // read apart: a type for each kind
 	Next       Next                  `yaml:"next"`
 }
 
@@ -44,6 +46,16 @@ type ReplaceablePart struct {
 	ID          string   `json:"id" yaml:"id"`
 	Title       string   `json:"title" yaml:"title"`
 	Invalidates []string `json:"invalidates" yaml:"invalidates"` // checks, acts, waits, records and measures to be done again
+}
+
+// Happening is an event that the work itself is to the device, for which duties become due: a seal that was broken to adjust it.
+type Happening struct {
+	Event  duty.Event `yaml:"event"`
+	Opened string     `yaml:"opened"`         // the loose end with which it happens
+	When   string     `yaml:"when,omitempty"` // as of a step
+	Words  string     `yaml:"words"`          // what the certificate says of it
+
+	Condition Condition `yaml:"-"` // When, parsed by Compile
 }
 
 // Review says when a second person countersigns.

@@ -1,6 +1,8 @@
 package run
 
 import (
+	"slices"
+
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/core/reference"
@@ -46,6 +48,17 @@ func (r Run) ControlReadings() (all []ControlReading) {
 					Value: stat.Mean(values, nil), Mean: line.Value * scale, Standard: bound.Standard})
 				break
 			}
+		}
+	}
+	return all
+}
+
+// Happened are what the work in the run was to the device, for which duties become due.
+func (r Run) Happened() (all []procedure.Happening) {
+	for _, h := range r.Procedure.Happens {
+		opened := func(item OpenItem) bool { return item.What == h.Opened }
+		if r.Holds(h.Condition) && slices.ContainsFunc(r.OpenItems, opened) {
+			all = append(all, h)
 		}
 	}
 	return all

@@ -60,6 +60,9 @@ func remarks(r run.Run) []string {
 			}
 		}
 	}
+	for _, h := range r.Happened() {
+		say("%s", sentence(h.Words))
+	}
 	for _, c := range r.RoomCorrected {
 		say("The room was recorded again at %s by %s (before: %s): %s.", c.At.Format("15:04"), c.By.Name, roomWords(c.Before),
 			strings.TrimRight(c.Reason, ". "))

@@ -57,6 +57,9 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 	if err != nil {
 		return procedure.Outcome{}, err
 	}
+	if err := reaches(in, load/factor); err != nil {
+		return procedure.Outcome{}, err
+	}
 	out := procedure.Outcome{
 		Reference: load,
 		Unit:      in.Shown,
@@ -83,6 +86,33 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 		out.Do = "Load " + gather(names)
 	}
 	return out, nil
+}
+
+// How far a load may be from what a point asks for: a share of that, and of the capacity.
+const (
+	ofTarget   = 0.1
+	ofCapacity = 0.015
+)
+
+// reaches refuses a point of a data plate's share that the kit cannot load, in the measure's unit: another load would be taken
+// for it, or the same one for two points.
+func reaches(in procedure.Input, load float64) error {
+	capacity, known := in.Plate["capacity"]
+	if !known || !(in.Target > 0) || math.Abs(load-in.Target) <= max(ofTarget*in.Target, ofCapacity*capacity) {
+		return nil
+	}
+	all := 0.0
+	for _, p := range in.Certified {
+		if per, err := quantity.Scale(p.Unit, in.Unit); err == nil {
+			all += p.Value * per
+		}
+	}
+	unit := quantity.ShowUnit(in.Unit)
+	if all < in.Target {
+		return fmt.Errorf("the kit carries %.6g %s, and this point needs %.6g %s: bring more, or leave it out; the statement is then limited to what was loaded",
+			all, unit, in.Target, unit)
+	}
+	return fmt.Errorf("of this kit the nearest load to %.6g %s is %.6g %s: bring smaller pieces, or leave it out", in.Target, unit, load, unit)
 }
 
 // Nominal is what a weight is called, from its certified value above zero: the nearest value of three figures at most that

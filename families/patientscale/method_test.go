@@ -135,3 +135,24 @@ func TestChangeoverReadsFinerThanTheDivision(t *testing.T) {
 	assert.True(t, own)
 	assert.InDelta(t, 0.01, read.Step, 1e-12)
 }
+
+// A kit that is too small for the scale is said, point by point: no other load is taken for the one that is asked for.
+func TestAKitThatIsTooSmallIsSaid(t *testing.T) {
+	var kit []reference.Certified
+	for _, kg := range []float64{20, 20, 20, 20, 20, 10, 5, 5, 2, 2, 1} {
+		kit = append(kit, reference.Certified{Quantity: "mass", Piece: "piece", Value: kg, Unit: "kg", U: kg * 1.6e-5, K: 2})
+	}
+	at := func(capacity, target float64) error {
+		_, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{Target: target, Unit: "kg", Shown: "[lb_av]",
+			Certified: kit, Plate: map[string]float64{"capacity": capacity, "division": 0.1}})
+		return err
+	}
+	for _, share := range []float64{0, 0.1, 0.25, 0.333, 0.5} {
+		assert.NoError(t, at(200, share*200), "%g of 200 kg", share)
+	}
+	assert.NoError(t, at(600, 60))
+	for _, target := range []float64{150, 300, 600} {
+		assert.ErrorContains(t, at(600, target), "the kit carries 125 kg, and this point needs")
+	}
+	assert.ErrorContains(t, at(5, 0.5), "bring smaller pieces")
+}

@@ -3,11 +3,14 @@ package api_test
 import (
 	"fmt"
 	"net/url"
+	"strings"
 	"testing"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/core/reference"
+	"northneedle/core/run"
 	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
@@ -256,4 +259,32 @@ func with(order map[string]any, key string, value any) map[string]any {
 		}
 	}
 	return next
+}
+
+// spanned is a scale whose span is off, and answers to its control.
+type spanned struct{ factor float64 }
+
+func (s *spanned) Read(_, _ string, expected float64) float64 { return expected * s.factor }
+func (s *spanned) Turn(_, _ string, percent float64)          { s.factor *= 1 + percent/100 }
+
+// A regulated scale that was opened to be adjusted conforms, and is not to be used before it was verified again by law.
+func TestABrokenSealMakesLegalVerificationDue(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Idris Vail")
+	a, err := h.ledger.Asset(firstOf(t, c, "patient-scale", 3))
+	require.NoError(t, err)
+	r := h.workWith(t, a, "patient-scale-verification", &spanned{1.004})
+	assert.Equal(t, run.ConformsAdjusted, r.Signature.Result)
+	v := get[workshop.AssetView](c, "/api/assets/"+a.Tag)
+	assert.Equal(t, device.NotToBeUsed, v.State)
+	assert.Contains(t, v.Words, "Legal re-verification: Invalid: seal broken")
+	_, pdf := c.call("GET", "/api/runs/"+r.ID+"/certificate.pdf", nil)
+	if said := strings.Join(strings.Fields(words(t, pdf)), " "); said != "" {
+		assert.Contains(t, said, "legal re-verification by the body entitled to it is due")
+	}
+
+	other, err := h.ledger.Asset(firstOf(t, c, "patient-scale", 5))
+	require.NoError(t, err)
+	assert.Equal(t, run.Conforms, h.workWith(t, other, "patient-scale-verification", &spanned{1}).Signature.Result)
+	assert.NotEqual(t, device.NotToBeUsed, get[workshop.AssetView](c, "/api/assets/"+other.Tag).State)
 }

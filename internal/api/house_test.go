@@ -108,6 +108,7 @@ func (h *house) workWith(t *testing.T, a ledger.Asset, id string, truth sim.Trut
 		}
 		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: h.now,
 			Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead},
+			Plate:    map[string]string{"capacity": "200", "division": "0.1", "regulated": "yes"},
 			Truth:    truth, Room: [3]string{"21", "1008", "46"},
 			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, h.now) }}
 		r, events, err := w.Work(p, run.RunOpened{

@@ -129,10 +129,16 @@ func TestAJumpInsideTheLimitsIsAFinding(t *testing.T) {
 	assert.Equal(t, run.Fails, v.Result, "looked for and left to service by the book")
 	assert.Contains(t, strings.Join(v.Remarks, " "), "A finding inside the limits, Protective earth casing to plug")
 
+	// After a repair the next good test is the first.
+	posted[workshop.AssetView](c, "/api/assets/"+tag+"/events", order{"id": "repaired-1", "kind": "repair", "text": "earth joint cleaned"})
+	past, err := h.ledger.EarlierOf(a.ID, "electrical-safety")
+	require.NoError(t, err)
+	assert.Empty(t, past)
+
 	pre := posted[runview.View](c, "/api/runs", order{"id": "performance-1", "asset": tag, "procedure": "ventilator-performance"})
 	at := slices.IndexFunc(pre.Steps, func(s runview.StepView) bool { return s.Known != nil })
 	require.GreaterOrEqual(t, at, 0)
 	assert.False(t, pre.Steps[at].Known.Good)
-	assert.Contains(t, pre.Steps[at].Known.Words, "it failed")
+	assert.Contains(t, pre.Steps[at].Known.Words, "Invalid: repair")
 	c.refused(pre, order{"kind": "answer", "step": pre.Steps[at].ID, "answer": "fine"}, 409, "not-so", "the record does not say so")
 }

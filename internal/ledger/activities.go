@@ -186,6 +186,32 @@ func settleActivities(w *writer, r run.Run) error {
 	return nil
 }
 
+// happened undoes the duties that what was done in a signed run makes due: legal re-verification, where a seal was broken.
+func happened(w *writer, r run.Run) error {
+	for _, h := range r.Happened() {
+		all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
+		if err != nil {
+			return err
+		}
+		at := r.Signature.At
+		changed := Adopted(all, duty.Happened(Recurrings(all), h.Event, h.Words, at))
+		note := ActivityNote{ID: r.ID + "-" + string(h.Event), AssetID: r.Device.ID, At: at, By: r.Signature.By.Name, Kind: NoteEvent,
+			Event: string(h.Event), Text: h.Words, RunID: r.ID}
+		if len(changed) > 0 {
+			note.ActivityID = changed[0].ID
+		}
+		if err := w.save(&note); err != nil {
+			return err
+		}
+		for _, a := range changed {
+			if err := w.save(a); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // CountEvents counts what happened to a device, of the kinds named.
 func (l *Ledger) CountEvents(asset string, kinds []string) (int, error) {
 	var n int64

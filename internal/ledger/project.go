@@ -158,6 +158,9 @@ func follow(w *writer, r run.Run) error {
 	if err := settleActivities(w, r); err != nil {
 		return err
 	}
+	if err := happened(w, r); err != nil {
+		return err
+	}
 	if err := chartControls(w, r); err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"northneedle/core/quantity"
 	"northneedle/core/runview"
@@ -204,6 +205,13 @@ func (s *sheet) below(m runview.MeasureView) {
 			if v != nil && v.Absent != "" {
 				say(v.Absent, p.Label+", "+string(v.Phase))
 			}
+		}
+		if e := last.Earlier; e != nil {
+			words := "before: " + quantity.Format(e.Value, m.Resolution) + " on " + e.At.Format(time.DateOnly)
+			if last.Jump != "" {
+				words += ", a jump"
+			}
+			say(words, p.Label)
 		}
 		for _, other := range last.Alternatives {
 			say("by the criterion “"+other.Title+"”, "+other.Zone.Words(), p.Label)

@@ -134,6 +134,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
         <li v-for="h in data.history" :key="h.id" class="grid grid-cols-[170px_1fr_auto] items-center gap-4 py-3">
           <div>
             <span class="font-semibold">{{ localDay(h.ended_at ?? h.opened_at) }}</span>
+            <span v-if="data.procedures.length > 1" class="block text-sm">{{ h.title }}</span>
             <span class="block text-sm text-ink-2">{{ h.by }}</span>
             <span class="block text-sm" :class="h.result ? ['font-semibold', resultTone(h.result)] : 'text-brass'">
               {{ resultWords(h) }}
