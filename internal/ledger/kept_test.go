@@ -52,6 +52,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 		Kind:    "gas",
 		Address: "127.0.0.1:1",
 	}, &ledger.Instrument{ID: "j"}, &ledger.ProfileText{Hash: "h", ID: "balance", Text: "id: balance"}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "correction set", By: idris, At: now}, &ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
 	require.NoError(t, l.Close())
 
@@ -88,7 +89,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 				"loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
 				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
 				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address", "profile_texts": "text",
-				"control_lots": "mean", "control_values": "value", "look_backs": "found", "notices": "answer"}[table]
+				"control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
 			require.NoError(t, err, table)

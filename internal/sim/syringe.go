@@ -78,10 +78,13 @@ func (s *Syringe) connect(tag string) {
 	r := seeded(tag + " spirometer")
 	t := &SpirometerTruth{Gain: map[string]float64{}, Table: map[string]float64{}}
 	all := 1 + 0.012*r.NormFloat64()
-	for _, band := range []string{"slow", "medium", "fast", "fastest"} {
+	for _, band := range []string{"slow", "medium", "fast"} {
 		for _, way := range []string{"injected", "withdrawn"} {
 			t.Gain[band+"-"+way] = all + 0.004*r.NormFloat64()
 		}
+	}
+	for _, way := range []string{"injected", "withdrawn"} {
+		t.Gain["fastest-"+way] = t.Gain["fast-"+way]
 	}
 	s.Devices[tag] = t
 }
