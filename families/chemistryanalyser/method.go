@@ -45,7 +45,7 @@ func measuredAt(in procedure.Input) (procedure.Outcome, error) {
 }
 
 // kinetic reads the speed of a reaction in absorbance per minute, after a lag in s: the slope of a straight line over the
-// window. It waits until the two halves of the window run alike.
+// window. A reaction whose two halves do not run alike has no speed that is taken.
 func kinetic(in procedure.CaptureInput) procedure.LiveReading {
 	trace, lag := in.Trace(), in.With["lag"]
 	if len(trace) == 0 {
@@ -72,7 +72,7 @@ func kinetic(in procedure.CaptureInput) procedure.LiveReading {
 		speed.First, speed.Second)
 	if speed.Bends() {
 		live.Detail += ": it bends"
-		live.Why = "the reaction bends: the substrate is used up, or the reagent is cold or old"
+		live.Steady, live.Why = false, "the reaction bends: the substrate is used up, or the reagent is cold or old. Take a fresh cuvette"
 	}
 	return live
 }

@@ -179,6 +179,8 @@ func (c *ChemistryAnalyser) absorbance() float64 {
 	switch {
 	case c.stage == "blank":
 		return blank
+	case t.kinetic && c.faults["EXPIRED"]: // its substrate is used up on the way
+		return blank + 0.02 + colour*1.2*(1-math.Exp(-c.since/72))
 	case t.kinetic:
 		return blank + 0.02 + colour*c.since/60
 	case t.second && c.stage == "second":

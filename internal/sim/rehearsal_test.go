@@ -268,6 +268,7 @@ func TestFaultsOfTechnique(t *testing.T) {
 		{"capnograph", "gas-bench", "EMPTY", "no breath for"},
 		{"spirometer", "syringe-bench", "ZERO", "zero again: flow at rest +0.07 L/s"},
 		{"infusion-pump", "balance", "TOUCHED", "nobody touches the cup"},
+		{"chemistry-alt", "chemistry-analyser", "EXPIRED", "the reaction bends"},
 		{"flow-analyser", "flow-analyser", "LOWFLOW", "flow too low: 4.0 L/min, 20 are needed: the cell is not flushed"},
 	} {
 		t.Run(c.family+" "+c.fault, func(t *testing.T) {
@@ -419,4 +420,35 @@ func TestAScaleThatShowsPounds(t *testing.T) {
 	assert.InDelta(t, 100/0.45359237, half.Found.Reference, 0.01)
 	assert.InDelta(t, 0.2/0.45359237, *half.Found.High, 1e-6, "two divisions at a thousand of them")
 	assert.Contains(t, half.Do, "20 kg")
+}
+
+// TestAnAnalyserThatShowsMilligrams: what is typed from the insert, the factor and the controls are in the device's own unit.
+func TestAnAnalyserThatShowsMilligrams(t *testing.T) {
+	all, err := definition.Shipped()
+	require.NoError(t, err)
+	p := all[slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == "chemistry-glucose" })]
+	b := sim.NewBench(demo.World(), monday)
+	work := func(concentration string) (runview.View, error) {
+		w := technician(hands{t: t, bench: b, kind: "chemistry-analyser"})
+		w.Plate, w.Capture = map[string]string{}, b.Capture
+		if concentration != "" {
+			w.Plate["concentration"] = concentration
+		}
+		open := opened(p)
+		open.Device.Settings = map[string]string{"unit.glucose": "mg/dL"}
+		open.Device.Resolution = map[string]float64{"controls": 0.1}
+		r, _, err := w.Work(p, open)
+		return runview.Of(r, w.At), err
+	}
+	_, err = work("10.4") // as it stands in the register, in mmol/L
+	require.ErrorContains(t, err, "10.4 mg/dL was typed, the register holds 187.4 mg/dL")
+	v, err := work("187.4")
+	require.NoError(t, err)
+	assert.Equal(t, run.Conforms, v.Result)
+	controls := v.Measures[3]
+	require.Equal(t, "controls", controls.ID)
+	assert.Equal(t, "mg/dL", controls.Shown)
+	assert.InEpsilon(t, 5.1*18.0156, controls.Points[0].Found.Reference, 1e-6)
+	assert.InEpsilon(t, 5.1*18.0156, controls.Points[0].Found.Indicated, 0.02)
+	assert.Equal(t, "mg/dL", v.Findings[0].Seen.Figures[0].Unit)
 }
