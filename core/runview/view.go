@@ -299,6 +299,7 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		Tolerance:  r.Tolerance(m),
 		Repeats:    m.Repeats,
 		SetUp:      m.SetUp,
+		Points:     []PointView{},
 	}
 	for _, a := range r.Alternatives(m) {
 		v.Schools = append(v.Schools, AlternativeView{a.Title, a.Tolerance})

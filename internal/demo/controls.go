@@ -82,6 +82,13 @@ func (f *filler) series(a ledger.Asset, an analyte) error {
 			records = append(records, &lot)
 		}
 	}
+	kept, err := f.ledger.ControlLots(a.ID, an.name)
+	if err != nil {
+		return err
+	}
+	if len(kept) > 0 { // runs have put their controls on the chart already: the days between go by the same lots
+		lots, records = kept, nil
+	}
 	if err := f.ledger.Save(records...); err != nil {
 		return err
 	}
@@ -99,6 +106,9 @@ func (f *filler) series(a ledger.Asset, an analyte) error {
 		id := fmt.Sprintf("control-%s-%s-%s", a.Tag, an.name, day.Format("20060102"))
 		for level := range an.means {
 			lot := inUse(lots, level+1, day)
+			if lot.ID == "" {
+				continue
+			}
 			z := 0.85*chance.NormFloat64() + drift
 			values = append(values, ledger.ControlValue{
 				RunID:   id,
