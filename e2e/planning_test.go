@@ -115,12 +115,12 @@ func house(t *testing.T, s *server) {
 	text, err := browser.Eval[string](p.Page, "document.querySelector('textarea[name=yaml]').value")
 	require.NoError(t, err)
 	require.True(t, strings.Contains(text, "months: 6"))
-	p.must(p.Paste("textarea[name=yaml]", strings.NewReplacer("months: 6", "months: 4", "revision: 2",
-		"revision: 3").Replace(text)))
+	p.must(p.Paste("textarea[name=yaml]", strings.NewReplacer("months: 6", "months: 4", "revision: 3",
+		"revision: 4").Replace(text)))
 	p.must(p.Press("Try it"))
 	p.see("Played through from start to signature", "months: 4")
-	p.must(p.Press("Keep revision 3"))
-	p.see("Runs opened from now on are made by revision 3")
+	p.must(p.Press("Keep revision 4"))
+	p.see("Runs opened from now on are made by revision 4")
 	p.must(p.Go("/house/record"))
 	p.must(p.Press("Check the record"))
 	p.see("The record holds")
