@@ -41,10 +41,10 @@ const moved = (change?: number) =>
         </td>
         <td class="py-2 pr-3 text-sm">
           <span v-for="l in t.lots" :key="l.role" class="block">
-            {{ l.role }}: <b class="num">{{ l.lot }}</b><span
+            {{ l.role.replace(', lot in date', '') }}: <b class="num">{{ l.lot }}</b><span
               :class="l.expired ? 'font-semibold text-vermilion' : 'text-ink-2'"
             >
-              {{ l.expired ? 'expired' : 'until' }} {{ localDay(l.expires) }}</span
+              &nbsp;{{ l.expired ? 'expired' : 'until' }} {{ localDay(l.expires) }}</span
             >
           </span>
           <span v-if="!t.lots.length" class="text-ink-2">not calibrated yet</span>
