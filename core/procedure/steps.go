@@ -253,6 +253,15 @@ func (m *Measure) Uses(p *Point, role string) bool {
 	return false
 }
 
+// Source returns the role whose standard realises a point, and the quantity of its certificate; an empty role where the point
+// states its own value.
+func (m *Measure) Source(p *Point) (role, quantity string) {
+	if p.Target.Role != "" {
+		return p.Target.Role, p.Target.Quantity
+	}
+	return p.Role, m.Quantity
+}
+
 // Capture says how a reading is taken over a link.
 type Capture struct {
 	Kind       string             `json:"kind" yaml:"kind"`                     // one of the family's ways of capturing

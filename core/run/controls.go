@@ -1,8 +1,6 @@
 package run
 
 import (
-	"slices"
-
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/core/reference"
@@ -29,10 +27,7 @@ func (r Run) ControlReadings() (all []ControlReading) {
 		}
 		for i := range m.Points {
 			p := &m.Points[i]
-			role, name := p.Role, m.Quantity
-			if p.Target.Role != "" {
-				role, name = p.Target.Role, p.Target.Quantity
-			}
+			role, name := m.Source(p)
 			bound, filled := r.Bound[role]
 			values := r.lastValues(m, p)
 			if !filled || bound.Standard.Lot == "" || len(values) == 0 {
@@ -48,17 +43,6 @@ func (r Run) ControlReadings() (all []ControlReading) {
 					Value: stat.Mean(values, nil), Mean: line.Value * scale, Standard: bound.Standard})
 				break
 			}
-		}
-	}
-	return all
-}
-
-// Happened are what the work in the run was to the device, for which duties become due.
-func (r Run) Happened() (all []procedure.Happening) {
-	for _, h := range r.Procedure.Happens {
-		opened := func(item OpenItem) bool { return item.What == h.Opened }
-		if r.Holds(h.Condition) && slices.ContainsFunc(r.OpenItems, opened) {
-			all = append(all, h)
 		}
 	}
 	return all

@@ -163,10 +163,7 @@ func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float6
 				Years: bound.years()})
 		}
 	}
-	role, name := p.Role, m.Quantity
-	if at.Role != "" {
-		role, name = at.Role, at.Quantity
-	}
+	role, name := m.Source(p)
 	if role == "" {
 		in.Certified = []reference.Certified{{Quantity: m.ID, Value: at.Value, Unit: m.Unit, U: p.U, K: 2}}
 		return in, nil

@@ -49,11 +49,12 @@ var kinds = []struct{ measure, shape, words string }{
 	{"insulation", "insulation", "The insulation is too low: %s. Moisture, or damage."},
 }
 
-// electrical names what is outside, the gravest first; else a value that has jumped.
+// electrical returns the gravest measure with a point outside its limit. If none is outside, it returns the first point that has
+// jumped since the first test.
 func electrical(in procedure.FindingInput) procedure.Diagnosis {
 	for _, k := range kinds {
 		at := slices.IndexFunc(in.Points, func(p procedure.JudgedPoint) bool {
-			return p.Measure == k.measure && math.Abs(p.ErrorToLimit) > 1 && !p.Pass
+			return p.Measure == k.measure && !p.Pass
 		})
 		if at >= 0 {
 			return procedure.Diagnosis{Shape: k.shape, Words: fmt.Sprintf(k.words, in.Points[at].Label) +

@@ -31,9 +31,9 @@ func compare(in procedure.Input) (procedure.Outcome, error) {
 	if c.From == 0 && c.To == 0 {
 		value = c.Value
 	}
-	reference, err := quantity.Convert(value, c.Unit, in.Shown)
-	if err != nil { // an analyte by mass, shown by amount; there is no zero to shift
-		reference = value * per
+	reference, err := quantity.Concentration(value, c.Unit, in.Shown, c.Quantity)
+	if err != nil {
+		return procedure.Outcome{}, err
 	}
 	return procedure.Outcome{
 		Reference: reference, Unit: in.Shown, Factor: factor,

@@ -21,16 +21,15 @@ type TestView struct {
 	Title     string `json:"title"`
 	Procedure string `json:"procedure"`
 	duty.Standing
-	At            *time.Time      `json:"at,omitempty" doc:"when it was calibrated last"`
-	Run           string          `json:"run,omitempty"`
-	DueOn         *time.Time      `json:"due_on,omitempty"`
-	Lots          []TestLot       `json:"lots" doc:"that it was calibrated with"`
-	Figures       []TestFigure    `json:"figures" doc:"factor, absorbance, concentration"`
-	Control       string          `json:"control,omitempty" doc:"how its controls stand"`
-	Stopped       bool            `json:"stopped" doc:"no patient sample"`
-	Correction    *CorrectionView `json:"correction,omitempty" doc:"against a reference method, where one is set"`
-	Analytes      []string        `json:"analytes"`
-	CorrectedUnit string          `json:"unit" doc:"that results are in, UCUM"`
+	At         *time.Time      `json:"at,omitempty" doc:"when it was calibrated last"`
+	Run        string          `json:"run,omitempty"`
+	DueOn      *time.Time      `json:"due_on,omitempty"`
+	Lots       []TestLot       `json:"lots" doc:"that it was calibrated with"`
+	Figures    []TestFigure    `json:"figures" doc:"factor, absorbance, concentration"`
+	Control    string          `json:"control,omitempty" doc:"how its controls stand"`
+	Stopped    bool            `json:"stopped" doc:"no patient sample"`
+	Correction *CorrectionView `json:"correction,omitempty" doc:"against a reference method, where one is set"`
+	Unit       string          `json:"unit" doc:"that results are in, UCUM"`
 }
 
 // TestLot is a lot that a test was calibrated with.
@@ -91,7 +90,7 @@ func (ws *Workshop) tests(a ledger.Asset) ([]TestView, error) {
 	}
 	for _, act := range all {
 		v := TestView{Test: act.Duty.Test, Title: act.Title, Procedure: act.Procedure, Standing: act.Duty.Stands(act.State(), ws.Clock()),
-			At: act.LastOn, Lots: []TestLot{}, Figures: []TestFigure{}, Analytes: []string{}}
+			At: act.LastOn, Lots: []TestLot{}, Figures: []TestFigure{}}
 		if duty.HasDay(act.DueOn) {
 			v.DueOn = &act.DueOn
 		}
@@ -107,7 +106,7 @@ func (ws *Workshop) tests(a ledger.Asset) ([]TestView, error) {
 			}
 		}
 		if p := ws.procedureOf(act.Procedure); p != nil {
-			v.Analytes, v.CorrectedUnit = p.Calibrates, ws.resultUnit(a, p)
+			v.Unit = ws.resultUnit(a, p)
 		}
 		if err := ws.calibratedWith(&v, a.ID); err != nil {
 			return views, err
@@ -197,8 +196,8 @@ func correctionWords(c ledger.TestCorrection) string {
 		c.Intercept, c.Slope, c.SlopeLow, c.SlopeHigh, c.InterceptLow, c.InterceptHigh, quantity.ShowUnit(c.Unit), c.N))
 }
 
-// SetCorrection enters a correction of a test with the comparison that it rests on. Its controls begin anew: they are measured
-// before any patient sample.
+// SetCorrection compares the samples of an order and stores the slope and intercept as the correction of a test. The control
+// chart of the test starts a new series at that time.
 func (ws *Workshop) SetCorrection(tag, test string, o CorrectionOrder, who person.Person) error {
 	a, err := ws.Ledger.Asset(tag)
 	if err != nil {
@@ -232,7 +231,7 @@ func (ws *Workshop) SetCorrection(tag, test string, o CorrectionOrder, who perso
 	}
 	c := ledger.TestCorrection{ID: o.ID, AssetID: a.ID, Test: test, Slope: compared.Slope, Intercept: compared.Intercept,
 		SlopeLow: compared.SlopeCI[0], SlopeHigh: compared.SlopeCI[1], InterceptLow: compared.InterceptCI[0],
-		InterceptHigh: compared.InterceptCI[1], N: compared.N, Unit: all[at].CorrectedUnit, Pairs: o.Pairs,
+		InterceptHigh: compared.InterceptCI[1], N: compared.N, Unit: all[at].Unit, Pairs: o.Pairs,
 		Against: strings.TrimSpace(o.Against), Why: strings.TrimSpace(o.Why), At: ws.Clock(), By: who.Name}
 	if err := ws.Ledger.Record(ws.act(o.ID, "correction set", who, c.Why), &c); err != nil {
 		return err

@@ -4545,7 +4545,6 @@ export interface components {
             role: string;
         };
         TestView: {
-            analytes: string[];
             /**
              * Format: date-time
              * @description when it was calibrated last

@@ -53,7 +53,6 @@ describe('the tests of an analyser', () => {
         stopped: true,
         lots: [{ role: 'Calibrator', lot: 'K-2607', expires: '2026-06-25T00:00:00Z', expired: true }],
         figures: [{ id: 'factor', words: 'Factor 41.2 mmol/L (U 0.5)', change: -9.04 }],
-        analytes: ['urea'],
       },
     ],
   })
