@@ -219,6 +219,7 @@ func TestBench(t *testing.T) {
 		{"graver acts that are cut off", 40, []func(*testing.T, *server){cutOff}},
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
+		{"a pump is weighed by hand", 120, []func(*testing.T, *server){pumpByHand}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
 		{"a chemistry analyser's two-point test", 30, []func(*testing.T, *server){twoPointTest}},
 		{"electrical safety with its trend", 20, []func(*testing.T, *server){electricalSafety}},

@@ -1,6 +1,8 @@
 package e2e_test
 
 import (
+	"fmt"
+	"math"
 	"testing"
 	"time"
 
@@ -111,6 +113,70 @@ func electricalSafety(t *testing.T, s *server) {
 	assert.Contains(t, tight(said), tight("Before: 110 on"))
 	assert.Contains(t, tight(said), tight(", a jump: casing to plug"))
 	assert.Contains(t, tight(said), tight("Another cable is ordered"))
+}
+
+// pumpByHand weighs two stages without the link: W1, W2 and W3 are typed as read. The page is reloaded while the time runs,
+// and the first stage is disturbed and started again.
+func pumpByHand(t *testing.T, s *server) {
+	p := openPage(t, s, "Noor Bexley")
+	p.startBySearch(tagOf(t, p, "p1 merrowby", 1))
+	p.enter("Take the first that fits", "I have read them", "Does not apply", "The named set, straight in its channel")
+	p.see("One gram is not one millilitre")
+	for field, text := range map[string]string{"administration_set": "Marrable 20 drops/mL, lot 4471", "water_temperature": "22", "evaporation": "0,02"} {
+		p.must(p.Fill("input[name="+field+"]", text))
+	}
+	p.must(p.Press("Record"))
+	p.recordRoom()
+	p.enter("Then the tip over the cup")
+	p.see("Stage as found: 1, 25 mL/h")
+	p.must(p.Press("Weigh by hand"))
+	p.see("Weight of the cup before", "together with the start of the pump")
+	p.picture("stage-before")
+	p.must(p.Fill("input[name=before]", "12,34"))
+	p.must(p.Key("Enter"))
+	p.see("Runs since")
+	where, err := browser.Eval[string](p.Page, "location.pathname")
+	require.NoError(t, err)
+	p.must(p.Go(where))
+	p.see("Stage as found: 1, 25 mL/h", "Runs since")
+	p.picture("stage-running")
+	p.must(p.Press("Disturbed: start again"))
+	p.must(p.Press("The cup or the table was touched"))
+	p.must(p.Press("Start again"))
+	p.see("Weigh anew")
+	p.must(p.Fill("input[name=before]", "12,80"))
+	p.must(p.Key("Enter"))
+	p.see("Runs since")
+	stage := func(before, perHour float64) (after float64) {
+		p.must(p.Gone("with its stop,"))
+		p.must(p.Press("Stop the time"))
+		p.see("The pump stands")
+		v := p.record()
+		for _, point := range v.Measures[0].Points {
+			if point.Stage != nil && point.Stage.Stopped != nil {
+				hours := point.Stage.Stopped.Sub(*point.Stage.Started).Hours()
+				after = math.Round(100*(before+perHour*hours)) / 100
+			}
+		}
+		p.must(p.Fill("input[name=after]", fmt.Sprintf("%.2f", after)))
+		p.must(p.Key("Enter"))
+		return after
+	}
+	second := stage(12.80, 25.3)
+	p.see("Stage as found: 2, 400 mL/h", "was read after the stage before")
+	p.picture("stage-second")
+	p.must(p.Key("Enter")) // what was read after the first is the weight before the second
+	p.see("Runs since")
+	third := stage(second, 404)
+	p.enter("Close as found")
+	p.see("Advised: leave")
+	v := p.record()
+	reading := v.Measures[0].Points[1].Readings[0]
+	require.NotNil(t, reading.Stage)
+	assert.Equal(t, []float64{second, third}, []float64{reading.Stage.Before, reading.Stage.After})
+	found := v.Measures[0].Points[1].Found
+	assert.InDelta(t, 1.0033*(reading.Stage.PerHour()+0.02)-400, found.Error, 0.15, "water of 22 °C, over-delivery positive")
+	assert.Contains(t, fmt.Sprint(v.Remarks), "the stage was started again")
 }
 
 // roleExpiry is the last day of what fills a role of the run in hand.

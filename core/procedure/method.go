@@ -57,6 +57,9 @@ type Method struct {
 	Series   bool     // a point is compared with the one read before it ([Input.Before])
 	Division string   // figure of the data plate that is the step of the display, in the measure's unit; empty: none
 
+	// Stage says that a point is read by hand as a stage; nil: what is shown is typed.
+	Stage *Stage
+
 	// Typed reads what was typed in a form of the method's own. It returns false where it is an
 	// ordinary number; resolution is the step of the display. Nil: there is no such form.
 	Typed func(text string, resolution float64) (TypedReading, bool, error)
@@ -78,7 +81,8 @@ type Input struct {
 	Certified  []reference.Certified
 	Years      float64 // since the certificate
 	Also       map[string]Beside
-	Quantum    float64 // what arrives at once on a balance, in the unit of a reading times hours; 0: it runs evenly
+	Quantum    float64       // what arrives at once on a balance, in the unit of a reading times hours; 0: it runs evenly
+	Stage      *StageReading // of the reading, where it was read by hand
 	Readings   []float64
 	Left       float64 // what a reading still had to go when it was taken, at most
 	Resolution float64 // of the device's display, in Shown
@@ -143,6 +147,10 @@ type Outcome struct {
 	Pipetted        float64 // µL that a pipette brings: where that alone makes U larger than the tolerance, the point is not read
 	Measured        bool    // the readings are of a reference instrument, and count as what the device gives: a leakage, a temperature
 	ReadsReference  bool    // the readings are of the reference; Indicated is what the device was set to
+	Delivers        bool    // the readings are of a reference instrument, and count as what the device delivers; Reference is what it was set to
+
+	Minutes float64            // how long it was measured, where a longer time makes U smaller
+	Timed   []uncertainty.Term // the terms among Terms that become smaller in proportion
 }
 
 // Evaluate computes one point: the reference, the mean of the readings, and the budget terms of

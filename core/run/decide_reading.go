@@ -19,7 +19,8 @@ type CaptureReading struct {
 	Reading   string // its id
 	Measure   string
 	Point     string
-	Typed     string          // as it was typed
+	Typed     string          // as it was typed; of a stage, what is shown after it
+	Lasted    string          // how long a stage lasted by the technician's own stopwatch; empty: by the run's
 	Values    []float64       // from a link, in the device's own unit
 	Origin    *Origin         // where they are from; nil: typed
 	Linked    bool            // taken from a link, which may show nothing yet
@@ -39,19 +40,8 @@ func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
 	if err != nil {
 		return nil, err
 	}
-	if round == 0 {
-		if err := r.inOrderOrSet(m, p, o.At); err != nil {
-			return nil, err
-		}
-	}
-	switch {
-	case r.Complete(m, p, round) && r.Omitted[PointKey{m.ID, p.ID, round}] == "":
-		return nil, refuse(Conflict, "complete", "point",
-			"%s, %s has its readings. Withdraw one with a reason to take it again.", m.Title, p.Label)
-	case r.GrossOpen(m, p, round) && !r.SetUpChecked(m, p, round):
-		return nil, refuse(Conflict, "gross", "point",
-			"%s, %s is far out. Look at the set-up first, and note what you saw; then repeat the point.", m.Title,
-			p.Label)
+	if err := r.readable(m, p, round, o.At); err != nil {
+		return nil, err
 	}
 	fact := ReadingCaptured{
 		Reading: c.Reading,
@@ -70,6 +60,25 @@ func (c CaptureReading) decide(r Run, o Order) ([]Fact, error) {
 		fact.Given = o.given(r)
 	}
 	return []Fact{fact}, nil
+}
+
+// readable refuses a point that cannot be read now: out of order, complete, or far out with the set-up not looked at.
+func (r Run) readable(m *procedure.Measure, p *procedure.Point, round int, now time.Time) error {
+	if round == 0 {
+		if err := r.inOrderOrSet(m, p, now); err != nil {
+			return err
+		}
+	}
+	switch {
+	case r.Complete(m, p, round) && r.Omitted[PointKey{m.ID, p.ID, round}] == "":
+		return refuse(Conflict, "complete", "point",
+			"%s, %s has its readings. Withdraw one with a reason to take it again.", m.Title, p.Label)
+	case r.GrossOpen(m, p, round) && !r.SetUpChecked(m, p, round):
+		return refuse(Conflict, "gross", "point",
+			"%s, %s is far out. Look at the set-up first, and note what you saw; then repeat the point.", m.Title,
+			p.Label)
+	}
+	return nil
 }
 
 // late is by how much a reading is recorded later than it was typed, before both times are kept.
@@ -98,6 +107,10 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 		return refuse(Conflict, "not-ready", "point", "%s, %s: %s.", m.Title, p.Label, err)
 	}
 	if c.Linked || c.Origin != nil {
+		if _, open := r.Stages[PointKey{m.ID, p.ID, fact.Round}]; open {
+			return refuse(Conflict, "stage-open", "point",
+				"%s, %s is being read by hand as a stage: record what is shown after it.", m.Title, p.Label)
+		}
 		if len(c.Values) == 0 || c.Origin == nil {
 			return refuse(Conflict, "no-reading", "link",
 				"There is no reading on the link yet. Wait for it, or type what the device shows.")
@@ -126,6 +139,16 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			return refuse(Invalid, "reading-needed", "absent", "%s waits for nothing: type what it shows.", m.Title)
 		}
 		fact.Values, fact.Absent = []float64{0}, m.Absent
+	} else if stage, open := r.Stages[PointKey{m.ID, p.ID, fact.Round}]; open {
+		s, err := c.staged(r, m, p, stage)
+		if err != nil {
+			return err
+		}
+		fact.Stage, fact.Values, fact.Detail = &s, []float64{s.PerHour()}, detail(s, m.Method.Stage.Unit)
+		if s.Seconds < short*p.With["minutes"]*60 {
+			fact.Early = strings.TrimSpace(c.Early)
+		}
+		return c.plausible(r, m, expected, s.PerHour())
 	} else {
 		v, err := quantity.ParseNumber(c.Typed)
 		if m.Method.Typed != nil {
@@ -137,11 +160,8 @@ func (c CaptureReading) values(r Run, m *procedure.Measure, p *procedure.Point, 
 			return refuse(Invalid, "number", "typed", "%s. Nothing was recorded.",
 				strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 		}
-		if likelier := slipped(v, expected, m.Gross); likelier != "" && !c.Confirmed {
-			return refuse(Question, "magnitude", "typed",
-				"%s %s expected, %s typed: is that what the device shows? %s would fit.",
-				quantity.Format(expected.Reference, r.Resolution(m)),
-				strings.TrimSpace(quantity.ShowUnit(expected.Unit)), c.Typed, likelier)
+		if err := c.plausible(r, m, expected, v); err != nil {
+			return err
 		}
 		fact.Values = []float64{v}
 	}
@@ -189,6 +209,20 @@ func (c MoveByHand) decide(r Run, o Order) ([]Fact, error) {
 		return nil, refuse(Conflict, "moved", "point", "%s, %s: nothing needs to be moved.", m.Title, p.Label)
 	}
 	return []Fact{HandMoved{m.ID, p.ID, p.Move}}, nil
+}
+
+// plausible asks again where the decimal mark of what was typed seems to have slipped.
+func (c CaptureReading) plausible(r Run, m *procedure.Measure, expected Expected, v float64) error {
+	likelier := slipped(v, expected, m.Gross)
+	if likelier == "" || c.Confirmed {
+		return nil
+	}
+	typed := c.Typed
+	if m.Method.Stage != nil {
+		typed = quantity.Format(v, r.Resolution(m)) + " an hour from what was"
+	}
+	return refuse(Question, "magnitude", "typed", "%s %s expected, %s typed: is that what the device shows? %s would fit.",
+		quantity.Format(expected.Reference, r.Resolution(m)), strings.TrimSpace(quantity.ShowUnit(expected.Unit)), typed, likelier)
 }
 
 // slipped says which value would be plausible with the decimal mark moved, where the typed one is not.

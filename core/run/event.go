@@ -59,6 +59,8 @@ var Kinds = []Kind{
 	kind[PartChanged]("PartChanged"),
 	kind[WaitStarted]("WaitStarted"),
 	kind[WaitCutShort]("WaitCutShort"),
+	kind[StageStarted]("StageStarted"),
+	kind[StageStopped]("StageStopped"),
 	kind[ReadingCaptured]("ReadingCaptured"),
 	kind[ReadingWithdrawn]("ReadingWithdrawn"),
 	kind[PointOmitted]("PointOmitted"),
@@ -214,25 +216,26 @@ type (
 		Reason string `json:"reason"`
 	}
 	ReadingCaptured struct {
-		Reading string            `json:"reading"` // its id
-		Measure string            `json:"measure"`
-		Point   string            `json:"point"`
-		Phase   Phase             `json:"phase"`
-		Round   int               `json:"round"` // 0 as found, then the round of adjustment
-		Values  []float64         `json:"values"`
-		Typed   string            `json:"typed,omitempty"` // as it was typed
-		Fine    float64           `json:"fine,omitempty"`  // the step it was read to, where that is finer than the display
-		Source  string            `json:"source"`
-		Link    string            `json:"link,omitempty"`     // kind of instrument
-		Origin  *Origin           `json:"origin,omitempty"`   // where a linked reading is from
-		Given   *time.Time        `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
-		Early   string            `json:"early,omitempty"`    // why it was taken before the wait was over or the trace steady
-		Left    float64           `json:"left,omitempty"`     // what it still had to go when it was taken, in the unit of the values
-		Quantum float64           `json:"quantum,omitempty"`  // what arrived at once, in the unit of the trace
-		Detail  string            `json:"detail,omitempty"`
-		Absent  string            `json:"absent,omitempty"` // in words, where what was waited for did not come
-		Curves  []procedure.Curve `json:"curves,omitempty"`
-		Trace   []signal.Sample   `json:"trace,omitempty"`
+		Reading string                  `json:"reading"` // its id
+		Measure string                  `json:"measure"`
+		Point   string                  `json:"point"`
+		Phase   Phase                   `json:"phase"`
+		Round   int                     `json:"round"` // 0 as found, then the round of adjustment
+		Values  []float64               `json:"values"`
+		Typed   string                  `json:"typed,omitempty"` // as it was typed
+		Fine    float64                 `json:"fine,omitempty"`  // the step it was read to, where that is finer than the display
+		Source  string                  `json:"source"`
+		Link    string                  `json:"link,omitempty"`     // kind of instrument
+		Origin  *Origin                 `json:"origin,omitempty"`   // where a linked reading is from
+		Given   *time.Time              `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
+		Early   string                  `json:"early,omitempty"`    // why it was taken before the wait was over or the trace steady
+		Left    float64                 `json:"left,omitempty"`     // what it still had to go when it was taken, in the unit of the values
+		Quantum float64                 `json:"quantum,omitempty"`  // what arrived at once, in the unit of the trace
+		Detail  string                  `json:"detail,omitempty"`
+		Absent  string                  `json:"absent,omitempty"` // in words, where what was waited for did not come
+		Stage   *procedure.StageReading `json:"stage,omitempty"`  // what was shown before and after, and how long it lasted, where it was read by hand
+		Curves  []procedure.Curve       `json:"curves,omitempty"`
+		Trace   []signal.Sample         `json:"trace,omitempty"`
 	}
 	ReadingWithdrawn struct {
 		Reading string `json:"reading"`

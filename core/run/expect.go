@@ -3,9 +3,11 @@ package run
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
+	"northneedle/core/quantity"
 	"northneedle/core/uncertainty"
 )
 
@@ -40,6 +42,27 @@ func (r Run) expecting() Run {
 	return r
 }
 
+// longer says how long a point should be measured where U is too large for the limit by the ratio that its role asks for;
+// empty where it is small enough, or where time changes nothing. Terms that shrink in proportion to time are the outcome's.
+func (r Run) longer(m *procedure.Measure, out procedure.Outcome, limits conformity.Limits, budget uncertainty.Budget) string {
+	half := limits.HalfWidth()
+	role, ok := r.Procedure.RoleOf(m.Role)
+	if !ok || role.TUR <= 0 || out.Minutes <= 0 || !(half > 0) || math.IsInf(half, 0) || half/budget.Expanded >= role.TUR {
+		return ""
+	}
+	timed, err := uncertainty.Combine(out.Timed...)
+	if err != nil {
+		return ""
+	}
+	goal := half / role.TUR / budget.K
+	rest := goal*goal - (budget.Combined*budget.Combined - timed.Combined*timed.Combined)
+	if rest <= 0 {
+		return fmt.Sprintf("U is too large for the limit, and measuring longer does not help: a finer %s does", strings.ToLower(role.Title))
+	}
+	return fmt.Sprintf("too short for its limit: U is small enough (TUR %g) from about %s min on", role.TUR,
+		quantity.Format(math.Ceil(out.Minutes*timed.Combined/math.Sqrt(rest)), 1))
+}
+
 func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expected, error) {
 	in, err := r.input(m, p, nil, round)
 	if err != nil {
@@ -61,6 +84,9 @@ func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expect
 		e.Set = &out.Indicated
 		e.Low, e.High = finite(shown(out.Indicated-limits.High)), finite(shown(out.Indicated-limits.Low))
 	}
+	if out.Delivers {
+		e.Set, e.Measured = &out.Reference, true
+	}
 	if m.Capture != nil {
 		e.Steady = m.Capture.Limit * out.Factor
 	}
@@ -72,6 +98,7 @@ func (r Run) expect(m *procedure.Measure, p *procedure.Point, round int) (Expect
 	if half := limits.HalfWidth(); e.U > 0 && !math.IsInf(half, 0) {
 		e.TUR = half / budget.Expanded
 	}
+	e.Longer = r.longer(m, out, limits, budget)
 	if out.Pipetted > 0 && e.TUR > 0 && e.TUR < 1 {
 		return Expected{}, fmt.Errorf("%.3g µL cannot decide it: by the pipette’s certificate U is larger than the tolerance (TUR %.1f). About %.0f µL would do, or a finer pipette: exchange it",
 			out.Pipetted, e.TUR, math.Ceil(out.Pipetted/e.TUR))

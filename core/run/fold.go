@@ -83,6 +83,11 @@ func (f PartChanged) apply(r Run, e Event) Run {
 	for _, step := range f.Steps {
 		delete(r.Marks, step)
 		delete(r.Timers, step)
+		for key := range r.Stages {
+			if key.Measure == step {
+				r = r.withoutStage(key)
+			}
+		}
 		for i := range r.Readings {
 			if r.Readings[i].Measure == step && r.Readings[i].Stands() {
 				r.Readings[i].Withdrawn = f.Reason
@@ -130,6 +135,7 @@ func (f ReadingCaptured) apply(r Run, e Event) Run {
 		r.Moved = p.Move // who typed it had moved it
 	}
 	key := PointKey{f.Measure, f.Point, f.Round}
+	r = r.withoutStage(key)
 	if _, ok := r.Omitted[key]; ok {
 		r.Omitted = maps.Clone(r.Omitted)
 		delete(r.Omitted, key)
@@ -150,8 +156,9 @@ func (f ReadingWithdrawn) apply(r Run, e Event) Run {
 }
 
 func (f PointOmitted) apply(r Run, _ Event) Run {
-	r.Omitted = with(r.Omitted, PointKey{f.Measure, f.Point, f.Round}, f.Reason)
-	return r
+	key := PointKey{f.Measure, f.Point, f.Round}
+	r.Omitted = with(r.Omitted, key, f.Reason)
+	return r.withoutStage(key)
 }
 
 func (f PointAdded) apply(r Run, _ Event) Run {

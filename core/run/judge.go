@@ -31,6 +31,7 @@ type Verdict struct {
 	Earlier      *procedure.PastValue `json:"earlier,omitempty"`      // what the device gave before, in Unit, where a trend is kept of it
 	Jump         string               `json:"jump,omitempty"`         // how it is away from that, in words, where that is a jump: a finding, also inside the limits
 	Absent       string               `json:"absent,omitempty"`       // what did not come, in words: then there is no error, and it does not conform
+	Longer       string               `json:"longer,omitempty"`       // how long it should be measured for U to be small enough, in words
 	Window       bool                 `json:"window,omitempty"`       // it is judged by what it shows, not by an error: the limits are on the indication
 	DeviceEntry  string               `json:"device_entry,omitempty"` // what is entered into a device that takes what was measured
 	Formula      string               `json:"formula"`
@@ -62,8 +63,9 @@ type Expected struct {
 	U         float64  `json:"u"`                // of the reference and the display, before any reading
 	TUR       float64  `json:"tur,omitempty"`
 	Window    bool     `json:"window,omitempty"`   // the limits are on what is shown: there is no value that it should be
+	Longer    string   `json:"longer,omitempty"`   // as of a verdict
 	Measured  bool     `json:"measured,omitempty"` // a reference instrument is read, of what the device gives
-	Set       *float64 `json:"set,omitempty"`      // where the reading is the reference's: what the device is set to
+	Set       *float64 `json:"set,omitempty"`      // what the device is set to, where what it delivers is read by a reference
 }
 
 // Tolerance is half of what the limits leave between them, or the room on the one side that has a limit; 0 without any.
@@ -158,15 +160,17 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 	}
 	var values []float64
 	left, quantum := 0.0, 0.0
+	var stage *procedure.StageReading
 	for _, reading := range readings {
 		values = append(values, reading.Values...)
 		left, quantum = max(left, reading.Left), max(quantum, reading.Quantum)
+		stage = reading.Stage
 	}
 	in, err := r.inputBy(m, p, values, round, r.placeOf(readings[len(readings)-1]))
 	if err != nil {
 		return nil, err
 	}
-	in.Left, in.Quantum = left, quantum
+	in.Left, in.Quantum, in.Stage = left, quantum, stage
 	if !slices.ContainsFunc(readings, func(reading Reading) bool { return reading.Fine == 0 }) {
 		in.Resolution = readings[0].Fine
 	}
@@ -211,6 +215,7 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		v.UToLimit = budget.Expanded / half
 	}
 	v.Pass, v.Warning = r.Rule().Accepts(a)
+	v.Longer = r.longer(m, out, limits, budget)
 	r.compareEarlier(&v, m, p, out)
 	v.Alternatives, err = r.alternatives(m, out, a, budget)
 	if at := slices.IndexFunc(readings, func(reading Reading) bool { return reading.Absent != "" }); at >= 0 {

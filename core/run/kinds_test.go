@@ -31,6 +31,8 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 		"PartChanged":   run.PartChanged{Part: "mixture", Steps: []string{"room"}, Reason: "another room"},
 		"WaitStarted":   run.WaitStarted{Step: "warm-up", Until: start.Add(9 * time.Hour)},
 		"WaitCutShort":  run.WaitCutShort{Step: "warm-up", Reason: "it is warm"},
+		"StageStarted":  run.StageStarted{Measure: "response", Point: "gas", Before: 12.3, Typed: "12.3"},
+		"StageStopped":  run.StageStopped{Measure: "response", Point: "gas"},
 		"ReadingCaptured": run.ReadingCaptured{Reading: "r-9", Measure: "response", Point: "gas", Phase: run.AsFound,
 			Values: []float64{4.9}, Source: run.Typed},
 		"ReadingWithdrawn": run.ReadingWithdrawn{Reading: reading, Reason: "a wrong cylinder"},

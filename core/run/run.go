@@ -193,9 +193,11 @@ type Run struct {
 	Timers    map[string]Timer
 	Readings  []Reading
 	Own       []PointAdded
-	Moved     string    // what the hand moved last, and where to
-	Moves     int       // how often it did
-	SetAt     time.Time // of the last change that makes what a link showed before say nothing any more
+	Moved     string                     // what the hand moved last, and where to
+	Moves     int                        // how often it did
+	SetAt     time.Time                  // of the last change that makes what a link showed before say nothing any more
+	Stages    map[PointKey]StageUnderWay // started and not read yet
+	Restarts  []Restart
 	Omitted   map[PointKey]string
 	SetUp     map[PointKey]int // readings there were when the set-up was checked
 	SetUpNote map[PointKey]string

@@ -33,6 +33,9 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		SetUp:      m.SetUp,
 		Points:     []PointView{},
 	}
+	if stage := m.Method.Stage; stage != nil {
+		v.Stage = &StageView{stage.Shows, quantity.ShowUnit(stage.Unit)}
+	}
 	for _, a := range r.Alternatives(m) {
 		v.Schools = append(v.Schools, AlternativeView{a.Title, a.Tolerance})
 	}
@@ -81,6 +84,9 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 	if other, q := r.Paired(m, p); other != nil {
 		v.Pair = &PairView{other.ID, q.ID}
 	}
+	if m.Method.Stage != nil {
+		v.Stage = viewStage(r, m, key)
+	}
 	for _, mark := range r.Marked {
 		if mark.Measure == m.ID && mark.Point == p.ID {
 			v.Marked = mark.Note
@@ -115,8 +121,24 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 			v.Readings = append(v.Readings, ReadingView{ID: reading.Reading, Phase: reading.Phase, Round: reading.Round,
 				Values: reading.Values, Typed: reading.Typed, Source: reading.Source,
 				Link: reading.Link, Origin: reading.Origin, Given: reading.Given, Detail: reading.Detail, Early: reading.Early, Fine: reading.Fine, Left: reading.Left, Quantum: reading.Quantum, Withdrawn: reading.Withdrawn, FarOut: farOut[reading.Reading], Void: reading.Void,
-				Curves: reading.Curves, Absent: reading.Absent, At: reading.At, By: reading.By.Name})
+				Curves: reading.Curves, Absent: reading.Absent, Stage: reading.Stage, At: reading.At, By: reading.By.Name})
 		}
+	}
+	return v
+}
+
+// viewStage is how far the stage of a point is that is read by hand.
+func viewStage(r run.Run, m *procedure.Measure, key run.PointKey) *PointStage {
+	stage, open := r.Stages[key]
+	if !open {
+		if before, ok := r.StageBefore(m, key.Round); ok {
+			return &PointStage{Offered: &before}
+		}
+		return nil
+	}
+	v := &PointStage{Before: stage.Typed, Started: &stage.At}
+	if !stage.Stopped.IsZero() {
+		v.Stopped = &stage.Stopped
 	}
 	return v
 }

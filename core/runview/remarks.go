@@ -127,6 +127,12 @@ func remarksOnPoints(r run.Run, m *procedure.Measure) (said []string) {
 			}
 			said = append(said, farOut(r, m, &p, round)...)
 		}
+		for _, again := range r.Restarts {
+			if again.Measure == m.ID && again.Point == p.ID {
+				said = append(said, fmt.Sprintf("%s, %s (%s): the stage was started again at %s: %s.", m.Title, p.Label,
+					run.PhaseOf(again.Round), again.At.Format("15:04"), strings.TrimRight(again.Again, ". ")))
+			}
+		}
 		for _, reading := range r.Readings {
 			if reading.Measure == m.ID && reading.Point == p.ID && reading.Withdrawn != "" {
 				said = append(said, fmt.Sprintf("%s, %s (%s): a reading was withdrawn: %s.", m.Title, p.Label,

@@ -153,7 +153,8 @@ type MeasureView struct {
 	Repeats    int                `json:"repeats"`
 	Schools    []AlternativeView  `json:"schools,omitempty"`
 	Capture    *procedure.Capture `json:"capture,omitempty"`
-	Link       string             `json:"link,omitempty"` // id of the instrument that reads it, where one is connected
+	Stage      *StageView         `json:"stage,omitempty"` // by hand a point of it is read as a stage
+	Link       string             `json:"link,omitempty"`  // id of the instrument that reads it, where one is connected
 	SetUp      []string           `json:"set_up,omitempty"`
 	Round      int                `json:"round"`   // being read
 	Reading    bool               `json:"reading"` // whether a round is open
@@ -180,6 +181,7 @@ type PointView struct {
 	With      map[string]float64   `json:"with,omitempty"` // for the reader: band, direction …
 	Move      string               `json:"move,omitempty"` // what the hand must move where now, before it is read over a link
 	Zone      string               `json:"zone,omitempty"` // the trim that serves it
+	Stage     *PointStage          `json:"stage,omitempty"`
 	Expected  *run.Expected        `json:"expected,omitempty"`
 	Missing   string               `json:"missing,omitempty"` // what is needed before it can be read
 	Earlier   *procedure.PastValue `json:"earlier,omitempty"` // what the device gave before, where a trend is kept of it
@@ -192,6 +194,21 @@ type PointView struct {
 	GrossOpen bool                 `json:"gross_open"`
 	SetUpSeen bool                 `json:"set_up_seen"`
 	SetUpNote string               `json:"set_up_note,omitempty"`
+}
+
+// StageView says what is read before and after a stage by hand, and in which unit.
+type StageView struct {
+	Shows string `json:"shows"`
+	Unit  string `json:"unit"`
+}
+
+// PointStage is how far the stage of a point is that is read by hand. Before is as it was typed; Stopped is missing while the
+// time runs. Offered is what was read after the stage before, where none is under way.
+type PointStage struct {
+	Offered *float64   `json:"offered,omitempty"`
+	Before  string     `json:"before,omitempty"`
+	Started *time.Time `json:"started,omitempty"`
+	Stopped *time.Time `json:"stopped,omitempty"`
 }
 
 // PairView is a point of another measure that is set together with one.
@@ -209,27 +226,28 @@ type VerdictView struct {
 
 // ReadingView is a reading as the record shows it.
 type ReadingView struct {
-	ID        string            `json:"id"`
-	Phase     run.Phase         `json:"phase"`
-	Round     int               `json:"round"`
-	Values    []float64         `json:"values"`
-	Typed     string            `json:"typed,omitempty"`
-	Source    string            `json:"source"`
-	Link      string            `json:"link,omitempty"`
-	Origin    *run.Origin       `json:"origin,omitempty"`
-	Detail    string            `json:"detail,omitempty"`
-	Absent    string            `json:"absent,omitempty"`   // what did not come, in words
-	Curves    []procedure.Curve `json:"curves,omitempty"`   // drawn on the certificate
-	Given     *time.Time        `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
-	Early     string            `json:"early,omitempty"`
-	Fine      float64           `json:"fine,omitempty"`    // the step it was read to, where that is finer than the display
-	Quantum   float64           `json:"quantum,omitempty"` // what arrived at once
-	Left      float64           `json:"left,omitempty"`    // what it still had to go when it was taken
-	Withdrawn string            `json:"withdrawn,omitempty"`
-	FarOut    bool              `json:"far_out,omitempty"` // it was far out, and was read again after a look at the set-up: it does not count
-	Void      bool              `json:"void,omitempty"`    // of an as found that came from outside the device
-	At        time.Time         `json:"at"`
-	By        string            `json:"by"`
+	ID        string                  `json:"id"`
+	Phase     run.Phase               `json:"phase"`
+	Round     int                     `json:"round"`
+	Values    []float64               `json:"values"`
+	Typed     string                  `json:"typed,omitempty"`
+	Source    string                  `json:"source"`
+	Link      string                  `json:"link,omitempty"`
+	Origin    *run.Origin             `json:"origin,omitempty"`
+	Detail    string                  `json:"detail,omitempty"`
+	Absent    string                  `json:"absent,omitempty"`   // what did not come, in words
+	Stage     *procedure.StageReading `json:"stage,omitempty"`    // what was shown before and after, and how long it lasted
+	Curves    []procedure.Curve       `json:"curves,omitempty"`   // drawn on the certificate
+	Given     *time.Time              `json:"given_at,omitempty"` // when it was typed, where that was earlier than it was recorded
+	Early     string                  `json:"early,omitempty"`
+	Fine      float64                 `json:"fine,omitempty"`    // the step it was read to, where that is finer than the display
+	Quantum   float64                 `json:"quantum,omitempty"` // what arrived at once
+	Left      float64                 `json:"left,omitempty"`    // what it still had to go when it was taken
+	Withdrawn string                  `json:"withdrawn,omitempty"`
+	FarOut    bool                    `json:"far_out,omitempty"` // it was far out, and was read again after a look at the set-up: it does not count
+	Void      bool                    `json:"void,omitempty"`    // of an as found that came from outside the device
+	At        time.Time               `json:"at"`
+	By        string                  `json:"by"`
 }
 
 // FindingView is a finding: what was advised and decided. Undo are the moves that take

@@ -19,12 +19,13 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"delivered-flow": {Compute: deliveredFlow, Params: []string{"minutes", "settle"}},
+		"delivered-flow": {Compute: deliveredFlow, Params: []string{"minutes", "settle"},
+			Stage: &procedure.Stage{Shows: "Weight of the cup", Unit: "g"}},
 	},
 	Captures: map[string]procedure.CaptureMethod{
 		"weighing":          {Params: []string{"minutes", "settle", "jump", "division", "curves"}, RawUnits: true, Read: weighing},
 		"pressure-at-alarm": {Params: []string{"patience"}, RawUnits: true, Read: pressureAtAlarm},
-		"mass-gain":         {RawUnits: true, AtRest: true, Read: massGain},
+		"mass-gain":         {Params: []string{"released", "patience"}, RawUnits: true, AtRest: true, Read: massGain},
 	},
 	Patterns: map[string]procedure.Pattern{"delivery": {Read: delivery, Params: []string{"low", "high"}}},
 }
@@ -35,9 +36,15 @@ const (
 	evaporation      = "evaporation"
 )
 
-// deliveredFlow compares a set flow with what a balance says was delivered: the readings
-// are flows of mass in g/h; what evaporated is added back, and mass is turned into volume
-// by the water's density, with the buoyancy of air. ISO 4787; IEC 60601-2-24.
+// slowMLH and fineG: a flow below the one, in mL/h, wants a balance that shows steps of at most the other, in g.
+const slowMLH, fineG = 5.0, 0.001
+
+// stopwatchS is by how much, in s, starting and stopping a stage by hand may make it shorter or longer.
+const stopwatchS = 1.0
+
+// deliveredFlow holds what a balance says was delivered against the flow that was set, over-delivery positive: the readings
+// are flows of mass in g/h; what evaporated is added back, and mass is turned into volume by the water's density, with the
+// buoyancy of air. ISO 4787; IEC 60601-2-24.
 func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 	if len(in.Certified) != 1 {
 		return procedure.Outcome{}, fmt.Errorf("exactly one balance is needed for this point, there are %d",
@@ -64,20 +71,44 @@ func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	set := in.Target * factor
-	out := procedure.Outcome{Reference: set, Indicated: set, LimitBase: set, Unit: in.Shown, Factor: factor, ReadsReference: true,
+	if step := c.Resolution * grams; in.Target < slowMLH && step > fineG {
+		return procedure.Outcome{}, fmt.Errorf("below %g mL/h a balance that shows %g mg or finer is needed: this one shows %.3g mg",
+			slowMLH, 1000*fineG, 1000*step)
+	}
+	out := procedure.Outcome{Reference: set, Indicated: set, LimitBase: set, Unit: in.Shown, Factor: factor, Delivers: true,
 		ReadingOffset: in.Plate[evaporation], UnitsPerReading: per * factor,
-		Formula: fmt.Sprintf("error = set − (g/h + %.3g evaporated) · %.5f mL/g", in.Plate[evaporation], per)}
-	if minutes := in.With["minutes"]; minutes > 0 && len(in.Readings) > 0 {
+		Formula: fmt.Sprintf("error = (g/h + %.3g evaporated) · %.5f mL/g − set", in.Plate[evaporation], per)}
+	minutes := in.With["minutes"]
+	if in.Stage != nil {
+		minutes = in.Stage.Seconds / 60
+	}
+	if minutes == 0 {
+		minutes = 60
+	}
+	if len(in.Readings) > 0 {
 		out.DeviceEntry = fmt.Sprintf("%s mL", quantity.Format((stat.Mean(in.Readings, nil)+out.ReadingOffset)*per*
 			minutes/60, 0.01))
 	}
-	hours := in.With["minutes"] / 60
-	if hours == 0 {
-		hours = 1
-	}
+	hours := minutes / 60
 	u := c.U / c.K * grams * math.Sqrt2 / hours // of a difference of two weighings
 	out.Terms = []uncertainty.Term{{Name: "Balance, difference of two weighings", Distribution: uncertainty.Normal,
 		Width: u, K: 1, Sensitivity: new(out.UnitsPerReading)}}
+	if in.Stage != nil {
+		if c.Resolution > 0 { // each weighing is rounded to a step: their difference is triangular
+			out.Terms = append(out.Terms, uncertainty.Term{
+				Name:         "Step of the balance, read twice",
+				Distribution: uncertainty.Triangular,
+				Width:        c.Resolution * grams / hours,
+				Sensitivity:  new(out.UnitsPerReading),
+			})
+		}
+		out.Terms = append(out.Terms, uncertainty.Term{
+			Name:         "Stopwatch, started and stopped by hand",
+			Distribution: uncertainty.Rectangular,
+			Width:        in.Stage.PerHour() * stopwatchS / in.Stage.Seconds,
+			Sensitivity:  new(out.UnitsPerReading),
+		})
+	}
 	if in.Quantum > 0 { // the first and the last drop each fall at a random phase
 		out.Terms = append(out.Terms, uncertainty.Term{
 			Name:         fmt.Sprintf("Drops of %.0f mg, one more or less", 1000*in.Quantum),
@@ -86,6 +117,7 @@ func deliveredFlow(in procedure.Input) (procedure.Outcome, error) {
 			Sensitivity:  new(out.UnitsPerReading),
 		})
 	}
+	out.Minutes, out.Timed = minutes, slices.Clone(out.Terms)
 	if e := in.Plate[evaporation]; e > 0 {
 		out.Terms = append(out.Terms, uncertainty.Term{
 			Name:         "Evaporation, half of the figure",
@@ -313,17 +345,42 @@ func pressureAtAlarm(in procedure.CaptureInput) procedure.LiveReading {
 	return live
 }
 
-// massGain is what came onto the balance since the trace began, once it stands.
+// massGain is what came onto the balance since the line was released, once it stands. Channels: mass in g, then the pressure
+// in the line. With: released, in the unit of the pressure, below which the line is released; patience in s, after which the
+// release has not come.
 func massGain(in procedure.CaptureInput) procedure.LiveReading {
 	trace := in.Trace()
-	s := shared.Steady(in)
-	if len(trace) == 0 {
-		return s
+	if len(trace) == 0 || len(in.Channels) < 2 {
+		return procedure.LiveReading{Why: "waiting for balance and pressure"}
 	}
-	gain := s.Value
-	if gain != nil {
-		g := *gain - trace[0].V
-		s.Value, s.Values, s.Final = &g, []float64{g}, nil
+	pressure := in.Traces[in.Channels[1]]
+	released := math.Inf(1)
+	for i := len(pressure) - 1; i >= 0 && pressure[i].V < in.With["released"]; i-- {
+		released = pressure[i].T
+	}
+	end := trace[len(trace)-1].T
+	if math.IsInf(released, 1) {
+		waited := end - trace[0].T
+		live := procedure.LiveReading{Why: "waiting for the release: the line still holds its pressure"}
+		if len(pressure) > 0 {
+			live.Say("pressure", "%.0f", pressure[len(pressure)-1].V)
+		}
+		if patience := in.With["patience"]; patience > 0 && waited > patience {
+			live.Why = fmt.Sprintf("the line was not released within %.0f s: open it, or leave this point out", waited)
+		}
+		return live
+	}
+	before := trace[0].V // the last weight while the line was closed, or the first there is
+	after := 0
+	for after < len(trace)-1 && trace[after].T < released {
+		before = trace[after].V
+		after++
+	}
+	in.Traces = map[string][]signal.Sample{in.Channels[0]: trace[after:]}
+	s := shared.Steady(in)
+	if s.Value != nil {
+		gain := *s.Value - before
+		s.Value, s.Values, s.Final = &gain, []float64{gain}, nil
 	}
 	return s
 }
@@ -338,9 +395,9 @@ func delivery(c procedure.FindingInput) procedure.Diagnosis {
 	}
 	share := func(points []procedure.JudgedPoint) (m float64) {
 		for _, p := range points {
-			m += 100 * p.Error / (p.Reference + p.Error) / float64(len(points))
+			m += 100 * p.Error / p.Reference / float64(len(points))
 		}
-		return -m
+		return m
 	}
 	a, b := share(low), share(high)
 	out := slices.ContainsFunc(c.Points, func(p procedure.JudgedPoint) bool {

@@ -50,9 +50,9 @@ func TestAGramIsNotAMillilitre(t *testing.T) {
 		HumidityPercent:   46,
 	}.Delivered()
 	require.NoError(t, err)
-	assert.InDelta(t, want.VolumeML, out.Reference, 1e-9, "evaporation added back, then density and buoyancy")
+	assert.InDelta(t, want.VolumeML, out.Indicated, 1e-9, "evaporation added back, then density and buoyancy")
 	assert.InDelta(t, 1.004, out.UnitsPerReading, 0.0006, "about 0.4 % at 24 °C")
-	assert.Equal(t, 100.0, out.Indicated)
+	assert.Equal(t, 100.0, out.Reference)
 	for _, warm := range []float64{34, 35} { // the density is known up to 35 °C: there it is looked at from below
 		out, err := flow(map[string]float64{"water_temperature": warm}, 99.5)
 		require.NoError(t, err)
@@ -133,16 +133,42 @@ func TestWeighing(t *testing.T) {
 	assert.Contains(t, weigh(touched).Why, "jumped by 0.8")
 }
 
+func TestABolusIsWhatComesAfterTheRelease(t *testing.T) {
+	look := func(released, bolus, seconds float64) procedure.LiveReading {
+		var mass, pressure []signal.Sample
+		for at := 0.0; at <= seconds; at += 0.2 {
+			m, p := 5.0, 68.0
+			if at >= released {
+				m, p = 5+bolus, 0
+			}
+			mass, pressure = append(mass, signal.Sample{T: at, V: m}), append(pressure, signal.Sample{T: at, V: p})
+		}
+		return infusionpump.Catalogue.Captures["mass-gain"].Look(procedure.CaptureInput{
+			Channels: []string{"MASS", "PRESSURE"},
+			Traces:   map[string][]signal.Sample{"MASS": mass, "PRESSURE": pressure},
+			Seconds:  4, Limit: 0.02, With: map[string]float64{"released": 10, "patience": 60},
+		}, 1)
+	}
+	closed := look(99, 0.4, 20)
+	assert.False(t, closed.Steady)
+	assert.Contains(t, closed.Why, "waiting for the release", "a balance at rest is no bolus of nothing")
+	assert.Contains(t, look(99, 0.4, 70).Why, "not released within")
+	after := look(20, 0.4, 30)
+	require.True(t, after.Steady, after.Why)
+	assert.InDelta(t, 0.4, *after.Value, 1e-9)
+	assert.False(t, look(20, 0.4, 22).Steady, "it has not stood long enough")
+}
+
 func TestWhatDeliveryLooksLike(t *testing.T) {
 	c := func(low, high float64) procedure.FindingInput {
 		at := func(name string, set, percent float64) procedure.JudgedPoint {
 			return procedure.JudgedPoint{
 				Label:        name,
 				With:         map[string]float64{name: 1},
-				Reference:    set * (1 + percent/100),
-				Error:        -set * percent / 100,
+				Reference:    set,
+				Error:        set * percent / 100,
 				U:            0.01 * set,
-				ErrorToLimit: -percent / 5,
+				ErrorToLimit: percent / 5,
 			}
 		}
 		return procedure.FindingInput{Points: []procedure.JudgedPoint{at("low", 25, low), at("high", 400, high)}}

@@ -17,16 +17,19 @@ var columns = []float64{27, 17, 16, 15, 17, 16, 15, 16, 17, 22}
 
 func (s *sheet) points() {
 	s.title("Points: as found and as left")
-	sets := false
+	sets, delivers := false, false
 	for _, m := range s.view.Measures {
 		s.measure(m)
-		sets = sets || setting(m)
+		sets, delivers = sets || setting(m) && !delivering(m), delivers || delivering(m)
 	}
 	s.Ln(1)
 	s.font("", 7.3, grey)
 	formula := "Error = shown − reference"
 	if sets {
 		formula += "; where the device was set, error = set − delivered"
+	}
+	if delivers {
+		formula += "; of what was set and delivered, error = delivered − set"
 	}
 	s.MultiCell(width, 3.6, formula+
 		", of the figures as they are printed; verdicts go by the unrounded ones. The needle stands upright for no error and leans 45° at the limit; hollow: as found, solid: as left; the fan is the expanded uncertainty. "+
@@ -55,6 +58,13 @@ func setting(m runview.MeasureView) bool {
 	return slices.ContainsFunc(m.Points, func(p runview.PointView) bool { return p.Expected != nil && p.Expected.Set != nil })
 }
 
+// delivering reports whether what a device delivered counts as what it shows, held against what it was set to.
+func delivering(m runview.MeasureView) bool {
+	return slices.ContainsFunc(m.Points, func(p runview.PointView) bool {
+		return p.Expected != nil && p.Expected.Set != nil && p.Expected.Measured
+	})
+}
+
 func (s *sheet) measure(m runview.MeasureView) {
 	if s.GetY() > 236 {
 		s.AddPage()
@@ -70,7 +80,10 @@ func (s *sheet) measure(m runview.MeasureView) {
 	s.CellFormat(columns[1]+columns[2]+columns[3], 3.6, "as found", "", 0, "C", false, 0, "")
 	s.CellFormat(columns[4]+columns[5]+columns[6], 3.6, "as left", "", 1, "C", false, 0, "")
 	reference, shown := "Reference", "Shown"
-	if setting(m) {
+	switch {
+	case delivering(m):
+		reference, shown = "Set", "Delivered"
+	case setting(m):
 		reference, shown = "Delivered", "Set"
 	}
 	for i, head := range []string{"Point", reference, shown, "Error", reference, shown, "Error", "Limit ±", "U (k)", ""} {
@@ -110,11 +123,11 @@ func formulasOf(m runview.MeasureView) string {
 
 // figures are the three figures of a verdict as they are printed. They add up: the error is that of the printed two, so
 // that whoever checks the paper finds it; it is never further from the true one than the rounding.
-func figures(v *runview.VerdictView, resolution float64) (reference, shown, err string) {
-	fine := resolution / 10
-	step := resolution
-	if whole := v.Indicated / resolution; math.Abs(whole-math.Round(whole)) > 1e-6 {
-		step = fine // a mean of several readings, or a reading finer than the display
+func figures(m runview.MeasureView, v *runview.VerdictView) (reference, shown, err string) {
+	fine := m.Resolution / 10
+	step := m.Resolution
+	if whole := v.Indicated / step; delivering(m) || math.Abs(whole-math.Round(whole)) > 1e-6 {
+		step = fine // what a reference measured, a mean of several readings, or a reading finer than the display
 	}
 	if v.Absent != "" {
 		return quantity.Format(v.Reference, fine), "none", "–"
@@ -137,13 +150,13 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 	}
 	last := p.Left
 	if p.Found != nil {
-		cells[1], cells[2], cells[3] = figures(p.Found, m.Resolution)
+		cells[1], cells[2], cells[3] = figures(m, p.Found)
 		if cells[5] = "as found"; p.Left == nil {
 			last = p.Found
 		}
 	}
 	if p.Left != nil {
-		cells[4], cells[5], cells[6] = figures(p.Left, m.Resolution)
+		cells[4], cells[5], cells[6] = figures(m, p.Left)
 	}
 	if last != nil {
 		cells[7] = limits(last, m.Resolution/10)
@@ -226,7 +239,7 @@ func (s *sheet) below(m runview.MeasureView) {
 // voided is the row of a point as it was found and does not count, because that came from outside the device; above the
 // one that does.
 func (s *sheet) voided(m runview.MeasureView, v *runview.VerdictView) {
-	reference, shown, err := figures(v, m.Resolution)
+	reference, shown, err := figures(m, v)
 	s.font("", 7.3, grey)
 	for i, text := range []string{"not counted", reference, shown, err} {
 		align := "R"

@@ -24,7 +24,7 @@ func TestRowsAddUpAsPrinted(t *testing.T) {
 			indicated = math.Round(indicated/resolution) * resolution
 		}
 		v := &runview.VerdictView{Verdict: run.Verdict{Reference: reference, Indicated: indicated, Error: indicated - reference}}
-		r, s, e := figures(v, resolution)
+		r, s, e := figures(runview.MeasureView{Resolution: resolution}, v)
 		number := func(text string) float64 {
 			n, err := strconv.ParseFloat(strings.NewReplacer("−", "-", "+", "").Replace(text), 64)
 			require.NoError(t, err)

@@ -76,7 +76,7 @@ func (b *Balance) connect(tag string) {
 func (b *Balance) Step(dt float64) {
 	b.running += dt
 	t := b.devices[b.tag]
-	gain := t.gain / (1 + 0.001*float64(t.factor))
+	gain := t.gain * (1 + 0.001*float64(t.factor))
 	if b.faults["SET"] {
 		gain *= 1.09
 	}

@@ -18,7 +18,7 @@ type CommandBody struct {
 	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int        `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
 	Given  *time.Time `json:"given_at,omitempty" doc:"when it was given, by the client's reckoning of the server's time; left out: now"`
-	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,moved,add-point,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,start-stage,stop-stage,moved,add-point,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
@@ -37,6 +37,7 @@ type CommandBody struct {
 	Measure     string            `json:"measure,omitempty" maxLength:"100"`
 	Point       string            `json:"point,omitempty" maxLength:"200"`
 	Typed       string            `json:"typed,omitempty" maxLength:"40" doc:"a reading as it was typed"`
+	Lasted      string            `json:"lasted,omitempty" maxLength:"40" doc:"how long a stage lasted by the technician's own stopwatch: 10:02"`
 	Absent      bool              `json:"absent,omitempty" doc:"what was waited for did not come"`
 	Frame       string            `json:"frame,omitempty" maxLength:"80" doc:"take the reading from the link: the frame that was on the screen"`
 	Confirmed   bool              `json:"confirmed,omitempty" doc:"a questioned magnitude is confirmed"`
@@ -125,6 +126,10 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 		return run.CutWait{Step: b.Step, Reason: b.Reason}, nil
 	case "capture":
 		return ws.capture(ctx, r, b, who)
+	case "start-stage":
+		return run.StartStage{Measure: b.Measure, Point: b.Point, Typed: b.Typed, Again: b.Reason}, nil
+	case "stop-stage":
+		return run.StopStage{Measure: b.Measure, Point: b.Point}, nil
 	case "moved":
 		return run.MoveByHand{Measure: b.Measure, Point: b.Point}, nil
 	case "withdraw":
@@ -232,6 +237,7 @@ func (ws *Workshop) capture(ctx context.Context, id string, b CommandBody, who p
 		Measure:   b.Measure,
 		Point:     b.Point,
 		Typed:     b.Typed,
+		Lasted:    b.Lasted,
 		Early:     b.Reason,
 		Confirmed: b.Confirmed,
 		Absent:    b.Absent,

@@ -136,14 +136,14 @@ def point(p, run):
         drift = sum(w.get("drift_per_year", 0) for w in loaded) * years(standard, run)
         terms.append((drift / math.sqrt(3), None))
         indicated = mean
-    else:  # a flow weighed onto a balance: readings in g/h, what is set is held against what was delivered
+    else:  # a flow weighed onto a balance: readings in g/h, what was delivered is held against what is set
         standard = run["standards"][m["role"]]
         line = lines(standard, "mass", run)[0]
         hours = p["minutes"] / 60
         evaporated = run["plate"]["evaporation"]
         per = ml_per_g(run["plate"]["water_temperature"], run["room"])
-        reference = (mean + evaporated) * per
-        indicated = p["at"]
+        indicated = (mean + evaporated) * per
+        reference = p["at"]
         to_result = per
         terms.append((line["u"] / line["k"] * line["g"] * math.sqrt(2) / hours * per, None))
         if "drop_g" in p:
@@ -167,7 +167,7 @@ def point(p, run):
     zone = "inside" if outside <= -u else "inside_doubtful" if outside <= 0 else "outside_doubtful" if outside < u else "outside"
     digit = step / 10
     window = "at_most" in m["limit"] and reference == 0
-    whole = abs(indicated / step - round(indicated / step)) < 1e-6
+    whole = m["how"] != "flow" and abs(indicated / step - round(indicated / step)) < 1e-6
     shown = float(Decimal(repr(indicated)).quantize(Decimal(repr(step if whole else digit)), rounding=ROUND_HALF_UP))
     rounded = float(Decimal(repr(reference)).quantize(Decimal(repr(digit)), rounding=ROUND_HALF_UP))
     row = {"shown": printed(indicated, step if whole else digit), "u": printed(u, digit)}

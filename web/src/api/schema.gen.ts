@@ -2116,7 +2116,9 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "moved" | "add-point" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "start-stage" | "stop-stage" | "moved" | "add-point" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            /** @description how long a stage lasted by the technician's own stopwatch: 10:02 */
+            lasted?: string;
             /** @description points to be looked at again, where a run is given back */
             marks?: components["schemas"]["PointMark"][];
             measure?: string;
@@ -2636,6 +2638,7 @@ export interface components {
             formula: string;
             /** Format: double */
             high?: number;
+            longer?: string;
             /** Format: double */
             low?: number;
             measured?: boolean;
@@ -3423,6 +3426,7 @@ export interface components {
             schools?: components["schemas"]["AlternativeView"][];
             set_up?: string[];
             shown: string;
+            stage?: components["schemas"]["StageView"];
             title: string;
             tolerance: string;
             unit: string;
@@ -3685,6 +3689,15 @@ export interface components {
             note: string;
             point: string;
         };
+        PointStage: {
+            before?: string;
+            /** Format: double */
+            offered?: number;
+            /** Format: date-time */
+            started?: string;
+            /** Format: date-time */
+            stopped?: string;
+        };
         PointView: {
             at: string;
             complete: boolean;
@@ -3706,6 +3719,7 @@ export interface components {
             role?: string;
             set_up_note?: string;
             set_up_seen: boolean;
+            stage?: components["schemas"]["PointStage"];
             /** Format: double */
             u?: number;
             voided?: components["schemas"]["VerdictView"][];
@@ -3885,6 +3899,7 @@ export interface components {
             /** Format: int64 */
             round: number;
             source: string;
+            stage?: components["schemas"]["StageReading"];
             typed?: string;
             values: number[];
             void?: boolean;
@@ -4374,6 +4389,18 @@ export interface components {
             /** @description ferry days */
             why?: string;
         };
+        StageReading: {
+            /** Format: double */
+            after: number;
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            seconds: number;
+        };
+        StageView: {
+            shows: string;
+            unit: string;
+        };
         "Stand-inRequest": {
             /** @description a SIMulate command */
             command: string;
@@ -4737,6 +4764,7 @@ export interface components {
             jump?: string;
             /** Format: double */
             k: number;
+            longer?: string;
             /** Format: double */
             low?: number;
             pass: boolean;

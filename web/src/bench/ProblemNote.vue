@@ -7,6 +7,8 @@ defineEmits<{ early: [] }>()
 const { problem, refused, waiting, send } = useRunHandle()
 const eventWords: Record<string, string> = {
   ReadingCaptured: 'a reading was taken',
+  StageStarted: 'a stage was started',
+  StageStopped: 'the time of a stage was stopped',
   ReadingWithdrawn: 'a reading was withdrawn',
   CheckAnswered: 'a check was answered',
   StepDone: 'a step was done',
@@ -39,6 +41,8 @@ const eventWords: Record<string, string> = {
     >
       Yes, it shows that
     </button>
-    <button v-if="problem.code === 'not-steady'" class="btn mt-2" @click="$emit('early')">Take it all the same</button>
+    <button v-if="problem.code === 'not-steady' || problem.code === 'short'" class="btn mt-2" @click="$emit('early')">
+      Take it all the same
+    </button>
   </AlertNote>
 </template>

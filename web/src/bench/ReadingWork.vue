@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useSessionStorage } from '@vueuse/core'
 import AskDialog from '../components/AskDialog.vue'
 import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import GrossGate from './GrossGate.vue'
 import HandPrompt from './HandPrompt.vue'
 import { goesOn, showsFacts, widgetOf } from './widgets'
+import StageWork from './StageWork.vue'
 import SequenceBar from './SequenceBar.vue'
 import StandInPanel from './StandInPanel.vue'
 import StepHead from './StepHead.vue'
@@ -28,8 +30,15 @@ const omitting = ref(false)
 const field = ref<HTMLInputElement>()
 const m = computed(() => props.measure)
 const gate = computed(() => props.point.gross_open && !props.point.set_up_seen)
+/** By hand a point is a stage: where nothing is linked, where one is under way, or where that was asked for in this run. */
+const byHandIn = useSessionStorage('by-hand-in', '')
+const byHand = computed({
+  get: () => byHandIn.value === props.run.id,
+  set: (on) => (byHandIn.value = on ? props.run.id : ''),
+})
+const staged = computed(() => !!m.value.stage && (!m.value.link || !!props.point.stage?.started || byHand.value))
 const spot = computed(() =>
-  m.value.capture && props.point.expected && !gate.value && !props.point.move
+  m.value.capture && props.point.expected && !gate.value && !props.point.move && !staged.value
     ? { run: props.run.id, measure: m.value.id, point: props.point.id }
     : undefined,
 )
@@ -58,6 +67,9 @@ const alive = computed(() => frame.value?.status.state === 'alive' && !frame.val
 const takeable = computed(() => (alive.value && !stale.value ? frame.value?.id : undefined))
 const steady = computed(() => !!takeable.value && !!frame.value?.steady)
 
+/** What is said of too short a time, as a sentence. */
+const longer = (words: string) => words.charAt(0).toUpperCase() + words.slice(1) + '.'
+
 /** The point read just before this one, so that its verdict stays in sight. */
 const before = computed(() => {
   const all = props.run.measures.flatMap((x) => x.points.map((p) => ({ measure: x, point: p })))
@@ -73,7 +85,7 @@ const preview = computed(() => {
   const value = typed.value ? Number(typed.value.replace(',', '.')) : frame.value?.value
   if (!e || !limit.value || value === undefined || !Number.isFinite(value)) return undefined
   // Where the reference is read, the error is what was set less the reading.
-  const lean = ((e.set === undefined ? 1 : -1) * (value - e.reference)) / limit.value
+  const lean = ((e.set === undefined || e.measured ? 1 : -1) * (value - e.reference)) / limit.value
   const fan = e.u / limit.value
   return {
     error_to_limit: lean,
@@ -166,7 +178,7 @@ watch(gate, async () => {
   await nextTick()
   field.value?.focus()
 })
-useKeys({ Enter: take })
+useKeys({ Enter: () => !staged.value && take() })
 </script>
 
 <template>
@@ -181,8 +193,8 @@ useKeys({ Enter: take })
   </p>
   <GrossGate v-if="gate" :measure="measure" :point="point" />
   <template v-else>
-    <HandPrompt v-if="point.move && measure.link" :move="point.move" @moved="moved" />
-    <div v-else-if="measure.capture" class="mt-3 border border-line bg-sheet">
+    <HandPrompt v-if="point.move && measure.link && !staged" :move="point.move" @moved="moved" />
+    <div v-else-if="measure.capture && !staged" class="mt-3 border border-line bg-sheet">
       <div class="flex flex-wrap items-baseline gap-x-4 px-3 pt-2 text-sm text-ink-2">
         <span :class="frame && (!alive || stale) ? 'font-semibold text-vermilion' : ''" role="status">
           {{ trouble || (frame?.held ? frame.why + '.' : frame?.status.words) || 'Connecting to the instrument …' }}
@@ -226,7 +238,20 @@ useKeys({ Enter: take })
       Set by hand, then read: <b>{{ frame.by_hand.join(', ') }}</b>. {{ frame.name }} cannot be told, and says nothing
       of it.
     </p>
-    <div class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
+    <p v-if="staged && expected" class="mt-3">
+      Set on the pump: <b class="num">{{ shown(expected.set ?? expected.reference, measure.resolution) }}</b>
+      {{ measure.shown }}, for <b class="num">{{ point.with?.minutes ?? 60 }}</b> min.
+    </p>
+    <StageWork v-if="staged" :measure="measure" :point="point" :phase="phase">
+      <slot />
+      <template #more>
+        <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>
+        <button v-if="byHand && !point.stage?.started" class="btn btn-quiet" @click="byHand = false">
+          Read it over the link
+        </button>
+      </template>
+    </StageWork>
+    <div v-else class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
       <div class="border-r border-line px-4 py-2">
         <span class="label">{{
           expected?.window ? 'Limit' : expected?.set === undefined ? 'Reference' : 'Device is set to'
@@ -273,55 +298,59 @@ useKeys({ Enter: take })
         />
       </div>
     </div>
-    <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
-      <template v-if="typed && !sending">Typed by hand; <kbd>Enter</kbd> records it.</template>
-      <template v-else-if="frame && alive && stale">
-        <span class="font-semibold text-vermilion"
-          >◇ The value is <span class="num">{{ Math.round(age) }}</span> s old: it cannot be taken.</span
-        >
-        What your device shows can be typed.
-      </template>
-      <template v-else-if="frame && alive">
-        <span :class="frame.steady ? 'font-semibold text-petrol' : 'text-ink-2'"
-          >{{ frame.steady ? '● Steady: ' : '○ ' }}{{ frame.why }}.</span
-        >
-        <template v-if="frame.steady">
-          <template v-if="frame.key">
-            <kbd>Enter</kbd> takes it. <button class="btn btn-small" @click="dismiss">Set it aside</button></template
-          ><template v-else-if="handsFree"> It is taken by itself.</template
-          ><template v-else> <kbd>Enter</kbd> takes it.</template>
+    <template v-if="!staged">
+      <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
+        <template v-if="typed && !sending">Typed by hand; <kbd>Enter</kbd> records it.</template>
+        <template v-else-if="frame && alive && stale">
+          <span class="font-semibold text-vermilion"
+            >◇ The value is <span class="num">{{ Math.round(age) }}</span> s old: it cannot be taken.</span
+          >
+          What your device shows can be typed.
         </template>
-        <span v-else-if="frame.final !== undefined && frame.settles !== undefined" class="text-ink-2">
-          Going to about <span class="num">{{ shown(frame.final, measure.resolution) }}</span>, there in
-          <span class="num">{{ Math.ceil(frame.settles) }}</span> s: an estimate.
-        </span>
-      </template>
-      <template v-else-if="measure.capture && !point.move"
-        >The reading can be typed from the device’s display.</template
-      >
-      <b v-if="early"> The entry before is still under way: Enter again once it is recorded.</b>
-      <b v-else-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
-    </p>
-    <slot />
-    <div class="mt-2 flex flex-wrap items-center gap-3">
-      <button
-        v-if="!point.move || !measure.link || typed"
-        class="btn btn-main"
-        :disabled="sending || !!point.missing"
-        @click="take"
-      >
-        Take reading <kbd>Enter</kbd>
-      </button>
-      <button v-if="measure.absent && !frame" class="btn" :disabled="sending" @click="noneCame">
-        None: {{ measure.absent }}
-      </button>
-      <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>
-    </div>
+        <template v-else-if="frame && alive">
+          <span :class="frame.steady ? 'font-semibold text-petrol' : 'text-ink-2'"
+            >{{ frame.steady ? '● Steady: ' : '○ ' }}{{ frame.why }}.</span
+          >
+          <template v-if="frame.steady">
+            <template v-if="frame.key">
+              <kbd>Enter</kbd> takes it. <button class="btn btn-small" @click="dismiss">Set it aside</button></template
+            ><template v-else-if="handsFree"> It is taken by itself.</template
+            ><template v-else> <kbd>Enter</kbd> takes it.</template>
+          </template>
+          <span v-else-if="frame.final !== undefined && frame.settles !== undefined" class="text-ink-2">
+            Going to about <span class="num">{{ shown(frame.final, measure.resolution) }}</span>, there in
+            <span class="num">{{ Math.ceil(frame.settles) }}</span> s: an estimate.
+          </span>
+        </template>
+        <template v-else-if="measure.capture && !point.move"
+          >The reading can be typed from the device’s display.</template
+        >
+        <b v-if="early"> The entry before is still under way: Enter again once it is recorded.</b>
+        <b v-else-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
+      </p>
+      <slot />
+      <div class="mt-2 flex flex-wrap items-center gap-3">
+        <button
+          v-if="!point.move || !measure.link || typed"
+          class="btn btn-main"
+          :disabled="sending || !!point.missing"
+          @click="take"
+        >
+          Take reading <kbd>Enter</kbd>
+        </button>
+        <button v-if="measure.absent && !frame" class="btn" :disabled="sending" @click="noneCame">
+          None: {{ measure.absent }}
+        </button>
+        <button v-if="measure.stage" class="btn btn-quiet" @click="byHand = true">Weigh by hand</button>
+        <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>
+      </div>
+    </template>
     <p v-if="verdict && before" class="mt-3 flex max-w-[72ch] items-start gap-2 text-[15px]">
       <ZoneMark :zone="verdict.zone" :size="18" class="mt-0.5 shrink-0" />
       <span
         ><b>{{ before.measure.title }} {{ before.point.label }}:</b> {{ verdict.sentence }}
-        <template v-if="verdict.warning">{{ verdict.warning }}.</template></span
+        <template v-if="verdict.warning">{{ verdict.warning }}.</template>
+        <template v-if="verdict.longer"> {{ longer(verdict.longer) }}</template></span
       >
     </p>
     <p v-if="point.earlier" class="mt-2 text-[15px]">
@@ -336,8 +365,9 @@ useKeys({ Enter: take })
       >
       · display step <span class="num">{{ fine * 10 }}</span>
     </p>
+    <p v-if="expected?.longer" class="mt-1 font-semibold">◐ {{ longer(expected.longer) }}</p>
   </template>
-  <SequenceBar v-if="handsFree" :run="run" />
+  <SequenceBar v-if="handsFree && !staged" :run="run" />
   <StandInPanel v-if="measure.link" :instrument="measure.link" :entries="measure.points" />
   <AskDialog
     v-if="omitting"

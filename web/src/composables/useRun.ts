@@ -19,6 +19,7 @@ function inWords(order: Order, run: Run): string {
   const measure = run.measures?.find((m) => m.id === order.measure)
   const point = measure?.points.find((p) => p.id === order.point)
   const step = run.steps?.find((s) => s.id === order.step)?.title
+  if (order.kind === 'start-stage') return `${order.typed} before ${measure?.title ?? ''} ${point?.label ?? ''}`.trim()
   if (order.kind === 'capture') return `${order.typed} for ${measure?.title ?? ''} ${point?.label ?? ''}`.trim()
   if (order.kind === 'note') return `note “${order.note}”`
   if (order.kind === 'bind')
@@ -37,6 +38,8 @@ const acts: Partial<Record<Order['kind'], string>> = {
   'start-wait': 'a timer started',
   'cut-wait': 'a timer cut short',
   moved: 'set by hand',
+  'start-stage': 'a stage started',
+  'stop-stage': 'the time stopped',
   'add-point': 'a point of your own',
   withdraw: 'a reading withdrawn',
   omit: 'left out',
