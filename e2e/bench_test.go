@@ -732,6 +732,7 @@ func chamber(t *testing.T, s *server) {
 		"A lid that does not close makes one side low", "seated with its whole length")
 	p.see("Look in its menu, change nothing yet")
 	p.must(p.Choose("select[name=trim]", "in presses, up and down"))
+	p.must(p.Choose("select[name=lid]", "it has none"))
 	p.must(p.Press("Record"))
 	p.enter("Other runs can go on meanwhile")
 	p.must(p.SeeWithin("Upper as found: zone 1", 2*time.Minute))
@@ -741,6 +742,7 @@ func chamber(t *testing.T, s *server) {
 	p.must(p.Press("Stop it"))
 	p.see("Let it read by itself")
 	p.probe("upper", "lower")
+	p.picture("chamber-ledger")
 	p.closeWhenRead("as found")
 	rounds := 0
 	for p.must(p.SeeWithin("Advised:", 20*time.Second)); p.Has("Advised: adjust"); rounds++ {
@@ -819,20 +821,33 @@ func sequence(t *testing.T, s *server) {
 	tag := tagOf(t, p, "audiometer", 0)
 	p.startBySearch(tag)
 	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides")
-	p.see("The table of thresholds belongs to them")
-	p.must(p.Fill("input[name=right_earphone]", "T39, serial 4410"))
-	p.must(p.Fill("input[name=left_earphone]", "T39, serial 4411"))
+	p.see("Threshold, limit, force and coupler go with the transducer")
+	for field, words := range map[string]string{"right_earphone": "S6, serial 4410", "left_earphone": "S6, serial 4411", "coupler_mark": "EC-1, 6 cm³"} {
+		p.must(p.Fill("input[name="+field+"]", words))
+	}
+	p.must(p.Choose("select[name=transducer]", "supra-aural, on the 6 cm³ coupler (IEC 60318-3), 4.5 N"))
+	p.must(p.Choose("select[name=bone]", "not with this audiometer, or not today"))
 	p.must(p.Press("Record"))
-	p.enter("Earphone centred on the coupler")
+	p.see("From which error on the set-up is looked at first")
+	for field, words := range map[string]string{"mode": "adjust what is worth it", "far_out": "5 dB", "steps": "steps of 10 dB, down to −10 dB: half the time",
+		"room_table": "occupational programmes (29 CFR 1910.95, table D-1)"} {
+		p.must(p.Choose("select[name="+field+"]", words))
+	}
+	p.must(p.Press("Record"))
 	p.recordRoom()
-	p.enter("Earphone on the coupler, talk-over off")
-	p.see("Analyser on the calibrator as found")
+	p.see("Analyser on the calibrator as found", "before any earphone is mounted")
 	p.must(p.Fill("input[name=reading]", "94.0"))
 	p.onward("Analyser on the calibrator as found")
-	p.enter("Close as found", "Advised: leave")
-	p.see("Right as found: 250 Hz")
+	p.enter("Close as found", "Advised: leave", "The transducer centred on its coupler", "Earphone on the coupler, talk-over off")
+	p.see("Right as found: 125 Hz")
+	p.picture("audiometer-tone")
 	p.enter("Coupler under the right earphone")
 	p.must(p.Press("Let it read by itself"))
+	p.see("Right as found: 750 Hz")
+	p.must(p.Press("Stop it"))
+	p.see("Let it read by itself")
+	stopped := p.record()
+	p.must(p.Press("Let it read by itself")) // it goes on where it stopped
 	scale, err := browser.Eval[string](p.Page,
 		"[...document.querySelectorAll('[data-dock]')].find(a => a.innerText.includes('patient scale')).dataset.dock")
 	require.NoError(t, err)
@@ -844,6 +859,12 @@ func sequence(t *testing.T, s *server) {
 	p.simulate("coupler tipped")
 	p.must(p.Press("It is there"))
 	p.see("It stopped:", "is far out. Look at the set-up before going on")
+	for i, point := range p.record().Measures[1].Points {
+		for j, reading := range stopped.Measures[1].Points[i].Readings {
+			assert.Equal(t, reading.ID, point.Readings[j].ID, "what was read before it was interrupted stays, and is not read again")
+		}
+		assert.Len(t, point.Readings, 1)
+	}
 }
 
 // referencesAndWorkings looks a loss of gas up, reads a gauge, and follows a point's

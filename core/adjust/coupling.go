@@ -183,7 +183,7 @@ func (a Advice) zonePlan(c Control, points []Point, rounds []Round, share string
 		}
 		m.Words = fmt.Sprintf("%s on %s of %s", Presses(steps[i]), c.Label, p.zoneName())
 		if c.Sense == "value" {
-			m.Words = fmt.Sprintf("enter %s as measured in %s", quantity.Format(p.Level+p.Error+m.Change, c.Step),
+			m.Words = fmt.Sprintf("enter %s as measured in %s", quantity.Format(p.Level-m.Change, c.Step),
 				p.zoneName())
 		}
 		if words != "" {

@@ -123,7 +123,7 @@ func TestOneTrimForTwoCompartments(t *testing.T) {
 			ID:           id,
 			Label:        id,
 			Zone:         zone,
-			Level:        37 - e,
+			Level:        37,
 			Error:        e,
 			ErrorToLimit: e / 0.1,
 			Limit:        0.1,
@@ -143,7 +143,7 @@ func TestOneTrimForTwoCompartments(t *testing.T) {
 	assert.Equal(t, adjust.Investigate, advice.Decision)
 	assert.Contains(t, advice.Why, "no trim can fix this")
 	told := []adjust.Control{{ID: "trim", Label: "trim", Kind: adjust.Zone, Step: 0.1, Sense: "value"}}
-	advice, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.2)}, policy, told, adjust.Tried{})
+	advice, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", -0.2)}, policy, told, adjust.Tried{})
 	require.NoError(t, err)
 	assert.Contains(t, advice.Moves[0].Words, "enter 36.8 as measured in zone 1")
 	_, err = adjust.Advise([]adjust.Point{at("u1", "zone 1", 0.2)}, policy,

@@ -21,6 +21,7 @@ type Level struct {
 	Limit     float64 `json:"limit"` // half-width
 	U         float64 `json:"u"`
 	Unit      string  `json:"unit"`           // UCUM
+	Gave      bool    `json:"gave,omitempty"` // it is what the device delivered, not what it showed
 	Said      string  `json:"said,omitempty"` // what is out, in words, where that is no error of a level: "no alarm within 30 s"
 }
 
@@ -34,7 +35,18 @@ func (l Level) Words() string {
 	if l.Error < 0 {
 		way = "too low"
 	}
-	words := fmt.Sprintf("%s: showed %s %s %s", l.Label, figure(math.Abs(l.Error)), unit, way)
+	did := "showed"
+	switch {
+	case l.Gave && l.Unit == "Cel" && l.Error < 0:
+		did, way = "was", "too cold"
+	case l.Gave && l.Unit == "Cel":
+		did, way = "was", "too warm"
+	case l.Gave && l.Error < 0:
+		did, way = "gave", "too little"
+	case l.Gave:
+		did, way = "gave", "too much"
+	}
+	words := fmt.Sprintf("%s: %s %s %s %s", l.Label, did, figure(math.Abs(l.Error)), unit, way)
 	if l.Reference != 0 && math.Abs(l.Error/l.Reference) < 5 {
 		words += fmt.Sprintf(" (%s %%)", quantity.FormatSigned(100*l.Error/l.Reference, 0.1))
 	}

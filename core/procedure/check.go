@@ -81,6 +81,7 @@ func (c *checker) all() {
 	c.roles()
 	c.steps()
 	c.tables()
+	c.values()
 	c.parts()
 }
 

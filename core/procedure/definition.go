@@ -32,6 +32,7 @@ type Definition struct {
 	Review     Review                `yaml:"review,omitempty"` // overrides the lab's
 	Parts      []ReplaceablePart     `yaml:"parts,omitempty"`
 	Limits     map[string]LimitTable `yaml:"limits,omitempty"`  // tolerances by what is chosen, named by measures
+	Values     map[string]ValueTable `yaml:"values,omitempty"`  // what methods take by what is chosen, by the name of their parameter
 	Happens    []Happening           `yaml:"happens,omitempty"` // what the work itself does to the device
 	Steps      Steps                 `yaml:"-"`                 // read apart: a type for each kind
 	Next       Next                  `yaml:"next"`

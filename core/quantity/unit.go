@@ -114,7 +114,7 @@ var prefixes = map[string]float64{
 // shown gives the way a code is written for a person where the code itself is not it.
 var shown = map[string]string{
 	"%{vol}": "vol%", "Cel": "°C", "[ppm]": "ppm", "mm[Hg]": "mmHg", "cm[H2O]": "cmH₂O", "[lb_av]": "lb", "1": "",
-	"/min": "/min", "{breath}/min": "/min", "{beat}/min": "/min", "[degF]": "°F", "[pH]": "", "dB[SPL]": "dB SPL",
+	"/min": "/min", "{breath}/min": "/min", "{beat}/min": "/min", "[degF]": "°F", "[pH]": "", "dB[SPL]": "dB SPL", "dB{HL}": "dB HL",
 	"{press}": "presses", "mOhm": "mΩ", "MOhm": "MΩ", "uA": "µA", "uL": "µL", "umol/L": "µmol/L",
 }
 

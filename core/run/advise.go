@@ -5,6 +5,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"northneedle/core/adjust"
@@ -51,11 +52,17 @@ func (r Run) controlsOn(f *procedure.Finding, group []*procedure.Measure, first 
 	return on
 }
 
-// Controls are the controls of a finding that are there in this run.
+// controlStep begins the setting of a device that names the step of one of its controls: "step.table".
+const controlStep = "step."
+
+// Controls are the controls of a finding that are there in this run, with the device's own step where that is known.
 func (r Run) Controls(f *procedure.Finding) []adjust.Control {
 	var there []adjust.Control
 	for i, c := range f.Controls {
 		if r.Holds(f.Conditions[i]) {
+			if step, err := strconv.ParseFloat(r.Device.Settings[controlStep+c.ID], 64); err == nil && step > 0 {
+				c.Step = step
+			}
 			there = append(there, c)
 		}
 	}
@@ -111,6 +118,10 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 	state := r.Findings[f.ID]
 	if state.Closed == 0 {
 		return adjust.Advice{}, fmt.Errorf("as found is not closed yet")
+	}
+	if f.About != "" && !f.MustHold {
+		return adjust.Advice{Decision: adjust.Leave,
+			Why: fmt.Sprintf("It is a statement about %s, and no verdict on the device.", f.About)}, nil
 	}
 	var chosen adjust.Advice
 	worst, found := 0.0, false

@@ -18,6 +18,9 @@ func (r Run) FoundOut() []lookback.Level {
 	var levels []lookback.Level
 	worst, most := 0, 0.0
 	for _, m := range r.Procedure.Measures() {
+		if m.Judge.About != "" {
+			continue
+		}
 		for i := range m.Points {
 			p := &m.Points[i]
 			v, err := r.Judge(m, p, 0)
@@ -31,7 +34,9 @@ func (r Run) FoundOut() []lookback.Level {
 			if math.IsInf(limit, 0) {
 				limit = 0
 			}
+			e, _ := r.Expect(m, p)
 			levels = append(levels, lookback.Level{
+				Gave:      e.Set != nil && e.Measured,
 				Label:     m.Title + " " + p.Label,
 				Reference: v.Reference,
 				Error:     v.Error,
@@ -43,7 +48,7 @@ func (r Run) FoundOut() []lookback.Level {
 		}
 	}
 	for _, f := range r.Procedure.Findings() {
-		if r.Findings[f.ID].Closed == 0 {
+		if r.Findings[f.ID].Closed == 0 || f.About != "" {
 			continue
 		}
 		if d, ok := r.Diagnose(f, 0); ok && d.Fails != "" {

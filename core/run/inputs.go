@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"northneedle/core/adjust"
@@ -96,6 +97,19 @@ func (r Run) limitsInForce() map[string]procedure.LimitsFunc {
 	return all
 }
 
+// gross reports whether an error at an outcome is far out: by what was recorded of it for this run, else by the procedure's
+// multiple of the limit.
+func (r Run) gross(m *procedure.Measure, a conformity.Assessment, factor float64) bool {
+	from, ok := r.Plate[m.GrossBy]
+	if chosen, err := strconv.ParseFloat(r.Choices[m.GrossBy], 64); err == nil {
+		from, ok = chosen, true
+	}
+	if m.GrossBy == "" || !ok {
+		return math.Abs(a.ErrorToLimit) > m.Gross
+	}
+	return math.Abs(a.Error) > from*factor
+}
+
 // Rule is the decision rule in force: the procedure's, else the lab's.
 func (r Run) Rule() conformity.Rule {
 	if r.Procedure.Rule != nil {
@@ -131,6 +145,19 @@ func (r Run) input(m *procedure.Measure, p *procedure.Point, readings []float64,
 	return r.inputBy(m, p, readings, round, len(r.Readings))
 }
 
+// With is what a point gives its method: what the procedure says, and what its tables say for what was chosen in the run.
+func (r Run) With(m *procedure.Measure, p *procedure.Point) (map[string]float64, error) {
+	all := p.With
+	for _, name := range r.Procedure.Tables(m) {
+		v, err := r.Procedure.Values[name].Value(r.Choices, p)
+		if err != nil {
+			return p.With, fmt.Errorf("%s: %w", name, err)
+		}
+		all = with(all, name, v)
+	}
+	return all, nil
+}
+
 // inputBy is the same with the standards that filled the roles when a reading was taken, by its place in the run.
 func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float64, round, reading int) (procedure.Input, error) {
 	at := p.Target
@@ -145,6 +172,10 @@ func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float6
 		Plate:      r.Plate,
 		Choices:    r.Choices,
 		With:       p.With,
+	}
+	var err error
+	if in.With, err = r.With(m, p); err != nil {
+		return in, err
 	}
 	if m.Method.Series {
 		in.Before = r.before(m, p, round)

@@ -203,7 +203,7 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		TUR:          a.TUR,
 		Zone:         a.Zone,
 		ErrorToLimit: a.ErrorToLimit,
-		Gross:        math.Abs(a.ErrorToLimit) > m.Gross,
+		Gross:        r.gross(m, a, out.Factor),
 		DeviceEntry:  out.DeviceEntry,
 		Formula:      out.Formula,
 		Budget:       budget,

@@ -43,7 +43,7 @@ func (r Run) failed() string {
 			failed = fmt.Sprintf("%s: not fine (%s)", step.Base().Title, mark.Note)
 		}
 		s, finding := step.(*procedure.Finding)
-		if !finding {
+		if !finding || s.About != "" {
 			continue
 		}
 		state := r.Findings[s.ID]
@@ -51,14 +51,19 @@ func (r Run) failed() string {
 			failed = fmt.Sprintf("%s: withdrawn", s.Title)
 			continue
 		}
-		if _, verdicts, err := r.judged(s.Measures, max(0, state.Closed-1)); err == nil &&
-			slices.ContainsFunc(verdicts, func(v Verdict) bool { return !v.Pass }) {
+		if r.outside(s) {
 			failed = fmt.Sprintf("%s: a point does not conform", s.Title)
 		} else if d, ok := r.Diagnose(s, max(0, state.Closed-1)); ok && d.Fails != "" {
 			failed = s.Title + ": " + d.Fails
 		}
 	}
 	return failed
+}
+
+// outside reports whether a point of a finding is outside, as it was read last.
+func (r Run) outside(f *procedure.Finding) bool {
+	_, verdicts, err := r.judged(f.Measures, max(0, r.Findings[f.ID].Closed-1))
+	return err == nil && slices.ContainsFunc(verdicts, func(v Verdict) bool { return !v.Pass })
 }
 
 // notDone are the checks, acts, points and findings that this run requires and that were left out, and the standards
@@ -73,6 +78,9 @@ func (r Run) notDone() (missing []string) {
 		case *procedure.CheckStep, *procedure.ActStep, *procedure.Finding:
 			if r.Marks[b.ID].Skipped != "" {
 				missing = append(missing, b.Title)
+			}
+			if f, is := step.(*procedure.Finding); is && f.MustHold && r.outside(f) {
+				missing = append(missing, f.Title+" does not hold")
 			}
 		case *procedure.Measure:
 			if _, limited := r.limitedTo(s); limited {

@@ -71,7 +71,6 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		U:         p.U,
 		Own:       p.Own,
 		Do:        p.Do,
-		With:      p.With,
 		Zone:      p.Zone,
 		Omitted:   r.Omitted[key],
 		Complete:  r.Complete(m, p, round),
@@ -81,6 +80,7 @@ func viewPoint(r run.Run, m *procedure.Measure, p *procedure.Point, round int) P
 		Move:      r.ToMove(p),
 		Readings:  []ReadingView{},
 	}
+	v.With, _ = r.With(m, p) // what a choice still to be made gives is missing
 	if other, q := r.Paired(m, p); other != nil {
 		v.Pair = &PairView{other.ID, q.ID}
 	}

@@ -256,6 +256,7 @@ type FindingView struct {
 	ID          string               `json:"id"`
 	Title       string               `json:"title"`
 	Judges      []string             `json:"judges"`
+	About       string               `json:"about,omitempty"` // what it is a statement about, where that is not the device
 	Controls    []adjust.Control     `json:"controls"`
 	Closed      int                  `json:"closed"`
 	CanClose    bool                 `json:"can_close"` // every point of the round is complete

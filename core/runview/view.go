@@ -282,6 +282,7 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		ID:          f.ID,
 		Title:       f.Title,
 		Judges:      f.Judges,
+		About:       f.About,
 		Controls:    append([]adjust.Control{}, r.Controls(f)...),
 		Closed:      state.Closed,
 		Adjusting:   state.Adjusting(),

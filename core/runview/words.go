@@ -56,6 +56,9 @@ func (v View) AsFound() string {
 	var out []string
 	all := 0
 	for _, m := range v.Measures {
+		if v.About(m) != "" {
+			continue
+		}
 		for _, p := range m.Points {
 			if p.Found != nil {
 				if all++; !p.Found.Pass {
@@ -77,6 +80,16 @@ func (v View) AsFound() string {
 		return fmt.Sprintf("As found: inside at all of %d points.%s", all, whole)
 	}
 	return fmt.Sprintf("As found: outside at %d of %d points (%s).%s", len(out), all, strings.Join(out, "; "), whole)
+}
+
+// About is what a measure is a statement about, where that is not the device; else empty.
+func (v View) About(m MeasureView) string {
+	for _, f := range v.Findings {
+		if f.ID == m.Finding {
+			return f.About
+		}
+	}
+	return ""
 }
 
 // madeWords are the adjustments of a finding in words: round, control, place, and how much; or that a cause was looked for.

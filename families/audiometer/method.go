@@ -17,7 +17,8 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"tone-level":      {Compute: toneLevel, Params: []string{"retspl"}},
+		"tone-level":      {Compute: toneLevel, Params: []string{"retspl", "seating", "hertz"}},
+		"bone-level":      {Compute: boneLevel, Params: []string{"retfl", "hertz"}},
 		"attenuator-step": {Compute: attenuatorStep, Series: true},
 	},
 	Captures: map[string]procedure.CaptureMethod{
@@ -26,7 +27,7 @@ var Catalogue = procedure.Catalogue{
 	Patterns: map[string]procedure.Pattern{
 		"earphones":  {Read: earphones, Params: []string{"ear", "hertz"}},
 		"attenuator": {Read: attenuator, Params: []string{"electric", "dial", "level", "join"}},
-		"test-room":  {Read: testRoom, Params: []string{"hertz"}},
+		"test-room":  {Read: testRoom, Params: []string{"hertz", "table"}},
 	},
 }
 
@@ -34,21 +35,36 @@ var Catalogue = procedure.Catalogue{
 // dB SPL, less the reference equivalent threshold of this earphone in this coupler (with:
 // retspl). ANSI/ASA S3.6; ISO 389-1.
 func toneLevel(in procedure.Input) (procedure.Outcome, error) {
-	c, _, factor, err := in.Only("coupler or analyser")
-	if err != nil {
-		return procedure.Outcome{}, err
+	out, err := hearingLevel(in, "Coupler", in.With["retspl"])
+	if half := in.With["seating"]; err == nil && half > 0 {
+		out.Terms = append(out.Terms, uncertainty.Term{Name: "Seating of the transducer", Distribution: uncertainty.Rectangular, Width: half})
 	}
-	threshold := in.With["retspl"]
-	terms := c.Terms("Coupler", 1, in.Years)
+	out.Formula = fmt.Sprintf("error = SPL − (dial + %g dB)", in.With["retspl"])
+	return out, err
+}
+
+// boneLevel is the level of a bone vibrator in dB HL against the dial: what the mastoid measured in dB re 1 µN, less the
+// reference equivalent threshold force level (with: retfl). ISO 389-3.
+func boneLevel(in procedure.Input) (procedure.Outcome, error) {
+	out, err := hearingLevel(in, "Artificial mastoid", in.With["retfl"])
+	out.Formula = fmt.Sprintf("error = force level − (dial + %g dB)", in.With["retfl"])
+	return out, err
+}
+
+// hearingLevel is a level read on a standard in dB, less a threshold, against the dial. Levels in dB of different references
+// do not convert into one another; their differences do, so that an uncertainty in dB of one is one of the other.
+func hearingLevel(in procedure.Input, standard string, threshold float64) (procedure.Outcome, error) {
+	if len(in.Certified) != 1 {
+		return procedure.Outcome{}, fmt.Errorf("exactly one %s is needed for this point, there are %d", strings.ToLower(standard), len(in.Certified))
+	}
+	terms := in.Certified[0].Terms(standard, 1, in.Years)
 	for name, title := range map[string]string{"analyser": "Analyser", "calibrator": "Calibrator that it was set by"} {
 		if beside := in.Also[name]; len(beside.Lines) > 0 {
 			terms = append(terms, beside.Lines[0].Terms(title, 1, beside.Years)...)
 		}
 	}
 	slices.SortFunc(terms, func(a, b uncertainty.Term) int { return strings.Compare(a.Name, b.Name) })
-	return procedure.Outcome{Reference: in.Target * factor, Unit: in.Shown, Factor: factor, ReadingOffset: -threshold,
-		Terms:   terms,
-		Formula: fmt.Sprintf("error = SPL − (dial + %g dB)", threshold)}, nil
+	return procedure.Outcome{Reference: in.Target, Unit: in.Shown, Factor: 1, ReadingOffset: -threshold, Terms: terms, Delivers: true}, nil
 }
 
 // attenuatorStep compares the step from the level read before with the step of the dial:
@@ -242,23 +258,25 @@ func overTheRange(points []procedure.JudgedPoint) procedure.Diagnosis {
 	return procedure.Diagnosis{Shape: "none", Words: fmt.Sprintf("Every step is within its limit, and the level stays with the dial: at most %s; %s.", off, joined)}
 }
 
-// testRoom judges a room's octave bands by both tables, and says the lowest hearing level
-// that can honestly be tested in it. Points say their band under hertz.
+// testRoom judges a room's octave bands by the tables whose bands were measured, and says the lowest hearing level that can
+// honestly be tested in it, by the one that was chosen. Points say their band under hertz, and their table (1 occupational,
+// 2 ears covered, 3 ears not covered).
 func testRoom(c procedure.FindingInput) procedure.Diagnosis {
-	levels := map[int]float64{}
+	levels, chosen := map[int]float64{}, 0
 	for _, p := range c.Points {
 		levels[int(p.With["hertz"])] = p.Reference + p.Error
+		chosen = int(p.With["table"])
 	}
 	seen := procedure.Diagnosis{Shape: "room"}
-	lowest := 0.0
-	for _, table := range []struct {
+	lowest, thresholds := 0.0, false
+	for i, table := range []struct {
 		of    RoomTable
 		words string
 	}{{OSHATableD1, "For occupational programmes (29 CFR 1910.95, table D-1)"},
-		{EarsCovered, "For thresholds down to 0 dB (ANSI/ASA S3.1, ears covered)"}} {
+		{EarsCovered, "For thresholds down to 0 dB (ANSI/ASA S3.1, ears covered)"},
+		{EarsUncovered, "For thresholds down to 0 dB by bone (ANSI/ASA S3.1, ears not covered)"}} {
 		r, err := table.of.Judge(levels)
-		if err != nil {
-			seen.Lines = append(seen.Lines, table.words+": "+err.Error())
+		if err != nil { // its bands were not measured: nothing is said by it
 			continue
 		}
 		verdict := "quiet enough"
@@ -267,11 +285,14 @@ func testRoom(c procedure.FindingInput) procedure.Diagnosis {
 		}
 		seen.Lines = append(seen.Lines, fmt.Sprintf("%s: %s, the worst band is %d Hz with %s dB in hand", table.words,
 			verdict, r.BandHz, quantity.FormatSigned(r.MarginDB, 0.1)))
-		if table.of == EarsCovered {
-			lowest = math.Max(0, 5*math.Ceil(-r.MarginDB/5))
+		if table.of != OSHATableD1 && i+1 == chosen {
+			lowest, thresholds = math.Max(0, 5*math.Ceil(-r.MarginDB/5)), true
 		}
 	}
-	seen.Words = fmt.Sprintf("The lowest hearing level that can honestly be tested here is about %g dB HL.", lowest)
+	seen.Words = "The room against its table; how low can be tested in it is said by the tables for thresholds only."
+	if thresholds {
+		seen.Words = fmt.Sprintf("The lowest hearing level that can honestly be tested here is about %g dB HL.", lowest)
+	}
 	return seen
 }
 
@@ -312,11 +333,15 @@ type RoomTable string
 const (
 	OSHATableD1 RoomTable = "osha-table-d-1"                  // 29 CFR 1910.95 appendix D
 	EarsCovered RoomTable = "ansi-s3.1-ears-covered-500-8000" // ANSI/ASA S3.1-1999
+
+	EarsUncovered RoomTable = "ansi-s3.1-ears-not-covered-125-8000" // ANSI/ASA S3.1-1999
 )
 
 var roomTables = map[RoomTable]map[int]float64{
 	OSHATableD1: {500: 40, 1000: 40, 2000: 47, 4000: 57, 8000: 62},
 	EarsCovered: {125: 49, 250: 35, 500: 21, 1000: 26, 2000: 34, 4000: 37, 8000: 37},
+
+	EarsUncovered: {125: 29, 250: 21, 500: 16, 1000: 13, 2000: 14, 4000: 11, 8000: 14},
 }
 
 // RoomNoise is how far a room is from its limit in the worst band.

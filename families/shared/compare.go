@@ -9,9 +9,10 @@ import (
 // Catalogue is what several families use.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"compare":  {Compute: compare},
-		"setting":  {Compute: Setting},
-		"measured": {Compute: Measured},
+		"compare":   {Compute: compare},
+		"delivered": {Compute: Delivered},
+		"setting":   {Compute: Setting},
+		"measured":  {Compute: Measured},
 	},
 	Captures: map[string]procedure.CaptureMethod{
 		"steady":   {AtRest: true, Read: Steady},

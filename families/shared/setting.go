@@ -20,3 +20,20 @@ func Setting(in procedure.Input) (procedure.Outcome, error) {
 		Formula:        "error = set − measured",
 	}, nil
 }
+
+// Delivered compares what a reference instrument measures of what a device gives (a temperature, a flow) with what the device was
+// set to: error = measured − set, so that too much is positive.
+func Delivered(in procedure.Input) (procedure.Outcome, error) {
+	c, per, factor, err := in.Only("reference range")
+	if err != nil {
+		return procedure.Outcome{}, err
+	}
+	return procedure.Outcome{
+		Reference: in.Target * factor,
+		Unit:      in.Shown,
+		Factor:    factor,
+		Terms:     c.Terms("Reference instrument", per, in.Years),
+		Delivers:  true,
+		Formula:   "error = measured − set",
+	}, nil
+}

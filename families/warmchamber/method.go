@@ -18,7 +18,7 @@ var Catalogue = procedure.Catalogue{
 		"stability": {Params: []string{"settle"}, Read: stability},
 		"recovery":  {Params: []string{"band", "patience"}, Read: recovery},
 	},
-	Patterns: map[string]procedure.Pattern{"zone-map": {Read: zoneMap, Params: []string{"column"}}},
+	Patterns: map[string]procedure.Pattern{"zone-map": {Read: zoneMap, Params: []string{"column", "uniformity"}}},
 }
 
 // stability is half of what a reading wanders over the window, from least to most, once it has arrived.
@@ -92,8 +92,18 @@ func recovery(in procedure.CaptureInput) procedure.LiveReading {
 	return live
 }
 
+// hotOrCold is an error of a temperature in words.
+func hotOrCold(err float64) string {
+	way := "too warm"
+	if err < 0 {
+		way = "too cold"
+	}
+	return quantity.Format(math.Abs(err), 0.01) + " °C " + way
+}
+
 // zoneMap reads a chamber's compartments: one side that is low, or one that is off by
-// itself. Points say where they are: zone by their order, and upper (1) or lower (0).
+// itself, and holds how far they lie apart against the limit that one of the points gives (with: uniformity, from the coldest
+// to the warmest). Points say their column.
 func zoneMap(c procedure.FindingInput) procedure.Diagnosis {
 	var all []procedure.JudgedPoint
 	for _, p := range c.Points {
@@ -106,24 +116,30 @@ func zoneMap(c procedure.FindingInput) procedure.Diagnosis {
 	}
 	low, high, worst := math.Inf(1), math.Inf(-1), all[0]
 	var left, right []float64
-	columns := 0.0
+	columns, apart := 0.0, 0.0
 	for _, p := range all {
 		columns = math.Max(columns, p.With["column"])
 	}
 	for _, p := range all {
-		low, high = math.Min(low, p.Reference), math.Max(high, p.Reference)
+		measured := p.Reference + p.Error
+		low, high = math.Min(low, measured), math.Max(high, measured)
+		apart = math.Max(apart, p.With["uniformity"])
 		if math.Abs(p.ErrorToLimit) > math.Abs(worst.ErrorToLimit) {
 			worst = p
 		}
 		if p.With["column"] <= columns/2 {
-			left = append(left, p.Reference)
+			left = append(left, measured)
 		} else {
-			right = append(right, p.Reference)
+			right = append(right, measured)
 		}
 	}
 	seen := procedure.Diagnosis{Shape: "map",
-		Words: fmt.Sprintf("The compartments lie between %s and %s; the furthest off is %s.",
-			quantity.Format(low, 0.01), quantity.Format(high, 0.01), worst.Label)}
+		Words: fmt.Sprintf("The compartments lie between %s and %s; the furthest off is %s, %s.",
+			quantity.Format(low, 0.01), quantity.Format(high, 0.01), worst.Label, hotOrCold(worst.Error))}
+	if apart > 0 && high-low > apart+1e-9 && math.Abs(worst.ErrorToLimit) <= 1 { // else the compartments say it themselves
+		seen.Fails = fmt.Sprintf("the compartments lie %s apart, more than %g", quantity.Format(high-low, 0.01), apart)
+		seen.Words += fmt.Sprintf(" They lie %s apart; %g is the most.", quantity.Format(high-low, 0.01), apart)
+	}
 	if d := stat.Mean(left, nil) - stat.Mean(right, nil); len(right) > 0 && math.Abs(d) > 0.25 {
 		side := "right"
 		if d < 0 {

@@ -100,14 +100,14 @@ func TestWhatIsLeftOutIsNotWaitedFor(t *testing.T) {
 	t.Cleanup(s.Close)
 	require.NoError(t, b.Simulate(context.Background(), "acoustic-bench", "SIMulate:LINK GARBAGE,600")) // nothing will stand
 	require.NoError(t, s.Start(r.ID, idris))
-	require.Eventually(t, func() bool { return s.States()[0].Now == "Right 250 Hz" }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { return s.States()[0].Now == "Right 125 Hz" }, 10*time.Second, 10*time.Millisecond)
 	now, err := l.Run(r.ID)
 	require.NoError(t, err)
 	_, err = l.Carry(r.ID, ledger.Command{ID: "left-out", Expect: now.Seq,
-		Do:    run.OmitPoint{Measure: "right", Point: "right-250", Reason: "the tone is broken"},
+		Do:    run.OmitPoint{Measure: "right", Point: "right-125", Reason: "the tone is broken"},
 		Order: run.Order{At: time.Now(), By: idris}})
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return s.States()[0].Now == "Right 500 Hz" }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { return s.States()[0].Now == "Right 250 Hz" }, 10*time.Second, 10*time.Millisecond)
 }
 
 func TestItStopsByItselfWhenSomethingIsReallyWrong(t *testing.T) {
@@ -121,6 +121,6 @@ func TestItStopsByItselfWhenSomethingIsReallyWrong(t *testing.T) {
 	require.Eventually(t, func() bool { return !s.States()[0].Running }, 30*time.Second, 50*time.Millisecond)
 	state := s.States()[0]
 	assert.True(t, state.Alarm)
-	assert.Contains(t, state.Why, "Right 250 Hz is far out. Look at the set-up before going on")
+	assert.Contains(t, state.Why, "Right 125 Hz is far out. Look at the set-up before going on")
 	assert.Equal(t, 1, state.Read, "it stopped on the first tone")
 }

@@ -188,6 +188,9 @@ func resultRows(r run.Run) []Result {
 	var rows []Result
 	view := runview.Of(r, r.Signature.At)
 	for _, m := range view.Measures {
+		if view.About(m) != "" { // nothing of the device
+			continue
+		}
 		for _, p := range m.Points {
 			for _, v := range []*runview.VerdictView{p.Found, p.Left} {
 				if v == nil || v.Absent != "" { // what did not come has no error that a trend could go by

@@ -37,6 +37,8 @@ var threshold = map[float64]float64{
 	125:  45,
 	250:  25.5,
 	500:  11.5,
+	750:  8,
+	1500: 6.5,
 	1000: 7,
 	2000: 9,
 	3000: 10,
@@ -93,6 +95,11 @@ func (a *Acoustic) connect(tag string) {
 	t := &audiometerTruth{off: map[string]float64{}, table: map[string]int{}}
 	for _, ear := range []string{"right", "left"} {
 		for _, hertz := range []float64{250, 500, 1000, 2000, 3000, 4000, 6000, 8000} {
+			t.off[fmt.Sprintf("%s %g", ear, hertz)] = 0.7 * r.NormFloat64()
+		}
+	}
+	for _, ear := range []string{"right", "left"} {
+		for _, hertz := range []float64{125, 750, 1500} {
 			t.off[fmt.Sprintf("%s %g", ear, hertz)] = 0.7 * r.NormFloat64()
 		}
 	}

@@ -16,6 +16,7 @@ const (
 	chamberLag      = 25.0 // s, until told otherwise; a real one takes many minutes
 	ownHeat         = 0.82 // of a trim, in its own zone
 	neighbourHeat   = 0.16 // and in each neighbour's
+	lidOff          = 0.12 // °C by which the lid is warmer than the set point
 )
 
 // Chamber models a row of heated zones, each with an upper and a lower compartment, that
@@ -23,6 +24,7 @@ const (
 type Chamber struct {
 	zone    int
 	lower   bool
+	lid     bool    // the probe is on the lid
 	lag     float64 // s, of the heated blocks
 	opened  float64 // heat lost by an open lid, K
 	shown   float64 // at the probe, lagged
@@ -82,8 +84,7 @@ func (c *Chamber) connect(tag string) {
 	}
 }
 
-// settled is where every zone goes: what its indication is told to be off by, in its own
-// zone and from its neighbours.
+// settled is where every zone goes: what it is off by and trimmed by, in its own zone and from its neighbours.
 func (c *Chamber) settled() (at [chamberZones]float64) {
 	t := c.devices[c.tag]
 	off := func(i int) float64 {
@@ -93,7 +94,7 @@ func (c *Chamber) settled() (at [chamberZones]float64) {
 		return t.bias[i] + float64(t.trim[i])*chamberTrimStep
 	}
 	for i := range at {
-		at[i] = chamberSet - ownHeat*off(i) - neighbourHeat*(off(i-1)+off(i+1))
+		at[i] = chamberSet + ownHeat*off(i) + neighbourHeat*(off(i-1)+off(i+1))
 		if c.faults["DRAUGHT"] && i >= chamberZones/2 {
 			at[i] -= 0.6
 		}
@@ -117,6 +118,9 @@ func (c *Chamber) Step(dt float64) {
 
 // at is the temperature where the probe is.
 func (c *Chamber) at() float64 {
+	if c.lid {
+		return chamberSet + lidOff - c.opened
+	}
 	v := c.now[c.zone] - c.opened
 	if c.lower {
 		v += c.devices[c.tag].lower[c.zone]
@@ -133,16 +137,19 @@ func (c *Chamber) at() float64 {
 // Value is what the probe shows.
 func (c *Chamber) Value(string) float64 { return c.shown + 0.002*c.noise.NormFloat64() }
 
-// Command knows SOURce:PROBE 1-upper to 6-lower, SOURce:LID opened, SIMulate:DEVice,
+// Command knows SOURce:PROBE 1-upper to 6-lower or lid, SOURce:LID opened, SIMulate:DEVice,
 // SIMulate:LAG (1 to 3600 s, how slowly its blocks follow), SIMulate:PRESs TRIM or
 // MEASURED,steps,zone (0.05 K a step) and SIMulate:FAULt.
 func (c *Chamber) Command(m Command) (string, bool, error) {
 	switch {
 	case m.Is("SOURce:PROBE"):
+		if c.lid = strings.EqualFold(m.Arg(0), "lid"); c.lid {
+			return "OK", true, nil
+		}
 		zone, row, _ := strings.Cut(strings.ToLower(m.Arg(0)), "-")
 		n, err := strconv.Atoi(zone)
 		if err != nil || n < 1 || n > chamberZones || row != "upper" && row != "lower" {
-			return "", true, fmt.Errorf(`-224,"Illegal parameter: 1-upper to %d-lower"`, chamberZones)
+			return "", true, fmt.Errorf(`-224,"Illegal parameter: 1-upper to %d-lower, or lid"`, chamberZones)
 		}
 		c.zone, c.lower = n-1, row == "lower"
 	case m.Is("SOURce:LID"):

@@ -173,7 +173,7 @@ func TestEveryNumberOnACertificateFollowsFromItsData(t *testing.T) {
 				for _, m := range v.Measures {
 					for _, point := range m.Points {
 						if point.Found != nil {
-							if read++; !point.Found.Pass {
+							if read++; !point.Found.Pass && v.About(m) == "" {
 								out++
 							}
 						}

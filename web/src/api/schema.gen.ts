@@ -2713,6 +2713,7 @@ export interface components {
             why: string;
         };
         FindingView: {
+            about?: string;
             adjusted: boolean;
             adjusting: boolean;
             adjustments: components["schemas"]["AdjustmentMade"][];

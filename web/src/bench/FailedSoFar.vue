@@ -6,7 +6,11 @@ import type { Run, Step } from '../api/client'
 const props = defineProps<{ run: Run; step: Step }>()
 defineEmits<{ look: [id: string] }>()
 const failed = computed(() => {
-  const open = new Set(props.run.findings.filter((f) => f.closed === 0).flatMap((f) => f.judges))
+  // What can be adjusted, and what is read on for the same finding, is judged together: it is said there.
+  const later = props.run.findings.filter(
+    (f) => f.closed === 0 && !f.controls?.length && !f.about && !f.judges.includes(props.step.id),
+  )
+  const open = new Set(later.flatMap((f) => f.judges))
   const points = props.run.measures
     .filter((m) => open.has(m.id) && m.id !== props.step.id)
     .flatMap((m) =>

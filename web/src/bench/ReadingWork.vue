@@ -94,8 +94,9 @@ const preview = computed(() => {
   }
 })
 
+const about = computed(() => props.run.findings.find((f) => f.id === m.value.finding)?.about)
 const reads = computed(() =>
-  expected.value?.measured
+  expected.value?.measured || about.value
     ? 'Instrument shows'
     : expected.value?.set === undefined
       ? 'Device shows'

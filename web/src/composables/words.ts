@@ -135,6 +135,7 @@ const units: Record<string, string> = {
   Cel: '°C',
   '[degF]': '°F',
   'dB[SPL]': 'dB SPL',
+  'dB{HL}': 'dB HL',
   '[pH]': '',
   uL: 'µL',
   'umol/L': 'µmol/L',

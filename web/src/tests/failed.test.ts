@@ -24,6 +24,7 @@ const run = (closed = 0) =>
     ],
     steps: [{ id: 'mains', kind: 'check', title: 'Mains', answer: 'not fine', note: 'no battery', tests: true }],
   })
+const adjustable = { ...run(), findings: [{ ...run().findings[0]!, controls: [{ id: 'span' }] }] } as unknown as Run
 const step = (id: string, kind: Step['kind'] = 'check') => partly<Step>({ id, kind })
 
 describe('what has failed so far', () => {
@@ -37,6 +38,7 @@ describe('what has failed so far', () => {
   it('is not said twice: where it is read, where it is judged, and once it was', async () => {
     expect((await shown(FailedSoFar, { run: run(), step: step('leak', 'measure') })).page.text()).not.toContain('Leak')
     expect((await shown(FailedSoFar, { run: run(), step: step('tight', 'finding') })).page.text()).toBe('')
+    expect((await shown(FailedSoFar, { run: adjustable, step: step('exchanger') })).page.text()).not.toContain('Leak')
     expect((await shown(FailedSoFar, { run: run(1), step: step('mains') })).page.text()).toBe('')
   })
 })
