@@ -219,6 +219,7 @@ func TestBench(t *testing.T) {
 		{"graver acts that are cut off", 40, []func(*testing.T, *server){cutOff}},
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
+		{"a span is set by its load", 60, []func(*testing.T, *server){spanning}},
 		{"a pump is weighed by hand", 120, []func(*testing.T, *server){pumpByHand}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
 		{"a chemistry analyser's two-point test", 30, []func(*testing.T, *server){twoPointTest}},
@@ -251,7 +252,12 @@ func capnograph(t *testing.T, s *server) {
 	p.takeSteady("CO₂ as left: room air", "CO₂ as left: 5 %", "CO₂ as left: 10 %")
 	p.enter("Close as left")
 	p.enter("Advised: leave as it is")
-	p.enter("Shut both valves", "This closes: Sampling adapter", "Choose the curve")
+	p.enter("Shut both valves", "This closes: Sampling adapter")
+	p.see("By the name that the simulator shows")
+	p.must(p.Fill("input[name=curve]", "R-2 of the probe's maker"))
+	p.must(p.Fill("input[name=simulator_own]", "0,5"))
+	p.must(p.Press("Record"))
+	p.enter("Choose the curve")
 	p.takeSteady("SpO₂ as found: 97", "Pulse rate as found: 60", "SpO₂ as found: 90", "Pulse rate as found: 30", // one setting, two readings
 		"SpO₂ as found: 80", "Pulse rate as found: 120", "SpO₂ as found: 70", "Pulse rate as found: 200")
 	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
@@ -260,7 +266,7 @@ func capnograph(t *testing.T, s *server) {
 	p.enter("This closes: Service menu entered", "Wipe down")
 	p.must(p.SeeIn("[aria-label=Work]", "Label attached, owner told")) // the rail shows it all the time
 	p.must(p.Key("Enter"))
-	p.see("Conforms after adjustment", "What was done and found")
+	p.see("Conforms after adjustment", "What was done and found", "agrees with the simulator's curve R-2 of the probe's maker")
 	assert.False(t, p.Has("Before it can be signed"))
 	p.must(p.Press("Sign this run"))
 	p.see("Next due", "Certificate (PDF)")

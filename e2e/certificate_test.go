@@ -140,7 +140,12 @@ func certificate(t *testing.T, s *server) {
 		[2]string{"Breath rate as found: 6", "6"}, [2]string{"Breath rate as found: 12", "12"}, [2]string{"Breath rate as found: 30", "30"})
 	p.enter("Close as found", "Advised: leave as it is")
 	p.seeInTime("This closes: Gas open")
-	p.enter("This closes: Gas open", "This closes: Sampling adapter", "Choose the curve")
+	p.enter("This closes: Gas open", "This closes: Sampling adapter")
+	p.see("By the name that the simulator shows")
+	p.must(p.Fill("input[name=curve]", "R-2 of the probe's maker"))
+	p.must(p.Fill("input[name=simulator_own]", "0,5"))
+	p.must(p.Press("Record"))
+	p.enter("Choose the curve")
 	p.typed([2]string{"SpO₂ as found: 97", "97"}, [2]string{"Pulse rate as found: 60", "60"}, [2]string{"SpO₂ as found: 90", "90"},
 		[2]string{"Pulse rate as found: 30", "30"}, [2]string{"SpO₂ as found: 80", "81"}, [2]string{"Pulse rate as found: 120", "120"},
 		[2]string{"SpO₂ as found: 70", "71"}, [2]string{"Pulse rate as found: 200", "200"})

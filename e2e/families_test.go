@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/core/runview"
 	"northneedle/e2e/browser"
 
 	"github.com/stretchr/testify/assert"
@@ -177,6 +178,75 @@ func pumpByHand(t *testing.T, s *server) {
 	found := v.Measures[0].Points[1].Found
 	assert.InDelta(t, 1.0033*(reading.Stage.PerHour()+0.02)-400, found.Error, 0.15, "water of 22 °C, over-delivery positive")
 	assert.Contains(t, fmt.Sprint(v.Remarks), "the stage was started again")
+}
+
+// spanning reads a scale whose span has shifted, in pounds at first, and sets the span by its load: a wrong value typed into the
+// scale is refused.
+func spanning(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	p.startBySearch(tagOf(t, p, "patient scale", 2))
+	p.enter("Take the first that fits", "I have read them")
+	p.must(p.Fill("input[name=capacity]", "200"))
+	p.must(p.Fill("input[name=division]", "0,1"))
+	p.must(p.Press("Record"))
+	p.enter("nothing touches the platform", "Unit locked to kg", "Start the timer")
+	p.recordRoom()
+	p.must(p.SeeWithin("Exercise once", time.Minute))
+	p.enter("Load the platform with what the kit allows", "Empty platform; zero by the key")
+	shows := func(factor float64) {
+		for {
+			v := p.record()
+			var m *runview.MeasureView
+			var point *runview.PointView
+			for i := range v.Measures {
+				for j := range v.Measures[i].Points {
+					if q := &v.Measures[i].Points[j]; m == nil && v.Measures[i].Reading && !q.Complete && q.Omitted == "" {
+						m, point = &v.Measures[i], q
+					}
+				}
+			}
+			if m == nil {
+				return
+			}
+			for range m.Repeats {
+				before := p.record().Seq
+				value := point.Expected.Reference * factor
+				if m.ID == "rising" && point.Label == "25 %" && factor != 1 {
+					p.must(p.Fill("input[name=reading]", fmt.Sprintf("%.1f", value/0.45359237)))
+					p.must(p.Key("Enter"))
+					p.see("kg in pounds: does the display show pounds?")
+				}
+				p.see(m.Title + " as")
+				p.must(p.Fill("input[name=reading]", fmt.Sprintf("%.1f", value)))
+				p.must(p.Key("Enter"))
+				require.Eventually(t, func() bool { return p.record().Seq > before }, 20*time.Second, 30*time.Millisecond)
+			}
+		}
+	}
+	shows(1.004)
+	p.enter("Region, division", "Close as found")
+	p.see("Advised: adjust", "set the span by its load")
+	p.must(p.Key("Enter"))
+	p.see("Set the span, round 1", "Empty platform: it shows zero")
+	p.must(p.Press("Done, next"))
+	p.must(p.Press("Done, next"))
+	p.see("into the scale")
+	p.must(p.Fill("input[name=typed-span]", "104"))
+	p.must(p.Press("Done, next"))
+	p.must(p.Press("Note it; verify again"))
+	p.see("it would be wrong at every load by +4.0 %")
+	p.picture("span-refused")
+	p.must(p.Fill("input[name=typed-span]", "100,0"))
+	p.must(p.Press("Done, next"))
+	p.see("Unload: it shows zero")
+	p.must(p.Press("Note it; verify again"))
+	p.see("Rising as left: empty")
+	shows(1)
+	p.must(p.Press("Close as left"))
+	p.see("Advised: leave")
+	v := p.record()
+	require.Len(t, v.Findings[0].Made, 1)
+	assert.Contains(t, v.Findings[0].Made[0], "set by its load (100.0 kg typed in; ")
 }
 
 // roleExpiry is the last day of what fills a role of the run in hand.

@@ -74,6 +74,9 @@ const (
 	Routine Kind = "routine"
 )
 
+// TellLoad is the sense of a control that is set by telling the device what lies on it: the span of a scale.
+const TellLoad = "load"
+
 // Kinds are those a control can have.
 var Kinds = []Kind{Offset, Gain, Factor, Table, Zone, Routine}
 
@@ -86,7 +89,7 @@ type Control struct {
 	Step  float64 `json:"step" yaml:"step,omitempty"`
 	Range float64 `json:"range" yaml:"range,omitempty"` // the most it can be moved, in step's unit; 0: no limit known
 
-	Sense string `json:"sense,omitempty" yaml:"sense,omitempty"` // value: the device is told what was measured, in place of presses
+	Sense string `json:"sense,omitempty" yaml:"sense,omitempty"` // value: the device is told what was measured, in place of presses; load: it is told what lies on it
 
 	When string `json:"when,omitempty" yaml:"when,omitempty"` // what must be so in the run for the control to be there
 

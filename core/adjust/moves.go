@@ -107,6 +107,8 @@ func (c Control) moves(a fit.ErrorComponents, points []Point, policy Policy) (mo
 		m := Move{Control: c.ID, Label: c.Label, Point: point.id(), Steps: steps, Change: float64(steps) * c.Step}
 		m.Words = Presses(steps) + " on " + c.Label
 		switch {
+		case c.Sense == TellLoad:
+			m.Words = fmt.Sprintf("set %s by its load: by about %s %%", c.Label, quantity.FormatSigned(m.Change, 0.01))
 		case c.Kind == Factor:
 			m.Words = fmt.Sprintf("multiply %s by %.4f", c.Label, 1+m.Change/100) + c.telling(points)
 		case point.Label != "":
@@ -171,6 +173,8 @@ func (c Control) Made(steps int, at string) string {
 		words = c.Label + ", once"
 	case c.Kind == Routine:
 		words = fmt.Sprintf("%s, %d times", c.Label, steps)
+	case c.Sense == TellLoad:
+		words = c.Label + " set by its load"
 	case c.Kind == Factor:
 		words = fmt.Sprintf("%s multiplied by %.4f", c.Label, 1+float64(steps)*c.Step/100)
 	}

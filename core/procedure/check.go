@@ -314,7 +314,7 @@ func (c *checker) finding(at string, f *Finding, place int) {
 		condition := parseCondition(k.When)
 		f.Conditions = append(f.Conditions, condition)
 		c.when(path+".when", k.When, condition, c.p.Steps)
-		if k.Sense != "" && k.Sense != "value" {
+		if k.Sense != "" && k.Sense != "value" && k.Sense != adjust.TellLoad {
 			c.say(path+".sense", "%q is not known: leave it out for presses, or say value", k.Sense)
 		}
 		if !slices.Contains(adjust.Kinds, k.Kind) {

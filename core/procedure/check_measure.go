@@ -59,6 +59,11 @@ func (c *checker) measure(at string, m *Measure) {
 			c.say(at+".trend.against", "%q is not known: use first or last", t.Against)
 		}
 	}
+	for path, field := range map[string]string{"gross_by": m.GrossBy, "limit_plus": m.LimitPlus} {
+		if field != "" && !c.recorded(field) {
+			c.say(at+"."+path, "no record has a field %q", field)
+		}
+	}
 	if chart := m.Chart; chart != nil {
 		c.need(at+".chart.analyte", chart.Analyte)
 		if !(chart.CV > 0) {
@@ -92,6 +97,14 @@ func (c *checker) measure(at string, m *Measure) {
 		}
 		c.point(path, m, point)
 	}
+}
+
+// recorded reports whether some record has a field.
+func (c *checker) recorded(field string) bool {
+	return slices.ContainsFunc(c.p.Steps, func(s Step) bool {
+		record, is := s.(*RecordStep)
+		return is && slices.ContainsFunc(record.Fields, func(f Field) bool { return f.ID == field })
+	})
 }
 
 func (c *checker) limits(path, text string) LimitsFunc {

@@ -183,17 +183,18 @@ type Measure struct {
 	Quantity     string                 `yaml:"quantity,omitempty"`
 	Also         map[string]string      `yaml:"also,omitempty"` // further standards that the method reckons with, by its own names: "pipette: pipette.volume"
 	Unit         string                 `yaml:"unit"`
-	Reads        string                 `yaml:"reads,omitempty"`    // unit of what is read, where that is of another kind
-	Resolution   float64                `yaml:"resolution"`         // of the display, in Unit
-	Tolerance    string                 `yaml:"tolerance"`          // as conformity.ParseTolerance reads it, or the name of a table of the family or of this procedure
-	School       string                 `yaml:"school,omitempty"`   // whose tolerance it is, where others are in use too
-	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"`  // the others; the lab's choice decides
-	Gross        float64                `yaml:"gross,omitempty"`    // multiple of the tolerance from which an error is far out; 0 means 3
-	GrossBy      string                 `yaml:"gross_by,omitempty"` // a record's figure or choice that gives it in the measure's unit instead
-	Pair         string                 `yaml:"pair,omitempty"`     // an earlier measure whose points are set together with these: one setting, two readings
-	Apart        bool                   `yaml:"apart,omitempty"`    // its points are no levels of one another: corners, ears, frequencies
-	Limited      bool                   `yaml:"limited,omitempty"`  // points left out at an end limit the statement to the others, and leave it whole
-	Repeats      int                    `yaml:"repeats,omitempty"`  // readings a point needs; 0 means 1
+	Reads        string                 `yaml:"reads,omitempty"`      // unit of what is read, where that is of another kind
+	Resolution   float64                `yaml:"resolution"`           // of the display, in Unit
+	Tolerance    string                 `yaml:"tolerance"`            // as conformity.ParseTolerance reads it, or the name of a table of the family or of this procedure
+	School       string                 `yaml:"school,omitempty"`     // whose tolerance it is, where others are in use too
+	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"`    // the others; the lab's choice decides
+	Gross        float64                `yaml:"gross,omitempty"`      // multiple of the tolerance from which an error is far out; 0 means 3
+	LimitPlus    string                 `yaml:"limit_plus,omitempty"` // a record's figure that the limit is widened by: what a simulator allows for itself
+	GrossBy      string                 `yaml:"gross_by,omitempty"`   // a record's figure or choice that gives it in the measure's unit instead
+	Pair         string                 `yaml:"pair,omitempty"`       // an earlier measure whose points are set together with these: one setting, two readings
+	Apart        bool                   `yaml:"apart,omitempty"`      // its points are no levels of one another: corners, ears, frequencies
+	Limited      bool                   `yaml:"limited,omitempty"`    // points left out at an end limit the statement to the others, and leave it whole
+	Repeats      int                    `yaml:"repeats,omitempty"`    // readings a point needs; 0 means 1
 	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
 	Capture      *Capture               `yaml:"capture,omitempty"` // nil: read from the display and typed
 	SetUp        []string               `yaml:"set_up,omitempty"`  // what to look at on a gross error

@@ -127,7 +127,8 @@ type MakeAdjustment struct {
 	Point            string // of a table or a zone, as "measure/point"
 	Steps            int
 	Note             string
-	Nothing          bool // where the cause was looked for: nothing of the device was changed
+	Typed            string // what was entered in the device, where a control is told its load
+	Nothing          bool   // where the cause was looked for: nothing of the device was changed
 }
 
 func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
@@ -155,6 +156,11 @@ func (c MakeAdjustment) decide(r Run, o Order) ([]Fact, error) {
 	}
 	if c.Steps == 0 {
 		return nil, refuse(Invalid, "steps", "steps", "Say how many presses were made: more than none.")
+	}
+	if control.Sense == adjust.TellLoad {
+		if c.Note, err = r.toldLoad(finding, c.Typed); err != nil {
+			return nil, err
+		}
 	}
 	return []Fact{AdjustmentMade{Finding: finding.ID, Round: state.Closed, Control: c.Control, Point: c.Point, Steps: c.Steps,
 		Note: strings.TrimSpace(c.Note)}}, nil

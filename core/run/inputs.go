@@ -93,6 +93,34 @@ func (r Run) limitsInForce() map[string]procedure.LimitsFunc {
 				all[m.ID] = of
 			}
 		}
+		if of := all[m.ID]; m.LimitPlus != "" && of != nil {
+			all[m.ID] = func(at float64, plate map[string]float64) (conformity.Limits, error) {
+				limits, err := of(at, plate)
+				return limits.Widen(plate[m.LimitPlus]), err
+			}
+		}
+	}
+	return all
+}
+
+// States are what the certificate says of what was shown, with what was recorded in the run in its place.
+func (r Run) States() []string {
+	var all []string
+	for _, words := range r.Procedure.States {
+		for _, step := range r.Procedure.Steps {
+			record, is := step.(*procedure.RecordStep)
+			if !is {
+				continue
+			}
+			for _, f := range record.Fields {
+				if said := f.Recorded(r.Plate, r.Choices); said != "" {
+					words = strings.ReplaceAll(words, "{"+f.ID+"}", said)
+				}
+			}
+		}
+		if !strings.Contains(words, "{") { // what it speaks of was recorded
+			all = append(all, words)
+		}
 	}
 	return all
 }

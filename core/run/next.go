@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -26,19 +27,38 @@ func (r Run) CaptureOf(measure, point string) (m *procedure.Measure, p *procedur
 	return m, p, e.Steady, nil
 }
 
-// Paired is the point of another measure that is set together with one: one setting, two readings. Nil where there is none.
-func (r Run) Paired(m *procedure.Measure, p *procedure.Point) (*procedure.Measure, *procedure.Point) {
+// Together are the points of other measures that are set together with one: one setting, or one insertion, and a reading of each.
+func (r Run) Together(m *procedure.Measure, p *procedure.Point) (all []Spot) {
+	first := func(m *procedure.Measure) string { return cmp.Or(m.Pair, m.ID) }
 	for _, other := range r.Procedure.Measures() {
-		if other == m || m.Pair != other.ID && other.Pair != m.ID {
+		if other == m || first(m) != first(other) {
 			continue
 		}
 		for i := range other.Points {
 			if q := &other.Points[i]; len(p.Drive) > 0 && maps.Equal(p.Drive, q.Drive) && r.Holds(q.Condition) {
-				return other, q
+				all = append(all, Spot{other, q})
+				break
 			}
 		}
 	}
-	return nil, nil
+	return all
+}
+
+// Spot is a point with its measure.
+type Spot struct {
+	Measure *procedure.Measure
+	Point   *procedure.Point
+}
+
+// Paired is the point to be read next of those that are set together with one: the first that is open, else the first. Nil where
+// there is none.
+func (r Run) Paired(m *procedure.Measure, p *procedure.Point) (*procedure.Measure, *procedure.Point) {
+	all := r.Together(m, p)
+	at := slices.IndexFunc(all, func(s Spot) bool { return !r.Complete(s.Measure, s.Point, r.LastRound(s.Measure)) })
+	if len(all) == 0 {
+		return nil, nil
+	}
+	return all[max(0, at)].Measure, all[max(0, at)].Point
 }
 
 // stillSet is the open point that is set together with the one that was read last; nil where there is none.
@@ -64,7 +84,7 @@ func (r Run) stillSet(round int) (*procedure.Measure, *procedure.Point) {
 // inOrderOrSet refuses a point while an earlier step is open; not where it is set together with a point that is due.
 func (r Run) inOrderOrSet(m *procedure.Measure, p *procedure.Point, now time.Time) error {
 	err := r.InOrder(m, now)
-	if other, _ := r.Paired(m, p); err != nil && other != nil && r.InOrder(other, now) == nil {
+	if err != nil && slices.ContainsFunc(r.Together(m, p), func(s Spot) bool { return r.InOrder(s.Measure, now) == nil }) {
 		return nil
 	}
 	return err

@@ -29,6 +29,7 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		Reads:      reads,
 		Resolution: r.Resolution(m),
 		Tolerance:  r.Tolerance(m),
+		LimitPlus:  r.Plate[m.LimitPlus],
 		Repeats:    m.Repeats,
 		SetUp:      m.SetUp,
 		Points:     []PointView{},

@@ -60,6 +60,7 @@ func remarks(r run.Run) []string {
 			}
 		}
 	}
+	said = append(said, r.States()...)
 	for _, h := range r.Happened() {
 		say("%s", sentence(h.Words))
 	}

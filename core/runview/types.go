@@ -150,6 +150,7 @@ type MeasureView struct {
 	Reads      string             `json:"reads"` // of the readings themselves
 	Resolution float64            `json:"resolution"`
 	Tolerance  string             `json:"tolerance"`
+	LimitPlus  float64            `json:"limit_plus,omitempty"` // that it is widened by
 	Repeats    int                `json:"repeats"`
 	Schools    []AlternativeView  `json:"schools,omitempty"`
 	Capture    *procedure.Capture `json:"capture,omitempty"`
@@ -277,6 +278,7 @@ type FindingView struct {
 	Adjustments []run.AdjustmentMade `json:"adjustments"`
 	Made        []string             `json:"made"` // the same, in words
 	Undo        []adjust.Move        `json:"undo,omitempty"`
+	Span        *run.SpanLoad        `json:"span,omitempty"` // what a span that is told its load is set with
 }
 
 // VoidedView is an as found that was declared not valid, because what it showed came from outside the device.

@@ -294,6 +294,7 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		Adjustments: append([]run.AdjustmentMade{}, state.Adjustments...),
 		Made:        madeWords(r, f),
 		Undo:        r.Undo(f),
+		Span:        r.SpanLoad(f),
 		Outside:     f.Outside,
 		MayVoid:     r.MayVoid(f),
 		Voided:      []VoidedView{},

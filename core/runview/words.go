@@ -47,8 +47,9 @@ func Statement(r run.Run) string {
 		what += " As found was read again, because of a cause outside the device (" + strings.Join(outside, "; ") + ")."
 	}
 	_, why := r.Outcome()
-	return fmt.Sprintf("Verified by “%s”, revision %d. %s %s.", r.Procedure.Title, r.Procedure.Revision, what,
+	said := fmt.Sprintf("Verified by “%s”, revision %d. %s %s.", r.Procedure.Title, r.Procedure.Revision, what,
 		strings.TrimRight(strings.ToUpper(why[:1])+why[1:], ". "))
+	return strings.Join(append([]string{said}, r.States()...), " ")
 }
 
 // AsFound says in a sentence how the device was found.

@@ -10,7 +10,7 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Patterns: map[string]procedure.Pattern{
-		"blood-gas": {Read: bloodGas, Params: []string{"electronic", "level", "ph", "pco2", "po2"}},
+		"blood-gas": {Read: bloodGas, Params: []string{"electronic", "level", "ph", "pco2", "po2", "other"}},
 	},
 }
 
@@ -27,7 +27,7 @@ func Bicarbonate(ph, pco2 float64) (float64, error) {
 const roomPO2 = 150
 
 // bloodGas tells a sensor from a cartridge lot or its handling, and a bubble from both.
-// Points say electronic (1) or not, their level, and what they are of: ph, pco2 or po2 (1).
+// Points say electronic (1) or not, their level, and what they are of: ph, pco2 or po2 (1), or something else: other (1).
 func bloodGas(c procedure.FindingInput) procedure.Diagnosis {
 	seen := procedure.Diagnosis{Shape: "none", Words: "Every sensor and every liquid control is inside its range."}
 	liquid := map[float64][2]float64{}
@@ -49,7 +49,7 @@ func bloodGas(c procedure.FindingInput) procedure.Diagnosis {
 			pair[0] = shown
 		case p.With["pco2"] > 0:
 			pair[1] = shown
-		case out && math.Abs(shown-roomPO2) < math.Abs(p.Reference-roomPO2):
+		case p.With["other"] == 0 && out && math.Abs(shown-roomPO2) < math.Abs(p.Reference-roomPO2):
 			towardsAir++
 		}
 		liquid[p.With["level"]] = pair

@@ -98,10 +98,13 @@ func ranged(name string, from, to float64, unit string, u float64) reference.Cer
 }
 
 // liquid is what a lot of liquid controls should read.
-func liquid(ph, pco2, po2 float64) []reference.Certified {
+func liquid(ph, pco2, po2, sodium, potassium, haemoglobin float64) []reference.Certified {
 	return []reference.Certified{{Quantity: "pH", Value: ph, Unit: "[pH]", U: 0.004, K: 2},
 		{Quantity: "pCO2", Value: pco2, Unit: "mm[Hg]", U: 0.5, K: 2},
-		{Quantity: "pO2", Value: po2, Unit: "mm[Hg]", U: 1.2, K: 2}}
+		{Quantity: "pO2", Value: po2, Unit: "mm[Hg]", U: 1.2, K: 2},
+		{Quantity: "sodium", Value: sodium, Unit: "mmol/L", U: 1, K: 2},
+		{Quantity: "potassium", Value: potassium, Unit: "mmol/L", U: 0.06, K: 2},
+		{Quantity: "haemoglobin", Value: haemoglobin, Unit: "g/L", U: 1.2, K: 2}}
 }
 
 // serum is what a lot of calibrator or control is stated to hold, each value with its U: glucose and urea in mmol/L, uric acid in
@@ -215,11 +218,11 @@ var references = []ref{
 	{tag: "PP-2", name: "Pipette 100–1000 µL", kind: "pipette", maker: "Kestmoor", certified: 80, due: 285,
 		parent: "BL-1", values: []reference.Certified{ranged("volume", 100, 1000, "uL", 4)}},
 	{tag: "QC-11", name: "Blood-gas control, level 1", kind: "control", maker: "Thornquay", certified: 60, due: 210,
-		lot: "T1-2604", values: liquid(7.16, 66, 62)},
+		lot: "T1-2604", values: liquid(7.16, 66, 62, 118, 2.6, 78)},
 	{tag: "QC-12", name: "Blood-gas control, level 2", kind: "control", maker: "Thornquay", certified: 60, due: 210,
-		lot: "T2-2604", values: liquid(7.40, 41, 101)},
+		lot: "T2-2604", values: liquid(7.40, 41, 101, 138, 4.2, 131)},
 	{tag: "QC-13", name: "Blood-gas control, level 3", kind: "control", maker: "Thornquay", certified: 60, due: 210,
-		lot: "T3-2604", values: liquid(7.58, 22, 148)},
+		lot: "T3-2604", values: liquid(7.58, 22, 148, 158, 6.4, 187)},
 	{tag: "CT-31", name: "Blood-gas cartridges", kind: "cartridge", maker: "Thornquay", certified: 70, due: 24,
 		lot: "C-4471"},
 	{tag: "CT-32", name: "Blood-gas cartridges", kind: "cartridge", maker: "Thornquay", certified: 20, due: 140,

@@ -12,25 +12,25 @@ import (
 type BloodGas struct {
 	source  string
 	tag     string
-	devices map[string]*[4]float64 // offset of each sensor, in SDs
+	devices map[string]*[6]float64 // offset of each sensor, in SDs
 	faults  map[string]bool
 	noise   *rand.Rand
 }
 
-// what each source should show: pH, pCO2 and pO2 in mmHg, haemoglobin in g/L.
-var bloodGases = map[string][4]float64{
-	"electronic-1": {7.1, 70, 50, 0}, "electronic-2": {7.4, 40, 100, 0}, "electronic-3": {7.6, 20, 150, 0},
-	"control-1": {7.16, 66, 62, 78}, "control-2": {7.40, 41, 101, 131}, "control-3": {7.58, 22, 148, 187},
-	"haemoglobin": {7.4, 40, 100, 142},
+// what each source should show: pH, pCO2 and pO2 in mmHg, haemoglobin in g/L, sodium and potassium in mmol/L.
+var bloodGases = map[string][6]float64{
+	"electronic-1": {7.1, 70, 50}, "electronic-2": {7.4, 40, 100}, "electronic-3": {7.6, 20, 150},
+	"control-1": {7.16, 66, 62, 78, 118, 2.6}, "control-2": {7.40, 41, 101, 131, 138, 4.2}, "control-3": {7.58, 22, 148, 187, 158, 6.4},
+	"haemoglobin": {7.4, 40, 100, 142, 140, 4},
 }
 
-var bloodGasSD = [4]float64{0.005, 0.7, 1.6, 0.8}
+var bloodGasSD = [6]float64{0.005, 0.7, 1.6, 0.8, 0.8, 0.05}
 
 // NewBloodGas makes an analyser at rest.
 func NewBloodGas() *BloodGas {
 	b := &BloodGas{
 		source:  "electronic-2",
-		devices: map[string]*[4]float64{},
+		devices: map[string]*[6]float64{},
 		faults:  map[string]bool{},
 		noise:   seeded("blood gas"),
 	}
@@ -41,8 +41,8 @@ func NewBloodGas() *BloodGas {
 // IDN identifies it.
 func (b *BloodGas) IDN() string { return "North Needle,Blood-gas simulated,BG-SIM,1" }
 
-// Channels are pH, pCO2 and pO2 in mmHg, and haemoglobin in g/L.
-func (b *BloodGas) Channels() []string { return []string{"PH", "PCO2", "PO2", "THB"} }
+// Channels are pH, pCO2 and pO2 in mmHg, haemoglobin in g/L, and sodium and potassium in mmol/L.
+func (b *BloodGas) Channels() []string { return []string{"PH", "PCO2", "PO2", "THB", "NA", "K"} }
 
 // Rate is 5 samples a second.
 func (b *BloodGas) Rate() int { return 5 }
@@ -58,8 +58,8 @@ func (b *BloodGas) connect(tag string) {
 	b.tag = tag
 	if b.devices[tag] == nil {
 		r := seeded(tag + " blood gas")
-		b.devices[tag] = &[4]float64{0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(),
-			r.NormFloat64()}
+		b.devices[tag] = &[6]float64{0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(), 0.5 * r.NormFloat64(),
+			r.NormFloat64(), 0.5 * r.NormFloat64(), 0.5 * r.NormFloat64()}
 	}
 }
 
@@ -68,7 +68,7 @@ func (b *BloodGas) Step(float64) {}
 
 // Value is what it shows of the source in it.
 func (b *BloodGas) Value(channel string) float64 {
-	i := map[string]int{"PH": 0, "PCO2": 1, "PO2": 2, "THB": 3}[channel]
+	i := map[string]int{"PH": 0, "PCO2": 1, "PO2": 2, "THB": 3, "NA": 4, "K": 5}[channel]
 	v := bloodGases[b.source][i]
 	liquid := !strings.HasPrefix(b.source, "electronic")
 	if liquid {

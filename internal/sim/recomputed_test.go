@@ -111,7 +111,7 @@ func recomputed(t *testing.T, v runview.View, m runview.MeasureView, p runview.P
 	}
 	limits, err := of(base/out.Factor, in.Plate)
 	require.NoError(t, err)
-	limits = limits.Scale(out.Factor)
+	limits = limits.Widen(m.LimitPlus).Scale(out.Factor)
 	budget, err := uncertainty.Combine(out.Terms...)
 	require.NoError(t, err)
 	a, err := conformity.Assess(out.Indicated-out.Reference, limits, budget.Expanded, budget.K)

@@ -278,8 +278,13 @@ func (t *Technician) judge(s *procedure.Finding) error {
 		}
 		for _, m := range advice.Moves {
 			t.Truth.Turn(m.Control, m.Point, m.Change)
+			typed := ""
+			if load := t.run.SpanLoad(s); load != nil {
+				typed = fmt.Sprintf("%.6g", load.Value)
+			}
 			if err := t.do(run.MakeAdjustment{
 				Finding: s.ID,
+				Typed:   typed,
 				Control: m.Control,
 				Point:   m.Point,
 				Steps:   m.Steps,

@@ -154,6 +154,7 @@ func (ws *Workshop) command(ctx context.Context, r string, b CommandBody, who pe
 			Control: b.Control,
 			Point:   b.Point,
 			Steps:   b.Steps,
+			Typed:   b.Typed,
 			Note:    b.Note,
 			Nothing: b.Nothing,
 		}, nil

@@ -78,6 +78,7 @@ def limits(rule, level, plate):
     """Limits on the error at a level: (low, high), None on a side without one."""
     if "percent" in rule or "fixed" in rule:
         half = rule.get("fixed", 0) + rule.get("percent", 0) / 100 * abs(level)
+        half += plate[rule["plus"]] if "plus" in rule else 0  # what a simulator allows for itself
         return -half, half
     if "widest" in rule:
         half = max(limits(r, level, plate)[1] for r in rule["widest"])

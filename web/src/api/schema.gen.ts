@@ -2735,6 +2735,7 @@ export interface components {
             outside?: string[];
             rooms?: components["schemas"]["Ambient"][];
             seen?: components["schemas"]["Diagnosis"];
+            span?: components["schemas"]["SpanLoad"];
             title: string;
             undo?: components["schemas"]["Move"][];
             voided: components["schemas"]["VoidedView"][];
@@ -3412,6 +3413,8 @@ export interface components {
             do?: string;
             finding: string;
             id: string;
+            /** Format: double */
+            limit_plus?: number;
             link?: string;
             method: string;
             points: components["schemas"]["PointView"][];
@@ -4389,6 +4392,14 @@ export interface components {
             weekdays?: number[];
             /** @description ferry days */
             why?: string;
+        };
+        SpanLoad: {
+            do: string;
+            /** Format: double */
+            step: number;
+            unit: string;
+            /** Format: double */
+            value: number;
         };
         StageReading: {
             /** Format: double */

@@ -6,6 +6,7 @@ import DialogShell from '../components/DialogShell.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import AdjustWork from './AdjustWork.vue'
+import SpanWork from './SpanWork.vue'
 import LookWork from './LookWork.vue'
 import VoidAsFound from './VoidAsFound.vue'
 import VoidedNote from './VoidedNote.vue'
@@ -132,6 +133,7 @@ useKeys({
 
     <template v-else-if="finding.adjusting && !finding.adjusted">
       <template v-if="finding.looking"><LookWork :run="run" :finding="finding" /><slot /></template>
+      <SpanWork v-else-if="finding.span" :finding="finding"><slot /></SpanWork>
       <AdjustWork v-else :run="run" :finding="finding"><slot /></AdjustWork>
     </template>
 
