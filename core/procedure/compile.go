@@ -154,6 +154,12 @@ func (p *Procedure) WithPoint(measure string, point Point) (*Procedure, []field.
 	return next, nil
 }
 
+// KeepsFigures reports whether a finding is about what is reckoned with on the device from then on, such as the tubing before a
+// meter: its figures are kept on the device.
+func (p *Procedure) KeepsFigures() bool {
+	return slices.ContainsFunc(p.Findings(), func(f *Finding) bool { return f.About != "" && f.PatternName != "" })
+}
+
 // Way is the whole order of a run: what every run begins with, the procedure's own steps, and signing.
 func (p *Procedure) Way() []Step { return p.way }
 

@@ -120,8 +120,15 @@ func (r Run) Advise(f *procedure.Finding) (adjust.Advice, error) {
 		return adjust.Advice{}, fmt.Errorf("as found is not closed yet")
 	}
 	if f.About != "" && !f.MustHold {
-		return adjust.Advice{Decision: adjust.Leave,
-			Why: fmt.Sprintf("It is a statement about %s, and no verdict on the device.", f.About)}, nil
+		d, _ := r.Diagnose(f, state.Closed-1)
+		switch {
+		case d.Fails == "":
+			return adjust.Advice{Decision: adjust.Leave,
+				Why: fmt.Sprintf("It is a statement about %s, and no verdict on the device.", f.About)}, nil
+		case state.Closed > 1 && state.decided(state.Closed-1) == adjust.Investigate:
+			return adjust.Advice{Decision: adjust.Withdraw, Why: "It was looked for, and is still so. " + d.Words}, nil
+		}
+		return adjust.Advice{Decision: adjust.Investigate, Why: d.Words}, nil
 	}
 	var chosen adjust.Advice
 	worst, found := 0.0, false

@@ -48,7 +48,7 @@ func (r Run) FoundOut() []lookback.Level {
 		}
 	}
 	for _, f := range r.Procedure.Findings() {
-		if r.Findings[f.ID].Closed == 0 || f.About != "" {
+		if r.Findings[f.ID].Closed == 0 {
 			continue
 		}
 		if d, ok := r.Diagnose(f, 0); ok && d.Fails != "" {

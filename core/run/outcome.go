@@ -43,10 +43,16 @@ func (r Run) failed() string {
 			failed = fmt.Sprintf("%s: not fine (%s)", step.Base().Title, mark.Note)
 		}
 		s, finding := step.(*procedure.Finding)
-		if !finding || s.About != "" {
+		if !finding {
 			continue
 		}
 		state := r.Findings[s.ID]
+		if d, ok := r.Diagnose(s, max(0, state.Closed-1)); s.About != "" {
+			if ok && d.Fails != "" {
+				failed = s.Title + ": " + d.Fails
+			}
+			continue
+		}
 		if state.Last().Decision == adjust.Withdraw {
 			failed = fmt.Sprintf("%s: withdrawn", s.Title)
 			continue

@@ -55,9 +55,14 @@ func Statement(r run.Run) string {
 // AsFound says in a sentence how the device was found.
 func (v View) AsFound() string {
 	var out []string
-	all := 0
+	all, together := 0, 0
 	for _, m := range v.Measures {
 		if v.About(m) != "" {
+			for _, p := range m.Points {
+				if p.Found != nil {
+					together++
+				}
+			}
 			continue
 		}
 		for _, p := range m.Points {
@@ -75,6 +80,8 @@ func (v View) AsFound() string {
 		}
 	}
 	switch {
+	case all == 0 && together > 0:
+		return fmt.Sprintf("As found: %d points, judged together and not each by itself.%s", together, whole)
 	case all == 0:
 		return "As found: nothing was measured."
 	case len(out) == 0:

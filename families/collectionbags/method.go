@@ -4,6 +4,7 @@ package collectionbags
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"northneedle/core/fit"
 	"northneedle/core/procedure"
@@ -16,7 +17,7 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods:  map[string]procedure.Method{"syringe-fills": {Compute: syringeFills, Value: true}},
-	Patterns: map[string]procedure.Pattern{"bag-meter": {Read: bagMeter}},
+	Patterns: map[string]procedure.Pattern{"bag-meter": {Read: bagMeter, Params: []string{"gain"}}},
 }
 
 // syringeFills compares what a meter shows with a bag filled by whole strokes of a
@@ -82,12 +83,14 @@ func (c Correction) Apply(indicated, relative, resolution float64) (volume, u fl
 	return volume, budget.Expanded, err
 }
 
-// bagMeter tells the dead space of the tubing from an error of the meter.
+// bagMeter tells the dead space of the tubing, which is no failure and is subtracted, from an error of the meter. One of the points
+// says by how many percent its gain may be off (with: gain).
 func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 	points := in.Points
 	var delivered, shown []float64
-	limit := 0.0
+	limit, allowed := 0.0, 0.0
 	for _, p := range points {
+		allowed = math.Max(allowed, p.With["gain"])
 		delivered, shown = append(delivered, p.Reference), append(shown, p.Reference+p.Error)
 		limit = math.Max(limit, p.U)
 	}
@@ -104,16 +107,24 @@ func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 	t := distuv.StudentsT{Mu: 0, Sigma: 1, Nu: float64(c.N - 2)}.Quantile(0.97725)
 	correction := fmt.Sprintf("Corrected volume = (shown − %.3f L) ÷ %.4f, U %.3f L at %s.", c.DeadSpace(), c.Gain(), u, top.Label)
 	dead := fmt.Sprintf("Dead space %.3f L (± %.3f)", c.DeadSpace(), t*c.UIntercept)
+	kept := []procedure.Figure{{ID: "deadspace", Title: "Dead space", Value: c.DeadSpace(), U: t * c.UIntercept, Unit: "L"},
+		{ID: "gain", Title: "Gain", Value: c.Gain(), U: t * c.USlope, Unit: "1"},
+		{ID: "correction", Title: "U of a corrected volume", Value: u, Unit: "L"}}
+	off := 100 * (c.Gain() - 1)
+	gain := fmt.Sprintf("The meter's gain is off by %+.1f %% (± %.1f %%). %s. %s", off, 100*t*c.USlope, dead, correction)
 	switch {
 	case c.ResidualSD > 2*limit && c.ResidualSD > 0.03:
-		return procedure.Diagnosis{Shape: "scatter",
-			Words: fmt.Sprintf("The volumes scatter by %.2f L about any line: taps, leaks, or strokes drawn with a bag open.", c.ResidualSD), Investigate: true}
+		words := fmt.Sprintf("the volumes scatter by %.2f L about any line", c.ResidualSD)
+		return procedure.Diagnosis{Shape: "scatter", Fails: words,
+			Words: strings.ToUpper(words[:1]) + words[1:] + ": taps, leaks, or strokes drawn with a bag open.", Investigate: true}
+	case c.GainFound && allowed > 0 && math.Abs(off) > allowed:
+		return procedure.Diagnosis{Shape: "gain", Words: gain, Fails: fmt.Sprintf("the meter's gain is off by %+.1f %%, more than %g %%", off, allowed)}
 	case c.GainFound:
-		return procedure.Diagnosis{Shape: "gain", Words: fmt.Sprintf("The meter's gain is off by %+.1f %% (± %.1f %%). %s. %s", 100*(c.Gain()-1), 100*t*c.USlope, dead, correction)}
+		return procedure.Diagnosis{Shape: "gain", Words: gain + " It is small enough to be taken out by the correction.", Figures: kept}
 	case c.DeadSpaceFound:
-		return procedure.Diagnosis{Shape: "offset",
+		return procedure.Diagnosis{Shape: "offset", Figures: kept,
 			Words: dead + ", the gain cannot be told from 1: subtract it, do not adjust the meter. " + correction}
 	}
-	return procedure.Diagnosis{Shape: "none",
+	return procedure.Diagnosis{Shape: "none", Figures: kept,
 		Words: "Neither a dead space nor an error of the meter can be told from none."}
 }

@@ -68,6 +68,8 @@ func (w *worker) finish() {
 		switch s.Kind {
 		case procedure.StepCheck:
 			w.v = w.send(w.v, order{"kind": "answer", "step": s.ID, "answer": "fine"})
+		case procedure.StepRecord:
+			w.v = w.send(w.v, order{"kind": "plate", "step": s.ID, "values": map[string]string{"curve": "R-2", "simulator_own": "0.5"}})
 		case procedure.StepAct:
 			w.v = w.send(w.v, order{"kind": "do", "step": s.ID})
 		case procedure.StepMeasure:

@@ -199,10 +199,7 @@ func TestTheStatementFollowsFromThePoints(t *testing.T) {
 					}
 				}
 				for _, f := range v.Findings {
-					if f.About != "" {
-						continue
-					}
-					adjusted = adjusted || len(f.Adjustments) > 0
+					adjusted = adjusted || f.About == "" && len(f.Adjustments) > 0
 					for _, d := range f.Decisions {
 						withdrawn = withdrawn || d.Decision == adjust.Withdraw
 					}

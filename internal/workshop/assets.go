@@ -71,6 +71,7 @@ type AssetView struct {
 	History    []HistoryView      `json:"history"`
 	Procedures []ProcedureOffer   `json:"procedures" doc:"by which a run can be opened"`
 	Blocked    []BlockView        `json:"blocked" doc:"the controls that are rejected"`
+	Kept       []KeptView         `json:"kept" doc:"what the last good runs came to, and is reckoned with until the next"`
 	Tests      []TestView         `json:"tests" doc:"of an analyser: how each stands"`
 	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
 }
@@ -190,6 +191,9 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 		return view, err
 	}
 	view.Trends = trends(results)
+	if view.Kept, err = ws.kept(a); err != nil {
+		return view, err
+	}
 	if view.Tests, err = ws.tests(a); err != nil {
 		return view, err
 	}

@@ -116,6 +116,46 @@ func (ws *Workshop) tests(a ledger.Asset) ([]TestView, error) {
 	return views, nil
 }
 
+// KeptView is what the last good run of a procedure came to, and is reckoned with until the next: a dead space, a gain.
+type KeptView struct {
+	Title   string    `json:"title"` // of the procedure
+	Run     string    `json:"run"`
+	At      time.Time `json:"at"`
+	Figures []string  `json:"figures"` // in words
+}
+
+// kept is what is kept on a device from the last good run of each of its procedures that came to figures; those of single tests
+// stand with the tests.
+func (ws *Workshop) kept(a ledger.Asset) ([]KeptView, error) {
+	views := []KeptView{}
+	runs, err := ws.Ledger.RunsOf(a.ID, mostRuns)
+	if err != nil {
+		return views, err
+	}
+	seen := map[string]bool{}
+	for _, row := range runs { // the newest first
+		p := ws.procedureOf(row.Procedure)
+		if p == nil || p.Test != "" || seen[p.ID] || row.Status != run.Signed || !row.Result.Passed() || row.ReplacedBy != "" || row.Paper {
+			continue
+		}
+		if seen[p.ID] = true; !p.KeepsFigures() {
+			continue
+		}
+		r, err := ws.Ledger.Run(row.ID)
+		if err != nil {
+			return views, err
+		}
+		v := KeptView{Title: p.Title, Run: r.ID, At: r.Signature.At}
+		for _, f := range figuresOf(runview.Of(r, ws.Clock())) {
+			v.Figures = append(v.Figures, f.Words())
+		}
+		if len(v.Figures) > 0 {
+			views = append(views, v)
+		}
+	}
+	return views, nil
+}
+
 // procedureOf is a procedure by its id; nil where there is none.
 func (ws *Workshop) procedureOf(id string) *procedure.Procedure {
 	for _, p := range ws.procedures() {

@@ -1768,6 +1768,8 @@ export interface components {
             family: string;
             history: components["schemas"]["HistoryView"][];
             id: string;
+            /** @description what the last good runs came to, and is reckoned with until the next */
+            kept: components["schemas"]["KeptView"][];
             maker: string;
             model: string;
             /** @description what became of them, the newest first */
@@ -3106,6 +3108,13 @@ export interface components {
             lot_id: string;
             /** @description as it was typed */
             text: string;
+        };
+        KeptView: {
+            /** Format: date-time */
+            at: string;
+            figures: string[];
+            run: string;
+            title: string;
         };
         KitLine: {
             /**

@@ -117,6 +117,17 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
       </p>
       <AlertNote class="mt-3" :words="trouble" />
 
+      <section v-if="data.kept?.length" class="mt-6">
+        <SectionTitle>Reckoned with until the next run</SectionTitle>
+        <ul class="rows">
+          <li v-for="k in data.kept" :key="k.run" class="flex flex-wrap gap-x-6 py-2">
+            <span v-for="f in k.figures" :key="f" class="num">{{ f }}</span>
+            <RouterLink class="text-sm text-ink-2 underline" :to="{ name: 'run', params: { id: k.run } }"
+              >{{ k.title }}, {{ localDay(k.at) }}</RouterLink
+            >
+          </li>
+        </ul>
+      </section>
       <TestsTable
         v-if="data.tests.length"
         class="mt-6"
