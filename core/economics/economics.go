@@ -32,6 +32,7 @@ type Case struct {
 	Replacement float64 `json:"replacement" doc:"price of a new one"`
 	Remaining   float64 `json:"remaining" doc:"years this one may still serve"`
 	Life        float64 `json:"life" doc:"years a new one serves"`
+	Without     float64 `json:"without,omitempty" doc:"what a year without it costs: borrowed, sent out, waited for; 0: it cannot be done without, or nobody has said"`
 }
 
 // Check reports what is wrong with a case, if anything.
@@ -46,6 +47,7 @@ func (c Case) Check() error {
 		"repair":      c.Repair,
 		"replacement": c.Replacement,
 		"remaining":   c.Remaining,
+		"without":     c.Without,
 	} {
 		if !(v >= 0) || math.IsInf(v, 0) {
 			return fmt.Errorf("%s must not be negative, it is %g", strings.ReplaceAll(name, "_", " "), v)
@@ -70,7 +72,7 @@ type Way struct {
 
 // said is the way as a sentence begins with it.
 func (w Way) said() string {
-	return map[string]string{"accredited": "Accredited", "in house": "In house", "replace": "A new one"}[w.Name]
+	return map[string]string{"accredited": "Accredited", "in house": "In house", "replace": "A new one", "do without": "Doing without"}[w.Name]
 }
 
 // Weighed is the options with the one to take.
@@ -116,7 +118,11 @@ func Weigh(c Case) (Weighed, error) {
 	replace := Way{Name: "replace", Yearly: cal + repairs + price,
 		Parts: fmt.Sprintf("calibration (%s) %.0f, repairs %.0f, its price over %g years %.0f", by, cal, repairs,
 			c.Life, price)}
-	a := Weighed{Options: []Way{accredited, inHouse, replace}}
+	without := Way{Name: "do without", Yearly: c.Without, Parts: fmt.Sprintf("borrowed, sent out or waited for %.0f", c.Without)}
+	if c.Without == 0 {
+		without.Not = "what a year without it costs is not given"
+	}
+	a := Weighed{Options: []Way{accredited, inHouse, replace, without}}
 	if c.Remaining == 0 {
 		for i := range a.Options[:2] {
 			a.Options[i].Not = "its life is over"
@@ -131,18 +137,18 @@ func Weigh(c Case) (Weighed, error) {
 	take := a.Options[best] // to replace is always possible
 	a.Take = take.Name
 	words := map[string]string{"accredited": "Have it calibrated by an accredited laboratory",
-		"in house": "Calibrate it in house", "replace": "Replace it"}[take.Name]
+		"in house": "Calibrate it in house", "replace": "Replace it", "do without": "Do without it"}[take.Name]
 	a.Sentence = fmt.Sprintf("%s: %.0f a year.", words, take.Yearly)
 	for _, o := range a.Options {
 		switch {
-		case o.Name == take.Name:
+		case o.Name == take.Name || o.Name == without.Name && c.Without == 0:
 		case o.Not != "":
 			a.Sentence += fmt.Sprintf(" %s will not do: %s.", o.said(), o.Not)
 		default:
 			a.Sentence += fmt.Sprintf(" %s would cost %.0f.", o.said(), o.Yearly)
 		}
 	}
-	if c.Use == Indication && take.Name != "replace" {
+	if c.Use == Indication && take.Name != "replace" && take.Name != without.Name {
 		a.Sentence += " It only shows: whether it needs calibrating at all is worth asking."
 	}
 	return a, nil

@@ -38,8 +38,10 @@ func TestWhatToDoWithADevice(t *testing.T) {
 		"the ratio is too low": {func(c *economics.Case) { c.TUR = 2 }, "accredited", "2.0; 3.0 are wanted"},
 		"it only shows": {func(c *economics.Case) { c.TUR, c.Use = 1, economics.Indication }, "in house",
 			"worth asking"},
-		"it fails every month": {func(c *economics.Case) { c.Failures = 12 }, "replace", "Replace it"},
-		"its life is over":     {func(c *economics.Case) { c.Remaining = 0 }, "replace", "its life is over"},
+		"it can be done without": {func(c *economics.Case) { c.Without = 150 }, "do without", "Do without it: 150 a year."},
+		"without is dearer":      {func(c *economics.Case) { c.Without = 5000 }, "in house", "Doing without would cost 5000"},
+		"it fails every month":   {func(c *economics.Case) { c.Failures = 12 }, "replace", "Replace it"},
+		"its life is over":       {func(c *economics.Case) { c.Remaining = 0 }, "replace", "its life is over"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			it := capnograph

@@ -105,6 +105,7 @@ type Choice struct {
 	Out      float64 `json:"out"`      // expected share found out of tolerance at its end
 	Exposure float64 `json:"exposure"` // device-days a year that such devices were in use unnoticed
 	Hours    float64 `json:"hours"`    // of work a year
+	Recall   string  `json:"recall"`   // what has to be looked back on where its end is out, in words
 }
 
 // Recommendation is an interval with the sentence why, and what others would mean.
@@ -331,12 +332,25 @@ func curve(h History, r Recommendation, theta float64) ([]Choice, bool) {
 		}
 		t := float64(d)
 		perYear := 365.25 / t * float64(max(1, h.Devices))
+		out := -math.Expm1(-t / theta)
 		all = append(all, Choice{
 			Days:     d,
-			Out:      -math.Expm1(-t / theta),
+			Recall:   recall(d, out*perYear, bound),
+			Out:      out,
 			Exposure: perYear * (t + theta*math.Expm1(-t/theta)),
 			Hours:    perYear * h.Hours,
 		})
 	}
 	return all, bound
+}
+
+// recall says what a device that is found out at the end of an interval, in days, makes one look back on, and how often a year
+// that is to be expected; bound: at most.
+func recall(days int, aYear float64, bound bool) string {
+	about := "about"
+	if bound {
+		about = "at most about"
+	}
+	return fmt.Sprintf("Found out at its end, a device's results of %d days have to be looked back on: by this curve %s %.2g times a year, an estimate.",
+		days, about, aYear)
 }

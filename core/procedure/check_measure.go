@@ -59,7 +59,15 @@ func (c *checker) measure(at string, m *Measure) {
 			c.say(at+".trend.against", "%q is not known: use first or last", t.Against)
 		}
 	}
-	for path, field := range map[string]string{"gross_by": m.GrossBy, "limit_plus": m.LimitPlus} {
+	given := map[string]string{"gross_by": m.GrossBy, "limit_plus": m.LimitPlus}
+	if m.Low != nil {
+		given["low.percent"] = m.Low.Percent
+		c.need(at+".low.percent", m.Low.Percent)
+		if !(m.Low.UpTo > 0) {
+			c.say(at+".low.up_to", "is above zero, it is %g", m.Low.UpTo)
+		}
+	}
+	for path, field := range given {
 		if field != "" && !c.recorded(field) {
 			c.say(at+"."+path, "no record has a field %q", field)
 		}

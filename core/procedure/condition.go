@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -98,6 +99,21 @@ func (t LimitTable) Row(choices map[string]string) (LimitRow, bool) {
 // LimitsFunc gives the limits on the error at a reference value; both are in the measure's unit.
 // Plate holds the figures of the data plate.
 type LimitsFunc func(reference float64, plate map[string]float64) (conformity.Limits, error)
+
+// Around is the limits of a measure with those of its lower end in their place there.
+func (l *LowRange) Around(of LimitsFunc) LimitsFunc {
+	return func(at float64, plate map[string]float64) (conformity.Limits, error) {
+		if math.Abs(at) > l.UpTo*(1+1e-9) {
+			return of(at, plate)
+		}
+		percent, ok := plate[l.Percent]
+		if !ok || !(percent > 0) {
+			return conformity.Limits{}, fmt.Errorf("up to %g the maker's limit counts, and is not recorded (%s)", l.UpTo, l.Percent)
+		}
+		half := percent / 100 * math.Abs(at)
+		return conformity.Limits{Low: -half, High: half}, nil
+	}
+}
 
 // ParseLimits reads a tolerance: the name of one of the catalogue's tables, or the text form
 // of [conformity.ParseTolerance].

@@ -189,6 +189,7 @@ type Measure struct {
 	School       string                 `yaml:"school,omitempty"`     // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"`    // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`      // multiple of the tolerance from which an error is far out; 0 means 3
+	Low          *LowRange              `yaml:"low,omitempty"`        // a range at its lower end with a limit of its own
 	LimitPlus    string                 `yaml:"limit_plus,omitempty"` // a record's figure that the limit is widened by: what a simulator allows for itself
 	GrossBy      string                 `yaml:"gross_by,omitempty"`   // a record's figure or choice that gives it in the measure's unit instead
 	Pair         string                 `yaml:"pair,omitempty"`       // an earlier measure whose points are set together with these: one setting, two readings
@@ -206,6 +207,12 @@ type Measure struct {
 	Limits LimitsFunc  `yaml:"-"` // of Tolerance
 	Table  *LimitTable `yaml:"-"` // that Tolerance names, where the limits go by what is chosen
 	Judge  *Finding    `yaml:"-"` // that judges it
+}
+
+// LowRange is the lower end of a measure's range, for which its tolerance was not made: there the maker's counts, which is recorded.
+type LowRange struct {
+	UpTo    float64 `json:"up_to" yaml:"up_to"`     // in the measure's unit, itself included
+	Percent string  `json:"percent" yaml:"percent"` // the record's figure that is the limit, in percent of the reading
 }
 
 // Chart says that the points of a measure are controls of an analyte. A point's level is given under "with".

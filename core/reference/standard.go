@@ -64,6 +64,26 @@ type Done struct {
 	At        time.Time `json:"at"`
 	By        string    `json:"by"`
 	Passed    bool      `json:"passed"`
+	Settings  []Setting `json:"settings,omitempty"` // how the reference was set, as that run recorded it
+}
+
+// Setting is something that a preparation recorded of a reference: the condition that it states volumes in, its trigger.
+type Setting struct {
+	Field string `json:"field"` // the record's
+	Label string `json:"label"`
+	Value string `json:"value"` // in words
+}
+
+// LeftAs is how the newest preparation of a standard left a field, and which that was; false where none says so.
+func (s Standard) LeftAs(field string) (Setting, Done, bool) {
+	for _, d := range s.Prepared { // the newest first
+		for _, set := range d.Settings {
+			if set.Field == field {
+				return set, d, true
+			}
+		}
+	}
+	return Setting{}, Done{}, false
 }
 
 // missing says what speaks against a standard's preparation at a time; nothing if it holds.

@@ -24,14 +24,23 @@ func (r Run) latest(m *procedure.Measure, p *procedure.Point, round int) (*Verdi
 	return r.Judge(m, p, 0)
 }
 
-// Affected are the measures read in a round: all of them as found and after the set-up
-// was put right, otherwise those that the controls act on.
+// Affected are the measures read in a round: all of them as found; after the set-up was put right all that the finding is the
+// first to judge; otherwise those that the controls act on.
 func (r Run) Affected(f *procedure.Finding, round int) []*procedure.Measure {
-	if round == 0 || len(f.Controls) == 0 || r.Findings[f.ID].decided(round) == adjust.Investigate {
+	if round == 0 {
 		return f.Measures
 	}
+	var own []*procedure.Measure
+	for _, m := range f.Measures {
+		if m.Judge == f {
+			own = append(own, m)
+		}
+	}
+	if len(f.Controls) == 0 || r.Findings[f.ID].decided(round) == adjust.Investigate {
+		return own
+	}
 	var touched []*procedure.Measure
-	for i, group := range byQuantity(f.Measures) {
+	for i, group := range byQuantity(own) {
 		if len(r.controlsOn(f, group, i == 0)) > 0 {
 			touched = append(touched, group...)
 		}

@@ -2,6 +2,7 @@ package run
 
 import (
 	"northneedle/core/adjust"
+	"northneedle/core/procedure"
 	"northneedle/core/reference"
 )
 
@@ -11,6 +12,7 @@ func (r Run) Done() []reference.Done {
 		return nil
 	}
 	var all []reference.Done
+	settings := r.settings()
 	for _, s := range r.Procedure.Findings() {
 		state := r.Findings[s.ID]
 		if r.Marks[s.ID].Skipped != "" || !state.Done() {
@@ -29,7 +31,37 @@ func (r Run) Done() []reference.Done {
 			At:        r.Signature.At,
 			By:        r.Signature.By.Name,
 			Passed:    passed,
+			Settings:  settings,
 		})
 	}
 	return all
+}
+
+// settings are what a run's records say, in words.
+func (r Run) settings() (all []reference.Setting) {
+	for _, step := range r.Procedure.Steps {
+		record, is := step.(*procedure.RecordStep)
+		if !is {
+			continue
+		}
+		for _, f := range record.Fields {
+			if said := f.Recorded(r.Plate, r.Choices); said != "" {
+				all = append(all, reference.Setting{Field: f.ID, Label: f.Label, Value: said})
+			}
+		}
+	}
+	return all
+}
+
+// LeftAs is how a standard in the run was left by its own preparation in what a field records, and which standard that is; false
+// where no preparation says so.
+func (r Run) LeftAs(field string) (set reference.Setting, done reference.Done, tag string, ok bool) {
+	for _, role := range r.Procedure.Roles {
+		if bound, filled := r.Bound[role.ID]; filled {
+			if set, done, ok = bound.Standard.LeftAs(field); ok {
+				return set, done, bound.Standard.Tag, true
+			}
+		}
+	}
+	return set, done, "", false
 }

@@ -93,6 +93,9 @@ func (r Run) limitsInForce() map[string]procedure.LimitsFunc {
 				all[m.ID] = of
 			}
 		}
+		if of := all[m.ID]; m.Low != nil && of != nil && r.Device.Limits[m.ID] == "" {
+			all[m.ID] = m.Low.Around(of)
+		}
 		if of := all[m.ID]; m.LimitPlus != "" && of != nil {
 			all[m.ID] = func(at float64, plate map[string]float64) (conformity.Limits, error) {
 				limits, err := of(at, plate)

@@ -30,6 +30,7 @@ func viewMeasure(r run.Run, m *procedure.Measure) MeasureView {
 		Resolution: r.Resolution(m),
 		Tolerance:  r.Tolerance(m),
 		LimitPlus:  r.Plate[m.LimitPlus],
+		Low:        m.Low,
 		Repeats:    m.Repeats,
 		SetUp:      m.SetUp,
 		Points:     []PointView{},

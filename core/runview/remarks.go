@@ -39,6 +39,13 @@ func remarks(r run.Run) []string {
 			if mark.Skipped == "" && (mark.Answer == run.NotFine || mark.Answer == run.NA) {
 				say("%s: %s: %s.", s.Title, AnswerWords(s.Tests(), mark.Answer), strings.TrimRight(mark.Note, ". "))
 			}
+		case *procedure.RecordStep:
+			for _, f := range s.Fields {
+				now := f.Recorded(r.Plate, r.Choices)
+				if set, done, tag, ok := r.LeftAs(f.ID); ok && now != "" && now != set.Value {
+					say("%s: %s; %s was left at %s when it was prepared on %s.", f.Label, now, tag, set.Value, done.At.Format("2006-01-02"))
+				}
+			}
 		case *procedure.Measure:
 			said = append(said, remarksOnPoints(r, s)...)
 		case *procedure.Finding:

@@ -98,6 +98,7 @@ type StepView struct {
 	At      *time.Time         `json:"at,omitempty"`
 	Answer  run.Answer         `json:"answer,omitempty"`
 	Note    string             `json:"note,omitempty"`
+	Left    map[string]string  `json:"left,omitempty"`  // by field: how a reference was left by its preparation, in words
 	Known   *run.Known         `json:"known,omitempty"` // what the record says now of what the check reads
 	Read    string             `json:"read,omitempty"`  // what it said when the check was answered
 	Skipped string             `json:"skipped,omitempty"`
@@ -136,30 +137,31 @@ type EarlierView struct {
 
 // MeasureView is a measure with its points.
 type MeasureView struct {
-	ID         string             `json:"id"`
-	Title      string             `json:"title"`
-	Finding    string             `json:"finding"`
-	Method     string             `json:"method"`
-	Quantity   string             `json:"quantity,omitempty"`
-	Also       map[string]string  `json:"also,omitempty"`   // further standards that its method reckons with
-	Absent     string             `json:"absent,omitempty"` // what is said where what is waited for does not come
-	Do         string             `json:"do,omitempty"`
-	Caution    string             `json:"caution,omitempty"`
-	Unit       string             `json:"unit"`  // UCUM
-	Shown      string             `json:"shown"` // as it is read
-	Reads      string             `json:"reads"` // of the readings themselves
-	Resolution float64            `json:"resolution"`
-	Tolerance  string             `json:"tolerance"`
-	LimitPlus  float64            `json:"limit_plus,omitempty"` // that it is widened by
-	Repeats    int                `json:"repeats"`
-	Schools    []AlternativeView  `json:"schools,omitempty"`
-	Capture    *procedure.Capture `json:"capture,omitempty"`
-	Stage      *StageView         `json:"stage,omitempty"` // by hand a point of it is read as a stage
-	Link       string             `json:"link,omitempty"`  // id of the instrument that reads it, where one is connected
-	SetUp      []string           `json:"set_up,omitempty"`
-	Round      int                `json:"round"`   // being read
-	Reading    bool               `json:"reading"` // whether a round is open
-	Points     []PointView        `json:"points"`
+	ID         string              `json:"id"`
+	Title      string              `json:"title"`
+	Finding    string              `json:"finding"`
+	Method     string              `json:"method"`
+	Quantity   string              `json:"quantity,omitempty"`
+	Also       map[string]string   `json:"also,omitempty"`   // further standards that its method reckons with
+	Absent     string              `json:"absent,omitempty"` // what is said where what is waited for does not come
+	Do         string              `json:"do,omitempty"`
+	Caution    string              `json:"caution,omitempty"`
+	Unit       string              `json:"unit"`  // UCUM
+	Shown      string              `json:"shown"` // as it is read
+	Reads      string              `json:"reads"` // of the readings themselves
+	Resolution float64             `json:"resolution"`
+	Tolerance  string              `json:"tolerance"`
+	Low        *procedure.LowRange `json:"low,omitempty"`        // its lower end has a limit of its own
+	LimitPlus  float64             `json:"limit_plus,omitempty"` // that it is widened by
+	Repeats    int                 `json:"repeats"`
+	Schools    []AlternativeView   `json:"schools,omitempty"`
+	Capture    *procedure.Capture  `json:"capture,omitempty"`
+	Stage      *StageView          `json:"stage,omitempty"` // by hand a point of it is read as a stage
+	Link       string              `json:"link,omitempty"`  // id of the instrument that reads it, where one is connected
+	SetUp      []string            `json:"set_up,omitempty"`
+	Round      int                 `json:"round"`   // being read
+	Reading    bool                `json:"reading"` // whether a round is open
+	Points     []PointView         `json:"points"`
 }
 
 // AlternativeView is another criterion in use for a measure.

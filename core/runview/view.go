@@ -171,6 +171,12 @@ func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
 		v.Fields, v.Plate, v.Choices = slices.Clone(s.Fields), r.Plate, r.Choices
 		for i := range v.Fields {
 			v.Fields[i].Unit = r.FieldUnit(v.Fields[i])
+			if set, done, tag, ok := r.LeftAs(v.Fields[i].ID); ok {
+				if v.Left == nil {
+					v.Left = map[string]string{}
+				}
+				v.Left[v.Fields[i].ID] = fmt.Sprintf("%s was left at %s on %s", tag, set.Value, done.At.Format("2006-01-02"))
+			}
 		}
 	case *procedure.ActStep, *procedure.Measure:
 		if v.Done {

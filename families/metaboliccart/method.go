@@ -15,7 +15,10 @@ import (
 
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
-	Patterns: map[string]procedure.Pattern{"uptake": {Read: uptake, Params: []string{"flow", "o2", "co2", "air"}}},
+	Patterns: map[string]procedure.Pattern{
+		"cart-flow": {Read: cartFlow, Params: []string{"flow"}},
+		"uptake":    {Read: uptake, Params: []string{"flow", "o2", "co2", "air"}},
+	},
 }
 
 // workLevels are where a metabolic measurement is made, as invented but ordinary people show them.
@@ -43,8 +46,8 @@ func uptake(c procedure.FindingInput) procedure.Diagnosis {
 			VE:           w.ve,
 			TemperatureC: 22,
 			PressureHPa:  1013,
-			FIO2:         0.2093,
-			FICO2:        0.0004,
+			FIO2:         inspired(o2, 20.93) / 100,
+			FICO2:        inspired(co2, 0.04) / 100,
 			FEO2:         w.feo2,
 			FECO2:        w.feco2,
 		}, flow, o2, co2)
@@ -58,6 +61,8 @@ func uptake(c procedure.FindingInput) procedure.Diagnosis {
 	mean, _ := flowError(flow)
 	seen.Words = fmt.Sprintf("In expired gas O₂ is off by %s vol%%, CO₂ by %s vol%%, and the flow by %s %%.",
 		quantity.FormatSigned(eO2, 0.01), quantity.FormatSigned(eCO2, 0.01), quantity.FormatSigned(mean, 0.1))
+	seen.Lines = append(seen.Lines, fmt.Sprintf("What it means takes the inspired air as room air was taken to be: %s vol%% O₂, %s vol%% CO₂",
+		quantity.Format(inspired(o2, 20.93), 0.01), quantity.Format(inspired(co2, 0.04), 0.01)))
 	spanO2, spanCO2 := share(o2), share(co2)
 	switch {
 	case significantShare(o2) && significantShare(co2) && math.Abs(spanO2-spanCO2) < 2 && math.Abs(spanO2) > 2:
@@ -69,6 +74,23 @@ func uptake(c procedure.FindingInput) procedure.Diagnosis {
 		seen.Words = "Only room air is off: somebody breathed near the inlet, or the room is badly ventilated."
 	}
 	return seen
+}
+
+// inspired is what room air was taken to hold of a gas, in vol%; dry outdoor air where none was read.
+func inspired(points []procedure.JudgedPoint, outdoors float64) float64 {
+	for _, p := range points {
+		if p.With["air"] > 0 {
+			return p.Reference
+		}
+	}
+	return outdoors
+}
+
+// cartFlow says by how much the strokes are off: the flow is accepted before a gas valve is opened.
+func cartFlow(c procedure.FindingInput) procedure.Diagnosis {
+	mean, _ := flowError(procedure.Marked(c.Points, "flow"))
+	return procedure.Diagnosis{Shape: "any", Words: fmt.Sprintf("The strokes are off by %s %% on average. The gases come once the flow is accepted.",
+		quantity.FormatSigned(mean, 0.1))}
 }
 
 // flowError is the mean error of the flow in percent, and the largest relative uncertainty.

@@ -282,6 +282,11 @@ func standardWords(standard reference.Standard) string {
 		if !said[done.Finding] {
 			said[done.Finding] = true
 			text += fmt.Sprintf("; %s prepared on %s by %s", strings.ReplaceAll(done.Finding, "-", " "), done.At.Format(time.DateOnly), done.By)
+			if len(said) == 1 {
+				for _, set := range done.Settings {
+					text += fmt.Sprintf("; %s: %s", set.Label, set.Value)
+				}
+			}
 		}
 	}
 	return text + "."

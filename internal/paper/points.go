@@ -74,7 +74,7 @@ func (s *sheet) measure(m runview.MeasureView) {
 	if m.Shown != "" {
 		unit = " in " + m.Shown
 	}
-	s.CellFormat(width, 5, m.Title+unit+", limit "+strings.NewReplacer("<=", "≤", ">=", "≥", "..", " to ").Replace(m.Tolerance), "", 1, "L", false, 0, "")
+	s.CellFormat(width, 5, m.Title+unit+", limit "+limitWords(m), "", 1, "L", false, 0, "")
 	s.font("", 7.3, grey)
 	s.CellFormat(columns[0], 3.6, "", "", 0, "L", false, 0, "")
 	s.CellFormat(columns[1]+columns[2]+columns[3], 3.6, "as found", "", 0, "C", false, 0, "")
@@ -106,6 +106,18 @@ func (s *sheet) measure(m runview.MeasureView) {
 		s.MultiCell(width, 3.3, formulas, "", "L", false)
 	}
 	s.Ln(1.5)
+}
+
+// limitWords is a measure's limit as it is printed, with what it is widened by, and where another counts.
+func limitWords(m runview.MeasureView) string {
+	words := strings.NewReplacer("<=", "≤", ">=", "≥", "..", " to ").Replace(m.Tolerance)
+	if m.LimitPlus > 0 {
+		words += fmt.Sprintf(", and %g that the reference allows itself", m.LimitPlus)
+	}
+	if m.Low != nil {
+		words += fmt.Sprintf("; up to %g %s its maker's", m.Low.UpTo, m.Shown)
+	}
+	return words
 }
 
 // formulasOf are the formulas that a measure's figures were computed by, each once.

@@ -105,6 +105,9 @@ func recomputed(t *testing.T, v runview.View, m runview.MeasureView, p runview.P
 	require.NoError(t, err, p.Label)
 	of, err := families.Catalogue().ParseLimits(m.Tolerance)
 	require.NoError(t, err)
+	if m.Low != nil {
+		of = m.Low.Around(of)
+	}
 	base := out.Reference
 	if out.LimitBase != 0 {
 		base = out.LimitBase

@@ -1945,6 +1945,11 @@ export interface components {
             tur: number;
             /** @enum {string} */
             use: "reference" | "decision" | "indication";
+            /**
+             * Format: double
+             * @description what a year without it costs: borrowed, sent out, waited for; 0: it cannot be done without, or nobody has said
+             */
+            without?: number;
         };
         Certificate: {
             accredited: boolean;
@@ -2072,6 +2077,7 @@ export interface components {
             hours: number;
             /** Format: double */
             out: number;
+            recall: string;
         };
         "Close-look-backRequest": {
             conclusion: string;
@@ -2525,6 +2531,7 @@ export interface components {
             passed: boolean;
             procedure: string;
             run: string;
+            settings?: components["schemas"]["Setting"][];
         };
         DryRun: {
             /**
@@ -3399,6 +3406,11 @@ export interface components {
             name: string;
             tag: string;
         };
+        LowRange: {
+            percent: string;
+            /** Format: double */
+            up_to: number;
+        };
         Matter: {
             /** @enum {string} */
             kind: "outside" | "failed" | "left out" | "exception" | "cut short" | "overruled" | "not the device's" | "far out, and repeated" | "withdrawn" | "taken early" | "typed, with a link there" | "changed on the way";
@@ -3425,6 +3437,7 @@ export interface components {
             /** Format: double */
             limit_plus?: number;
             link?: string;
+            low?: components["schemas"]["LowRange"];
             method: string;
             points: components["schemas"]["PointView"][];
             quantity?: string;
@@ -4343,6 +4356,11 @@ export interface components {
         "Set-addressRequest": {
             address: string;
         };
+        Setting: {
+            field: string;
+            label: string;
+            value: string;
+        };
         SettingView: {
             /** Format: date-time */
             at?: string;
@@ -4521,6 +4539,9 @@ export interface components {
             /** @enum {string} */
             kind: "bring" | "cautions" | "check" | "act" | "wait" | "ambient" | "record" | "measure" | "finding" | "sign";
             known?: components["schemas"]["Known"];
+            left?: {
+                [key: string]: string;
+            };
             /** Format: double */
             minutes?: number;
             note?: string;

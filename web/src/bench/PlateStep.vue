@@ -36,7 +36,10 @@ async function save() {
         class="grid items-center gap-3"
         :class="f.options?.length || f.text ? 'grid-cols-[1fr_1.3fr]' : 'grid-cols-[1fr_150px_50px]'"
       >
-        <span>{{ f.label }}<span v-if="f.optional" class="block text-sm text-ink-2">may stay empty</span></span>
+        <span
+          >{{ f.label }}<span v-if="f.optional" class="block text-sm text-ink-2">may stay empty</span
+          ><span v-if="step.left?.[f.id]" class="block text-sm text-ink-2">{{ step.left[f.id] }}</span></span
+        >
         <select
           v-if="f.options?.length"
           v-model="values[f.id]"

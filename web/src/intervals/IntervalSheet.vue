@@ -38,6 +38,12 @@ const ways: Record<string, string> = {
 }
 const percent = (v: number) => `${significant(100 * v, 2)} %`
 const known = computed(() => props.view.curve.length > 1)
+/** What would have to be looked back on, for the interval of the curve that is nearest to the one typed. */
+const recall = computed(() => {
+  const typed = Number(days.value) || props.view.days
+  const away = (d: number) => Math.abs(d - typed)
+  return [...props.view.curve].sort((a, b) => away(a.days) - away(b.days))[0]?.recall
+})
 async function accept() {
   done.value = ''
   const body = { id: newId(), days: Math.round(Number(days.value)) || 0, sentence: why.value }
@@ -103,6 +109,7 @@ async function accept() {
       </div>
     </template>
     <p v-else class="mt-4 text-ink-2">Too little is known of this model to say what another interval would mean.</p>
+    <p v-if="recall" class="mt-4 max-w-[72ch] border-l-4 border-brass bg-brass-wash px-3 py-2">{{ recall }}</p>
     <form v-if="can('set intervals')" class="mt-5 flex flex-wrap items-end gap-4" @submit.prevent="accept">
       <label
         ><span class="label">Interval</span>

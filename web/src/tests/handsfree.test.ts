@@ -48,7 +48,7 @@ const measure = {
   points: [point],
   capture: { kind: 'breath-volume', instrument: 'flow-analyser', hands: 'free' },
 }
-const run = { id: 'r', measures: [measure] }
+const run = { id: 'r', measures: [measure], findings: [] }
 
 async function bench() {
   server({ '/api/bench': () => ({ sequences: [], links: [], loose_ends: [] }) })

@@ -88,7 +88,13 @@ describe('a day in order', () => {
   })
 })
 
-const choice = (days: number) => ({ days, out: days / 1000, exposure: days / 100, hours: 365 / days })
+const choice = (days: number) => ({
+  days,
+  out: days / 1000,
+  exposure: days / 100,
+  hours: 365 / days,
+  recall: `${days} days have to be looked back on`,
+})
 const view = (more: object = {}) => ({
   subject: 'Ostrel C2 capnograph',
   sentence: '9 of 90 were found out: 214 days keep 92 %.',
@@ -131,6 +137,9 @@ describe('how often', () => {
     const { page } = await shown(IntervalSheet, { view: view(), model })
     expect(page.text()).toContain('an estimate')
     expect(page.get('form button').text()).toBe('Accept for 12 devices')
+    expect(page.text(), 'before it is accepted').toContain('214 days have to be looked back on')
+    await page.get('[name=days]').setValue('360')
+    expect(page.text()).toContain('365 days have to be looked back on')
     await page.get('[name=days]').setValue('180')
     await page.get('[name=why]').setValue('with the ferry')
     await page.get('form').trigger('submit')

@@ -10,7 +10,7 @@ import { useWorking } from './useWorking'
 import { queries } from '../api/queries'
 
 /**
- * Accredited, in house, or replace: what each costs a year, and which will do. For a device
+ * Accredited, in house, replace, or do without: what each costs a year, and which will do. For a device
  * its record fills in what it knows, and says from where.
  */
 const route = useRoute()
@@ -35,6 +35,7 @@ const form = reactive({
   replacement: '3200',
   remaining: '5',
   life: '8',
+  without: '0',
 })
 const use = reactive<{ as: 'reference' | 'decision' | 'indication'; demanded: boolean }>({
   as: 'decision',
@@ -51,6 +52,7 @@ const fields: { key: keyof typeof form; label: string; unit?: string }[] = [
   { key: 'replacement', label: 'Price of a new one' },
   { key: 'remaining', label: 'This one serves', unit: 'years' },
   { key: 'life', label: 'A new one serves', unit: 'years' },
+  { key: 'without', label: 'A year without it', unit: '0: not to be done without' },
 ]
 const input = computed(() => {
   const values = Object.fromEntries(Object.entries(form).map(([k, v]) => [k, numberIn(v)])) as Record<
@@ -67,7 +69,7 @@ const { result, problem } = useWorking('economics', input, (body) =>
 <template>
   <WorkingSheet
     title="Worth calibrating?"
-    about="Accredited, in house, or replace: what each costs a year, and which will do."
+    about="Accredited, in house, replace, or do without: what each costs a year, and which will do."
     :problem="problem"
     :formula="result?.formula"
     :source="result?.source"
