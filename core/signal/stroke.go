@@ -38,9 +38,12 @@ type Technique struct {
 // rest is the flow, in L/s, below which the piston stands.
 const rest = 0.02
 
+// moves is the flow, in L/s, that a stroke reaches at least: what stays below it is the sensor's noise, and no stroke.
+const moves = 5 * rest
+
 // FindStrokes finds the strokes of a syringe in a flow trace in L/s, sampled at rate
 // per second (10 to 1000), at rest for its first second: the mean of that second is
-// taken off. A stroke is a stretch of one sign with |flow| ≥ 0.02 L/s; its volume is
+// taken off. A stroke is a stretch of one sign with |flow| ≥ 0.02 L/s that reaches 0.1 L/s; its volume is
 // the integral by the trapezoidal rule. ISO 26782.
 func FindStrokes(flow []float64, rate float64, want Technique) (Strokes, error) {
 	if !(rate >= 10 && rate <= 1000) {
@@ -104,9 +107,14 @@ func find(flow []float64, rate, zero float64, want Technique) []Stroke {
 			i++
 			continue
 		}
-		end := i
+		end, peak := i, math.Abs(at(i))
 		for end+1 < len(flow) && math.Abs(at(end+1)) >= rest && at(end+1) > 0 == (at(i) > 0) {
 			end++
+			peak = math.Max(peak, math.Abs(at(end)))
+		}
+		if peak < moves {
+			i = end + 1
+			continue
 		}
 		if n := len(strokes); n > 0 {
 			pause := float64(i-lastEnd-1) / rate

@@ -2,6 +2,7 @@ package signal_test
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"northneedle/core/signal"
@@ -59,6 +60,28 @@ func TestStrokesAreCountedOrSayWhyNot(t *testing.T) {
 	short, err := signal.FindStrokes(pushes(1.5, 1, false, 1)[:160], 100, want)
 	require.NoError(t, err)
 	assert.Contains(t, short.Strokes[0].Why[0], "not a whole stroke")
+}
+
+// A sensor's noise hides no pause, and is no stroke.
+func TestNoiseIsNoStroke(t *testing.T) {
+	want := signal.Technique{Low: 0.4, High: 4, Pause: 0.5, Impact: 0.6, LeastVolume: 2}
+	for seed := range uint64(20) {
+		noise := rand.New(rand.NewPCG(seed, 1))
+		trace := pushes(1.5, 1, false, 6)
+		for i := range trace {
+			trace[i] += 0.015 * noise.NormFloat64()
+		}
+		s, err := signal.FindStrokes(trace, 100, want)
+		require.NoError(t, err)
+		require.Len(t, s.Strokes, 6)
+		for i, stroke := range s.Strokes {
+			assert.True(t, stroke.Counted, "%d, %d: %v", seed, i, stroke.Why)
+			assert.InDelta(t, 3, stroke.Volume, 0.03)
+			if stroke.Pause != nil {
+				assert.InDelta(t, 1, *stroke.Pause, 0.1)
+			}
+		}
+	}
 }
 
 func TestAStrokesVolumeDoesNotDependOnItsSpeedOrTheZero(t *testing.T) {

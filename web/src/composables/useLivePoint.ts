@@ -70,12 +70,23 @@ export function useLivePoint(at: Ref<LivePoint | undefined>, goesOn: () => boole
       const p = at.value
       close(goesOn() && !!p && !!before?.startsWith(`${p.run} ${p.measure} `))
       if (!p) return
+      let told = false
       const query = new URLSearchParams({ measure: p.measure, point: p.point })
       stop = openStream(
         `/api/runs/${p.run}/live?${query}`,
-        { frame: (data) => take(JSON.parse(data)), trouble: (data) => (trouble.value = JSON.parse(data).detail) },
+        {
+          frame: (data) => {
+            told = false
+            take(JSON.parse(data))
+          },
+          trouble: (data) => {
+            told = true
+            trouble.value = JSON.parse(data).detail
+          },
+        },
         (connected) => {
-          if (!connected)
+          // The server ends a stream that it has nothing for: what it said of that stays.
+          if (!connected && !told)
             trouble.value = 'The connection to the server is interrupted. It is tried again; what was recorded is kept.'
         },
       ).stop
