@@ -28,7 +28,7 @@ func (l Limits) HalfWidth() float64 {
 // Scale multiplies both limits by a positive factor, to state them in another unit.
 func (l Limits) Scale(factor float64) Limits { return Limits{l.Low * factor, l.High * factor} }
 
-// Widen is both limits further out by an amount of at least zero, on the sides that have one.
+// Widen moves both limits outwards by an amount of at least zero, in their unit. A side without a limit stays without.
 func (l Limits) Widen(by float64) Limits { return Limits{l.Low - by, l.High + by} }
 
 // ErrorToLimit is the error as a share of the limit on its side: 0 is no error, ±1 the limit.

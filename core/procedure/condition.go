@@ -100,7 +100,8 @@ func (t LimitTable) Row(choices map[string]string) (LimitRow, bool) {
 // Plate holds the figures of the data plate.
 type LimitsFunc func(reference float64, plate map[string]float64) (conformity.Limits, error)
 
-// Around is the limits of a measure with those of its lower end in their place there.
+// Around returns limits that are the maker's up to UpTo, and those of the measure above. They give an error where the maker's
+// figure is not recorded.
 func (l *LowRange) Around(of LimitsFunc) LimitsFunc {
 	return func(at float64, plate map[string]float64) (conformity.Limits, error) {
 		if math.Abs(at) > l.UpTo*(1+1e-9) {

@@ -68,7 +68,7 @@ func (f StageStopped) apply(r Run, e Event) Run {
 	return r
 }
 
-// withoutStage is the run without the stage of a point: it was read, left out, or counts no more.
+// withoutStage returns the run without the open stage of a point, which was read, left out, or invalidated.
 func (r Run) withoutStage(key PointKey) Run {
 	if _, open := r.Stages[key]; open {
 		r.Stages = maps.Clone(r.Stages)
@@ -77,8 +77,8 @@ func (r Run) withoutStage(key PointKey) Run {
 	return r
 }
 
-// StageBefore is what the cup weighed last: after the stage that was read last in the round, as long as nothing was done
-// since. It is offered as the weight before the next stage; false where no stage was read.
+// StageBefore is what the instrument showed after the stage that was read last in the round. It is offered as what it shows
+// before the next one; false where no stage was read by hand.
 func (r Run) StageBefore(m *procedure.Measure, round int) (float64, bool) {
 	for i := len(r.Readings) - 1; i >= 0; i-- {
 		if reading := r.Readings[i]; reading.Stage != nil && reading.Round == round {
