@@ -198,33 +198,36 @@ func (p *page) takeSteady(points ...string) {
 
 func TestBench(t *testing.T) {
 	t.Parallel()
+	// The longest last: of tests that wait for a place, the latest gets the next one.
 	for _, c := range []struct {
 		name  string
 		speed float64
 		tests []func(*testing.T, *server)
 	}{
-		{"a capnograph from the worklist to its certificate", 40, []func(*testing.T, *server){capnograph}},
-		{"two runs at once", 60, []func(*testing.T, *server){twoRuns}},
-		{"a link that fails", 20, []func(*testing.T, *server){failingLink}},
-		{"an instrument that two people want", 40, []func(*testing.T, *server){handOver}},
 		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline}},
 		{"a server that hangs, and a session that ends", 20, []func(*testing.T, *server){hangs}},
-		{"entries that cannot be right", 20, []func(*testing.T, *server){badEntries}},
-		{"a spirometer with a bad stroke and body conditions left on", 4, []func(*testing.T, *server){spirometer}},
-		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},
-		{"screens can be used by everyone", 20, []func(*testing.T, *server){accessible}},
-		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
-		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
-		{"a certificate with all that must stay in sight", 40, []func(*testing.T, *server){certificate, review}},
-		{"graver acts that are cut off", 40, []func(*testing.T, *server){cutOff}},
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
-		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
+		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},
+		{"two runs at once", 60, []func(*testing.T, *server){twoRuns}},
+		{"an audiometer reads by itself beside another run", 4, []func(*testing.T, *server){sequence}},
+		{"electrical safety with its trend", 20, []func(*testing.T, *server){electricalSafety}},
 		{"a span is set by its load", 60, []func(*testing.T, *server){spanning}},
 		{"a pump is weighed by hand", 120, []func(*testing.T, *server){pumpByHand}},
-		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
+		{"a cart with its gas left open", 10, []func(*testing.T, *server){cart}},
+		{"entries that cannot be right", 20, []func(*testing.T, *server){badEntries}},
+		{"an instrument that two people want", 40, []func(*testing.T, *server){handOver}},
+		{"screens can be used by everyone", 20, []func(*testing.T, *server){accessible}},
+		{"graver acts that are cut off", 40, []func(*testing.T, *server){cutOff}},
+		{"a spirometer with a bad stroke and body conditions left on", 4, []func(*testing.T, *server){spirometer}},
+		{"a pump is weighed and its set corrected", 120, []func(*testing.T, *server){pump}},
+		{"a capnograph from the worklist to its certificate", 40, []func(*testing.T, *server){capnograph}},
+		{"a link that fails", 20, []func(*testing.T, *server){failingLink}},
 		{"a chemistry analyser's two-point test", 30, []func(*testing.T, *server){twoPointTest}},
-		{"electrical safety with its trend", 20, []func(*testing.T, *server){electricalSafety}},
+		{"a certificate with all that must stay in sight", 40, []func(*testing.T, *server){certificate, review}},
+		{"every button of the odd pages", 1, []func(*testing.T, *server){func(t *testing.T, s *server) { everyButton(t, s, 1) }}},
+		{"every button of the even pages", 1, []func(*testing.T, *server){func(t *testing.T, s *server) { everyButton(t, s, 0) }}},
 		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
+		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			t.Parallel()

@@ -37,21 +37,10 @@ var everywhere = []struct{ path, sign string }{
 	{"/nowhere", "There is nothing here"},
 }
 
-// TestEveryButtonOfEveryPage presses what there is, page by page, and wants no complaint of
+// everyButton presses what there is, page by page, and wants no complaint of
 // a script, no failure of the server, nothing that sticks out of a tablet's width, and
 // nothing that somebody who does not see well could not use, in what opens either.
-func TestEveryButtonOfEveryPage(t *testing.T) {
-	t.Parallel()
-	for half, name := range []string{"even pages", "odd pages"} { // half as long, since each mostly waits
-		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			everyButton(t, half)
-		})
-	}
-}
-
-func everyButton(t *testing.T, half int) {
-	s := demo(t, 1)
+func everyButton(t *testing.T, s *server, half int) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.see("What to bring")
 	axe := axeCore(t)
