@@ -47,7 +47,8 @@ type Figure struct {
 
 // Words is a figure in words: "Factor 18.4 mmol/L (U 0.3)".
 func (f Figure) Words() string {
-	words := strings.TrimSpace(fmt.Sprintf("%s %.4g %s", f.Title, f.Value, quantity.ShowUnit(f.Unit)))
+	value := strings.Replace(fmt.Sprintf("%.4g", f.Value), "-", "−", 1)
+	words := strings.TrimSpace(f.Title + " " + value + " " + quantity.ShowUnit(f.Unit))
 	if f.U > 0 {
 		words += fmt.Sprintf(" (U %.2g)", f.U)
 	}

@@ -106,20 +106,13 @@ func (r Run) limitsInForce() map[string]procedure.LimitsFunc {
 	return all
 }
 
-// States are what the certificate says of what was shown, with what was recorded in the run in its place.
+// States are the sentences of the procedure about what was shown, each {field} replaced by what the run recorded. A sentence is
+// left out as long as one of its fields is not recorded.
 func (r Run) States() []string {
 	var all []string
 	for _, words := range r.Procedure.States {
-		for _, step := range r.Procedure.Steps {
-			record, is := step.(*procedure.RecordStep)
-			if !is {
-				continue
-			}
-			for _, f := range record.Fields {
-				if said := f.Recorded(r.Plate, r.Choices); said != "" {
-					words = strings.ReplaceAll(words, "{"+f.ID+"}", said)
-				}
-			}
+		for _, set := range r.settings() {
+			words = strings.ReplaceAll(words, "{"+set.Field+"}", set.Value)
 		}
 		if !strings.Contains(words, "{") { // what it speaks of was recorded
 			all = append(all, words)

@@ -15,9 +15,7 @@ import (
 
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
-	Methods: map[string]procedure.Method{
-		"measured-at": {Compute: measuredAt},
-	},
+	Methods: map[string]procedure.Method{},
 	Captures: map[string]procedure.CaptureMethod{
 		"kinetic": {Params: []string{"lag"}, RawUnits: true, Read: kinetic},
 	},
@@ -26,22 +24,6 @@ var Catalogue = procedure.Catalogue{
 			"sample", "added"}},
 		"chemistry-controls": {Read: controls, Params: []string{"level"}},
 	},
-}
-
-// measuredAt sets what a reference measures of the device beside what it is set to: error = measured − set.
-func measuredAt(in procedure.Input) (procedure.Outcome, error) {
-	c, per, factor, err := in.Only("reference range")
-	if err != nil {
-		return procedure.Outcome{}, err
-	}
-	return procedure.Outcome{
-		Reference: in.Target * factor,
-		Unit:      in.Shown,
-		Factor:    factor,
-		Measured:  true,
-		Terms:     c.Terms("Reference instrument", per, in.Years),
-		Formula:   "error = measured by the reference − set",
-	}, nil
 }
 
 // kinetic reads the speed of a reaction in absorbance per minute, after a lag in s: the slope of a straight line over the

@@ -49,8 +49,8 @@ var kinds = []struct{ measure, shape, words string }{
 	{"insulation", "insulation", "The insulation is too low: %s. Moisture, or damage."},
 }
 
-// electrical returns the gravest measure with a point outside its limit. If none is outside, it returns the first point that has
-// jumped since the first test.
+// electrical reports the first measure, in the order of kinds, that has a point outside its limit. Where every point is inside,
+// it reports the first point whose value jumped since the device's first good test.
 func electrical(in procedure.FindingInput) procedure.Diagnosis {
 	for _, k := range kinds {
 		at := slices.IndexFunc(in.Points, func(p procedure.JudgedPoint) bool {

@@ -2,12 +2,9 @@ package sim_test
 
 import (
 	"fmt"
-	"slices"
 	"testing"
 
-	"northneedle/core/procedure"
 	"northneedle/core/run"
-	"northneedle/internal/definition"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,9 +12,7 @@ import (
 
 // TestOneInsertionReadsEveryAnalyte: three levels of a control are three insertions, whatever is read of each.
 func TestOneInsertionReadsEveryAnalyte(t *testing.T) {
-	all, err := definition.Shipped()
-	require.NoError(t, err)
-	p := all[slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == "blood-gas-checks" })]
+	p := shipped(t, "blood-gas-checks")
 	w := technician(hands{t: t})
 	w.Until = "electronic-ph"
 	r, _, err := w.Work(p, opened(p))

@@ -6,11 +6,9 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
 	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/core/runview"
-	"northneedle/internal/definition"
 	"northneedle/internal/demo"
 
 	"github.com/stretchr/testify/assert"
@@ -20,14 +18,9 @@ import (
 // TestWhatAPreparationLeftIsCarried: how an analyser was left by its preparation stands beside what is recorded of it later, and on
 // the certificate where it differs.
 func TestWhatAPreparationLeftIsCarried(t *testing.T) {
-	all, err := definition.Shipped()
-	require.NoError(t, err)
-	find := func(id string) *procedure.Procedure {
-		return all[slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == id })]
-	}
 	prepare := technician(hands{t: t})
 	prepare.Plate = map[string]string{"mixture_set": "air", "analyser_condition": "ATP"}
-	prepared, _, err := prepare.Work(find("flow-analyser-preparation"), opened(find("flow-analyser-preparation")))
+	prepared, _, err := prepare.Work(shipped(t, "flow-analyser-preparation"), opened(shipped(t, "flow-analyser-preparation")))
 	require.NoError(t, err)
 	w := technician(hands{t: t})
 	w.At = monday.Add(4 * time.Hour)
@@ -40,7 +33,7 @@ func TestWhatAPreparationLeftIsCarried(t *testing.T) {
 		}
 		return s
 	}
-	r, _, err := w.Work(find("ventilator-performance"), opened(find("ventilator-performance")))
+	r, _, err := w.Work(shipped(t, "ventilator-performance"), opened(shipped(t, "ventilator-performance")))
 	require.NoError(t, err)
 	v := runview.Of(r, w.At)
 	at := slices.IndexFunc(v.Steps, func(s runview.StepView) bool { return s.Left["analyser_condition"] != "" })

@@ -74,6 +74,16 @@ func technician(truth sim.Truth) *sim.Technician {
 		Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, monday) }}
 }
 
+// shipped is a procedure that ships, by its id.
+func shipped(t *testing.T, id string) *procedure.Procedure {
+	t.Helper()
+	all, err := definition.Shipped()
+	require.NoError(t, err)
+	at := slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == id })
+	require.GreaterOrEqual(t, at, 0, id)
+	return all[at]
+}
+
 func opened(p *procedure.Procedure) run.RunOpened {
 	return run.RunOpened{
 		Procedure: p.ID,

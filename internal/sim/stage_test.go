@@ -7,12 +7,10 @@ import (
 	"testing"
 	"time"
 
-	"northneedle/core/procedure"
 	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/core/runview"
 	"northneedle/core/uncertainty"
-	"northneedle/internal/definition"
 	"northneedle/internal/demo"
 
 	"github.com/stretchr/testify/assert"
@@ -21,9 +19,7 @@ import (
 
 // TestAPumpIsWeighedByHand: W1, W2 and W3 are typed as read, the time of each stage is kept, and everything else is computed.
 func TestAPumpIsWeighedByHand(t *testing.T) {
-	all, err := definition.Shipped()
-	require.NoError(t, err)
-	p := all[slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == "infusion-pump-flow" })]
+	p := shipped(t, "infusion-pump-flow")
 	w := technician(hands{t: t})
 	w.Until = "stages"
 	balance := demo.Fitting(p.Roles[0], monday)

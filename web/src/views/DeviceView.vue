@@ -152,7 +152,9 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             </span>
           </div>
           <FingerPrint v-if="h.needles?.length" :needles="h.needles" />
-          <span v-else class="text-ink-2">no points closed yet</span>
+          <span v-else class="text-ink-2">{{
+            h.result ? 'judged together, no point by itself' : 'no points closed yet'
+          }}</span>
           <span class="text-right text-sm">
             <a
               v-if="h.status === 'signed' && !h.paper"
