@@ -16,6 +16,7 @@ type caller struct {
 	conn    net.Conn
 	answers *bufio.Reader
 	headers string
+	answer  bytes.Buffer
 }
 
 // call connects to the server as the one who is signed in.
@@ -32,7 +33,7 @@ func (h *house) call() (*caller, error) {
 	for _, cookie := range h.http.Jar.Cookies(address) {
 		headers += "Cookie: " + cookie.String() + "\r\n"
 	}
-	return &caller{conn, bufio.NewReader(conn), headers}, nil
+	return &caller{conn: conn, answers: bufio.NewReader(conn), headers: headers}, nil
 }
 
 // fetch reads a whole answer.
@@ -41,12 +42,12 @@ func (c *caller) fetch(address string) error {
 	return err
 }
 
-// post sends JSON, and reads a whole answer.
+// post sends JSON, and reads a whole answer, which stands until the next one.
 func (c *caller) post(address string, body []byte) ([]byte, error) {
-	var answer bytes.Buffer
+	c.answer.Reset()
 	_, err := c.ask(fmt.Sprintf("POST %s HTTP/1.1\r\n%sContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s",
-		address, c.headers, len(body), body), &answer)
-	return answer.Bytes(), err
+		address, c.headers, len(body), body), &c.answer)
+	return c.answer.Bytes(), err
 }
 
 // ask writes a request, and the body of its answer to where it is wanted.

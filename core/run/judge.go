@@ -166,12 +166,12 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		left, quantum = max(left, reading.Left), max(quantum, reading.Quantum)
 		stage = reading.Stage
 	}
-	in, err := r.inputBy(m, p, values, round, r.placeOf(readings[len(readings)-1]))
+	in, err := r.inputBy(m, p, values, round, r.placeOf(*readings[len(readings)-1]))
 	if err != nil {
 		return nil, err
 	}
 	in.Left, in.Quantum, in.Stage = left, quantum, stage
-	if !slices.ContainsFunc(readings, func(reading Reading) bool { return reading.Fine == 0 }) {
+	if !slices.ContainsFunc(readings, func(reading *Reading) bool { return reading.Fine == 0 }) {
 		in.Resolution = readings[0].Fine
 	}
 	out, err := m.Method.Evaluate(in)
@@ -218,7 +218,7 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 	v.Longer = r.longer(m, out, limits, budget)
 	r.compareEarlier(&v, m, p, out)
 	v.Alternatives, err = r.alternatives(m, out, a, budget)
-	if at := slices.IndexFunc(readings, func(reading Reading) bool { return reading.Absent != "" }); at >= 0 {
+	if at := slices.IndexFunc(readings, func(reading *Reading) bool { return reading.Absent != "" }); at >= 0 {
 		v.absent(readings[at].Absent)
 	}
 	return &v, err

@@ -177,7 +177,8 @@ func TestASetUpCauseIsNoWayRoundALookBack(t *testing.T) {
 		assert.Empty(t, b.run.FoundOut())
 		b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
 		b.finished()
-		assert.Equal(t, review, b.run.NeedsReview(idris), "risk %d", risk)
+		result, _ := b.run.Outcome()
+		assert.Equal(t, review, b.run.NeedsReview(idris, result), "risk %d", risk)
 	}
 }
 

@@ -71,10 +71,10 @@ type Reading struct {
 }
 
 // Stands reports whether a reading was neither withdrawn nor of an as found that was the set-up's.
-func (r Reading) Stands() bool { return r.Withdrawn == "" && !r.Void }
+func (r *Reading) Stands() bool { return r.Withdrawn == "" && !r.Void }
 
 // at reports whether a reading is of a point in a round.
-func (r Reading) at(key PointKey) bool {
+func (r *Reading) at(key PointKey) bool {
 	return r.Measure == key.Measure && r.Point == key.Point && r.Round == key.Round
 }
 

@@ -66,8 +66,8 @@ func (r Run) Blockers(now time.Time) []string {
 	return blockers
 }
 
-// NeedsReview reports whether a second person must countersign this run.
-func (r Run) NeedsReview(by person.Person) bool {
+// NeedsReview reports whether a second person must countersign this run, which came to a result.
+func (r Run) NeedsReview(by person.Person, result Result) bool {
 	wanted := r.Lab.Review
 	if r.Procedure.Review != "" {
 		wanted = r.Procedure.Review
@@ -75,7 +75,6 @@ func (r Run) NeedsReview(by person.Person) bool {
 	if by.Role == person.Trainee || wanted == procedure.ReviewAlways {
 		return true
 	}
-	result, _ := r.Outcome()
 	return wanted == procedure.ReviewOnFailure && !result.Passed() || result == ConformsSetUp && r.Device.grave()
 }
 
@@ -94,7 +93,7 @@ func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
 	}
 	signed := RunSigned{Statement: strings.TrimSpace(c.Statement)}
 	signed.Result, _ = r.Outcome()
-	if r.NeedsReview(o.By) {
+	if r.NeedsReview(o.By, signed.Result) {
 		switch {
 		case c.Reviewer == nil:
 			return nil, refuse(Invalid, "reviewer-missing", "reviewer",

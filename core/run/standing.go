@@ -3,10 +3,14 @@ package run
 import "northneedle/core/procedure"
 
 // taken are the readings of a point in a round that still stand.
-func (r Run) taken(measure, point string, round int) []Reading {
-	var all []Reading
-	for _, reading := range r.Readings {
-		if reading.at(PointKey{measure, point, round}) && reading.Stands() {
+func (r Run) taken(measure, point string, round int) []*Reading {
+	return r.takenSince(0, PointKey{measure, point, round})
+}
+
+// takenSince are those among the readings from one on.
+func (r Run) takenSince(first int, key PointKey) (all []*Reading) {
+	for i := first; i < len(r.Readings); i++ {
+		if reading := &r.Readings[i]; reading.at(key) && reading.Stands() {
 			all = append(all, reading)
 		}
 	}
@@ -15,26 +19,22 @@ func (r Run) taken(measure, point string, round int) []Reading {
 
 // standing are the readings that count: after a gross error and a look at the
 // set-up, only those taken since.
-func (r Run) standing(measure, point string, round int) []Reading {
-	checkedAt, checked := r.SetUp[PointKey{measure, point, round}]
-	if !checked {
-		return r.taken(measure, point, round)
-	}
-	var since []Reading
-	for _, reading := range r.Readings[checkedAt:] {
-		if reading.at(PointKey{measure, point, round}) && reading.Stands() {
-			since = append(since, reading)
+func (r Run) standing(measure, point string, round int) []*Reading {
+	key := PointKey{measure, point, round}
+	if checkedAt, checked := r.SetUp[key]; checked {
+		if since := r.takenSince(checkedAt, key); len(since) > 0 {
+			return since
 		}
 	}
-	if len(since) == 0 {
-		return r.taken(measure, point, round)
-	}
-	return since
+	return r.takenSince(0, key)
 }
 
 // Superseded are the readings of a point in a round that were far out, and were read again after a look at the set-up:
 // they do not count, and stay in sight.
-func (r Run) Superseded(m *procedure.Measure, p *procedure.Point, round int) []Reading {
+func (r Run) Superseded(m *procedure.Measure, p *procedure.Point, round int) []*Reading {
+	if _, checked := r.SetUp[PointKey{m.ID, p.ID, round}]; !checked {
+		return nil
+	}
 	taken, standing := r.taken(m.ID, p.ID, round), r.standing(m.ID, p.ID, round)
 	return taken[:len(taken)-len(standing)]
 }

@@ -37,17 +37,22 @@ func Of(r run.Run, now time.Time) View {
 		Notes:     append([]run.Note{}, r.Notes...),
 		Returned:  r.Returned,
 		Marked:    r.Marked,
-		Statement: Statement(r),
 		EndReason: r.EndReason,
 		Next:      r.Next(),
 	}
-	for _, s := range p.Way() {
+	way := p.Way()
+	v.Steps = make([]StepView, 0, len(way))
+	for _, s := range way {
 		if !r.Holds(s.Base().Condition) {
 			continue
 		}
 		sv := viewStep(r, s, now)
-		if !sv.Done && v.Current == "" {
-			v.Current, v.Now = sv.ID, sv.Title
+		if !sv.Done {
+			if v.Current == "" {
+				v.Current, v.Now = sv.ID, sv.Title
+			} else {
+				sv.Waits = waits(r, s, now)
+			}
 		}
 		v.Steps = append(v.Steps, sv)
 		switch s := s.(type) {
@@ -71,6 +76,7 @@ func Of(r run.Run, now time.Time) View {
 	v.OpenItems = viewOpenItems(r)
 	v.Timer = viewNextTimer(r, now)
 	v.Result, v.ResultWhy = r.Outcome()
+	v.Statement = statement(r, v.ResultWhy)
 	for _, only := range r.Limited() {
 		v.Limited = append(v.Limited, strings.TrimSpace(fmt.Sprintf("%s: from %g to %g %s", only.Title, only.From, only.To,
 			quantity.ShowUnit(only.Unit))))
@@ -78,7 +84,7 @@ func Of(r run.Run, now time.Time) View {
 	v.Remarks = remarks(r)
 	if r.Status == run.Open {
 		v.Blockers = r.Blockers(now)
-		v.NeedsReview = r.NeedsReview(r.OpenedBy)
+		v.NeedsReview = r.NeedsReview(r.OpenedBy, v.Result)
 	} else {
 		v.Blockers = []string{}
 		v.Current, v.Now = "", string(r.Status)
@@ -178,16 +184,20 @@ func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
 				v.Left[v.Fields[i].ID] = fmt.Sprintf("%s was left at %s on %s", tag, set.Value, done.At.Format("2006-01-02"))
 			}
 		}
-	case *procedure.ActStep, *procedure.Measure:
-		if v.Done {
-			break
-		}
-		if err := r.InOrder(s, now); err != nil {
-			v.Waits = err.Error()
-		}
 	}
 	v.Summary = summary(r, s, v)
 	return v
+}
+
+// waits says what must come before an act or a measure; empty where nothing must.
+func waits(r run.Run, s procedure.Step, now time.Time) string {
+	switch s.(type) {
+	case *procedure.ActStep, *procedure.Measure:
+		if err := r.InOrder(s, now); err != nil {
+			return err.Error()
+		}
+	}
+	return ""
 }
 
 // summary is the line under a step's title.

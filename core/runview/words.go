@@ -20,8 +20,8 @@ func AnswerWords(tests bool, a run.Answer) string {
 	return map[run.Answer]string{run.Fine: "passed", run.NotFine: "failed", run.NA: "not fitted"}[a]
 }
 
-// Statement is what is offered to be signed: by what it was verified, what was changed, and what came of it.
-func Statement(r run.Run) string {
+// statement is what is offered to be signed: by what it was verified, what was changed, and what came of it and why.
+func statement(r run.Run, why string) string {
 	var made, outside []string
 	touched := false
 	for _, f := range r.Procedure.Findings() {
@@ -46,7 +46,6 @@ func Statement(r run.Run) string {
 	if len(outside) > 0 {
 		what += " As found was read again, because of a cause outside the device (" + strings.Join(outside, "; ") + ")."
 	}
-	_, why := r.Outcome()
 	said := fmt.Sprintf("Verified by “%s”, revision %d. %s %s.", r.Procedure.Title, r.Procedure.Revision, what,
 		strings.TrimRight(strings.ToUpper(why[:1])+why[1:], ". "))
 	return strings.Join(append([]string{said}, r.States()...), " ")

@@ -42,7 +42,7 @@ type Ledger struct {
 	watch *watch
 
 	memory  *memory
-	records atomic.Int64 // another number after records were changed, other than by a run's events
+	records atomic.Int64 // another number after records were changed, other than by the events of a run that stays open
 
 	mutex sync.Mutex // serialises appending to the log
 	head  string     // hash of the log's last event, as this program wrote or found it

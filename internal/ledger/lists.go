@@ -19,7 +19,7 @@ import (
 
 // Person finds a person by id.
 func (l *Ledger) Person(ctx context.Context, id string) (Person, error) {
-	return recall(l.memory, l.records.Load(), "person "+id,
+	return RememberRecords(l, "person "+id,
 		func() (Person, error) { return one[Person](l.read.WithContext(ctx).Where("id = ?", id)) })
 }
 

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"crypto/sha256"
+	"database/sql"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
@@ -147,6 +148,9 @@ func (l *Ledger) append(state folded, events []run.Event, revision *ProcedureRev
 		return state.run, fmt.Errorf("nothing was recorded: %w", err)
 	}
 	l.keep(r, tip)
+	if r.Status != run.Open || state.run.Status != run.Open {
+		l.records.Add(1)
+	}
 	l.onChange(r.ID, r.Seq)
 	return r, nil
 }
@@ -218,7 +222,8 @@ type appender struct{ head string }
 func (l *Ledger) transact(do func(tx *gorm.DB, log *appender) error) error {
 	log := &appender{}
 	err := l.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Raw("SELECT hash FROM events ORDER BY ord DESC LIMIT 1").Scan(&log.head).Error; err != nil {
+		err := tx.Raw("SELECT hash FROM events ORDER BY ord DESC LIMIT 1").Row().Scan(&log.head)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
 			return err
 		}
 		if log.head != l.head {

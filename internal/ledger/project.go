@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"errors"
+	"slices"
 	"time"
 
 	"northneedle/core/conformity"
@@ -27,13 +28,17 @@ func project(w *writer, r run.Run, events []run.Event, head string) error {
 func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended bool, err error) {
 	now := events[len(events)-1].At
 	row := runRow(r, now, head)
+	columns := goesOn
+	if ended = slices.ContainsFunc(events, ends); ended {
+		columns = append(slices.Clone(goesOn), whenEnded...)
+	}
 	if _, opens := events[0].Fact.(run.RunOpened); opens {
 		err = tx.Omit("found", "found_out", "replaced_by").Save(row).Error
 	} else {
-		err = tx.Model(row).Select(goesOn).Updates(row).Error
+		err = tx.Model(row).Select(columns).Updates(row).Error
 	}
 	if err != nil {
-		return false, err
+		return ended, err
 	}
 	loose := false
 	for _, e := range events {
@@ -47,10 +52,8 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 				Role:       f.Role,
 				At:         e.At,
 			}).Error; err != nil {
-				return false, err
+				return ended, err
 			}
-		case run.RunSigned, run.RunReviewed, run.RunReturned, run.RunAbandoned:
-			ended = true
 		}
 	}
 	if loose {
@@ -64,9 +67,21 @@ func projectRun(tx *gorm.DB, r run.Run, events []run.Event, head string) (ended 
 	return ended, err
 }
 
-// goesOn are the columns of a run's row that change after it was opened.
-var goesOn = []string{"status", "now", "seq", "head", "loose", "loose_since", "timer_title", "timer_start",
-	"timer_until", "result", "reviewer", "ended_at", "given_back_result", "given_back_at"}
+// goesOn are the columns of a run's row that change while it goes on, and none of them is in an index: every reading
+// writes them. whenEnded are those that change besides when it ends, or goes on after all.
+var (
+	goesOn    = []string{"now", "seq", "head", "loose", "loose_since", "timer_title", "timer_start", "timer_until"}
+	whenEnded = []string{"status", "result", "reviewer", "ended_at", "given_back_result", "given_back_at"}
+)
+
+// ends reports whether a run ends by an event, or goes on again after it had ended.
+func ends(e run.Event) bool {
+	switch e.Fact.(type) {
+	case run.RunSigned, run.RunReviewed, run.RunReturned, run.RunAbandoned:
+		return true
+	}
+	return false
+}
 
 func runRow(run run.Run, now time.Time, head string) *Run {
 	v := runview.BriefOf(run, now)

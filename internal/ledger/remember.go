@@ -57,6 +57,12 @@ func Remember[T any](ctx context.Context, l *Ledger, key string, compute func() 
 	return recall(l.memory, version, key, compute)
 }
 
+// RememberRecords is [Remember] for what follows from records and from runs that ended: the readings of a run that is open
+// leave it as it is.
+func RememberRecords[T any](l *Ledger, key string, compute func() (T, error)) (T, error) {
+	return recall(l.memory, l.records.Load(), key, compute)
+}
+
 // recall is the value of a key at a version. Those who ask for it while it is computed wait for it.
 func recall[T any](m *memory, version int64, key string, compute func() (T, error)) (T, error) {
 	if kept, ok := m.values.Get(key); ok && kept.version == version {

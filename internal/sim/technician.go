@@ -306,7 +306,7 @@ func (t *Technician) judge(s *procedure.Finding) error {
 func (t *Technician) sign() error {
 	result, why := t.run.Outcome()
 	c := run.SignRun{Statement: fmt.Sprintf("Verified by the procedure: %s; %s.", result, why)}
-	review := t.run.NeedsReview(t.Person)
+	review := t.run.NeedsReview(t.Person, result)
 	if review {
 		c.Reviewer = &t.Reviewer
 	}

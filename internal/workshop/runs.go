@@ -60,7 +60,7 @@ func (ws *Workshop) RunView(r run.Run) runview.View {
 			m.Link = source.ID
 		}
 	}
-	if state, err := ws.state(r.Device.ID); err == nil {
+	if state, err := ws.stateInRun(r.Device.ID); err == nil {
 		view.Stands = &state
 	}
 	if r.Status == run.Open {
