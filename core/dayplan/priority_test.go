@@ -40,9 +40,9 @@ func TestAYearIsLaidOut(t *testing.T) {
 	}, first, 12, 20)
 	assert.Equal(t, []dayplan.Load{
 		{ID: "late", Month: 0, Earliest: 0, Hours: 1},
-		{ID: "late 2027-08-01", Month: 9, Earliest: 9, Hours: 1},
+		{ID: "late", Month: 9, Earliest: 9, Hours: 1},
 		{ID: "half-yearly", Month: 4, Earliest: 3, Hours: 0.5}, // 36 days of 182 earlier: 2 February
-		{ID: "half-yearly 2027-09-08", Month: 10, Earliest: 10, Hours: 0.5},
+		{ID: "half-yearly", Month: 10, Earliest: 10, Hours: 0.5},
 		{ID: "once", Month: 2, Earliest: 2, Hours: 2},
 	}, loads)
 	_, after, _, err := dayplan.Level(loads, 12)

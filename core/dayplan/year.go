@@ -36,12 +36,7 @@ func LoadsOf(work []Recurring, first time.Time, months, forward int) []Load {
 			}
 			if next.After(first) {
 				at := month(next)
-				loads = append(loads, Load{
-					ID:       w.ID + " " + next.Format(time.DateOnly),
-					Month:    at,
-					Earliest: at,
-					Hours:    w.Hours,
-				})
+				loads = append(loads, Load{ID: w.ID, Month: at, Earliest: at, Hours: w.Hours})
 			}
 		}
 	}

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"encoding/json"
 	"fmt"
 
 	"northneedle/core/dayplan"
@@ -27,11 +28,16 @@ func newPlans() *plans {
 	return &plans{made: made}
 }
 
-// make is a day's plan, whose ways are a lab's; it is shared by all who ask, and only read.
+// make is a day's plan, whose ways are a lab's; equal days of equal labs have one plan,
+// which is shared by all who ask, and only read.
 func (p *plans) make(day dayplan.Day, lab WorkingDay) (dayplan.Plan, error) {
 	travel := day.Travel
 	day.Travel = nil // it follows from the lab and the places
-	key := fmt.Sprintf("%#v %#v", day, lab)
+	ways, err := json.Marshal(lab)
+	if err != nil {
+		return dayplan.Plan{}, err
+	}
+	key := fmt.Sprintf("%#v %s", day, ways)
 	day.Travel = travel
 	if plan, known := p.made.Get(key); known {
 		return plan, nil
