@@ -243,6 +243,9 @@ func (c *checker) record(at string, s *RecordStep) {
 	for j, f := range s.Fields {
 		path := fmt.Sprintf("%s.fields[%d]", at, j)
 		c.need(path+".id", f.ID)
+		if f.ReadBack != "" && len(f.Options) == 0 {
+			c.say(path+".read_back", "names a setting of an instrument, and the field has no options to hold it against")
+		}
 		switch {
 		case strings.Contains(f.SameAs, "."):
 			c.printed(path, f)

@@ -2,6 +2,7 @@ package procedure
 
 import (
 	"fmt"
+	"iter"
 	"slices"
 	"strings"
 
@@ -125,12 +126,13 @@ type Field struct {
 	Unit     string   `json:"unit" yaml:"unit,omitempty"`
 	Min      float64  `json:"min,omitempty" yaml:"min,omitempty"`
 	Max      float64  `json:"max,omitempty" yaml:"max,omitempty"`
-	Options  []Option `json:"options,omitempty" yaml:"options,omitempty"`   // a choice in place of a figure
-	Text     bool     `json:"text,omitempty" yaml:"text,omitempty"`         // words in place of a figure
-	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"` // may stay empty
-	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`   // an earlier choice that this one must equal; or "role.lot", "role.expiry", "role.quantity" of what fills a role
-	Quantity string   `json:"quantity,omitempty" yaml:"quantity,omitempty"` // it is typed in the unit that the device shows the quantity in
-	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`   // what it would look like if it did not
+	Options  []Option `json:"options,omitempty" yaml:"options,omitempty"`     // a choice in place of a figure
+	Text     bool     `json:"text,omitempty" yaml:"text,omitempty"`           // words in place of a figure
+	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"`   // may stay empty
+	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`     // an earlier choice that this one must equal; or "role.lot", "role.expiry", "role.quantity" of what fills a role
+	Quantity string   `json:"quantity,omitempty" yaml:"quantity,omitempty"`   // it is typed in the unit that the device shows the quantity in
+	ReadBack string   `json:"read_back,omitempty" yaml:"read_back,omitempty"` // the setting of an instrument that the choice is, by the profile's name: what the instrument says of itself is held against it
+	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`     // what it would look like if it did not
 }
 
 // Recorded is what a run recorded for the field, in words: the title of the option, the words, or the figure with its unit;
@@ -146,6 +148,23 @@ func (f Field) Recorded(plate map[string]float64, choices map[string]string) str
 		return strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit)))
 	}
 	return choice
+}
+
+// Fields are what the procedure records, in its order.
+func (p *Procedure) Fields() iter.Seq[Field] {
+	return func(yield func(Field) bool) {
+		for _, s := range p.Steps {
+			record, is := s.(*RecordStep)
+			if !is {
+				continue
+			}
+			for _, f := range record.Fields {
+				if !yield(f) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // What a field can be compared with of the standard that fills a role, besides its certified values.

@@ -2,7 +2,6 @@ package run
 
 import (
 	"northneedle/core/adjust"
-	"northneedle/core/procedure"
 	"northneedle/core/reference"
 )
 
@@ -39,15 +38,9 @@ func (r Run) Done() []reference.Done {
 
 // settings are what a run's records say, in words.
 func (r Run) settings() (all []reference.Setting) {
-	for _, step := range r.Procedure.Steps {
-		record, is := step.(*procedure.RecordStep)
-		if !is {
-			continue
-		}
-		for _, f := range record.Fields {
-			if said := f.Recorded(r.Plate, r.Choices); said != "" {
-				all = append(all, reference.Setting{Field: f.ID, Label: f.Label, Value: said})
-			}
+	for f := range r.Procedure.Fields() {
+		if said := f.Recorded(r.Plate, r.Choices); said != "" {
+			all = append(all, reference.Setting{Field: f.ID, Label: f.Label, Value: said})
 		}
 	}
 	return all

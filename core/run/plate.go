@@ -79,6 +79,17 @@ func choose(f procedure.Field, chosen string, before map[string]string) (string,
 	return chosen, nil
 }
 
+// ReadBack are the choices that were recorded as they were read off an instrument, by the names of its settings.
+func (r Run) ReadBack() map[string]string {
+	all := map[string]string{}
+	for f := range r.Procedure.Fields() {
+		if choice := r.Choices[f.ID]; f.ReadBack != "" && choice != "" {
+			all[f.ReadBack] = choice
+		}
+	}
+	return all
+}
+
 // FieldUnit is the unit that a figure is typed in: the one that the device shows its quantity in, else the field's own.
 func (r Run) FieldUnit(f procedure.Field) string {
 	if unit := r.Device.Settings["unit."+f.Quantity]; f.Quantity != "" && unit != "" {

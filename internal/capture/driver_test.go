@@ -3,10 +3,12 @@ package capture_test
 import (
 	"context"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
 	"northneedle/core/person"
+	"northneedle/core/procedure"
 	"northneedle/core/run"
 	"northneedle/core/signal"
 	"northneedle/internal/capture"
@@ -27,11 +29,11 @@ func connected(t *testing.T, kind string) *capture.Driver {
 	return linked(t, capture.Faster(speed), kind)
 }
 
-// linked is a bench with one simulated instrument that goes by a clock. It belongs to nobody.
+// linked is a bench with one simulated instrument that goes by a clock, by the profile of an id. It belongs to nobody.
 func linked(t *testing.T, clock capture.WallClock, kind string) *capture.Driver {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
-	server, _, err := sim.ServeDialect(ctx, kind, demo.World(), clock)
+	server, _, err := sim.ServeDialect(ctx, profile(t, kind).Kind, demo.World(), clock)
 	require.NoError(t, err)
 	d := capture.NewDriver(clock)
 	link := d.Connect(ctx, capture.Connection{ID: kind, Name: "The " + kind, Address: instrument.Address{
@@ -225,6 +227,35 @@ func TestWhatTheBenchCannotRead(t *testing.T) {
 	assert.ErrorContains(t, err, "type what it shows")
 	assert.ErrorContains(t, b.Simulate(ctx, "syringe-bench", "SIMulate:FAULt BANG,ON"), "no simulated instrument")
 	assert.ErrorContains(t, b.Simulate(ctx, "co-bench", "SOURce:GAS AIR"), "no simulated instrument", "only SIMulate lines")
+}
+
+// What an instrument says of its own menu is held against what the run recorded of it: nothing is read until both agree, and
+// the reading carries it.
+func TestAnInstrumentThatTellsItsMenuIsHeldAgainstTheRecord(t *testing.T) {
+	b, r := connected(t, "flow-analyser-menu"), begun(t, "ventilator")
+	ctx := context.Background()
+	r.Choices = map[string]string{"analyser_condition": "BTPS", "ventilator_condition": "BTPS", "flowing": "air", "mixture_set": "air"}
+	r.Plate = map[string]float64{"small_volume": 20}
+	r.Ambient = procedure.Ambient{TemperatureC: 21, PressureHPa: 1010, HumidityPercent: 50, Recorded: true}
+	require.NoError(t, b.Simulate(ctx, "flow-analyser-menu", "SIMulate:FAULt CONDITION,ON"))
+	watch, err := b.Set(ctx, r, "vt", "500-ml", capture.Hand{Person: idris})
+	require.NoError(t, err)
+	says := func(words string) func() bool {
+		return func() bool {
+			frame := watch.Look()
+			return strings.Contains(frame.Why, words) && frame.ID == ""
+		}
+	}
+	require.Eventually(t, says("says that condition is STPD; this point needs BTPS, as was recorded"), 10*time.Second, 20*time.Millisecond)
+	require.NoError(t, b.Simulate(ctx, "flow-analyser-menu", "SIMulate:FAULt CONDITION,OFF"))
+	require.NoError(t, b.Simulate(ctx, "flow-analyser-menu", "SIMulate:FAULt MIXTURE,ON"))
+	require.Eventually(t, says("says that mixture is O2; this point needs air"), 10*time.Second, 20*time.Millisecond)
+	require.NoError(t, b.Simulate(ctx, "flow-analyser-menu", "SIMulate:FAULt MIXTURE,OFF"))
+	require.Eventually(t, func() bool { return watch.Look().Steady }, 40*time.Second, 50*time.Millisecond)
+	c := run.CaptureReading{Measure: "vt", Point: "500-ml"}
+	require.NoError(t, b.Take(ctx, r.ID, watch.Look().ID, idris.ID, &c))
+	assert.Equal(t, "BTPS", c.Origin.Settings["condition"])
+	assert.Equal(t, "AIR", c.Origin.Settings["mixture"])
 }
 
 // The role that a procedure names is filled by a reference, and that reference's own link is read; another's never.

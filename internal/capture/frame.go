@@ -152,6 +152,10 @@ func (w *Point) look() Frame {
 		f.Why, f.Unset = differs, true // it was turned by hand, or by another program
 		return f
 	}
+	if differs := w.source.Differs(w.recorded); differs != "" {
+		f.Why = differs + ", as was recorded: set it right, or record what it is"
+		return f
+	}
 	pressed, other := w.source.Keys(w.capture.Channel)
 	switch {
 	case !other:

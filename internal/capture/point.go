@@ -23,6 +23,7 @@ type Point struct {
 	scale    map[string]float64 // the measure's unit for one of the instrument's, by channel
 	since    map[string]int     // samples seen, by channel
 	settings map[string]string  // that the point needs
+	recorded map[string]string  // settings that the run recorded as they were read off the instrument
 	stretch  string             // of trace
 	move     string             // what the hand must move first
 }
@@ -58,6 +59,7 @@ func (d *Driver) Watch(r run.Run, measure, point, who string) (*Point, error) {
 		stretch:  r.TraceOf(m),
 		move:     r.ToMove(p),
 	}
+	w.recorded = r.ReadBack()
 	for name, value := range p.Drive {
 		for role, bound := range r.Bound {
 			value = strings.ReplaceAll(value, "{"+role+"}", bound.Standard.Tag)

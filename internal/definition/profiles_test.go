@@ -27,7 +27,7 @@ func balance(t testing.TB) string {
 func TestShippedProfilesMeetTheirSchema(t *testing.T) {
 	all, err := definition.Profiles("")
 	require.NoError(t, err)
-	require.Len(t, all, 18)
+	require.Len(t, all, 19)
 	document, err := jsonschema.UnmarshalJSON(bytes.NewReader(definition.ProfileSchema()))
 	require.NoError(t, err)
 	compiler := jsonschema.NewCompiler()
@@ -74,7 +74,7 @@ func TestALabsOwnProfileTakesThePlaceOfTheShipped(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "own.yaml"), []byte(own), 0o600))
 	all, err := definition.Profiles(folder)
 	require.NoError(t, err)
-	require.Len(t, all, 18)
+	require.Len(t, all, 19)
 	for _, p := range all {
 		assert.Equal(t, p.ID == "serial-balance", p.Own)
 	}

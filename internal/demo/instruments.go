@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 
@@ -10,26 +11,26 @@ import (
 )
 
 // standIns are the simulated instruments of the scenario: the kind of each, and the reference that it is. One that
-// belongs to nobody serves whatever device needs its kind.
-var standIns = []struct{ kind, belongs string }{
-	{"acoustic-bench", "AN-1"},
-	{"bag-rack", ""},
-	{"balance", "BL-1"},
-	{"blood-gas", ""},
-	{"cart-gas", ""},
-	{"chamber-probe", "TP-1"},
-	{"chemistry-analyser", ""},
-	{"co-bench", ""},
-	{"finger-simulator", "FS-1"},
-	{"flow-analyser", "FA-1"},
-	{"gas-bench", "GB-1"},
-	{"photometer", ""},
-	{"safety-tester", "ES-1"},
-	{"syringe-bench", ""},
-	{"chamber-probe", "TP-2"},
-	{"flow-analyser", "FA-2"},
-	{"flow-analyser", ""}, // a ventilator's own display
-	{"finger-simulator", "FS-2"},
+// belongs to nobody serves whatever device needs its kind. Its profile is that of its kind, where none is named.
+var standIns = []struct{ kind, belongs, profile string }{
+	{"acoustic-bench", "AN-1", ""},
+	{"bag-rack", "", ""},
+	{"balance", "BL-1", ""},
+	{"blood-gas", "", ""},
+	{"cart-gas", "", ""},
+	{"chamber-probe", "TP-1", ""},
+	{"chemistry-analyser", "", ""},
+	{"co-bench", "", ""},
+	{"finger-simulator", "FS-1", ""},
+	{"flow-analyser", "FA-1", ""},
+	{"gas-bench", "GB-1", ""},
+	{"photometer", "", ""},
+	{"safety-tester", "ES-1", ""},
+	{"syringe-bench", "", ""},
+	{"chamber-probe", "TP-2", ""},
+	{"flow-analyser", "FA-2", "flow-analyser-menu"},
+	{"flow-analyser", "", ""}, // a ventilator's own display
+	{"finger-simulator", "FS-2", ""},
 }
 
 // StandIn is a simulated instrument that runs, with its row in the register.
@@ -64,7 +65,7 @@ func StartInstruments(ctx context.Context, first int, clock capture.WallClock) (
 			Name:      kinds[s.kind].Name,
 			Kind:      s.kind,
 			Belongs:   s.belongs,
-			Profile:   s.kind,
+			Profile:   cmp.Or(s.profile, s.kind),
 			Transport: "tcp",
 			Address:   server.Address(),
 		}, server})

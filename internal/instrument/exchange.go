@@ -125,13 +125,13 @@ func (l *Link) Act(ctx context.Context, name string) error {
 }
 
 // Set sets the instrument and reads back what it says then. begin is called when everything is set but what starts the
-// measured thing itself; it may be nil. A setting that the profile does not know is not sent, and is returned: it is for
-// the hand.
+// measured thing itself; it may be nil. A setting that the profile does not know, or that is set by
+// its menu only, is not sent, and is returned: it is for the hand.
 func (l *Link) Set(ctx context.Context, settings map[string]string, begin func()) (byHand []string, err error) {
 	var first, last []*Setting
 	for _, name := range slices.Sorted(maps.Keys(settings)) {
 		switch s := l.profile.Setting(name); {
-		case s == nil:
+		case s == nil || s.Send == "":
 			byHand = append(byHand, name)
 		case s.Simulated && !l.Status().Simulated():
 		case s.Starts:

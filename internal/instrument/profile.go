@@ -110,7 +110,8 @@ type Channel struct {
 // Setting is something that an instrument can be set to. "{value}" in Send stands for what.
 type Setting struct {
 	ID    string  `json:"id" yaml:"id"`
-	Send  string  `json:"send" yaml:"send"`
+	// How it is told; empty where it can be set by its own menu only.
+	Send  string  `json:"send,omitempty" yaml:"send,omitempty"`
 	Match Pattern `json:"match,omitempty" yaml:"match,omitempty"` // what acknowledges it; empty: nothing does
 	// How it is read back. The part "value" of the pattern is what it is set to.
 	Read *Question `json:"read,omitempty" yaml:"read,omitempty"`
@@ -305,7 +306,7 @@ func (p *Profile) Check() (all []Mistake) {
 		if s.ID == "" || p.Setting(s.ID) != &p.Settings[i] {
 			wrong(at+".id", "%q is missing or stands twice", s.ID)
 		}
-		if !strings.Contains(s.Send, "{value}") {
+		if !strings.Contains(s.Send, "{value}") && (s.Send != "" || s.Read == nil) {
 			wrong(at+".send", "has no {value}: nothing says what it is set to")
 		}
 		if s.Read != nil && !s.Read.Match.has("value") {
@@ -346,7 +347,9 @@ func (p *Profile) questions() map[string]Question {
 		note(fmt.Sprintf("channels[%d].ask", i), c.Ask)
 	}
 	for i, s := range p.Settings {
-		all[fmt.Sprintf("settings[%d]", i)] = Question{Send: s.Send, Match: s.Match}
+		if s.Send != "" {
+			all[fmt.Sprintf("settings[%d]", i)] = Question{Send: s.Send, Match: s.Match}
+		}
 		note(fmt.Sprintf("settings[%d].read", i), s.Read)
 	}
 	for name, q := range p.Acts {

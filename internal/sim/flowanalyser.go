@@ -252,6 +252,7 @@ func (f *FlowAnalyser) sounds() float64 {
 
 // Command knows SOURce: MODE (off, volume, pressure, hold, keep), VT, RATE, PEEP, RATIO,
 // PRESSURE, O2, GAS (none, air, oxygen) and ALARM (disconnect, pressure, volume, oxygen);
+// SENSe: CONDition? and MIXTure?, the gas condition and the mixture that it is set to;
 // SIMulate:DEVice, SIMulate:PRESs ZERO or OXYGEN and SIMulate:FAULt.
 func (f *FlowAnalyser) Command(c Command) (string, bool, error) {
 	switch {
@@ -269,6 +270,16 @@ func (f *FlowAnalyser) Command(c Command) (string, bool, error) {
 			return "", true, fmt.Errorf(`-224,"Illegal parameter: disconnect, pressure, volume or oxygen"`)
 		}
 		f.alarm, f.alarmed = alarm, 0
+	case c.Is("SENSe:CONDition") && c.Query:
+		if f.faults["CONDITION"] {
+			return "STPD", true, nil
+		}
+		return "BTPS", true, nil
+	case c.Is("SENSe:MIXTure") && c.Query:
+		if f.faults["MIXTURE"] {
+			return "O2", true, nil
+		}
+		return "AIR", true, nil
 	case c.Is("SIMulate:DEVice"):
 		tag, err := deviceTag(c, len(f.devices))
 		if err != nil {

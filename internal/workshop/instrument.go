@@ -40,6 +40,7 @@ type ChannelView struct {
 type SettingView struct {
 	ID      string     `json:"id"`
 	Reads   bool       `json:"reads" doc:"it can be read back"`
+	ByHand  bool       `json:"by_hand" doc:"it is set by its own menu only"`
 	Says    string     `json:"says,omitempty"`
 	At      *time.Time `json:"at,omitempty"`
 	Private bool       `json:"simulated" doc:"only simulated instruments have it"`
@@ -93,7 +94,7 @@ func (ws *Workshop) Instrument(id string) (d InstrumentDetail, err error) {
 		says, d.Simulated = link.Reported(), link.Status().Simulated()
 	}
 	for _, s := range p.Settings {
-		v := SettingView{ID: s.ID, Reads: s.Read != nil, Private: s.Simulated}
+		v := SettingView{ID: s.ID, Reads: s.Read != nil, ByHand: s.Send == "", Private: s.Simulated}
 		if r, ok := says[s.ID]; ok {
 			v.Says, v.At = r.Value, &r.At
 		}
@@ -137,7 +138,7 @@ func (ws *Workshop) TryInstrument(ctx context.Context, id string, t InstrumentTr
 		var byHand []string
 		byHand, err = link.Set(ctx, map[string]string{t.Setting: t.Value}, nil)
 		if len(byHand) > 0 {
-			err = errors.New("its profile knows no setting " + t.Setting)
+			err = errors.New("its profile cannot set " + t.Setting + ": it is set at the instrument itself")
 		}
 		answer = link.Reported()[t.Setting].Value
 	case strings.TrimSpace(t.Line) != "":

@@ -2692,6 +2692,7 @@ export interface components {
             optional?: boolean;
             options?: components["schemas"]["Option"][];
             quantity?: string;
+            read_back?: string;
             same_as?: string;
             symptom?: string;
             text?: boolean;
@@ -4364,6 +4365,8 @@ export interface components {
         SettingView: {
             /** Format: date-time */
             at?: string;
+            /** @description it is set by its own menu only */
+            by_hand: boolean;
             id: string;
             /** @description it can be read back */
             reads: boolean;

@@ -163,6 +163,7 @@ async function retire(why: string) {
             <dt>{{ s.id }}</dt>
             <dd class="num">
               {{ s.reads ? s.says || 'not read back yet' : 'cannot be read back' }}
+              <span v-if="s.by_hand" class="text-sm text-ink-2">by its own menu only, </span>
               <span v-if="s.at" class="text-sm text-ink-2">at {{ clock(s.at).slice(0, 8) }}</span>
             </dd>
           </template>
@@ -218,12 +219,16 @@ async function retire(why: string) {
         <p v-if="data.never.length" class="mt-1 text-sm text-ink-2">
           Never sent, by nobody: <span class="num">{{ data.never.join(', ') }}</span>
         </p>
-        <form v-if="data.settings.length" class="mt-3 flex gap-2" @submit.prevent="attempt({ setting, value }, 'Set.')">
+        <form
+          v-if="data.settings.some((s) => !s.by_hand)"
+          class="mt-3 flex gap-2"
+          @submit.prevent="attempt({ setting, value }, 'Set.')"
+        >
           <label class="grow"
             ><span class="label">Set</span>
             <select v-model="setting" name="setting" class="field">
               <option value="" disabled>choose …</option>
-              <option v-for="s in data.settings" :key="s.id">{{ s.id }}</option>
+              <option v-for="s in data.settings.filter((s) => !s.by_hand)" :key="s.id">{{ s.id }}</option>
             </select></label
           >
           <label class="grow"
