@@ -11,6 +11,7 @@ import (
 	"northneedle/core/duty"
 	"northneedle/core/field"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
 )
 
 // checker finds the mistakes of a procedure and resolves its names on the way.
@@ -335,6 +336,12 @@ func (c *checker) finding(at string, f *Finding, place int) {
 func (c *checker) when(at, text string, when Condition, among Steps) {
 	switch {
 	case when.Always():
+		return
+	case when.Unprepared:
+		role, ok := c.p.RoleOf(when.Role)
+		if !ok || !slices.ContainsFunc(role.Prepared, func(p reference.Preparation) bool { return p.Here }) {
+			c.say(at, "no role %q says under prepared that it is done here", when.Role)
+		}
 		return
 	case when.Field == "":
 		if role, ok := c.p.RoleOf(when.Role); !ok || !role.Optional {

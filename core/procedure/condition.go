@@ -11,9 +11,10 @@ import (
 )
 
 // Condition says when a step, a point or a control belongs to a run: always (its zero value),
-// when an optional role was filled, or when something was chosen.
+// when an optional role was filled, when what fills a role is to be prepared by the run itself, or when something was chosen.
 type Condition struct {
 	Role          string // the optional role
+	Unprepared    bool   // what fills the role, optional or not, was not prepared before the run
 	Field, Option string // the choice; of several options parted by "|", any will do
 }
 
@@ -32,8 +33,11 @@ func (c Condition) Options() []string {
 // Always reports whether nothing is asked for.
 func (c Condition) Always() bool { return c == Condition{} }
 
-// parseCondition reads "role", "field = option" or "field = option | other".
+// parseCondition reads "role", "role unprepared", "field = option" or "field = option | other".
 func parseCondition(when string) Condition {
+	if role, unprepared := strings.CutSuffix(when, " unprepared"); unprepared {
+		return Condition{Role: strings.TrimSpace(role), Unprepared: true}
+	}
 	field, option, choice := strings.Cut(when, "=")
 	if !choice {
 		return Condition{Role: strings.TrimSpace(when)}

@@ -98,6 +98,7 @@ type Input struct {
 type Beside struct {
 	Lines []reference.Certified
 	Years float64
+	Found float64 // the largest error that its own check found of it, without its sign, in the measure's unit; in this run or before it
 }
 
 // Line is the line of a further standard that covers a value in a unit; false where none does, or it is not there.

@@ -48,6 +48,9 @@ func (p *Procedure) StandardFor(role reference.Role, at time.Time) reference.Sta
 		s.Values = append(s.Values, line)
 	}
 	for _, done := range role.Prepared {
+		if done.Here {
+			continue // the run does it
+		}
 		s.Prepared = append(s.Prepared, reference.Done{
 			Procedure: done.By,
 			Finding:   done.Finding,

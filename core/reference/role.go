@@ -22,6 +22,7 @@ type Preparation struct {
 	Finding string  `json:"finding" yaml:"finding"` // its id
 	Title   string  `json:"title" yaml:"title"`     // "zeroed"
 	Hours   float64 `json:"hours" yaml:"hours"`
+	Here    bool    `json:"here,omitempty" yaml:"here,omitempty"` // where it was not, the run that uses it does it: its steps say when: ROLE unprepared
 }
 
 // Need is a quantity the role's standard must realise, from From to To in Unit.

@@ -64,6 +64,7 @@ type Done struct {
 	At        time.Time `json:"at"`
 	By        string    `json:"by"`
 	Passed    bool      `json:"passed"`
+	Found     float64   `json:"found,omitempty"`    // the largest error that it found, without its sign, in the unit of its points
 	Settings  []Setting `json:"settings,omitempty"` // how the reference was set, as that run recorded it
 }
 
@@ -86,6 +87,22 @@ func (s Standard) LeftAs(field string) (Setting, Done, bool) {
 	return Setting{}, Done{}, false
 }
 
+// PreparedHere reports whether a standard that fills the role at a time needs nothing of what a run could do to it itself.
+func (r Role) PreparedHere(s Standard, at time.Time) bool {
+	return !slices.ContainsFunc(r.Prepared, func(p Preparation) bool { return p.Here && p.missing(s, at) != "" })
+}
+
+// Found is the largest error that the newest preparations of a standard found of it, which a run could have done itself.
+func (r Role) Found(s Standard) (largest float64) {
+	for _, p := range r.Prepared {
+		at := slices.IndexFunc(s.Prepared, func(d Done) bool { return d.Procedure == p.By && d.Finding == p.Finding })
+		if p.Here && at >= 0 {
+			largest = max(largest, s.Prepared[at].Found)
+		}
+	}
+	return largest
+}
+
 // missing says what speaks against a standard's preparation at a time; nothing if it holds.
 func (p Preparation) missing(s Standard, now time.Time) string {
 	for _, d := range s.Prepared {
@@ -104,6 +121,14 @@ func (p Preparation) missing(s Standard, now time.Time) string {
 		return ""
 	}
 	return fmt.Sprintf("%s was not %s yet: prepare it first, by a run of its own (%s).", s.Tag, p.Title, p.By)
+}
+
+// counts says until when a preparation that holds does so.
+func (p Preparation) counts(s Standard) string {
+	at := slices.IndexFunc(s.Prepared, func(d Done) bool { return d.Procedure == p.By && d.Finding == p.Finding })
+	done := s.Prepared[at]
+	until := done.At.Add(time.Duration(p.Hours * float64(time.Hour)))
+	return fmt.Sprintf("%s by %s on %s, counts until %s", p.Title, done.By, done.At.Format("2006-01-02 15:04"), until.Format("2006-01-02 15:04"))
 }
 
 // span is a number of hours in words.
@@ -159,8 +184,9 @@ func (s Standard) Check() []field.Error {
 
 // Fitness is whether a standard can fill a role, and what speaks against it.
 type Fitness struct {
-	Blocks   []string `json:"blocks"`   // each a sentence; none means it can be used
-	Warnings []string `json:"warnings"` // worth knowing, not in the way
+	Blocks   []string `json:"blocks"`          // each a sentence; none means it can be used
+	Warnings []string `json:"warnings"`        // worth knowing, not in the way
+	Ready    []string `json:"ready,omitempty"` // what was done to it before, by whom, and until when that counts
 }
 
 // Fits checks a standard against a role on a day: kind, status, certificate in
@@ -193,7 +219,10 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 		}
 	}
 	for _, p := range r.Prepared {
-		if problem := p.missing(s, on); problem != "" {
+		switch problem := p.missing(s, on); {
+		case problem == "":
+			f.Ready = append(f.Ready, p.counts(s))
+		case !p.Here:
 			block("%s", problem)
 		}
 	}

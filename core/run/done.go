@@ -1,12 +1,14 @@
 package run
 
 import (
+	"math"
 	"northneedle/core/adjust"
 	"northneedle/core/reference"
 )
 
-// Done are the findings that a signed run decided, for procedures that require them.
-func (r Run) Done() []reference.Done {
+// Done are the findings of a standard that a signed run decided, for procedures that require them: all of them where the run
+// was on the standard itself, else those that say that they are of what filled its role.
+func (r Run) Done(tag string) []reference.Done {
 	if r.Status != Signed {
 		return nil
 	}
@@ -17,10 +19,13 @@ func (r Run) Done() []reference.Done {
 		if r.Marks[s.ID].Skipped != "" || !state.Done() {
 			continue
 		}
-		passed := state.Last().Decision != adjust.Withdraw
+		if r.Device.Tag != tag && (s.Of == "" || r.Bound[s.Of].Standard.Tag != tag) {
+			continue
+		}
+		passed, found := state.Last().Decision != adjust.Withdraw, 0.0
 		if _, verdicts, err := r.judged(s.Measures, state.Closed-1); err == nil {
 			for _, v := range verdicts {
-				passed = passed && v.Pass
+				passed, found = passed && v.Pass, max(found, math.Abs(v.Error))
 			}
 		}
 		all = append(all, reference.Done{
@@ -30,6 +35,7 @@ func (r Run) Done() []reference.Done {
 			At:        r.Signature.At,
 			By:        r.Signature.By.Name,
 			Passed:    passed,
+			Found:     found,
 			Settings:  settings,
 		})
 	}
@@ -57,4 +63,25 @@ func (r Run) LeftAs(field string) (set reference.Setting, done reference.Done, t
 		}
 	}
 	return set, done, "", false
+}
+
+// found is the largest error that the check of what fills a role found of it: in this run where it does that itself, else in the
+// run before that did.
+func (r Run) found(role string, standard reference.Standard) (largest float64) {
+	for _, f := range r.Procedure.Findings() {
+		state := r.Findings[f.ID]
+		if f.Of != role || state.Closed == 0 {
+			continue
+		}
+		_, verdicts, err := r.judged(f.Measures, state.Closed-1)
+		if err != nil || len(verdicts) == 0 {
+			continue
+		}
+		for _, v := range verdicts {
+			largest = max(largest, math.Abs(v.Error))
+		}
+		return largest
+	}
+	of, _ := r.Procedure.RoleOf(role)
+	return of.Found(standard)
 }

@@ -215,7 +215,7 @@ func (r Run) inputBy(m *procedure.Measure, p *procedure.Point, readings []float6
 		id, what, _ := strings.Cut(of, ".")
 		if bound, ok := r.boundFor(id, reading); ok {
 			in.Also = with(in.Also, name, procedure.Beside{Lines: bound.Standard.Lines(what, 0, m.Unit, false),
-				Years: bound.years()})
+				Years: bound.years(), Found: r.found(id, bound.Standard)})
 		}
 	}
 	role, name := m.Source(p)

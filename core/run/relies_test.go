@@ -37,12 +37,12 @@ func TestAPreparationCountsForItsTime(t *testing.T) {
 	assert.NotEmpty(t, blocks(reference.Done{Procedure: "prep", Finding: "oxygen", At: start, Passed: true}))
 
 	b := open(t, small()).prepared().found("5.01")
-	assert.Empty(t, b.run.Done(), "nothing counts before it is signed")
+	assert.Empty(t, b.run.Done(b.run.Device.Tag), "nothing counts before it is signed")
 	b.do(run.DecideFinding{Finding: "verdict", Decision: adjust.Leave})
 	b.finished().do(run.SignRun{Statement: "Done."})
-	require.Len(t, b.run.Done(), 1)
-	assert.Equal(t, "verdict", b.run.Done()[0].Finding)
-	assert.True(t, b.run.Done()[0].Passed)
+	require.Len(t, b.run.Done(b.run.Device.Tag), 1)
+	assert.Equal(t, "verdict", b.run.Done(b.run.Device.Tag)[0].Finding)
+	assert.True(t, b.run.Done(b.run.Device.Tag)[0].Passed)
 }
 
 func TestAChangedPartMakesEarlierStepsVoid(t *testing.T) {

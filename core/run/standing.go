@@ -63,14 +63,18 @@ func (r Run) open(m *procedure.Measure, round int) *procedure.Point {
 }
 
 // Holds reports whether what a condition asks for is so in this run: an optional role was
-// filled, or something was chosen. A condition that asks for nothing always holds.
+// filled, what fills a role was not prepared before, or something was chosen. A condition that asks for nothing always holds.
 func (r Run) Holds(c procedure.Condition) bool {
 	switch {
 	case c.Field != "":
 		return c.Allows(r.Choices[c.Field])
 	case c.Role != "":
-		_, bound := r.Bound[c.Role]
-		return bound
+		bound, filled := r.Bound[c.Role]
+		if !c.Unprepared || !filled {
+			return filled || c.Unprepared
+		}
+		role, _ := r.Procedure.RoleOf(c.Role)
+		return !role.PreparedHere(bound.Standard, bound.At)
 	}
 	return true
 }

@@ -259,6 +259,7 @@ type FindingView struct {
 	ID          string               `json:"id"`
 	Title       string               `json:"title"`
 	Judges      []string             `json:"judges"`
+	Of          string               `json:"of,omitempty"`    // the role whose standard it is a finding of
 	About       string               `json:"about,omitempty"` // what it is a statement about, where that is not the device
 	Controls    []adjust.Control     `json:"controls"`
 	Closed      int                  `json:"closed"`

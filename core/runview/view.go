@@ -298,6 +298,7 @@ func viewFinding(r run.Run, f *procedure.Finding) FindingView {
 		ID:          f.ID,
 		Title:       f.Title,
 		Judges:      f.Judges,
+		Of:          f.Of,
 		About:       f.About,
 		Controls:    append([]adjust.Control{}, r.Controls(f)...),
 		Closed:      state.Closed,

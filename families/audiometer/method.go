@@ -61,6 +61,9 @@ func hearingLevel(in procedure.Input, standard string, threshold float64) (proce
 	for name, title := range map[string]string{"analyser": "Analyser", "calibrator": "Calibrator that it was set by"} {
 		if beside := in.Also[name]; len(beside.Lines) > 0 {
 			terms = append(terms, beside.Lines[0].Terms(title, 1, beside.Years)...)
+			if beside.Found > 0 {
+				terms = append(terms, uncertainty.Term{Name: title + ", as its check found it", Distribution: uncertainty.Rectangular, Width: beside.Found})
+			}
 		}
 	}
 	slices.SortFunc(terms, func(a, b uncertainty.Term) int { return strings.Compare(a.Name, b.Name) })

@@ -124,6 +124,9 @@ func (f *filler) gasBook(s ledger.Standard) {
 func preparedFor(role reference.Role, on time.Time) []reference.Done {
 	var all []reference.Done
 	for _, p := range role.Prepared {
+		if p.Here {
+			continue // the run does it
+		}
 		all = append(all, reference.Done{
 			Procedure: p.By,
 			Finding:   p.Finding,

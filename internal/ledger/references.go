@@ -90,6 +90,13 @@ func (l *Ledger) SignedRunsOn(tag string, limit int) ([]Run, error) {
 		run.Signed).Order("ended_at DESC").Limit(limit))
 }
 
+// SignedRunsWith are the signed runs by some procedures that used a standard, the newest first.
+func (l *Ledger) SignedRunsWith(standard string, procedures []string, limit int) ([]Run, error) {
+	used := l.read.Model(&Use{}).Select("run_id").Where("standard_id = ?", standard)
+	return many[Run](l.read.Where("procedure IN ? AND status = ? AND NOT paper AND id IN (?)", procedures, run.Signed, used).
+		Order("ended_at DESC").Limit(limit))
+}
+
 // DevicesWith counts the devices that a standard was used on.
 func (l *Ledger) DevicesWith(standard string) (n int64, err error) {
 	used := l.read.Model(&Use{}).Select("run_id").Where("standard_id = ?", standard)

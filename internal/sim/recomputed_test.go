@@ -93,7 +93,7 @@ func recomputed(t *testing.T, v runview.View, m runview.MeasureView, p runview.P
 	for _, r := range v.Roles {
 		for method, of := range m.Also {
 			if id, what, _ := strings.Cut(of, "."); id == r.ID {
-				in.Also[method] = procedure.Beside{Lines: r.Standard.Lines(what, 0, m.Unit, false), Years: yearsOf(r)}
+				in.Also[method] = procedure.Beside{Lines: r.Standard.Lines(what, 0, m.Unit, false), Years: yearsOf(r), Found: foundOf(v, r.ID)}
 			}
 		}
 		if r.ID == role {
@@ -121,6 +121,19 @@ func recomputed(t *testing.T, v runview.View, m runview.MeasureView, p runview.P
 	require.NoError(t, err)
 	return run.Verdict{Indicated: out.Indicated, Reference: out.Reference, Error: a.Error, U: budget.Expanded, K: budget.K,
 		TUR: a.TUR, Zone: a.Zone, ErrorToLimit: a.ErrorToLimit, Formula: out.Formula}
+}
+
+// foundOf is the largest error that the run's own check found of what fills a role.
+func foundOf(v runview.View, role string) (largest float64) {
+	for _, m := range v.Measures {
+		at := slices.IndexFunc(v.Findings, func(f runview.FindingView) bool { return f.ID == m.Finding })
+		for _, p := range m.Points {
+			if v.Findings[at].Of == role && p.Found != nil {
+				largest = max(largest, math.Abs(p.Found.Error))
+			}
+		}
+	}
+	return largest
 }
 
 // yearsOf is how long ago a role's standard was certified when it was bound.

@@ -2,6 +2,7 @@ package workshop
 
 import (
 	"context"
+	"slices"
 
 	"northneedle/core/reference"
 	"northneedle/internal/ledger"
@@ -62,14 +63,31 @@ func (ws *Workshop) standards(kind string) ([]StandardView, error) {
 func (ws *Workshop) standard(s ledger.Standard) (reference.Standard, error) {
 	core := s.Core()
 	runs, err := ws.Ledger.SignedRunsOn(s.Tag, preparations)
-	for _, r := range runs {
+	if err != nil {
+		return core, err
+	}
+	with, err := ws.Ledger.SignedRunsWith(s.ID, ws.preparing(s.Kind), preparations)
+	for _, r := range append(runs, with...) {
 		run, err := ws.Ledger.Run(r.ID)
 		if err != nil {
 			return core, err
 		}
-		core.Prepared = append(core.Prepared, run.Done()...)
+		core.Prepared = append(core.Prepared, run.Done(s.Tag)...)
 	}
+	slices.SortStableFunc(core.Prepared, func(x, y reference.Done) int { return y.At.Compare(x.At) })
 	return core, err
+}
+
+// preparing are the procedures on devices that check what is used of a kind first, so that their findings are kept with it.
+func (ws *Workshop) preparing(kind string) (ids []string) {
+	for _, p := range ws.procedures() {
+		for _, f := range p.Findings() {
+			if role, ok := p.RoleOf(f.Of); ok && role.Kind == kind {
+				ids = append(ids, p.ID)
+			}
+		}
+	}
+	return ids
 }
 
 // preparations is how many runs on a reference are looked at for its preparation.

@@ -2528,6 +2528,8 @@ export interface components {
             at: string;
             by: string;
             finding: string;
+            /** Format: double */
+            found?: number;
             passed: boolean;
             procedure: string;
             run: string;
@@ -2741,6 +2743,7 @@ export interface components {
             looking: boolean;
             made: string[];
             may_void: boolean;
+            of?: string;
             offer?: components["schemas"]["Advice"];
             outside?: string[];
             rooms?: components["schemas"]["Ambient"][];
@@ -2752,6 +2755,7 @@ export interface components {
         };
         Fitness: {
             blocks: string[];
+            ready?: string[];
             warnings: string[];
         };
         Found: {
@@ -3766,6 +3770,7 @@ export interface components {
         Preparation: {
             by: string;
             finding: string;
+            here?: boolean;
             /** Format: double */
             hours: number;
             title: string;

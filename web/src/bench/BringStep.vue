@@ -99,6 +99,7 @@ useKeys({ Enter: bindAll })
             >
               <span class="num font-medium">{{ c.standard.tag }}</span> certificate until
               {{ dayWords(c.standard.certificate.due_on) }}
+              <span v-for="r in c.fitness.ready" :key="r" class="block text-petrol">{{ r }}</span>
               <span v-for="w in c.fitness.warnings" :key="w" class="block text-brass">{{ w }}</span>
             </button>
           </li>
@@ -111,7 +112,7 @@ useKeys({ Enter: bindAll })
             <li v-for="c in unfit(o.list)" :key="c.standard.id" class="border-l-4 border-line pl-3">
               {{ c.fitness.blocks.join(' ') }}
               <RouterLink
-                v-if="o.role.prepared?.length"
+                v-if="o.role.prepared?.some((p) => !p.here)"
                 class="inline-flex min-h-10 items-center underline"
                 :to="{ name: 'device', params: { id: c.standard.tag } }"
                 >Prepare {{ c.standard.tag }}</RouterLink
