@@ -211,6 +211,7 @@ func TestFaults(t *testing.T) {
 		{"audiometer", "acoustic-bench", "LOUD steps=5-loud", run.Conforms, "can honestly be tested here is about 25 dB HL", ""},
 		{"audiometer", "acoustic-bench", "RESONANCE mode=only", run.Fails, "Only Left 3 kHz is off", "Left 3 kHz"},
 		{"audiometer", "acoustic-bench", "bone=mastoid", run.Conforms, "leave", ""},
+		{"audiometer", "acoustic-bench", "transducer=circum-ear", run.Fails, "far beyond anything an adjustment", "Left 125 Hz"},
 		{"audiometer", "acoustic-bench", "transducer=insert-2cc", run.Fails, "far beyond anything an adjustment", "Left 125 Hz"},
 		{"audiometer", "acoustic-bench", "DISTORTED", run.Fails, "it is the earphone", "Distortion acoustic"},
 		{"photometer", "photometer", "", run.Conforms, "leave", ""},
