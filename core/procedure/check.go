@@ -228,6 +228,15 @@ func (c *checker) step(at string, s Step, place int) {
 			}
 			c.need(at+".temperature.why", w.Why)
 		}
+	case *ActStep:
+		for j, id := range s.Vessels {
+			if !slices.ContainsFunc(c.p.Steps, func(other Step) bool {
+				m, is := other.(*Measure)
+				return is && m.Base().ID == id
+			}) {
+				c.say(fmt.Sprintf("%s.vessels[%d]", at, j), "%q is no measure", id)
+			}
+		}
 	case *RecordStep:
 		c.record(at, s)
 	case *Measure:

@@ -33,6 +33,7 @@ type Definition struct {
 	Parts      []ReplaceablePart     `yaml:"parts,omitempty"`
 	Limits     map[string]LimitTable `yaml:"limits,omitempty"`  // tolerances by what is chosen, named by measures
 	Values     map[string]ValueTable `yaml:"values,omitempty"`  // what methods take by what is chosen, by the name of their parameter
+	Label      string                `yaml:"label,omitempty"`   // what the device's label says of it in a few words, {field} as below
 	States     []string              `yaml:"states,omitempty"`  // what the certificate says of what was shown and what not; {field} stands for what was recorded
 	Happens    []Happening           `yaml:"happens,omitempty"` // what the work itself does to the device
 	Steps      Steps                 `yaml:"-"`                 // read apart: a type for each kind

@@ -87,6 +87,7 @@ func (c *CheckStep) Tests() bool { return c.Answers == "passed" }
 type ActStep struct {
 	Act      string `yaml:"act" jsonschema:"description=What is done."`
 	StepBase `yaml:",inline"`
+	Vessels  []string `yaml:"vessels,omitempty"` // measures whose points each have a cuvette or a tube of their own: labels are printed for them
 }
 
 // WaitStep is a timer.

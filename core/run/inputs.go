@@ -111,14 +111,28 @@ func (r Run) limitsInForce() map[string]procedure.LimitsFunc {
 func (r Run) States() []string {
 	var all []string
 	for _, words := range r.Procedure.States {
-		for _, set := range r.settings() {
-			words = strings.ReplaceAll(words, "{"+set.Field+"}", set.Value)
-		}
-		if !strings.Contains(words, "{") { // what it speaks of was recorded
-			all = append(all, words)
+		if said, known := r.said(words); known {
+			all = append(all, said)
 		}
 	}
 	return all
+}
+
+// Label is what the device's label says of it since this run; empty where the procedure has nothing to say.
+func (r Run) Label() string {
+	said, known := r.said(r.Procedure.Label)
+	if !known {
+		return ""
+	}
+	return said
+}
+
+// said is a sentence with each {field} replaced by what the run recorded; false where something of it was not recorded.
+func (r Run) said(words string) (string, bool) {
+	for _, set := range r.settings() {
+		words = strings.ReplaceAll(words, "{"+set.Field+"}", set.Value)
+	}
+	return words, !strings.Contains(words, "{")
 }
 
 // gross reports whether an error at an outcome is far out: by what was recorded of it for this run, else by the procedure's

@@ -88,6 +88,7 @@ type StepView struct {
 	Why     string             `json:"why,omitempty"`
 	Opens   string             `json:"opens,omitempty"`
 	Closes  []string           `json:"closes,omitempty"`
+	Vessels int                `json:"vessels,omitempty"` // cuvettes and tubes that labels are printed for
 	Minutes float64            `json:"minutes,omitempty"`
 	Fields  []procedure.Field  `json:"fields,omitempty"`
 	Plate   map[string]float64 `json:"plate,omitempty"`

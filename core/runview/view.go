@@ -165,6 +165,8 @@ func viewStep(r run.Run, s procedure.Step, now time.Time) StepView {
 		v.At, v.Answer, v.Note, v.Read, v.Skipped = &mark.At, mark.Answer, mark.Note, mark.Read, mark.Skipped
 	}
 	switch s := s.(type) {
+	case *procedure.ActStep:
+		v.Vessels = len(Vessels(r, s.ID))
 	case *procedure.CheckStep:
 		v.Tests = s.Tests()
 	case *procedure.WaitStep:

@@ -211,6 +211,10 @@ func capnographToCertificate(t *testing.T, h *house) {
 		assert.NotEqual(t, "MB-0417", d.Tag, "Today reflects it")
 	}
 	papers(t, c, v)
+	_, pdf := c.call("GET", "/api/labels.pdf?tag=MB-0417", nil)
+	if said := words(t, pdf); said != "" {
+		assert.Contains(t, said, "agrees with the simulator's curve R-2", "the label says no more than was shown")
+	}
 }
 
 // papers looks at the certificate, the record and the points of a signed run.

@@ -20,6 +20,14 @@ func registerLabels(api huma.API, shop *workshop.Workshop) {
 		}) (workshop.File, error) {
 			return shop.Labels(in.Tag, in.Search, in.First-1)
 		})
+	serveFile(api, operation{"vessel-labels", http.MethodGet, "/api/runs/{id}/steps/{step}/labels.pdf",
+		"Labels for the cuvettes and tubes that a step fills", person.Look, 0, nil}.as("application/pdf"),
+		func(_ context.Context, in *struct {
+			RunPath
+			Step string `path:"step" maxLength:"100"`
+		}) (workshop.File, error) {
+			return shop.VesselLabels(in.ID, in.Step)
+		})
 	serveFile(api, operation{"logo", http.MethodGet, "/api/logos/{hash}", "The picture that the lab's papers carry", person.Look, 0,
 		nil}.as("image/png"),
 		func(_ context.Context, in *struct {

@@ -85,6 +85,14 @@ func TestATestOfAnAnalyserStandsByItself(t *testing.T) {
 	assert.Equal(t, ledger.InUse, row.Status, "the device stays in use")
 	opened := posted[runview.View](c, "/api/runs", order{"id": "another-test-1", "asset": tag, "procedure": "chemistry-urea"})
 	assert.Equal(t, "urea", opened.Procedure.Test)
+	_, pdf := c.call("GET", "/api/runs/"+opened.ID+"/steps/cuvettes-into-the-wells/labels.pdf", nil)
+	if said := words(t, pdf); said != "" {
+		for _, written := range []string{"cuvette 1", "level 1", "level 2", "Controls", tag} {
+			assert.Contains(t, said, written, "cuvettes are labelled before they are filled")
+		}
+	}
+	status, _ := c.call("GET", "/api/runs/"+opened.ID+"/steps/cautions/labels.pdf", nil)
+	assert.Equal(t, 404, status, "that step fills nothing")
 
 	// A correction is set by a lead, with the samples it rests on.
 	var pairs []string
@@ -93,7 +101,7 @@ func TestATestOfAnAnalyserStandsByItself(t *testing.T) {
 		pairs = append(pairs, fmt.Sprintf("%.2f\t%.2f", x, 1.08*x+0.02*float64(i%5-2)))
 	}
 	set := order{"id": "correction-1", "pairs": strings.Join(pairs[:12], "\n"), "against": "central laboratory, hexokinase", "why": "factor 1.08 entered"}
-	status, _ := c.call("POST", path+"/tests/urea/correction", set)
+	status, _ = c.call("POST", path+"/tests/urea/correction", set)
 	assert.Equal(t, 403, status)
 	assert.Contains(t, lead.problem(path+"/tests/urea/correction", set, 422).Detail, "20 samples at least")
 	set["pairs"] = strings.Join(pairs, "\n")

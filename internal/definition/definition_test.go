@@ -68,7 +68,7 @@ func TestMistakesNameFileLineAndField(t *testing.T) {
 		{"capnograph/procedure", "role", "at: gas10.CO2", "at: gas11.CO2", "points[2].at"},
 		{"capnograph/procedure", "loose end", "closes: [Gas open]", "closes: [Tap open]", "closes[0]"},
 		{"capnograph/procedure", "judges", "judges: [spo2, pulse]", "judges: [spo2, puls]", "judges[1]"},
-		{"capnograph/procedure", "revision", "revision: 3", "revision: 0", "revision"},
+		{"capnograph/procedure", "revision", "revision: 4", "revision: 0", "revision"},
 		{"spirometer/procedure", "what a reader does not ask for", "low: 0.5, high: 1.5, direction: 1 }",
 			"slow: 0.5, high: 1.5, direction: 1 }", "with.slow"},
 		{"spirometer/procedure", "a school's tolerance", `tolerance: "±0.05" }` + "\n      - { title: within 5",
@@ -119,7 +119,7 @@ func TestLabFolderOverridesByID(t *testing.T) {
 	folder := t.TempDir()
 	text, err := os.ReadFile("../../families/capnograph/procedure.yaml")
 	require.NoError(t, err)
-	own := strings.Replace(strings.Replace(string(text), "revision: 3", "revision: 7", 1), "minutes: 5",
+	own := strings.Replace(strings.Replace(string(text), "revision: 4", "revision: 7", 1), "minutes: 5",
 		"minutes: 0.5", 1)
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "own.yaml"), []byte(own), 0o600))
 	all, err := definition.All(folder)

@@ -109,7 +109,7 @@ type Channel struct {
 
 // Setting is something that an instrument can be set to. "{value}" in Send stands for what.
 type Setting struct {
-	ID    string  `json:"id" yaml:"id"`
+	ID string `json:"id" yaml:"id"`
 	// How it is told; empty where it can be set by its own menu only.
 	Send  string  `json:"send,omitempty" yaml:"send,omitempty"`
 	Match Pattern `json:"match,omitempty" yaml:"match,omitempty"` // what acknowledges it; empty: nothing does

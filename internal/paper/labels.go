@@ -18,6 +18,7 @@ type Label struct {
 	Code   string // what the square code says: a link to the device, or its tag
 	Done   *time.Time
 	Due    *time.Time
+	Says   string // what its newest run says of it in a few words; empty where nothing
 	Stop   string // why it must not be used; empty where it may
 	Doubt  string // why it is in doubt; empty where it is not
 }
@@ -107,6 +108,9 @@ func (s *sheet) label(l Label, x, y float64) error {
 		text(17, "B", 10, ink, day(l.Done))
 		text(21.5, "", 7, grey, "next due")
 		text(24.5, "B", 10, ink, day(l.Due))
+		s.font("", 5.5, ink)
+		s.SetXY(x+3, y+labelHigh-7)
+		s.CellFormat(labelWide-6, 3, s.fit(l.Says, labelWide-6), "", 0, "L", false, 0, "")
 	}
 	s.font("", 5.5, grey)
 	s.SetXY(x+3, y+labelHigh-4.5)

@@ -3,13 +3,36 @@ package workshop
 import (
 	"net/url"
 	"strings"
+	"time"
 
 	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/core/person"
+	"northneedle/core/runview"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
 )
+
+// saidOnLabels adds what the newest runs of devices say on their labels.
+func (ws *Workshop) saidOnLabels(ids []string, labels []paper.Label) error {
+	facts, err := ws.Ledger.DeviceFacts(ids...)
+	if err != nil {
+		return err
+	}
+	for i, id := range ids {
+		for _, last := range facts[id].Last {
+			if p, known := ws.procedure(last.Procedure); !known || p.Label == "" || last.GivenBack || last.Waiting {
+				continue
+			}
+			r, err := ws.Ledger.Run(last.ID)
+			if err != nil {
+				return err
+			}
+			labels[i].Says = r.Label()
+		}
+	}
+	return nil
+}
 
 // mostLabels is how many labels are written at a time.
 const mostLabels = 480
@@ -27,6 +50,28 @@ func (ws *Workshop) SetAddress(address string, who person.Person) error {
 		}
 	}
 	return ws.Ledger.SetSetting(ws.act("", "address of labels set", who, ""), publicAddress, address)
+}
+
+// VesselLabels are labels for the cuvettes and tubes that a step of a run fills.
+func (ws *Workshop) VesselLabels(id, step string) (f File, err error) {
+	r, err := ws.Ledger.Run(id)
+	if err != nil {
+		return f, err
+	}
+	var labels []paper.VesselLabel
+	for _, v := range runview.Vessels(r, step) {
+		of := v.Of
+		if v.Lot != "" {
+			of += ", lot " + v.Lot
+		}
+		labels = append(labels, paper.VesselLabel{What: v.What, Of: of,
+			For: r.Device.Tag + " · " + ws.Clock().Format(time.DateOnly)})
+	}
+	if len(labels) == 0 {
+		return f, ledger.ErrNotFound
+	}
+	body, err := paper.Vessels(labels)
+	return File{Name: "cuvettes-" + r.Device.Tag + ".pdf", Type: "application/pdf", Body: body}, err
 }
 
 // codeOf is what a label's code says: the device's address here, or its tag.
@@ -98,6 +143,9 @@ func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 		if a.LastOn != nil && (l.Done == nil || a.LastOn.After(*l.Done)) {
 			l.Done = a.LastOn
 		}
+	}
+	if err := ws.saidOnLabels(ids, labels); err != nil {
+		return f, err
 	}
 	body, err := paper.Labels(labels, tag != "", first)
 	if err != nil {

@@ -19,6 +19,14 @@ useKeys({ Enter: done })
     </p>
     <p v-if="step.closes?.length" class="mt-3 text-ink-2">This closes: {{ step.closes.join(', ') }}.</p>
     <p v-if="step.waits && !step.done" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2">{{ step.waits }}</p>
+    <p v-if="step.vessels" class="mt-3">
+      <a
+        class="inline-flex min-h-10 items-center underline"
+        :href="`/api/runs/${run.id}/steps/${step.id}/labels.pdf`"
+        target="_blank"
+        >Print {{ step.vessels }} {{ step.vessels === 1 ? 'label' : 'labels' }} for what is filled</a
+      >
+    </p>
     <slot />
     <div class="mt-5 flex gap-3">
       <button class="btn btn-main" :disabled="sending || step.done" @click="done">
