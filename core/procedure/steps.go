@@ -320,6 +320,7 @@ type Finding struct {
 	Controls    []adjust.Control    `yaml:"controls,omitempty"`
 	Causes      map[string][]string `yaml:"causes,omitempty"`    // likely causes by shape
 	Of          string              `yaml:"of,omitempty"`        // the role whose standard it is a finding of: it is kept with that standard, and counts in later runs
+	Corrects    string              `yaml:"corrects,omitempty"`  // what later readings its line of shown on delivered is taken out of, in words
 	About       string              `yaml:"about,omitempty"`     // what it is a statement about, where that is not the device ("the room"): then its points are no part of the device's result, only what its pattern fails
 	MustHold    bool                `yaml:"must_hold,omitempty"` // of one about something else: where a point of it is outside, the run is not complete
 	Outside     []string            `yaml:"outside,omitempty"`   // causes outside the device, for which as found is not the device's

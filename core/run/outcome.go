@@ -31,6 +31,9 @@ func (r Run) Outcome() (Result, string) {
 	case len(r.FoundOut()) > 0:
 		return Conforms, "every point conforms as left; nothing of the device was changed"
 	}
+	if !slices.ContainsFunc(r.Procedure.Findings(), func(f *procedure.Finding) bool { return f.About == "" }) {
+		return Conforms, "nothing was found outside; no point is judged by itself, and nothing was changed"
+	}
 	return Conforms, "every point conforms as found; nothing was changed"
 }
 

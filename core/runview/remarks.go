@@ -60,6 +60,9 @@ func remarks(r run.Run) []string {
 			for _, jump := range r.Jumps(s, max(0, state.Closed-1)) {
 				say("A finding inside the limits, %s.", jump)
 			}
+			if seen, is := r.Diagnose(s, max(0, state.Closed-1)); is && s.Corrects != "" && state.Done() && len(seen.Figures) > 0 {
+				say("%s is corrected until the next run: %s.", s.Corrects, figureWords(seen.Figures))
+			}
 			for _, d := range state.Decisions {
 				if d.Reason != "" {
 					say("%s: the advice was to %s, the decision to %s: %s.", s.Title, d.Advised, d.Decision, d.Reason)
@@ -123,6 +126,15 @@ func voidedWords(f *procedure.Finding, v run.VoidedAsFound) string {
 	}
 	return fmt.Sprintf("%s: as found was declared not valid by %s: %s Put right: %s. %s.", f.Title, v.By.Name,
 		sentence(v.Cause), strings.TrimRight(v.Done, ". "), became)
+}
+
+// figureWords are what is reckoned with from then on, in a line.
+func figureWords(figures []procedure.Figure) string {
+	words := make([]string, len(figures))
+	for i, f := range figures {
+		words[i] = f.Words()
+	}
+	return strings.Join(words, "; ")
 }
 
 // remarksOnPoints says which points of a measure were left out, which were far out at first, and which readings withdrawn.

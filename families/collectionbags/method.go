@@ -34,10 +34,14 @@ func syringeFills(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, fmt.Errorf("%g %s is less than one stroke of the syringe", target,
 			quantity.ShowUnit(in.Shown))
 	}
+	strokes := fmt.Sprintf("%.0f strokes", n)
+	if n == 1 {
+		strokes = "1 stroke"
+	}
 	return procedure.Outcome{Reference: n * stroke, Unit: in.Shown, Factor: factor,
-		Terms:   c.Terms(fmt.Sprintf("Syringe, %.0f strokes", n), n*per, in.Years),
+		Terms:   c.Terms("Syringe, "+strokes, n*per, in.Years),
 		Formula: "error = shown − strokes · volume of the syringe",
-		Do:      fmt.Sprintf("Fill the bag with %.0f strokes", n)}, nil
+		Do:      "Fill the bag with " + strokes}, nil
 }
 
 // Correction takes a meter's dead space and gain out of a reading.
@@ -109,7 +113,7 @@ func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 	dead := fmt.Sprintf("Dead space %.3f L (± %.3f)", c.DeadSpace(), t*c.UIntercept)
 	kept := []procedure.Figure{{ID: "deadspace", Title: "Dead space", Value: c.DeadSpace(), U: t * c.UIntercept, Unit: "L"},
 		{ID: "gain", Title: "Gain", Value: c.Gain(), U: t * c.USlope, Unit: "1"},
-		{ID: "correction", Title: "U of a corrected volume", Value: u, Unit: "L"}}
+		{ID: "correction", Title: "U of a corrected volume at " + top.Label, Value: math.Round(u*1000) / 1000, Unit: "L"}}
 	off := 100 * (c.Gain() - 1)
 	gain := fmt.Sprintf("The meter's gain is off by %+.1f %% (± %.1f %%). %s. %s", off, 100*t*c.USlope, dead, correction)
 	switch {
@@ -126,5 +130,5 @@ func bagMeter(in procedure.FindingInput) procedure.Diagnosis {
 			Words: dead + ", the gain cannot be told from 1: subtract it, do not adjust the meter. " + correction}
 	}
 	return procedure.Diagnosis{Shape: "none", Figures: kept,
-		Words: "Neither a dead space nor an error of the meter can be told from none."}
+		Words: "Neither a dead space nor an error of the meter can be told from none. " + correction}
 }

@@ -150,3 +150,37 @@ func TestAJumpInsideTheLimitsIsAFinding(t *testing.T) {
 	assert.Contains(t, pre.Steps[at].Known.Words, "Invalid: repair")
 	c.refused(pre, order{"kind": "answer", "step": pre.Steps[at].ID, "answer": "fine"}, 409, "not-so", "the record does not say so")
 }
+
+// What a run found of a meter is taken out of every later reading, until the tubing changes: the result no longer counts then,
+// and the run is due.
+func TestADeadSpaceIsTakenOutOfLaterReadingsUntilTheTubingChanges(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Idris Vail")
+	tag := firstOf(t, c, "collection-bag-meter", 0)
+	path := "/api/assets/" + tag
+	a, err := h.ledger.Asset(tag)
+	require.NoError(t, err)
+	r := h.workWith(t, a, "collection-bags-and-meter", cuvettes{"volume/3-l": 3.241, "volume/6-l": 6.243, "volume/9-l": 9.238, "volume/12-l": 12.244})
+	v := get[workshop.AssetView](c, path)
+	require.Len(t, v.Kept, 1)
+	line := v.Kept[0].Corrects
+	require.NotNil(t, line)
+	assert.Equal(t, 4, strings.Count(line.Text, "\n"))
+	corrected := posted[workshop.CorrectionWorking](c, "/api/workings/correction", order{"text": line.Text, "reading": 8.4, "u": line.U})
+	// By hand: the line through four points that far apart, each shown about 0.24 L more than was delivered.
+	delivered := r.Bound["syringe"].Standard.Values[0].Value
+	var x, y, xy, xx float64
+	for i, shown := range []float64{3.241, 6.243, 9.238, 12.244} {
+		n := float64(i+1) * delivered
+		x, y, xy, xx = x+n/4, y+shown/4, xy+n*shown, xx+n*n
+	}
+	slope := (xy - 4*x*y) / (xx - 4*x*x)
+	assert.InDelta(t, (8.4-(y-slope*x))/slope, corrected.Volume, 1e-9)
+	assert.Positive(t, corrected.U)
+
+	v = posted[workshop.AssetView](c, path+"/events", order{"id": "tubing-changed-1", "kind": "tubing changed", "text": "a longer hose"})
+	assert.Empty(t, v.Kept, "the dead space was the old tubing's")
+	assert.True(t, slices.ContainsFunc(v.Activities, func(a workshop.ActivityView) bool {
+		return a.Procedure == "collection-bags-and-meter" && a.DueOn != nil && !a.DueOn.After(h.now)
+	}), "and is measured anew")
+}

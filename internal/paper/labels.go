@@ -109,11 +109,11 @@ func (s *sheet) label(l Label, x, y float64) error {
 		text(21.5, "", 7, grey, "next due")
 		text(24.5, "B", 10, ink, day(l.Due))
 		s.font("", 5.5, ink)
-		s.SetXY(x+3, y+labelHigh-7)
+		s.SetXY(x+3, y+labelHigh-5.4)
 		s.CellFormat(labelWide-6, 3, s.fit(l.Says, labelWide-6), "", 0, "L", false, 0, "")
 	}
 	s.font("", 5.5, grey)
-	s.SetXY(x+3, y+labelHigh-4.5)
+	s.SetXY(x+3, y+labelHigh-3.3)
 	s.CellFormat(labelWide-6, 3, s.fit(l.Lab, labelWide-6), "", 0, "L", false, 0, "")
 	return nil
 }

@@ -189,7 +189,7 @@ func (s *sheet) point(m runview.MeasureView, p runview.PointView) {
 		}
 		s.CellFormat(columns[i], 7.6, text, "", 0, align, false, 0, "")
 	}
-	if last != nil {
+	if last != nil && s.view.About(m) == "" {
 		found := p.Found
 		if found == nil { // a point of one's own that was added later
 			found = p.Left
@@ -243,8 +243,15 @@ func (s *sheet) below(m runview.MeasureView) {
 		}
 	}
 	s.font("", 6.8, grey)
+	if about := s.view.About(m); about != "" {
+		s.MultiCell(width, 3.3, "No point is judged by itself: together they are a statement about "+about+".", "", "L", false)
+	}
+	between := ", "
+	if slices.ContainsFunc(m.Points, func(p runview.PointView) bool { return strings.Contains(p.Label, between) }) {
+		between = "; "
+	}
 	for _, what := range order {
-		s.MultiCell(width, 3.3, strings.ToUpper(what[:1])+what[1:]+": "+strings.Join(said[what], ", "), "", "L", false)
+		s.MultiCell(width, 3.3, strings.ToUpper(what[:1])+what[1:]+": "+strings.Join(said[what], between), "", "L", false)
 	}
 }
 

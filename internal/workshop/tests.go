@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -116,12 +117,57 @@ func (ws *Workshop) tests(a ledger.Asset) ([]TestView, error) {
 	return views, nil
 }
 
-// KeptView is what the last good run of a procedure came to, and is reckoned with until the next: a dead space, a gain.
+// KeptView is what the last good run of a procedure came to, and is reckoned with until the next, or until something
+// happens that makes that run due: a dead space, a gain.
 type KeptView struct {
 	Title   string    `json:"title"` // of the procedure
 	Run     string    `json:"run"`
 	At      time.Time `json:"at"`
 	Figures []string  `json:"figures"` // in words
+
+	Corrects *LineView `json:"corrects,omitempty" doc:"the line that is taken out of later readings"`
+}
+
+// LineView is what a run found shown for what was delivered, as a later reading is corrected by it.
+type LineView struct {
+	Title string  `json:"title"` // of such a reading
+	Unit  string  `json:"unit"`
+	Text  string  `json:"text" doc:"a line a point: delivered, shown"`
+	U     float64 `json:"u" doc:"expanded, of the largest that was delivered"`
+}
+
+// lineOf is the line that a run keeps for later readings; nil where it keeps none.
+func lineOf(r run.Run, view runview.View) *LineView {
+	for _, f := range r.Procedure.Findings() {
+		if f.Corrects == "" {
+			continue
+		}
+		line, largest := LineView{Title: f.Corrects}, 0.0
+		for _, m := range view.Measures {
+			for _, p := range m.Points {
+				v := cmp.Or(p.Left, p.Found)
+				if m.Finding != f.ID || v == nil {
+					continue
+				}
+				line.Unit = m.Shown
+				line.Text += fmt.Sprintf("%g\t%g\n", v.Reference, v.Indicated)
+				if v.Reference > largest {
+					largest, line.U = v.Reference, v.U
+				}
+			}
+		}
+		return &line
+	}
+	return nil
+}
+
+// undoneSince reports whether something happened to a device after a time that makes a procedure's duty due again.
+func undoneSince(procedure string, at time.Time, duties []ledger.Activity, notes []ledger.ActivityNote) bool {
+	return slices.ContainsFunc(notes, func(n ledger.ActivityNote) bool {
+		return n.Kind == ledger.NoteEvent && n.At.After(at) && slices.ContainsFunc(duties, func(a ledger.Activity) bool {
+			return a.Procedure == procedure && slices.Contains(a.Duty.On, duty.Event(n.Event))
+		})
+	})
 }
 
 // kept is what is kept on a device from the last good run of each of its procedures that came to figures; those of single tests
@@ -129,6 +175,14 @@ type KeptView struct {
 func (ws *Workshop) kept(a ledger.Asset) ([]KeptView, error) {
 	views := []KeptView{}
 	runs, err := ws.Ledger.RunsOf(a.ID, mostRuns)
+	if err != nil {
+		return views, err
+	}
+	duties, err := ws.Ledger.Activities(a.ID)
+	if err != nil {
+		return views, err
+	}
+	notes, err := ws.Ledger.ActivityNotes(a.ID, mostRuns)
 	if err != nil {
 		return views, err
 	}
@@ -145,8 +199,12 @@ func (ws *Workshop) kept(a ledger.Asset) ([]KeptView, error) {
 		if err != nil {
 			return views, err
 		}
-		v := KeptView{Title: p.Title, Run: r.ID, At: r.Signature.At}
-		for _, f := range figuresOf(runview.Of(r, ws.Clock())) {
+		if undoneSince(p.ID, r.Signature.At, duties, notes) {
+			continue
+		}
+		view := runview.Of(r, ws.Clock())
+		v := KeptView{Title: p.Title, Run: r.ID, At: r.Signature.At, Corrects: lineOf(r, view)}
+		for _, f := range figuresOf(view) {
 			v.Figures = append(v.Figures, f.Words())
 		}
 		if len(v.Figures) > 0 {

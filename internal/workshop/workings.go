@@ -268,7 +268,11 @@ func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 	if out.Volume, out.U, err = c.Apply(in.Reading, in.U/2/slices.Max(delivered), 0); err != nil {
 		return out, invalid("text", sentence(err))
 	}
-	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g − %.4g) ÷ %.5g", in.Reading, c.DeadSpace(),
+	sign := "−"
+	if c.DeadSpace() < 0 {
+		sign = "+"
+	}
+	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g %s %.4g) ÷ %.5g", in.Reading, sign, math.Abs(c.DeadSpace()),
 		c.Gain())
 	out.Source = "Straight line of shown on delivered, ISO 11095; U for 95.45 % by its degrees of freedom, JCGM 100 G.4"
 	return out, nil

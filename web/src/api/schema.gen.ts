@@ -1765,7 +1765,7 @@ export interface components {
             /** @description made by the client; sent again it changes nothing */
             id: string;
             /** @enum {string} */
-            kind: "repair" | "fall" | "failed check" | "sensor replaced" | "moved" | "seal broken" | "new lot";
+            kind: "repair" | "fall" | "failed check" | "sensor replaced" | "moved" | "seal broken" | "new lot" | "tubing changed";
             text: string;
         };
         AssetPageView: {
@@ -3141,6 +3141,8 @@ export interface components {
         KeptView: {
             /** Format: date-time */
             at: string;
+            /** @description the line that is taken out of later readings */
+            corrects?: components["schemas"]["LineView"];
             figures: string[];
             run: string;
             title: string;
@@ -3233,6 +3235,17 @@ export interface components {
             standard_uncertainty: number;
             /** Format: double */
             width: number;
+        };
+        LineView: {
+            /** @description a line a point: delivered, shown */
+            text: string;
+            title: string;
+            /**
+             * Format: double
+             * @description expanded, of the largest that was delivered
+             */
+            u: number;
+            unit: string;
         };
         LineWorking: {
             /** Format: double */

@@ -7,6 +7,7 @@ import RiskMark from '../components/RiskMark.vue'
 import StateMark from '../components/StateMark.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import TestsTable from '../equipment/TestsTable.vue'
+import CorrectedReading from '../equipment/CorrectedReading.vue'
 import EventForm from '../equipment/EventForm.vue'
 import FingerPrint from '../components/FingerPrint.vue'
 import { useClock } from '../composables/useClock'
@@ -125,6 +126,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
             <RouterLink class="text-sm text-ink-2 underline" :to="{ name: 'run', params: { id: k.run } }"
               >{{ k.title }}, {{ localDay(k.at) }}</RouterLink
             >
+            <CorrectedReading v-if="k.corrects" class="w-full" :line="k.corrects" />
           </li>
         </ul>
       </section>

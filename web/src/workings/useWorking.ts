@@ -24,5 +24,9 @@ export function useWorking<I, O>(name: string, input: Ref<I | undefined>, call: 
     return error instanceof ApiError ? error.problem : undefined
   })
   const result = computed(() => (problem.value ? undefined : query.data.value))
-  return { result, problem }
+  /** The result still is of what stood there before. */
+  const behind = computed(
+    () => JSON.stringify(settled.value) !== JSON.stringify(input.value) || query.isPlaceholderData.value,
+  )
+  return { result, problem, behind }
 }
