@@ -74,6 +74,25 @@ def nearest_load(pieces, target):
     return best[1]
 
 
+def vapour(t):
+    """Saturation pressure of water in hPa: Wagner and Pruss 1993."""
+    th = 1 - (t + 273.15) / 647.096
+    total = (-7.85951783 * th + 1.84408259 * th ** 1.5 - 11.7866497 * th ** 3 + 22.6807411 * th ** 3.5
+             - 15.9618719 * th ** 4 + 1.80122502 * th ** 7.5)
+    return 220640 * math.exp(647.096 / (t + 273.15) * total)
+
+
+def restated(names, room):
+    """What a volume stated at the first condition is multiplied by to state it at the second: ideal gas with water vapour."""
+    def state(name):
+        if name == "STPD":
+            return 273.15, 1013.25
+        return 310.15, room["pressure_hpa"] - vapour(37)  # BTPS
+
+    (t1, p1), (t2, p2) = (state(n) for n in names)
+    return p1 / p2 * t2 / t1
+
+
 def limits(rule, level, plate):
     """Limits on the error at a level: (low, high), None on a side without one."""
     if "percent" in rule or "fixed" in rule:
@@ -84,7 +103,11 @@ def limits(rule, level, plate):
         half = max(limits(r, level, plate)[1] for r in rule["widest"])
         return -half, half
     if "at_most" in rule:
-        return None, rule["at_most"] - level
+        return None, rule["at_most"]
+    if "at_least" in rule:
+        return rule["at_least"], None
+    if "range" in rule:
+        return rule["range"][0] - level, rule["range"][1] - level
     e = plate["division"]  # class III in service, by the load in divisions
     n = level / e
     half = 2 * e * (0.5 if n <= 500 else 1.0 if n <= 2000 else 1.5)
@@ -109,6 +132,22 @@ def lines(standard, quantity, run):
     return [v for v in standard["values"] if v["quantity"] == quantity]
 
 
+def covering(standard, quantity, value, run):
+    """The line of a certificate that covers a value; and by how much the value lies beyond the last line's end."""
+    all_lines = lines(standard, quantity, run)
+    for line in all_lines:
+        low, high = line.get("from", line.get("value", 0)), line.get("to", line.get("value", 0))
+        if low <= value <= high:
+            return line
+    return all_lines[0]
+
+
+def terms_of(standard, line, run, times=1.0):
+    """A certificate's value: its uncertainty, and what it may have drifted since, as often as it was used."""
+    drift = line.get("drift_per_year", 0) * years(standard, run)
+    return [(line["u"] / line["k"] * times, None), (drift * times / math.sqrt(3), None)]
+
+
 def point(p, run):
     m = run["measures"][p["measure"]]
     step = m["step"]
@@ -120,11 +159,9 @@ def point(p, run):
     if m["how"] == "value":  # a certificate's value, or a value within its range; or the procedure's own with its u
         if "role" in p:
             standard = run["standards"][p["role"]]
-            line = lines(standard, p["quantity"], run)[0]
+            line = covering(standard, p["quantity"], p.get("at", 0), run)
             reference = line.get("value", p.get("at"))
-            terms.append((line["u"] / line["k"], None))
-            drift = line.get("drift_per_year", 0) * years(standard, run)
-            terms.append((drift / math.sqrt(3), None))
+            terms += terms_of(standard, line, run)
         else:
             reference = p["at"]
             terms.append((p["u"] / 2, None))
@@ -137,6 +174,56 @@ def point(p, run):
         drift = sum(w.get("drift_per_year", 0) for w in loaded) * years(standard, run)
         terms.append((drift / math.sqrt(3), None))
         indicated = mean
+    elif m["how"] == "delivered":  # what a reference instrument reads of what the device was set to
+        standard = run["standards"][p["role"]]
+        reference = p["at"]
+        terms += terms_of(standard, covering(standard, p["quantity"], p["at"], run), run)
+        indicated = mean
+    elif m["how"] == "setting":  # what the device was set to, against what a reference instrument reads
+        standard = run["standards"][p["role"]]
+        to_result = restated(m["conditions"], run["room"]) if "conditions" in m else 1.0
+        reference = mean * to_result
+        terms += terms_of(standard, covering(standard, p["quantity"], p["at"], run), run, to_result)
+        indicated = p["at"]
+    elif m["how"] == "measured":  # a value of the device that only the reference instrument shows
+        standard = run["standards"][p["role"]]
+        reference, indicated = 0, mean
+        terms += terms_of(standard, covering(standard, p["quantity"], mean, run), run)
+    elif m["how"] == "strokes":  # a bag filled by whole strokes of a syringe, whose error is the same in each
+        standard = run["standards"][p["role"]]
+        line = lines(standard, p["quantity"], run)[0]
+        reference = p["strokes"] * line["value"]
+        terms += terms_of(standard, line, run, p["strokes"])
+        indicated = mean
+    elif m["how"] == "dilution":  # several portions of a calibrator in one cuvette: each dilutes the mixture
+        standard = run["standards"][p["role"]]
+        line = lines(standard, p["quantity"], run)[0]
+        r, v = p["reagent"], p["multiple"] * p["sample"]
+        share = p["multiple"] * (r + p["sample"]) / (r + v)
+        reference = line["value"] * share
+        terms += terms_of(standard, line, run, share)
+        pipette = covering(run["standards"][m["pipette"]], "volume", v, run)
+        terms.append((pipette["u"] / pipette["k"] * reference / v * r / (r + v), None))
+        indicated = mean
+    elif m["how"] == "tone":  # dB SPL in a coupler, less the threshold, against the dial
+        standard = run["standards"][p["role"]]
+        reference = p["at"]
+        terms += terms_of(standard, covering(standard, p["quantity"], p["at"], run), run)
+        for beside in m["beside"]:
+            terms += terms_of(run["standards"][beside], lines(run["standards"][beside], "level", run)[0], run)
+        terms.append((m["seating"] / math.sqrt(3), None))
+        checked = next(q for q in run["points"] if q["measure"] == "reference")
+        found = abs(sum(checked["readings"]) / len(checked["readings"]) - lines(run["standards"]["calibrator"], "level", run)[0]["value"])
+        terms.append((found / math.sqrt(3), None))
+        indicated = mean - m["thresholds"][str(p["hertz"])]
+    elif m["how"] == "step":  # a step of an attenuator, from the level that was read before
+        standard = run["standards"][p["role"]]
+        line = covering(standard, p["quantity"], p["at"], run)
+        terms.append((line["u"] / line["k"] / 4, None))
+        reference = indicated = mean
+        for q in run["points"]:
+            if q["measure"] == p["measure"] and q["point"] == p.get("after"):
+                reference = sum(q["readings"]) / len(q["readings"]) + p["at"] - q["at"]
     else:  # a flow weighed onto a balance: readings in g/h, what was delivered is held against what is set
         standard = run["standards"][m["role"]]
         line = lines(standard, "mass", run)[0]
@@ -159,6 +246,8 @@ def point(p, run):
     k, u = expanded([t for t in terms if t[0] > 0])
     base = p["at"] if m["how"] == "flow" else reference
     low, high = limits(m["limit"], base, run["plate"])
+    if "low" in m and p["at"] <= m["low"]["up_to"]:
+        low, high = (side * m["low"]["percent"] / 100 * base for side in (-1, 1))
     error = indicated - reference
     sides = [s for s in (None if low is None else -low, high) if s is not None]
     width = sum(sides) / len(sides)
@@ -167,8 +256,8 @@ def point(p, run):
         outside = max(outside, low - error)
     zone = "inside" if outside <= -u else "inside_doubtful" if outside <= 0 else "outside_doubtful" if outside < u else "outside"
     digit = step / 10
-    window = "at_most" in m["limit"] and reference == 0
-    whole = m["how"] != "flow" and abs(indicated / step - round(indicated / step)) < 1e-6
+    window = m["how"] == "measured" or "range" in m["limit"] or reference == 0 and "at_most" in m["limit"]
+    whole = m["how"] not in ("flow", "delivered", "tone") and abs(indicated / step - round(indicated / step)) < 1e-6
     shown = float(Decimal(repr(indicated)).quantize(Decimal(repr(step if whole else digit)), rounding=ROUND_HALF_UP))
     rounded = float(Decimal(repr(reference)).quantize(Decimal(repr(digit)), rounding=ROUND_HALF_UP))
     row = {"shown": printed(indicated, step if whole else digit), "u": printed(u, digit)}
@@ -176,7 +265,19 @@ def point(p, run):
         row["reference"] = printed(reference, digit)
         row["error"] = printed(round(shown - rounded, 12), digit, True)
     return {"measure": p["measure"], "point": p["point"], "reference": reference, "indicated": indicated, "error": error,
-            "low": low, "high": high, "u": u, "k": k, "tur": width / u, "zone": zone, "row": row}
+            "low": low, "high": high, "u": u, "k": k, "tur": width / u, "zone": zone, "row": row, "counts": not m.get("about")}
+
+
+def line(points):
+    """The straight line of shown on delivered: dead space, gain, and whether the gain differs from one (t test, 5 %)."""
+    n = len(points)
+    x, y = sum(p["reference"] for p in points) / n, sum(p["indicated"] for p in points) / n
+    sxx = sum((p["reference"] - x) ** 2 for p in points)
+    gain = sum((p["reference"] - x) * (p["indicated"] - y) for p in points) / sxx
+    dead = y - gain * x
+    left = sum((p["indicated"] - dead - gain * p["reference"]) ** 2 for p in points)
+    u = math.sqrt(left / (n - 2) / sxx)
+    return dead, gain, abs(gain - 1) > students_t(0.95, n - 2) * u
 
 
 def main():
@@ -184,9 +285,14 @@ def main():
         with open(given, encoding="utf-8") as f:
             run = json.load(f)
         points = [point(p, run) for p in run["points"]]
-        out = [p for p in points if p["zone"].startswith("outside")]
+        out = [p for p in points if p.pop("counts") and p["zone"].startswith("outside")]
+        dead, gain, differs = line(points) if "gain_percent" in run else (0, 1, False)
+        if differs and abs(gain - 1) * 100 > run["gain_percent"]:
+            out.append("the meter")
         expect = {"points": points, "outside": len(out),
                   "result": "does not conform" if out else "conforms"}
+        if "gain_percent" in run:
+            expect["dead_space"], expect["gain"] = dead, gain
         with open(given.replace(".given.", ".expect."), "w", encoding="utf-8") as f:
             json.dump(expect, f, indent=1, ensure_ascii=False)
             f.write("\n")
