@@ -128,7 +128,7 @@ func (p Preparation) counts(s Standard) string {
 	at := slices.IndexFunc(s.Prepared, func(d Done) bool { return d.Procedure == p.By && d.Finding == p.Finding })
 	done := s.Prepared[at]
 	until := done.At.Add(time.Duration(p.Hours * float64(time.Hour)))
-	return fmt.Sprintf("%s by %s on %s, counts until %s", p.Title, done.By, done.At.Format("2006-01-02 15:04"), until.Format("2006-01-02 15:04"))
+	return fmt.Sprintf("%s, by %s on %s; counts until %s", p.Title, done.By, done.At.Format("2006-01-02 15:04"), until.Format("2006-01-02 15:04"))
 }
 
 // span is a number of hours in words.
