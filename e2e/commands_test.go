@@ -49,7 +49,7 @@ func TestWhoSignsInIsRegisteredFromTheCommandLine(t *testing.T) {
 	add := []string{"people", "add", "--data", data, "--name", "Noor Bexley", "--role", "lead"}
 	out, ok := told(t, "short\n", add...)
 	assert.False(t, ok)
-	assert.Contains(t, out, "at least 8 characters")
+	assert.Contains(t, out, "at least 12 characters")
 	_, ok = told(t, "", add...)
 	assert.False(t, ok, "without a password")
 	out, ok = told(t, "a long password\r\n", add...)

@@ -293,7 +293,7 @@ type peopleAdd struct {
 
 // Run registers a person.
 func (p peopleAdd) Run() error {
-	fmt.Fprint(os.Stderr, "Password (at least 8 characters): ")
+	fmt.Fprint(os.Stderr, "Password (at least 12 characters): ")
 	password, err := bufio.NewReader(os.Stdin).ReadString('\n')
 	if err != nil && password == "" {
 		return fmt.Errorf("no password was given on standard input")
@@ -303,7 +303,20 @@ func (p peopleAdd) Run() error {
 		return err
 	}
 	defer l.Close()
-	return people.Add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, p.Name,
+	everyone, err := l.Everyone()
+	if err != nil {
+		return err
+	}
+	add := people.Register // whoever comes later changes the password that they are given
+	if len(everyone) == 0 {
+		add = people.Add
+	}
+	for _, other := range everyone {
+		if people.NameKey(other.Name) == people.NameKey(p.Name) {
+			return fmt.Errorf("there is a %s already: add a second name", other.Name)
+		}
+	}
+	return add(l, ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}, p.Name,
 		person.Role(p.Role), strings.TrimRight(password, "\r\n"))
 }
 

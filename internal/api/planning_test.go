@@ -290,7 +290,7 @@ func TestTheHouse(t *testing.T) {
 	assert.Equal(t, "name", c.problem("/api/house/people", map[string]any{
 		"name":     "idris vail",
 		"role":     "lead",
-		"password": "long enough",
+		"password": "long enough for all",
 		"active":   true,
 	}, 422).Field)
 	assert.Equal(t, "password", c.problem("/api/house/people", map[string]any{
@@ -302,13 +302,13 @@ func TestTheHouse(t *testing.T) {
 	posted[workshop.HouseView](c, "/api/house/people", map[string]any{
 		"name":     "Maren Holt",
 		"role":     "trainee",
-		"password": "long enough",
+		"password": "long enough for all",
 		"active":   true,
 	})
 	h.signedIn("Idris Vail").problem("/api/house/people", map[string]any{
 		"name":     "X",
 		"role":     "lead",
-		"password": "long enough",
+		"password": "long enough for all",
 		"active":   true,
 	}, 403)
 	assert.Equal(t, "id", c.problem("/api/house/people/tamsin", map[string]any{"role": "manager", "active": true},

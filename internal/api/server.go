@@ -75,14 +75,27 @@ func (s *Server) Close() error {
 	return s.auth.Close()
 }
 
-// streaming is a context that also ends with the program.
+// asked is how often it is asked whether the session of a stream still stands.
+const asked = 2 * time.Second
+
+// streaming is a context that also ends with the program, and with the session that the stream was begun in.
 func (s *Server) streaming(ctx context.Context) (context.Context, context.CancelFunc) {
 	ctx, cancel := context.WithCancel(ctx)
 	go func() {
-		select {
-		case <-s.closing:
-			cancel()
-		case <-ctx.Done():
+		defer cancel()
+		ticker := time.NewTicker(asked)
+		defer ticker.Stop()
+		for {
+			select {
+			case <-s.closing:
+				return
+			case <-ctx.Done():
+				return
+			case <-ticker.C:
+				if !s.auth.Lasts(ctx) {
+					return
+				}
+			}
 		}
 	}()
 	return ctx, cancel
@@ -279,6 +292,12 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 				Detail: "Sign in first.",
 				Code:   "not-signed-in",
 			}
+			problem.write(w)
+			return
+		}
+		if ok && data && !strings.HasPrefix(path, "/api/session") && s.auth.MustChange(r.Context()) {
+			problem := &Problem{Status: http.StatusForbidden, Title: "A password of your own first", Code: "one-time",
+				Detail: "Your password was given by somebody else. Set one that only you know; then everything else is open."}
 			problem.write(w)
 			return
 		}

@@ -16,7 +16,9 @@ func registerSession(api huma.API, s *Server) {
 	shop := s.shop
 	serve(api, operation{"session", http.MethodGet, "/api/session", "Who is signed in", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out workshop.SessionView, err error) {
-			return shop.Session(who(ctx))
+			out, err = shop.Session(who(ctx))
+			out.OneTime = s.auth.MustChange(ctx)
+			return out, err
 		})
 	serve(api, operation{"sign-in", http.MethodPost, "/api/session", "Sign in", person.Public, 0, nil},
 		func(ctx context.Context, in *struct {
@@ -26,27 +28,31 @@ func registerSession(api huma.API, s *Server) {
 			}
 		}) (out workshop.SessionView, err error) {
 			p, err := s.auth.SignIn(ctx, in.Body.Name, in.Body.Password)
-			switch {
-			case errors.Is(err, people.ErrRefused):
-				return out, &Problem{
-					Status: http.StatusUnauthorized,
-					Title:  "Not signed in",
-					Detail: "That name and password do not go together. Try again, or ask the lead to set a new password.",
-					Code:   "sign-in",
-					Field:  "password",
-				}
-			case errors.Is(err, people.ErrTooMany):
-				return out, &Problem{
-					Status: http.StatusTooManyRequests,
-					Title:  "Too many tries",
-					Detail: "There were too many wrong passwords for this name. Wait a minute, then try again.",
-					Code:   "sign-in",
-					Field:  "password",
-				}
-			case err != nil:
-				return out, err
+			if errors.Is(err, people.ErrRefused) {
+				return out, &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Code: "sign-in", Field: "password",
+					Detail: "That name and password do not go together. Try again, or ask the lead to set a new password."}
 			}
-			return shop.Session(person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
+			if err != nil {
+				return out, refusedTry(err)
+			}
+			out, err = shop.Session(person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
+			out.OneTime = p.OneTime
+			return out, err
+		})
+	serveNothing(api, operation{"change-password", http.MethodPost, "/api/session/password",
+		"Change one's own password; all other sessions end", person.Look, 0, nil},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Old string `json:"old" maxLength:"200"`
+				New string `json:"new" maxLength:"300"`
+			}
+		}) error {
+			err := s.auth.ChangePassword(ctx, in.Body.Old, in.Body.New)
+			if errors.Is(err, people.ErrRefused) {
+				return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Code: "old-password", Field: "old",
+					Detail: "The old password is another one. Nothing was changed."}
+			}
+			return refusedTry(err)
 		})
 	serveNothing(api, operation{"sign-out", http.MethodDelete, "/api/session", "Sign out", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) error { return s.auth.SignOut(ctx) })
@@ -55,4 +61,21 @@ func registerSession(api huma.API, s *Server) {
 		func(ctx context.Context, _ *struct{}) ([]workshop.PersonView, error) {
 			return shop.Reviewers(who(ctx))
 		})
+}
+
+// refusedTry is what is answered where a password was not looked at, or not taken.
+func refusedTry(err error) error {
+	var tooMany *people.ErrTooMany
+	var weak *people.Weak
+	switch {
+	case errors.As(err, &tooMany):
+		return &Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: workshop.Sentence(err), Code: "sign-in",
+			Field: "password"}
+	case errors.Is(err, people.ErrBusy):
+		return &Problem{Status: http.StatusServiceUnavailable, Title: "Not now", Detail: workshop.Sentence(err), Code: "busy"}
+	case errors.As(err, &weak):
+		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Detail: workshop.Sentence(err), Code: "new-password",
+			Field: "new"}
+	}
+	return err
 }

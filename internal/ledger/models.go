@@ -20,6 +20,7 @@ type Person struct {
 	Role         person.Role
 	PasswordHash string
 	Active       bool
+	OneTime      bool `gorm:"not null;default:false"` // somebody else gave the password: it is changed at the next sign-in
 	Demo         bool // listed on the sign-in page of a demo
 }
 

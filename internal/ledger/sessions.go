@@ -60,6 +60,24 @@ func (s Sessions) DeleteCtx(_ context.Context, token string) error {
 	return nil
 }
 
+// Of are the sessions of a person that have not expired, the one that ends last first.
+func (s Sessions) Of(person string) ([]Session, error) {
+	return many[Session](s.ledger.read.Where("expiry > ? AND json_valid(CAST(data AS TEXT)) AND json_extract(CAST(data AS TEXT), '$.values.person') = ?",
+		time.Now().UTC(), person).Order("expiry DESC"))
+}
+
+// End ends all sessions of a person.
+func (s Sessions) End(person string) error {
+	all, err := s.Of(person)
+	if err != nil {
+		return err
+	}
+	for _, session := range all {
+		err = errors.Join(err, s.DeleteCtx(context.Background(), session.Token))
+	}
+	return err
+}
+
 // Find is FindCtx; scs asks for both.
 func (s Sessions) Find(token string) ([]byte, bool, error) {
 	return s.FindCtx(context.Background(), token)

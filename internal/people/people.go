@@ -3,11 +3,15 @@ package people
 
 import (
 	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -19,28 +23,31 @@ import (
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/v2"
-	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/oklog/ulid/v2"
-	"golang.org/x/time/rate"
 )
 
 // ErrRefused says that name and password do not go together; it never says which is wrong.
 var ErrRefused = errors.New("that name and password do not go together")
 
-// ErrTooMany says that there were too many wrong passwords for this name.
-var ErrTooMany = errors.New("there were too many wrong passwords for this name: wait a minute, then try again")
+// ErrTooMany says that there were too many wrong passwords for this name, or from this address.
+type ErrTooMany struct{ Wait time.Duration }
+
+func (e *ErrTooMany) Error() string {
+	return fmt.Sprintf("there were too many wrong passwords: wait %s, then try again", span(e.Wait))
+}
+
+// span is a time in words.
+func span(d time.Duration) string {
+	if d <= 100*time.Second {
+		return fmt.Sprintf("%.0f seconds", max(1, math.Ceil(d.Seconds())))
+	}
+	return fmt.Sprintf("%.0f minutes", math.Ceil(d.Minutes()))
+}
 
 // CookieName is the name of the cookie that carries a session.
 const CookieName = "needle"
 
 const key = "person"
-
-// attempts is how many wrong passwords a name has at once before it must wait; in a minute it has as
-// many again.
-const attempts = 8
-
-// names is for how many names wrong passwords are counted.
-const names = 10000
 
 // Authenticator signs people in by name and password, and knows who makes a request.
 type Authenticator struct {
@@ -48,7 +55,9 @@ type Authenticator struct {
 	sessions *scs.SessionManager
 	clock    func() time.Time
 
-	failed *lru.Cache[string, *rate.Limiter] // wrong passwords, by the name that was typed
+	tries  *tries
+	hasher *hasher
+	nobody string // the hash of a password that nobody has: an unknown name costs as much as a known one
 
 	mutex   sync.Mutex
 	refused map[string]int // refused sign-ins since the last event about them, by person; "" counts unknown names
@@ -60,9 +69,9 @@ const quarter = 15 * time.Minute
 
 // NewAuthenticator makes one over the people and sessions of a ledger. Sessions last 12 hours, a working day.
 func NewAuthenticator(l *ledger.Ledger, clock func() time.Time) *Authenticator {
-	failed, err := lru.New[string, *rate.Limiter](names)
+	nobody, err := argon2id.CreateHash(rand.Text(), &Cost)
 	if err != nil {
-		panic(err) // there is no room for a single name
+		panic(err) // the machine has no randomness
 	}
 	s := scs.New()
 	s.Store = l.Sessions()
@@ -72,7 +81,7 @@ func NewAuthenticator(l *ledger.Ledger, clock func() time.Time) *Authenticator {
 	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
-	return &Authenticator{ledger: l, sessions: s, clock: clock, failed: failed, refused: map[string]int{}}
+	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(), nobody: nobody, refused: map[string]int{}}
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -98,43 +107,115 @@ func (plainText) Decode(text []byte) (time.Time, map[string]any, error) {
 
 // Middleware loads the session of a request and keeps it.
 func (a *Authenticator) Middleware(next http.Handler) http.Handler {
-	return a.sessions.LoadAndSave(next)
+	return a.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		next.ServeHTTP(w, withAsking(w, r))
+	}))
 }
 
-// SignIn checks a password and starts a session.
+// SignIn checks a password and starts a session. Wrong passwords are counted by account, whatever the spelling of its name, and by
+// address; both are asked before anything is hashed. A browser that the person has signed in from before is counted by itself.
 func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
-	name = strings.TrimSpace(name)
-	person, err := a.find(name)
-	if a.waiting(name, person.Name) {
-		return ledger.Person{}, ErrTooMany
-	}
+	from, now := askingOf(ctx), a.clock()
+	p, known, err := a.find(name)
 	if err != nil {
-		a.fail(name, "")
+		return ledger.Person{}, err
+	}
+	counted, hash := []kept{{"account " + NameKey(name), freeTries}, {"address " + from.address, freeOfAnAddress}}, a.nobody
+	if known {
+		counted[0].by, hash = "account "+p.ID, p.PasswordHash
+		if browser := from.browserOf(p); browser != "" {
+			counted = []kept{{"browser " + p.ID + " " + browser, freeTries}}
+		}
+	}
+	if wait := a.tries.begin(now, counted...); wait > 0 {
+		a.count(p.Name)
+		return ledger.Person{}, &ErrTooMany{wait}
+	}
+	match, err := a.hasher.compare(ctx, password, hash)
+	if errors.Is(err, ErrBusy) || ctx.Err() != nil {
+		a.tries.undo(counted...)
+		return ledger.Person{}, err
+	}
+	if err != nil || !match || !known {
+		a.count(p.Name)
 		return ledger.Person{}, ErrRefused
 	}
-	match, err := argon2id.ComparePasswordAndHash(password, person.PasswordHash)
-	if err != nil || !match {
-		a.fail(name, person.Name)
-		return ledger.Person{}, ErrRefused
-	}
+	a.tries.right(counted...)
 	if err := a.sessions.RenewToken(ctx); err != nil {
 		return ledger.Person{}, err
 	}
-	a.sessions.Put(ctx, key, person.ID)
-	return person, nil
+	a.sessions.Put(ctx, key, p.ID)
+	from.remember(p)
+	return p, nil
 }
 
-func (a *Authenticator) find(name string) (ledger.Person, error) {
+// find is the person of a name or an id; false where nobody is.
+func (a *Authenticator) find(name string) (ledger.Person, bool, error) {
 	everyone, err := a.ledger.People()
-	if err != nil {
-		return ledger.Person{}, err
-	}
 	for _, p := range everyone {
-		if strings.EqualFold(p.Name, name) || p.ID == name {
-			return p, nil
+		if NameKey(p.Name) == NameKey(name) || p.ID == strings.TrimSpace(name) {
+			return p, true, err
 		}
 	}
-	return ledger.Person{}, ledger.ErrNotFound
+	return ledger.Person{}, false, err
+}
+
+// ChangePassword changes the password of whoever is signed in, who says the old one again. All their other sessions end. The error
+// is ErrRefused where the old password is wrong, which is counted as at the sign-in.
+func (a *Authenticator) ChangePassword(ctx context.Context, old, new string) error {
+	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
+	if err != nil {
+		return err
+	}
+	counted, now := kept{"account " + p.ID, freeTries}, a.clock()
+	if wait := a.tries.begin(now, counted); wait > 0 {
+		return &ErrTooMany{wait}
+	}
+	match, err := a.hasher.compare(ctx, old, p.PasswordHash)
+	switch {
+	case errors.Is(err, ErrBusy) || ctx.Err() != nil:
+		a.tries.undo(counted)
+		return err
+	case err != nil || !match:
+		a.count(p.Name)
+		return ErrRefused
+	}
+	a.tries.right(counted)
+	if old == new {
+		return weak("the new password is the old one")
+	}
+	if err := CheckPassword(new, p.Name); err != nil {
+		return err
+	}
+	if p.PasswordHash, err = Hash(new); err != nil {
+		return err
+	}
+	p.OneTime = false
+	by := person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
+	if err := a.ledger.Record(ledger.Act{Kind: "own password changed", By: by, At: now}, &p); err != nil {
+		return err
+	}
+	if err := a.ledger.Sessions().End(p.ID); err != nil {
+		return err
+	}
+	askingOf(ctx).remember(p)
+	return a.sessions.RenewToken(ctx)
+}
+
+// Lasts reports whether the session of a context still stands: it may have been ended since its request began.
+func (a *Authenticator) Lasts(ctx context.Context) bool {
+	if _, ok := a.Who(ctx); !ok {
+		return false
+	}
+	token := sha256.Sum256([]byte(a.sessions.Token(ctx)))
+	_, found, err := a.ledger.Sessions().FindCtx(context.WithoutCancel(ctx), base64.RawURLEncoding.EncodeToString(token[:]))
+	return found && err == nil
+}
+
+// MustChange reports whether whoever is signed in has a password that somebody else gave.
+func (a *Authenticator) MustChange(ctx context.Context) bool {
+	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
+	return err == nil && p.OneTime
 }
 
 // SignOut ends the session.
@@ -153,34 +234,11 @@ func (a *Authenticator) Who(ctx context.Context) (person.Person, bool) {
 	return person.Person{ID: p.ID, Name: p.Name, Role: p.Role}, true
 }
 
-// waiting says whether a name must wait; a sign-in that it refuses is counted too.
-func (a *Authenticator) waiting(name, whose string) bool {
-	limit, known := a.failed.Get(name)
-	if !known || limit.TokensAt(a.clock()) >= 1 {
-		return false
-	}
-	a.mutex.Lock()
-	defer a.mutex.Unlock()
-	a.count(whose)
-	return true
-}
-
-// fail counts a refused sign-in. Unknown names are not recorded: one may be a password typed into the
-// wrong field.
-func (a *Authenticator) fail(name, whose string) {
-	limit, known := a.failed.Get(name)
-	if !known {
-		limit = rate.NewLimiter(rate.Every(time.Minute/attempts), attempts)
-		a.failed.Add(name, limit)
-	}
-	limit.AllowN(a.clock(), 1)
-	a.mutex.Lock()
-	defer a.mutex.Unlock()
-	a.count(whose)
-}
-
-// count adds a refused sign-in, and starts the timer of the event that records it.
+// count adds a refused sign-in, and starts the timer of the event that records it. Unknown names are not recorded: one may be a
+// password typed into the wrong field.
 func (a *Authenticator) count(whose string) {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
 	a.refused[whose]++
 	if a.pending != nil {
 		return
@@ -230,16 +288,20 @@ func (a *Authenticator) Close() error { return a.RecordRefusals() }
 // Cost is what a password hash takes to compute. Only tests, which sign in all the time, lower it.
 var Cost = *argon2id.DefaultParams
 
-// Hash makes the argon2id hash of a password of at least 8 characters.
-func Hash(password string) (string, error) {
-	if len([]rune(password)) < 8 {
-		return "", errors.New("the password needs at least 8 characters")
-	}
-	return argon2id.CreateHash(password, &Cost)
+// Hash makes the argon2id hash of a password.
+func Hash(password string) (string, error) { return argon2id.CreateHash(password, &Cost) }
+
+// Add registers a person with their own password.
+func Add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string) error {
+	return add(l, act, name, role, password, false)
 }
 
-// Add registers a person with a password.
-func Add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string) error {
+// Register registers a person with a password that they change at their first sign-in: whoever registers them knows it.
+func Register(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string) error {
+	return add(l, act, name, role, password, true)
+}
+
+func add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string, oneTime bool) error {
 	switch role {
 	case person.Trainee, person.Technician, person.Lead, person.Manager:
 	default:
@@ -247,6 +309,9 @@ func Add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, passwo
 	}
 	if strings.TrimSpace(name) == "" {
 		return errors.New("the name is missing")
+	}
+	if err := CheckPassword(password, name); err != nil {
+		return err
 	}
 	hash, err := Hash(password)
 	if err != nil {
@@ -258,5 +323,6 @@ func Add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, passwo
 		Role:         role,
 		PasswordHash: hash,
 		Active:       true,
+		OneTime:      oneTime,
 	})
 }

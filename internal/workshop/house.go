@@ -211,11 +211,11 @@ func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
 		return err
 	}
 	for _, p := range everyone {
-		if strings.EqualFold(p.Name, strings.TrimSpace(o.Name)) {
+		if people.NameKey(p.Name) == people.NameKey(o.Name) {
 			return invalid("name", "There is a "+p.Name+" already: let that one sign in again, or add a second name.")
 		}
 	}
-	if err := people.Add(ws.Ledger, ws.act("", "person added", who, ""), o.Name, o.Role, o.Password); err != nil {
+	if err := people.Register(ws.Ledger, ws.act("", "person added", who, ""), o.Name, o.Role, o.Password); err != nil {
 		return invalid("password", sentence(err))
 	}
 	return nil
@@ -233,11 +233,21 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 	}
 	p.Role, p.Active = o.Role, o.Active
 	if o.Password != "" {
+		if err := people.CheckPassword(o.Password, p.Name); err != nil {
+			return invalid("password", sentence(err))
+		}
 		if p.PasswordHash, err = people.Hash(o.Password); err != nil {
 			return invalid("password", sentence(err))
 		}
+		p.OneTime = true
 	}
-	return ws.Ledger.Record(ws.act("", "person changed", who, ""), &p)
+	if err := ws.Ledger.Record(ws.act("", "person changed", who, ""), &p); err != nil {
+		return err
+	}
+	if o.Password != "" || !p.Active {
+		return ws.Ledger.Sessions().End(p.ID)
+	}
+	return nil
 }
 
 // SetLab sets how the lab judges.

@@ -15,6 +15,9 @@ func invalid(field, detail string) error {
 	return &run.Refusal{Kind: run.Invalid, Code: "invalid", Field: field, Message: detail}
 }
 
+// Sentence makes an error's text stand as a sentence.
+func Sentence(err error) string { return sentence(err) }
+
 // sentence makes an error's text stand as a sentence.
 func sentence(err error) string {
 	runes := []rune(err.Error())

@@ -12,6 +12,7 @@ type SessionView struct {
 	Person  *PersonView     `json:"person,omitempty"`
 	Demo    []PersonView    `json:"demo,omitempty" doc:"people of the demo, in demo mode only"`
 	Can     []person.Action `json:"can" doc:"what whoever is signed in may do"`
+	OneTime bool            `json:"one_time" doc:"the password was given by somebody else: it is changed before anything else is done"`
 	Lab     string          `json:"lab"`
 	Version string          `json:"version"`
 }

@@ -3,6 +3,7 @@ import { defineAsyncComponent, shallowRef, watchEffect } from 'vue'
 import RenewSession from './components/RenewSession.vue'
 import type { Person } from './api/client'
 import { useSession } from './composables/useSession'
+import OwnPassword from './views/OwnPassword.vue'
 import SignIn from './views/SignIn.vue'
 
 const HouseShell = defineAsyncComponent(() => import('./HouseShell.vue'))
@@ -13,7 +14,8 @@ watchEffect(() => person.value && (last.value = person.value))
 </script>
 
 <template>
-  <template v-if="last">
+  <OwnPassword v-if="person && query.data.value?.one_time" :person="person" />
+  <template v-else-if="last">
     <HouseShell :key="last.id" :person="last" />
     <RenewSession v-if="!person && query.data.value" :person="last" />
   </template>

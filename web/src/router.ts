@@ -4,6 +4,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: '/', name: 'today', component: () => import('./views/TodayView.vue'), meta: { title: 'Today' } },
+    { path: '/me', name: 'me', component: () => import('./views/MeView.vue'), meta: { title: 'Me' } },
     { path: '/bench', name: 'bench', component: () => import('./views/BenchList.vue'), meta: { title: 'Bench' } },
     {
       path: '/bench/:id',

@@ -85,6 +85,14 @@ async function allowNotes() {
             </button>
           </MenuItem>
           <MenuItem v-slot="{ active }">
+            <RouterLink
+              class="flex min-h-11 w-full items-center px-4"
+              :class="active && 'bg-brass-wash'"
+              :to="{ name: 'me' }"
+              >My password</RouterLink
+            >
+          </MenuItem>
+          <MenuItem v-slot="{ active }">
             <button
               class="block min-h-11 w-full px-4 text-left"
               :class="active && 'bg-brass-wash'"

@@ -67,7 +67,7 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
         </select></label
       >
       <label
-        ><span class="label">First password, 8 characters or more</span
+        ><span class="label">First password, 12 characters or more</span
         ><input v-model="fresh.password" name="password" type="password" class="field" autocomplete="new-password"
       /></label>
       <button class="btn btn-main">Register</button>
