@@ -61,8 +61,19 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	status, _ = wren.call("GET", "/api/today", nil)
 	assert.Equal(t, 401, status)
 	assert.True(t, posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway", "password": "given a second time"}).OneTime)
+	second := posted[workshop.HouseView](lead, "/api/house/people/"+id, order{"role": person.Lead, "active": true})
+	assert.NotEmpty(t, second.People)
+	posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway", "password": "given a second time"})
+	status, _ = wren.call("POST", "/api/session/password", order{"old": "given a second time", "new": "tin kettle archipelago"})
+	require.Equal(t, 204, status)
+	tamsin := get[workshop.SessionView](lead, "/api/session").Person.ID
+	posted[workshop.HouseView](wren, "/api/house/people/"+tamsin, order{"role": person.Lead, "active": false})
+	manager := h.signedIn("Odile Marsh")
+	for _, change := range []order{{"role": person.Technician, "active": true}, {"role": person.Lead, "active": false}} {
+		assert.Contains(t, manager.problem("/api/house/people/"+id, change, 422).Detail, "is the last lead")
+	}
 	told := ""
-	for _, happened := range get[[]workshop.HappenedView](lead, "/api/history/person/"+id) {
+	for _, happened := range get[[]workshop.HappenedView](manager, "/api/history/person/"+id) {
 		told += happened.What + " by " + happened.By + "; "
 	}
 	assert.Contains(t, told, "person changed by Tamsin Orrery; own password changed by Wren Halloway; person added by Tamsin Orrery")

@@ -221,6 +221,21 @@ func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
 	return nil
 }
 
+// lastOf refuses a change that would leave nobody who leads the lab, or nobody who administers people where somebody does.
+func (ws *Workshop) lastOf(p ledger.Person, o PersonOrder) error {
+	if !p.Active || o.Active && o.Role == p.Role || p.Role != person.Lead && p.Role != person.Administrator {
+		return nil
+	}
+	everyone, err := ws.Ledger.People()
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(everyone, func(other ledger.Person) bool { return other.ID != p.ID && other.Role == p.Role }) {
+		return invalid("role", fmt.Sprintf("%s is the last %s: give somebody else that role first.", p.Name, p.Role))
+	}
+	return nil
+}
+
 // ChangePerson changes what someone may do, or whether they may sign in; nobody changes themselves.
 func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, who person.Person) error {
 	switch {
@@ -229,6 +244,9 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 	}
 	p, err := ws.Ledger.Person(ctx, id)
 	if err != nil {
+		return err
+	}
+	if err := ws.lastOf(p, o); err != nil {
 		return err
 	}
 	p.Role, p.Active = o.Role, o.Active

@@ -1,5 +1,7 @@
 <script setup lang="ts">
-import { reactive } from 'vue'
+import { reactive, ref } from 'vue'
+import AlertNote from '../components/AlertNote.vue'
+import DialogShell from '../components/DialogShell.vue'
 import FormOutcome from '../components/FormOutcome.vue'
 import { api } from '../api/client'
 import { useHouse, type House } from './useHouse'
@@ -8,7 +10,7 @@ import { useSession } from '../composables/useSession'
 import DataTable from '../components/DataTable.vue'
 
 /** Who may sign in, and as what. */
-const { can } = useSession()
+const { can, person } = useSession()
 const { data, problem, saved, change } = useHouse()
 type Role = 'trainee' | 'technician' | 'lead' | 'manager'
 const roles: Role[] = ['trainee', 'technician', 'lead', 'manager']
@@ -25,12 +27,25 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
     () => api.POST('/api/house/people/{id}', { params: { path: { id: p.id } }, body: { role, active } }),
     `${p.name}: changed.`,
   )
+const resetting = ref<House['people'][number]>()
+const oneTime = ref('')
+async function reset(p: House['people'][number]) {
+  const body = { role: p.role as Role, active: p.active, password: oneTime.value }
+  const done = await change(
+    () => api.POST('/api/house/people/{id}', { params: { path: { id: p.id } }, body }),
+    `${p.name} is signed out everywhere, and sets a password of their own at the next sign-in. Tell them.`,
+  )
+  if (done) {
+    resetting.value = undefined
+    oneTime.value = ''
+  }
+}
 </script>
 
 <template>
   <section v-if="data">
-    <FormOutcome :saved="saved" :problem="problem" />
-    <DataTable ruled class="max-w-3xl" :columns="['Name', 'Role', 'May sign in']">
+    <FormOutcome :saved="saved" :problem="resetting ? undefined : problem" />
+    <DataTable ruled class="max-w-3xl" :columns="['Name', 'Role', 'May sign in', '']">
       <tr v-for="p in data.people" :key="p.id">
         <td class="py-2 font-semibold">{{ p.name }}</td>
         <td class="py-2 pr-6">
@@ -53,8 +68,32 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
             />{{ p.active ? 'yes' : 'no' }}</label
           >
         </td>
+        <td class="py-2">
+          <button v-if="p.active && p.id !== person?.id" class="min-h-10 underline" @click="resetting = p">
+            Forgotten password …
+          </button>
+        </td>
       </tr>
     </DataTable>
+    <DialogShell
+      v-if="resetting"
+      :title="`A one-time password for ${resetting.name}`"
+      hint="It opens nothing but a change of it. Give it by hand or voice, to nobody else."
+      wide="narrow"
+      @close="resetting = undefined"
+    >
+      <form class="mt-4" @submit.prevent="reset(resetting)">
+        <label class="block">
+          <span class="label">One-time password, 12 characters or more</span>
+          <input v-model="oneTime" name="one-time" class="field" autocomplete="off" required minlength="12" />
+        </label>
+        <AlertNote v-if="problem" class="mt-3" :words="problem.detail" />
+        <div class="mt-4 flex gap-3">
+          <button class="btn btn-main">Set it</button>
+          <button type="button" class="btn" @click="resetting = undefined">Leave it</button>
+        </div>
+      </form>
+    </DialogShell>
     <form class="mt-6 flex max-w-3xl flex-wrap items-end gap-4" @submit.prevent="add">
       <label class="grow"
         ><span class="label">Full name</span
@@ -67,7 +106,7 @@ const set = (p: House['people'][number], role: Role, active: boolean) =>
         </select></label
       >
       <label
-        ><span class="label">First password, 12 characters or more</span
+        ><span class="label">One-time password, 12 characters or more</span
         ><input v-model="fresh.password" name="password" type="password" class="field" autocomplete="new-password"
       /></label>
       <button class="btn btn-main">Register</button>
