@@ -228,6 +228,7 @@ func (s shooter) breaths() error {
 		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
 		choose("flowing", "air"), choose("mixture_set", "air"), choose("analyser_condition", body),
 		choose("ventilator_condition", body), choose("trigger", "adult"), choose("patient_group", "adult"),
+		s.write("input[name=small_volume]", "20"),
 		func() error { return s.Press("Record") },
 		func() error { return s.SeeWithin("Everything that can be done before it ends is done", time.Minute) },
 		func() error { return s.Key("t") },
