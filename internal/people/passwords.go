@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"sync/atomic"
 
 	"github.com/alexedwards/argon2id"
 	"github.com/trustelem/zxcvbn"
@@ -42,7 +43,7 @@ func CheckPassword(password, name string) error {
 	return nil
 }
 
-// hashesAtOnce is how many passwords are hashed at a time: each takes 64 MB and a core. waiting is how many more may wait for it.
+// hashesAtOnce is how many passwords are hashed at a time: each takes 64 MB and a core. mostWaiting is how many more may wait for it.
 const (
 	hashesAtOnce = 2
 	mostWaiting  = 32
@@ -54,10 +55,11 @@ var ErrBusy = errors.New("many sign in at this moment: wait a few seconds, then 
 // hasher compares passwords with their hashes, few at a time.
 type hasher struct {
 	working, waiting chan struct{}
+	done             atomic.Int64 // passwords hashed so far
 }
 
 func newHasher() *hasher {
-	return &hasher{make(chan struct{}, hashesAtOnce), make(chan struct{}, hashesAtOnce+mostWaiting)}
+	return &hasher{working: make(chan struct{}, hashesAtOnce), waiting: make(chan struct{}, hashesAtOnce+mostWaiting)}
 }
 
 // compare reports whether a password has a hash. ErrBusy says that too many wait for it already.
@@ -74,5 +76,6 @@ func (h *hasher) compare(ctx context.Context, password, hash string) (bool, erro
 	case <-ctx.Done():
 		return false, ctx.Err()
 	}
+	h.done.Add(1)
 	return argon2id.ComparePasswordAndHash(password, hash)
 }

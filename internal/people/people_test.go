@@ -184,6 +184,24 @@ func TestManyTriesAtOnceAreCounted(t *testing.T) {
 	assert.Equal(t, int32(5), looked.Load())
 }
 
+// An unknown name takes as long as a known one, so that nobody is told who works here; whoever must wait costs nothing.
+func TestEveryTryCostsOneHash(t *testing.T) {
+	l, err := ledger.Open(t.TempDir())
+	require.NoError(t, err)
+	defer l.Close()
+	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
+	d := people.NewAuthenticator(l, time.Now)
+	for n, name := range []string{"Idris Vail", "nobody", "Nobody", "IDRIS VAIL"} {
+		_, err := d.SignIn(t.Context(), name, "guess")
+		require.ErrorIs(t, err, people.ErrRefused)
+		assert.Equal(t, int64(n+1), d.Hashed(), name)
+	}
+	for range 10 {
+		d.SignIn(t.Context(), "nobody", "guess")
+	}
+	assert.Equal(t, int64(7), d.Hashed(), "five of a name are looked at")
+}
+
 func TestPasswords(t *testing.T) {
 	for _, weak := range []string{"12345678", "            ", "short one", "passwordpassword", "123456789012", "Idris Vail 2026", "north-needle", "qwertyuiop[]"} {
 		assert.Error(t, people.CheckPassword(weak, "Idris Vail"), weak)
