@@ -35,6 +35,23 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	}
 	assert.Equal(t, "old", wren.problem("/api/session/password", order{"old": "another", "new": "moss lantern harbour"}, 422).Field)
 	elsewhere := h.client()
+	third := h.client()
+	posted[workshop.SessionView](third, "/api/session", order{"name": "Wren Halloway", "password": "given over a desk"})
+	mine := get[[]workshop.OpenedView](wren, "/api/session/mine")
+	require.Len(t, mine, 2)
+	for _, o := range mine {
+		assert.Equal(t, "127.0.0.1", o.Address)
+		assert.NotNil(t, o.Begun)
+		if !o.Here {
+			status, _ = lead.call("DELETE", "/api/session/mine/"+o.ID, nil)
+			assert.Equal(t, 404, status, "it is nobody else's to end")
+			status, _ = wren.call("DELETE", "/api/session/mine/"+o.ID, nil)
+			assert.Equal(t, 204, status)
+		}
+	}
+	status, _ = third.call("GET", "/api/session/mine", nil)
+	assert.Equal(t, 401, status)
+	assert.Len(t, get[[]workshop.OpenedView](wren, "/api/session/mine"), 1)
 	posted[workshop.SessionView](elsewhere, "/api/session", order{"name": "Wren Halloway", "password": "given over a desk"})
 	status, body = wren.call("POST", "/api/session/password", order{"old": "given over a desk", "new": "moss lantern harbour"})
 	require.Equal(t, 204, status, string(body))

@@ -54,6 +54,18 @@ func registerSession(api huma.API, s *Server) {
 			}
 			return refusedTry(err)
 		})
+	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in", person.Look, 0, nil},
+		func(ctx context.Context, _ *struct{}) ([]workshop.OpenedView, error) {
+			mine, err := s.auth.Mine(ctx)
+			return workshop.OpenedViews(mine), err
+		})
+	serveNothing(api, operation{"end-session", http.MethodDelete, "/api/session/mine/{session}", "End a session of one's own", person.Look, 0,
+		nil},
+		func(ctx context.Context, in *struct {
+			Session string `path:"session" maxLength:"60"`
+		}) error {
+			return s.auth.End(ctx, in.Session)
+		})
 	serveNothing(api, operation{"sign-out", http.MethodDelete, "/api/session", "Sign out", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) error { return s.auth.SignOut(ctx) })
 	serve(api, operation{"reviewers", http.MethodGet, "/api/reviewers", "Who can countersign a run", person.Look, 0,

@@ -26,6 +26,7 @@ const mostKnown = 12
 // asking is a request, as a sign-in sees it.
 type asking struct {
 	address string
+	agent   string
 	known   []string // entries of the cookie
 	answer  http.ResponseWriter
 	secure  bool
@@ -35,12 +36,17 @@ type askingKey struct{}
 
 // withAsking puts a request into its context.
 func withAsking(w http.ResponseWriter, r *http.Request) *http.Request {
-	a := asking{address: addressOf(r.RemoteAddr), answer: w, secure: r.TLS != nil}
+	a := asking{address: addressOf(r.RemoteAddr), agent: agentOf(r.UserAgent()), answer: w, secure: r.TLS != nil}
 	if c, err := r.Cookie(knownCookie); err == nil {
 		a.known = strings.Split(c.Value, ",")
 	}
 	return r.WithContext(context.WithValue(r.Context(), askingKey{}, a))
 }
+
+// longestAgent is how much of what a browser calls itself is kept.
+const longestAgent = 200
+
+func agentOf(name string) string { return strings.ToValidUTF8(name[:min(len(name), longestAgent)], "") }
 
 // addressOf is what tries are counted by: an IPv4 address, or the network of an IPv6 address, of which one machine has many.
 func addressOf(remote string) string {

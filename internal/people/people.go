@@ -4,8 +4,6 @@ package people
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -145,6 +143,9 @@ func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledg
 		return ledger.Person{}, err
 	}
 	a.sessions.Put(ctx, key, p.ID)
+	a.sessions.Put(ctx, begunKey, now.UTC().Format(time.RFC3339))
+	a.sessions.Put(ctx, addressKey, from.address)
+	a.sessions.Put(ctx, browserKey, from.agent)
 	from.remember(p)
 	return p, nil
 }
@@ -207,8 +208,7 @@ func (a *Authenticator) Lasts(ctx context.Context) bool {
 	if _, ok := a.Who(ctx); !ok {
 		return false
 	}
-	token := sha256.Sum256([]byte(a.sessions.Token(ctx)))
-	_, found, err := a.ledger.Sessions().FindCtx(context.WithoutCancel(ctx), base64.RawURLEncoding.EncodeToString(token[:]))
+	_, found, err := a.ledger.Sessions().FindCtx(context.WithoutCancel(ctx), a.storedToken(ctx))
 	return found && err == nil
 }
 

@@ -2,6 +2,8 @@ package workshop
 
 import (
 	"northneedle/core/person"
+	"northneedle/internal/people"
+	"time"
 )
 
 // DemoPassword is what the demo's people sign in with. It is shown on the page.
@@ -22,6 +24,28 @@ type PersonView struct {
 	ID   string      `json:"id"`
 	Name string      `json:"name"`
 	Role person.Role `json:"role" enum:"trainee,technician,lead,manager,administrator"`
+}
+
+// OpenedView is a session of one's own.
+type OpenedView struct {
+	ID      string     `json:"id"`
+	Begun   *time.Time `json:"begun,omitempty"`
+	Until   time.Time  `json:"until"`
+	Address string     `json:"address"`
+	Browser string     `json:"browser" doc:"as it names itself"`
+	Here    bool       `json:"here" doc:"it is the one that asks"`
+}
+
+// OpenedViews shows sessions.
+func OpenedViews(all []people.Opened) []OpenedView {
+	views := make([]OpenedView, len(all))
+	for i, o := range all {
+		views[i] = OpenedView{ID: o.ID, Until: o.Until, Address: o.Address, Browser: o.Browser, Here: o.Here}
+		if !o.Begun.IsZero() {
+			views[i].Begun = &o.Begun
+		}
+	}
+	return views
 }
 
 // Reviewers are those who can countersign someone's run.

@@ -13,6 +13,7 @@ type Model = { maker: string; model: string; procedure: string }
 export const queries = {
   session: () =>
     queryOptions({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 }),
+  sessions: () => queryOptions({ queryKey: ['sessions'], queryFn: () => answer(api.GET('/api/session/mine')) }),
   house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),
   feed: () => queryOptions({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) }),
   reviewers: () => queryOptions({ queryKey: ['reviewers'], queryFn: () => answer(api.GET('/api/reviewers')) }),

@@ -89,7 +89,7 @@ async function allowNotes() {
               class="flex min-h-11 w-full items-center px-4"
               :class="active && 'bg-brass-wash'"
               :to="{ name: 'me' }"
-              >My password</RouterLink
+              >Password, where I am signed in</RouterLink
             >
           </MenuItem>
           <MenuItem v-slot="{ active }">

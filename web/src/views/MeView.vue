@@ -1,17 +1,57 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query'
+import AlertNote from '../components/AlertNote.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import SectionTitle from '../components/SectionTitle.vue'
+import { api } from '../api/client'
+import { queries, useCached } from '../api/queries'
+import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
+import { localDay, localTime } from '../composables/words'
 
-/** What is one's own: the password. */
+/** What is one's own: the password, and where one is signed in. */
 const { person } = useSession()
+const { refresh } = useCached()
+const { data: sessions } = useQuery(queries.sessions())
+const { trouble, sending, send } = useSend()
+async function end(session: string) {
+  await send(async () => {
+    const ended = await api.DELETE('/api/session/mine/{session}', { params: { path: { session } } })
+    return { ...ended, data: ended.response.ok ? true : undefined }
+  })
+  await refresh('sessions')
+}
 </script>
 
 <template>
   <main v-if="person" class="p-6">
     <h1 class="text-2xl">{{ person.name }}</h1>
     <p class="text-ink-2">{{ person.role }}</p>
-    <SectionTitle class="mt-6 mb-3">Password</SectionTitle>
-    <PasswordForm />
+    <div class="mt-6 grid gap-10 md:grid-cols-[24rem_1fr]">
+      <section>
+        <SectionTitle class="mb-3">Password</SectionTitle>
+        <PasswordForm @changed="refresh('sessions')" />
+      </section>
+      <section>
+        <SectionTitle class="mb-1">Where you are signed in</SectionTitle>
+        <AlertNote :words="trouble" />
+        <ul class="rows">
+          <li v-for="s in sessions" :key="s.id" class="flex items-center gap-4 py-2">
+            <div class="min-w-0 grow">
+              <p>
+                <b v-if="s.here">● Here, </b
+                ><template v-if="s.begun">since {{ localDay(s.begun) }}, {{ localTime(s.begun) }}</template>
+                <span class="text-ink-2"
+                  >, from <span class="num">{{ s.address }}</span></span
+                >
+              </p>
+              <p class="truncate text-sm text-ink-2" :title="s.browser">{{ s.browser }}</p>
+            </div>
+            <button v-if="!s.here" class="btn" :disabled="sending" @click="end(s.id)">End it</button>
+          </li>
+        </ul>
+        <p class="mt-2 text-sm text-ink-2">One that you do not know? End it, and change your password.</p>
+      </section>
+    </div>
   </main>
 </template>
