@@ -92,10 +92,21 @@ func (r Role) PreparedHere(s Standard, at time.Time) bool {
 	return !slices.ContainsFunc(r.Prepared, func(p Preparation) bool { return p.Here && p.missing(s, at) != "" })
 }
 
+// Filling is a standard as it fills the role at a time: of what a run could do to it itself, only what still counts is known of it.
+func (r Role) Filling(s Standard, at time.Time) Standard {
+	s.Prepared = slices.DeleteFunc(slices.Clone(s.Prepared), func(d Done) bool {
+		return slices.ContainsFunc(r.Prepared, func(p Preparation) bool { return p.Here && p.is(d) && p.missing(s, at) != "" })
+	})
+	return s
+}
+
+// is reports whether something that was done is the preparation.
+func (p Preparation) is(d Done) bool { return d.Procedure == p.By && d.Finding == p.Finding }
+
 // Found is the largest error that the newest preparations of a standard found of it, which a run could have done itself.
 func (r Role) Found(s Standard) (largest float64) {
 	for _, p := range r.Prepared {
-		at := slices.IndexFunc(s.Prepared, func(d Done) bool { return d.Procedure == p.By && d.Finding == p.Finding })
+		at := slices.IndexFunc(s.Prepared, p.is)
 		if p.Here && at >= 0 {
 			largest = max(largest, s.Prepared[at].Found)
 		}
@@ -106,7 +117,7 @@ func (r Role) Found(s Standard) (largest float64) {
 // missing says what speaks against a standard's preparation at a time; nothing if it holds.
 func (p Preparation) missing(s Standard, now time.Time) string {
 	for _, d := range s.Prepared {
-		if d.Procedure != p.By || d.Finding != p.Finding {
+		if !p.is(d) {
 			continue
 		}
 		age := now.Sub(d.At)
@@ -125,8 +136,7 @@ func (p Preparation) missing(s Standard, now time.Time) string {
 
 // counts says until when a preparation that holds does so.
 func (p Preparation) counts(s Standard) string {
-	at := slices.IndexFunc(s.Prepared, func(d Done) bool { return d.Procedure == p.By && d.Finding == p.Finding })
-	done := s.Prepared[at]
+	done := s.Prepared[slices.IndexFunc(s.Prepared, p.is)]
 	until := done.At.Add(time.Duration(p.Hours * float64(time.Hour)))
 	return fmt.Sprintf("%s, by %s on %s; counts until %s", p.Title, done.By, done.At.Format("2006-01-02 15:04"), until.Format("2006-01-02 15:04"))
 }

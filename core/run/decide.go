@@ -172,7 +172,7 @@ func (c BindStandard) decide(r Run, o Order) ([]Fact, error) {
 	} else {
 		c.Override = ""
 	}
-	return []Fact{StandardBound{Role: c.Role, Standard: c.Standard, Override: strings.TrimSpace(c.Override),
+	return []Fact{StandardBound{Role: c.Role, Standard: role.Filling(c.Standard, o.At), Override: strings.TrimSpace(c.Override),
 		Problems: fitness.Blocks, Exchange: strings.TrimSpace(c.Exchange)}}, nil
 }
 

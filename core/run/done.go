@@ -3,7 +3,9 @@ package run
 import (
 	"math"
 	"northneedle/core/adjust"
+	"northneedle/core/procedure"
 	"northneedle/core/reference"
+	"slices"
 )
 
 // Done are the findings of a standard that a signed run decided, for procedures that require them: all of them where the run
@@ -13,13 +15,13 @@ func (r Run) Done(tag string) []reference.Done {
 		return nil
 	}
 	var all []reference.Done
-	settings := r.settings()
 	for _, s := range r.Procedure.Findings() {
 		state := r.Findings[s.ID]
 		if r.Marks[s.ID].Skipped != "" || !state.Done() {
 			continue
 		}
-		if r.Device.Tag != tag && (s.Of == "" || r.Bound[s.Of].Standard.Tag != tag) {
+		itself := r.Device.Tag == tag
+		if !itself && (s.Of == "" || r.Bound[s.Of].Standard.Tag != tag) {
 			continue
 		}
 		passed, found := state.Last().Decision != adjust.Withdraw, 0.0
@@ -27,6 +29,10 @@ func (r Run) Done(tag string) []reference.Done {
 			for _, v := range verdicts {
 				passed, found = passed && v.Pass, max(found, math.Abs(v.Error))
 			}
+		}
+		var settings []reference.Setting
+		if itself { // the records of a run on something else say how that was set
+			settings = r.settings()
 		}
 		all = append(all, reference.Done{
 			Procedure: r.Procedure.ID,
@@ -70,7 +76,7 @@ func (r Run) LeftAs(field string) (set reference.Setting, done reference.Done, t
 func (r Run) found(role string, standard reference.Standard) (largest float64) {
 	for _, f := range r.Procedure.Findings() {
 		state := r.Findings[f.ID]
-		if f.Of != role || state.Closed == 0 {
+		if f.Of != role || state.Closed == 0 || !r.readWith(f, role, standard) {
 			continue
 		}
 		_, verdicts, err := r.judged(f.Measures, state.Closed-1)
@@ -84,4 +90,15 @@ func (r Run) found(role string, standard reference.Standard) (largest float64) {
 	}
 	of, _ := r.Procedure.RoleOf(role)
 	return of.Found(standard)
+}
+
+// readWith reports whether the last reading of a finding was taken with a standard in a role: it may have been exchanged since.
+func (r Run) readWith(f *procedure.Finding, role string, standard reference.Standard) bool {
+	for at, reading := range slices.Backward(r.Readings) {
+		if reading.Stands() && slices.Contains(f.Judges, reading.Measure) {
+			bound, filled := r.boundFor(role, at)
+			return filled && bound.Standard.ID == standard.ID
+		}
+	}
+	return false
 }

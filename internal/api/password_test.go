@@ -37,7 +37,7 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	elsewhere := h.client()
 	third := h.client()
 	posted[workshop.SessionView](third, "/api/session", order{"name": "Wren Halloway", "password": "given over a desk"})
-	mine := get[[]workshop.OpenedView](wren, "/api/session/mine")
+	mine := get[[]workshop.OpenSession](wren, "/api/session/mine")
 	require.Len(t, mine, 2)
 	for _, o := range mine {
 		assert.Equal(t, "127.0.0.1", o.Address)
@@ -51,7 +51,7 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	}
 	status, _ = third.call("GET", "/api/session/mine", nil)
 	assert.Equal(t, 401, status)
-	assert.Len(t, get[[]workshop.OpenedView](wren, "/api/session/mine"), 1)
+	assert.Len(t, get[[]workshop.OpenSession](wren, "/api/session/mine"), 1)
 	posted[workshop.SessionView](elsewhere, "/api/session", order{"name": "Wren Halloway", "password": "given over a desk"})
 	status, body = wren.call("POST", "/api/session/password", order{"old": "given over a desk", "new": "moss lantern harbour"})
 	require.Equal(t, 204, status, string(body))

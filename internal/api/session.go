@@ -55,9 +55,9 @@ func registerSession(api huma.API, s *Server) {
 			return refusedTry(err)
 		})
 	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in", person.Look, 0, nil},
-		func(ctx context.Context, _ *struct{}) ([]workshop.OpenedView, error) {
+		func(ctx context.Context, _ *struct{}) ([]workshop.OpenSession, error) {
 			mine, err := s.auth.Mine(ctx)
-			return workshop.OpenedViews(mine), err
+			return workshop.OpenSessions(mine), err
 		})
 	serveNothing(api, operation{"end-session", http.MethodDelete, "/api/session/mine/{session}", "End a session of one's own", person.Look, 0,
 		nil},

@@ -85,6 +85,15 @@ func (a asking) browserOf(p ledger.Person) string {
 	return ""
 }
 
+// countersOf are what the tries for a person are counted by: their browser alone, where they have signed in from it before; else their
+// account and the address.
+func (a asking) countersOf(p ledger.Person) []counter {
+	if browser := a.browserOf(p); browser != "" {
+		return []counter{{"browser " + p.ID + " " + browser, freeTries}}
+	}
+	return []counter{{"account " + p.ID, freeTries}, {"address " + a.address, freeOfAnAddress}}
+}
+
 // remember lets the browser show later that a person has signed in from it.
 func (a asking) remember(p ledger.Person) {
 	if a.answer == nil || a.browserOf(p) != "" {

@@ -10,8 +10,8 @@ import (
 	"northneedle/internal/ledger"
 )
 
-// Opened is a session of a person: where and since when they are signed in.
-type Opened struct {
+// OpenSession is a session of a person: where and since when they are signed in.
+type OpenSession struct {
 	ID      string
 	Begun   time.Time // zero where the session does not say
 	Until   time.Time
@@ -37,9 +37,9 @@ func (a *Authenticator) storedToken(ctx context.Context) string {
 }
 
 // Mine are the sessions of whoever is signed in, the one that ends last first.
-func (a *Authenticator) Mine(ctx context.Context) ([]Opened, error) {
+func (a *Authenticator) Mine(ctx context.Context) ([]OpenSession, error) {
 	all, err := a.ledger.Sessions().Of(a.sessions.GetString(ctx, key))
-	opened := make([]Opened, len(all))
+	opened := make([]OpenSession, len(all))
 	here := a.storedToken(ctx)
 	for i, s := range all {
 		_, values, err := plainText{}.Decode(s.Data)
@@ -47,7 +47,7 @@ func (a *Authenticator) Mine(ctx context.Context) ([]Opened, error) {
 			return nil, err
 		}
 		text := func(name string) string { said, _ := values[name].(string); return said }
-		opened[i] = Opened{ID: s.Token[:idLength], Until: s.Expiry, Address: text(addressKey), Browser: text(browserKey), Here: s.Token == here}
+		opened[i] = OpenSession{ID: s.Token[:idLength], Until: s.Expiry, Address: text(addressKey), Browser: text(browserKey), Here: s.Token == here}
 		opened[i].Begun, _ = time.Parse(time.RFC3339, text(begunKey))
 	}
 	return opened, err

@@ -113,41 +113,47 @@ func (a *Authenticator) Middleware(next http.Handler) http.Handler {
 // SignIn checks a password and starts a session. Wrong passwords are counted by account, whatever the spelling of its name, and by
 // address; both are asked before anything is hashed. A browser that the person has signed in from before is counted by itself.
 func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
-	from, now := askingOf(ctx), a.clock()
+	from := askingOf(ctx)
 	p, known, err := a.find(name)
 	if err != nil {
 		return ledger.Person{}, err
 	}
-	counted, hash := []kept{{"account " + NameKey(name), freeTries}, {"address " + from.address, freeOfAnAddress}}, a.nobody
+	counters, hash := []counter{{"account " + NameKey(name), freeTries}, {"address " + from.address, freeOfAnAddress}}, a.nobody
 	if known {
-		counted[0].by, hash = "account "+p.ID, p.PasswordHash
-		if browser := from.browserOf(p); browser != "" {
-			counted = []kept{{"browser " + p.ID + " " + browser, freeTries}}
-		}
+		counters, hash = from.countersOf(p), p.PasswordHash
 	}
-	if wait := a.tries.begin(now, counted...); wait > 0 {
-		a.count(p.Name)
-		return ledger.Person{}, &ErrTooMany{wait}
-	}
-	match, err := a.hasher.compare(ctx, password, hash)
-	if errors.Is(err, ErrBusy) || ctx.Err() != nil {
-		a.tries.undo(counted...)
+	if err := a.check(ctx, password, hash, p.Name, counters); err != nil {
 		return ledger.Person{}, err
 	}
-	if err != nil || !match || !known {
-		a.count(p.Name)
-		return ledger.Person{}, ErrRefused
-	}
-	a.tries.right(counted...)
 	if err := a.sessions.RenewToken(ctx); err != nil {
 		return ledger.Person{}, err
 	}
 	a.sessions.Put(ctx, key, p.ID)
-	a.sessions.Put(ctx, begunKey, now.UTC().Format(time.RFC3339))
+	a.sessions.Put(ctx, begunKey, a.clock().UTC().Format(time.RFC3339))
 	a.sessions.Put(ctx, addressKey, from.address)
 	a.sessions.Put(ctx, browserKey, from.agent)
 	from.remember(p)
 	return p, nil
+}
+
+// check compares a password with a hash. A wrong one counts for each counter, and as refused for whoever it was; the first counter is
+// the account's or the browser's own. The errors are ErrTooMany, ErrBusy and ErrRefused.
+func (a *Authenticator) check(ctx context.Context, password, hash, whose string, counters []counter) error {
+	if wait := a.tries.begin(a.clock(), counters...); wait > 0 {
+		a.count(whose)
+		return &ErrTooMany{wait}
+	}
+	match, err := a.hasher.compare(ctx, password, hash)
+	switch {
+	case errors.Is(err, ErrBusy) || ctx.Err() != nil:
+		a.tries.undo(counters...)
+		return err
+	case err != nil || !match:
+		a.count(whose)
+		return ErrRefused
+	}
+	a.tries.right(counters[0], counters[1:]...)
+	return nil
 }
 
 // find is the person of a name or an id; false where nobody is.
@@ -163,43 +169,33 @@ func (a *Authenticator) find(name string) (ledger.Person, bool, error) {
 
 // ChangePassword changes the password of whoever is signed in, who says the old one again. All their other sessions end. The error
 // is ErrRefused where the old password is wrong, which is counted as at the sign-in.
-func (a *Authenticator) ChangePassword(ctx context.Context, old, new string) error {
+func (a *Authenticator) ChangePassword(ctx context.Context, old, chosen string) error {
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
 	if err != nil {
 		return err
 	}
-	counted, now := kept{"account " + p.ID, freeTries}, a.clock()
-	if wait := a.tries.begin(now, counted); wait > 0 {
-		return &ErrTooMany{wait}
-	}
-	match, err := a.hasher.compare(ctx, old, p.PasswordHash)
-	switch {
-	case errors.Is(err, ErrBusy) || ctx.Err() != nil:
-		a.tries.undo(counted)
+	from := askingOf(ctx)
+	if err := a.check(ctx, old, p.PasswordHash, p.Name, from.countersOf(p)); err != nil {
 		return err
-	case err != nil || !match:
-		a.count(p.Name)
-		return ErrRefused
 	}
-	a.tries.right(counted)
-	if old == new {
+	if old == chosen {
 		return weak("the new password is the old one")
 	}
-	if err := CheckPassword(new, p.Name); err != nil {
+	if err := CheckPassword(chosen, p.Name); err != nil {
 		return err
 	}
-	if p.PasswordHash, err = Hash(new); err != nil {
+	if p.PasswordHash, err = Hash(chosen); err != nil {
 		return err
 	}
 	p.OneTime = false
 	by := person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
-	if err := a.ledger.Record(ledger.Act{Kind: "own password changed", By: by, At: now}, &p); err != nil {
+	if err := a.ledger.Record(ledger.Act{Kind: "own password changed", By: by, At: a.clock()}, &p); err != nil {
 		return err
 	}
 	if err := a.ledger.Sessions().End(p.ID); err != nil {
 		return err
 	}
-	askingOf(ctx).remember(p)
+	from.remember(p)
 	return a.sessions.RenewToken(ctx)
 }
 

@@ -28,14 +28,21 @@ import (
 // entered is how people are registered.
 var entered = ledger.Act{Kind: "person added", By: ledger.Nobody, At: time.Now()}
 
-// desk serves a sign-in desk on a real ledger: /in?password=…, /out and /who.
-func desk(t *testing.T) (*ledger.Ledger, *httptest.Server, *time.Time) {
+// withIdris is a ledger in which Idris Vail is registered with "a long password".
+func withIdris(t *testing.T, clock func() time.Time) (*ledger.Ledger, *people.Authenticator) {
 	t.Helper()
 	l, err := ledger.Open(t.TempDir())
 	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
 	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
+	return l, people.NewAuthenticator(l, clock)
+}
+
+// desk serves a sign-in desk on a real ledger: /in?password=…, /out and /who.
+func desk(t *testing.T) (*ledger.Ledger, *httptest.Server, *time.Time) {
+	t.Helper()
 	now := time.Now()
-	d := people.NewAuthenticator(l, func() time.Time { return now })
+	l, d := withIdris(t, func() time.Time { return now })
 	mux := http.NewServeMux()
 	mux.HandleFunc("/in", func(w http.ResponseWriter, r *http.Request) {
 		if _, err := d.SignIn(r.Context(), r.URL.Query().Get("name"), r.URL.Query().Get("password")); err != nil {
@@ -49,7 +56,7 @@ func desk(t *testing.T) (*ledger.Ledger, *httptest.Server, *time.Time) {
 		}
 	})
 	server := httptest.NewServer(d.Middleware(mux))
-	t.Cleanup(func() { server.Close(); l.Close() })
+	t.Cleanup(server.Close)
 	return l, server, &now
 }
 
@@ -186,11 +193,7 @@ func TestManyTriesAtOnceAreCounted(t *testing.T) {
 
 // An unknown name takes as long as a known one, so that nobody is told who works here; whoever must wait costs nothing.
 func TestEveryTryCostsOneHash(t *testing.T) {
-	l, err := ledger.Open(t.TempDir())
-	require.NoError(t, err)
-	defer l.Close()
-	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
-	d := people.NewAuthenticator(l, time.Now)
+	_, d := withIdris(t, time.Now)
 	for n, name := range []string{"Idris Vail", "nobody", "Nobody", "IDRIS VAIL"} {
 		_, err := d.SignIn(t.Context(), name, "guess")
 		require.ErrorIs(t, err, people.ErrRefused)
@@ -220,16 +223,12 @@ func TestPasswords(t *testing.T) {
 }
 
 func TestRefusedSignInsAreOneEvent(t *testing.T) {
-	l, err := ledger.Open(t.TempDir())
-	require.NoError(t, err)
-	defer l.Close()
-	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
-	d := people.NewAuthenticator(l, time.Now)
+	l, d := withIdris(t, time.Now)
 	for range 11 {
 		_, err := d.SignIn(t.Context(), "idris vail", "guessed")
 		require.Error(t, err)
 	}
-	_, err = d.SignIn(t.Context(), "a long password", "")
+	_, err := d.SignIn(t.Context(), "a long password", "")
 	require.ErrorIs(t, err, people.ErrRefused)
 	require.NoError(t, d.Close())
 	require.NoError(t, d.RecordRefusals(), "nothing is left to record")

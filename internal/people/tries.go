@@ -7,8 +7,9 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 )
 
-// A few wrong passwords are free; each one after them doubles the time until the next try, up to the longest. Without one for a
-// while, it begins anew. An address has more of them free: many people can stand behind one.
+// After freeTries wrong passwords an account must wait before its next try; each further one doubles that wait, from firstWait up to
+// longestWait. After an hour without a wrong password the count is zero again. An address may have more wrong passwords before it must
+// wait, because many people can share one.
 const (
 	freeTries       = 5
 	freeOfAnAddress = 40
@@ -39,18 +40,18 @@ func newTries() *tries {
 	return &tries{wrong: wrong}
 }
 
-// kept is what tries are counted by, with how many are free.
-type kept struct {
+// counter is what tries are counted by, and how many wrong ones it has before it must wait.
+type counter struct {
 	by   string
 	free int
 }
 
-// begin counts a try before it is known whether it is right, so that many at once count as many. Where one of the keys must wait, it
-// counts nothing, and says how long.
-func (t *tries) begin(now time.Time, keys ...kept) (wait time.Duration) {
+// begin counts a try before it is known whether it is right, so that many at once count as many. Where one of the counters must
+// wait, nothing is counted, and the wait is returned.
+func (t *tries) begin(now time.Time, counters ...counter) (wait time.Duration) {
 	t.mutex.Lock()
 	defer t.mutex.Unlock()
-	for _, k := range keys {
+	for _, k := range counters {
 		if w, known := t.wrong.Peek(k.by); known {
 			wait = max(wait, w.until.Sub(now))
 		}
@@ -58,7 +59,7 @@ func (t *tries) begin(now time.Time, keys ...kept) (wait time.Duration) {
 	if wait > 0 {
 		return wait
 	}
-	for _, k := range keys {
+	for _, k := range counters {
 		w, known := t.wrong.Get(k.by)
 		if !known || now.Sub(w.last) > forgottenAfter {
 			w = wrongTries{}
@@ -72,23 +73,21 @@ func (t *tries) begin(now time.Time, keys ...kept) (wait time.Duration) {
 	return 0
 }
 
-// right takes a try back that was right: the first key, an account or a browser, begins anew; of the others only this one counts no
-// more.
-func (t *tries) right(keys ...kept) {
+// right takes back a try whose password was right: the account or the browser, which comes first, has no wrong passwords any more; the
+// address has one less.
+func (t *tries) right(own counter, others ...counter) {
+	t.undo(others...)
+	t.wrong.Remove(own.by)
+}
+
+// undo takes back a try that was not looked at.
+func (t *tries) undo(counters ...counter) {
 	t.mutex.Lock()
 	defer t.mutex.Unlock()
-	for i, k := range keys {
-		w, known := t.wrong.Get(k.by)
-		switch {
-		case !known:
-		case i == 0 || w.n <= 1:
-			t.wrong.Remove(k.by)
-		default:
+	for _, k := range counters {
+		if w, known := t.wrong.Get(k.by); known {
 			w.n, w.until = w.n-1, time.Time{}
 			t.wrong.Add(k.by, w)
 		}
 	}
 }
-
-// undo takes a try back that was not looked at.
-func (t *tries) undo(keys ...kept) { t.right(append([]kept{{}}, keys...)...) }

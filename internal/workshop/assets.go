@@ -256,7 +256,7 @@ type NewAsset struct {
 func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error) {
 	tag, err := ledger.Tag(n.Tag)
 	if err != nil {
-		return "", invalid("tag", sentence(err))
+		return "", invalid("tag", Sentence(err))
 	}
 	n.Family = procedure.Slug(n.Family)
 	for field, text := range map[string]*string{
@@ -298,7 +298,7 @@ func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error)
 	}
 	for of, unit := range n.Units {
 		if _, err := quantity.ParseUnit(unit); err != nil {
-			return "", invalid("units."+of, sentence(err))
+			return "", invalid("units."+of, Sentence(err))
 		}
 		a.Settings["unit."+of] = unit
 	}

@@ -275,7 +275,7 @@ func (ws *Workshop) RecordControls(tag string, e ControlEntry, who person.Person
 		}
 		v, err := quantity.ParseNumber(given.Text)
 		if err != nil {
-			return invalid("values", "Level "+string(rune('0'+lot.Level))+": "+sentence(err)+" Nothing was recorded.")
+			return invalid("values", "Level "+string(rune('0'+lot.Level))+": "+Sentence(err)+" Nothing was recorded.")
 		}
 		for _, earlier := range e.Values[:i] {
 			if earlier.LotID == given.LotID {

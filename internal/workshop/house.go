@@ -109,7 +109,7 @@ type RecordCheck struct {
 // SetIntervals sets the lab's figures for its intervals.
 func (ws *Workshop) SetIntervals(rules interval.Rules, who person.Person) error {
 	if err := rules.Check(); err != nil {
-		return invalid("intervals", sentence(err))
+		return invalid("intervals", Sentence(err))
 	}
 	return ws.Ledger.SetSetting(ws.act("", "interval rules set", who, ""), "intervals", rules)
 }
@@ -216,7 +216,7 @@ func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
 		}
 	}
 	if err := people.Register(ws.Ledger, ws.act("", "person added", who, ""), o.Name, o.Role, o.Password); err != nil {
-		return invalid("password", sentence(err))
+		return invalid("password", Sentence(err))
 	}
 	return nil
 }
@@ -252,10 +252,10 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 	p.Role, p.Active = o.Role, o.Active
 	if o.Password != "" {
 		if err := people.CheckPassword(o.Password, p.Name); err != nil {
-			return invalid("password", sentence(err))
+			return invalid("password", Sentence(err))
 		}
 		if p.PasswordHash, err = people.Hash(o.Password); err != nil {
-			return invalid("password", sentence(err))
+			return invalid("password", Sentence(err))
 		}
 		p.OneTime = true
 	}
@@ -274,13 +274,13 @@ func (ws *Workshop) SetLab(lab run.Lab, who person.Person) error {
 		return invalid("name", "The lab's name stands on every certificate: it must not be empty.")
 	}
 	if err := lab.Rule.Check(); err != nil {
-		return invalid("rule", sentence(err))
+		return invalid("rule", Sentence(err))
 	}
 	if err := lab.Policy.Check(); err != nil {
-		return invalid("policy", sentence(err))
+		return invalid("policy", Sentence(err))
 	}
 	if err := lab.Room.Check(); err != nil {
-		return invalid("room", sentence(err))
+		return invalid("room", Sentence(err))
 	}
 	if basis := lab.Conventions["co2_basis"]; basis != "" && basis != string(gas.AmbientDry) &&
 		basis != string(gas.BodySaturated) {

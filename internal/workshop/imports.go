@@ -108,7 +108,7 @@ func (ws *Workshop) ReadImport(kind string, text []byte) (ImportView, error) {
 	}
 	file, err := exchange.ReadImport(kind, bytes.NewReader(text), known, ws.Clock())
 	if err != nil {
-		return ImportView{}, invalid("file", sentence(err)+" Nothing was imported.")
+		return ImportView{}, invalid("file", Sentence(err)+" Nothing was imported.")
 	}
 	j := &importJob{file: file, ImportView: ImportView{ID: ulid.Make().String(), Kind: kind, Rows: len(file.Rows),
 		Refused: file.Refused, Count: file.Count, Ignored: file.Ignored, State: "read"}}

@@ -148,7 +148,7 @@ func (ws *Workshop) TryInstrument(ctx context.Context, id string, t InstrumentTr
 	}
 	link.Settle("") // whatever a point had it set to, it is to be set again
 	if err != nil {
-		return "", refuse("not-done", sentence(err))
+		return "", refuse("not-done", Sentence(err))
 	}
 	return answer, nil
 }

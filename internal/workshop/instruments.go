@@ -167,7 +167,7 @@ func (ws *Workshop) row(id string, b InstrumentBody, all []ledger.Instrument) (i
 		return i, nil, invalid("transport", "An instrument of the profile “"+p.Title+"” is not connected that way.")
 	}
 	if err := at.Check(); err != nil {
-		return i, nil, invalid("address", sentence(err)+" Nothing was recorded.")
+		return i, nil, invalid("address", Sentence(err)+" Nothing was recorded.")
 	}
 	if err := ws.belongs(b.Belongs); err != nil {
 		return i, nil, err

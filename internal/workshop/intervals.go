@@ -250,7 +250,7 @@ func (ws *Workshop) acceptInterval(o IntervalOrder, who person.Person, activitie
 		a := &activities[i]
 		recurring := a.Recurring()
 		if err := recurring.SetInterval(o.Days); err != nil {
-			return invalid("days", sentence(err))
+			return invalid("days", Sentence(err))
 		}
 		a.Duty = recurring.Duty
 		a.Adopt(recurring)

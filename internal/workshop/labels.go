@@ -13,25 +13,16 @@ import (
 	"northneedle/internal/paper"
 )
 
-// saidOnLabels adds what the newest runs of devices say on their labels.
-func (ws *Workshop) saidOnLabels(ids []string, labels []paper.Label) error {
-	facts, err := ws.Ledger.DeviceFacts(ids...)
-	if err != nil {
-		return err
-	}
-	for i, id := range ids {
-		for _, last := range facts[id].Last {
-			if p, known := ws.procedure(last.Procedure); !known || p.Label == "" || last.GivenBack || last.Waiting {
-				continue
-			}
-			r, err := ws.Ledger.Run(last.ID)
-			if err != nil {
-				return err
-			}
-			labels[i].Says = r.Label()
+// saidOnLabel is what the newest runs of a device say on its label; empty where none says anything.
+func (ws *Workshop) saidOnLabel(f device.Facts) (string, error) {
+	for _, last := range f.Last {
+		if p, known := ws.procedure(last.Procedure); !known || p.Label == "" || last.GivenBack || last.Waiting {
+			continue
 		}
+		r, err := ws.Ledger.Run(last.ID)
+		return r.Label(), err
 	}
-	return nil
+	return "", nil
 }
 
 // mostLabels is how many labels are written at a time.
@@ -111,7 +102,7 @@ func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 	if err != nil {
 		return f, err
 	}
-	states, err := ws.states(ids...)
+	facts, err := ws.facts(ids...)
 	if err != nil {
 		return f, err
 	}
@@ -125,7 +116,10 @@ func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 			Lab:    lab.Name,
 			Code:   codeOf(address, a.Tag),
 		}
-		state := states[a.ID]
+		state := device.Of(facts[a.ID], ws.Clock())
+		if labels[i].Says, err = ws.saidOnLabel(facts[a.ID]); err != nil {
+			return f, err
+		}
 		if state.Stop {
 			labels[i].Stop = strings.TrimSuffix(string(state.State)+": "+state.Words, ": ")
 		} else if state.State == device.InDoubt {
@@ -144,12 +138,9 @@ func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
 			l.Done = a.LastOn
 		}
 	}
-	if err := ws.saidOnLabels(ids, labels); err != nil {
-		return f, err
-	}
 	body, err := paper.Labels(labels, tag != "", first)
 	if err != nil {
-		return f, invalid("search", sentence(err))
+		return f, invalid("search", Sentence(err))
 	}
 	return File{Name: "labels.pdf", Type: "application/pdf", Body: body}, nil
 }

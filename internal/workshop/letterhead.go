@@ -41,7 +41,7 @@ func (ws *Workshop) SetLetterhead(o LetterheadOrder, who person.Person) error {
 		return err
 	}
 	if err := o.Accreditation.Check(); err != nil {
-		return invalid("accreditation", sentence(err))
+		return invalid("accreditation", Sentence(err))
 	}
 	for _, s := range o.Accreditation.Scope {
 		known := func(p *procedure.Procedure) bool { return p.ID == s.Procedure && p.Measure(s.Measure) != nil }

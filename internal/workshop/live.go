@@ -68,7 +68,7 @@ func (ws *Workshop) Leave(ch chan Change) { ws.changes.leave(ch) }
 // TellSimulated works the controls of a simulated device.
 func (ws *Workshop) TellSimulated(ctx context.Context, id, command string) error {
 	if err := ws.Bench.Simulate(ctx, id, command); err != nil {
-		return refuse("simulated", sentence(err))
+		return refuse("simulated", Sentence(err))
 	}
 	return nil
 }
@@ -126,7 +126,7 @@ func (ws *Workshop) Hold(ctx context.Context, id string, o HoldOrder, who person
 	}
 	var refused *run.Refusal
 	if err != nil && !errors.As(err, &refused) {
-		err = refuse("not-set", sentence(err)+" It is tried again; what the device shows can be typed.")
+		err = refuse("not-set", Sentence(err)+" It is tried again; what the device shows can be typed.")
 	}
 	return err
 }

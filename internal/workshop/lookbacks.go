@@ -245,7 +245,7 @@ func (ws *Workshop) ReferenceFound(f ReferenceFound, who person.Person) error {
 	for field, text := range map[string]string{"error": f.Error, "u": f.U} {
 		n, err := quantity.ParseNumber(text)
 		if err != nil {
-			return invalid(field, sentence(err)+" Nothing was recorded.")
+			return invalid(field, Sentence(err)+" Nothing was recorded.")
 		}
 		if field == "u" {
 			k.U = n
@@ -254,7 +254,7 @@ func (ws *Workshop) ReferenceFound(f ReferenceFound, who person.Person) error {
 		}
 	}
 	if err := k.Check(); err != nil {
-		return invalid("error", sentence(err))
+		return invalid("error", Sentence(err))
 	}
 	has := false
 	for _, line := range s.Values {

@@ -43,7 +43,7 @@ type ControlLotBody struct {
 func (ws *Workshop) ReadLabel(text string) (lot.Label, error) {
 	label, err := lot.ReadLabel(text)
 	if err != nil {
-		return label, invalid("label", sentence(err))
+		return label, invalid("label", Sentence(err))
 	}
 	return label, nil
 }
@@ -55,7 +55,7 @@ func (ws *Workshop) EnterLot(b LotBody, who person.Person) error {
 	case b.Label != "":
 		var err error
 		if label, err = lot.ReadLabel(b.Label); err != nil {
-			return invalid("label", sentence(err))
+			return invalid("label", Sentence(err))
 		}
 		label.Expires = time.Date(label.Expires.Year(), label.Expires.Month(), label.Expires.Day(), 0, 0, 0, 0,
 			ws.Clock().Location())
@@ -69,7 +69,7 @@ func (ws *Workshop) EnterLot(b LotBody, who person.Person) error {
 	}
 	tag, err := ledger.Tag(b.Tag)
 	if err != nil {
-		return invalid("tag", sentence(err))
+		return invalid("tag", Sentence(err))
 	}
 	if known, err := ws.Ledger.Standard(b.ID); err == nil && known.ID == b.ID { // sent again
 		return nil
@@ -117,7 +117,7 @@ func (ws *Workshop) OpenControlLot(tag string, b ControlLotBody, who person.Pers
 		}
 		v, err := quantity.ParseNumber(text)
 		if err != nil {
-			return invalid(field, sentence(err)+" Nothing was recorded.")
+			return invalid(field, Sentence(err)+" Nothing was recorded.")
 		}
 		switch field {
 		case "mean":
@@ -129,10 +129,10 @@ func (ws *Workshop) OpenControlLot(tag string, b ControlLotBody, who person.Pers
 		}
 	}
 	if _, err := control.Z(known.Mean, known.Mean, known.SD); err != nil {
-		return invalid("sd", sentence(err))
+		return invalid("sd", Sentence(err))
 	}
 	if _, err := quantity.ParseUnit(b.Unit); err != nil {
-		return invalid("unit", sentence(err))
+		return invalid("unit", Sentence(err))
 	}
 	if ws.days(expires) < 0 {
 		return invalid("expires", "This lot ran out already: set it aside.")

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A lab that is read anew has the same ways: its days are not planned again.
+// The settings of a lab are read from the record for each request. As long as they are equal, a day's plan is made once.
 func TestADayIsPlannedOnce(t *testing.T) {
 	made := newPlans()
 	for range 3 {

@@ -57,7 +57,7 @@ func (ws *Workshop) ReadBack(text []byte, take bool, who person.Person) (ReadBac
 	}
 	back, err := exchange.ReadRun(text)
 	if err != nil {
-		return ReadBackView{}, invalid("file", "It does not hold. "+sentence(err))
+		return ReadBackView{}, invalid("file", "It does not hold. "+Sentence(err))
 	}
 	r := back.Run
 	v := ReadBackView{ID: r.ID, Tag: r.Device.Tag, Device: r.Device.Maker + " " + r.Device.Model,
@@ -180,7 +180,7 @@ func (ws *Workshop) Restore(text []byte, do bool, who person.Person) (RestoreVie
 		v.Kept, err = ledger.Look(file.Name())
 	}
 	if err != nil {
-		return v, invalid("file", sentence(err))
+		return v, invalid("file", Sentence(err))
 	}
 	return v, nil
 }

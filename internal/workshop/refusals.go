@@ -16,10 +16,7 @@ func invalid(field, detail string) error {
 }
 
 // Sentence makes an error's text stand as a sentence.
-func Sentence(err error) string { return sentence(err) }
-
-// sentence makes an error's text stand as a sentence.
-func sentence(err error) string {
+func Sentence(err error) string {
 	runes := []rune(err.Error())
 	if len(runes) > 0 && runes[0] >= 'a' && runes[0] <= 'z' {
 		runes[0] += 'A' - 'a'

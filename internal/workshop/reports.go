@@ -83,7 +83,7 @@ type ReportQuery struct {
 // SetPrices sets what the lab reckons with.
 func (ws *Workshop) SetPrices(p report.Prices, who person.Person) error {
 	if err := p.Check(); err != nil {
-		return invalid("prices", sentence(err))
+		return invalid("prices", Sentence(err))
 	}
 	return ws.Ledger.SetSetting(ws.act("", "prices set", who, ""), "prices", p)
 }

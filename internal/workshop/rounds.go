@@ -163,7 +163,7 @@ func (ws *Workshop) round(r ledger.Round, fromNow bool) (RoundView, error) {
 		return !slices.ContainsFunc(day.Jobs, func(j dayplan.Job) bool { return j.ID == id })
 	})
 	if v.Plan, err = ws.plans.make(day, lab); err != nil {
-		return v, invalid("order", sentence(err))
+		return v, invalid("order", Sentence(err))
 	}
 	for _, left := range v.Plan.Left {
 		for i := range v.Jobs {

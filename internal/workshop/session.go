@@ -1,9 +1,10 @@
 package workshop
 
 import (
+	"time"
+
 	"northneedle/core/person"
 	"northneedle/internal/people"
-	"time"
 )
 
 // DemoPassword is what the demo's people sign in with. It is shown on the page.
@@ -26,8 +27,8 @@ type PersonView struct {
 	Role person.Role `json:"role" enum:"trainee,technician,lead,manager,administrator"`
 }
 
-// OpenedView is a session of one's own.
-type OpenedView struct {
+// OpenSession is a session of one's own.
+type OpenSession struct {
 	ID      string     `json:"id"`
 	Begun   *time.Time `json:"begun,omitempty"`
 	Until   time.Time  `json:"until"`
@@ -36,11 +37,11 @@ type OpenedView struct {
 	Here    bool       `json:"here" doc:"it is the one that asks"`
 }
 
-// OpenedViews shows sessions.
-func OpenedViews(all []people.Opened) []OpenedView {
-	views := make([]OpenedView, len(all))
+// OpenSessions shows sessions.
+func OpenSessions(all []people.OpenSession) []OpenSession {
+	views := make([]OpenSession, len(all))
 	for i, o := range all {
-		views[i] = OpenedView{ID: o.ID, Until: o.Until, Address: o.Address, Browser: o.Browser, Here: o.Here}
+		views[i] = OpenSession{ID: o.ID, Until: o.Until, Address: o.Address, Browser: o.Browser, Here: o.Here}
 		if !o.Begun.IsZero() {
 			views[i].Begun = &o.Begun
 		}

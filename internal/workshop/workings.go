@@ -31,7 +31,7 @@ type NamedCondition struct {
 func (c NamedCondition) condition(field string) (gas.Condition, error) {
 	named, err := gas.Named(c.Name, c.TemperatureC, c.PressureHPa, c.HumidityPercent/100)
 	if err != nil {
-		return named, invalid(field, sentence(err))
+		return named, invalid(field, Sentence(err))
 	}
 	return named, nil
 }
@@ -130,7 +130,7 @@ func ConvertGas(in GasInput) (out GasConversion, err error) {
 		return out, err
 	}
 	if out.Factor, err = gas.Factor(from, to); err != nil {
-		return out, invalid("from", sentence(err))
+		return out, invalid("from", Sentence(err))
 	}
 	out.Result = in.Value * out.Factor
 	vapour := func(c gas.Condition) float64 {
@@ -142,7 +142,7 @@ func ConvertGas(in GasInput) (out GasConversion, err error) {
 		for _, basis := range []gas.Basis{gas.AmbientDry, gas.BodySaturated} {
 			p, err := gas.PartialPressure(*in.CO2Percent, in.From.PressureHPa, basis)
 			if err != nil {
-				return out, invalid("co2_percent", sentence(err))
+				return out, invalid("co2_percent", Sentence(err))
 			}
 			if basis == gas.AmbientDry {
 				out.CO2Dry = p / gas.MmHgHPa
@@ -171,7 +171,7 @@ func ComputeBudget(in BudgetInput) (out BudgetWorking, err error) {
 		in.Coverage = uncertainty.Coverage
 	}
 	if out.Budget, err = uncertainty.CombineCorrelated(in.Terms, in.Correlations, in.Coverage); err != nil {
-		return out, invalid("terms", sentence(err))
+		return out, invalid("terms", Sentence(err))
 	}
 	out.Formula = "u = √Σ(c·uᵢ)² + 2·Σ r·c·uᵢ·c·uⱼ;  νeff = u⁴ ÷ Σ((c·uᵢ)⁴ ÷ νᵢ);  U = k(νeff)·u"
 	out.Source = "JCGM 100:2008 (GUM), 4.3, 5.1, 5.2 and G.4"
@@ -192,14 +192,14 @@ type ToleranceInput struct {
 func ExpandTolerance(in ToleranceInput) (out ToleranceWorking, err error) {
 	tolerance, err := conformity.ParseTolerance(in.Tolerance)
 	if err != nil {
-		return out, invalid("tolerance", sentence(err))
+		return out, invalid("tolerance", Sentence(err))
 	}
 	limits, err := tolerance.Limits(in.Reference)
 	if err != nil {
-		return out, invalid("reference", sentence(err))
+		return out, invalid("reference", Sentence(err))
 	}
 	if out.Assessment, err = conformity.Assess(in.Error, limits, in.U, in.K); err != nil {
-		return out, invalid("u", sentence(err))
+		return out, invalid("u", Sentence(err))
 	}
 	out.Low, out.High = finite(limits.Low), finite(limits.High)
 	out.Words = out.Zone.Words()
@@ -215,7 +215,7 @@ func ExpandTolerance(in ToleranceInput) (out ToleranceWorking, err error) {
 	if in.Prior != 0 {
 		risk, err := conformity.Global(in.Prior, in.U/in.K, limits, limits)
 		if err != nil {
-			return out, invalid("prior_sd", sentence(err))
+			return out, invalid("prior_sd", Sentence(err))
 		}
 		out.Risk = &risk
 	}
@@ -253,7 +253,7 @@ type CorrectionWorking struct {
 func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 	rows, err := quantity.ParseTable(in.Text, 2)
 	if err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	var delivered, shown []float64
 	for _, row := range rows {
@@ -261,12 +261,12 @@ func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 	}
 	c, err := collectionbags.MeterCorrection(delivered, shown)
 	if err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	out.DeadSpace, out.DeadSpaceFound, out.Gain, out.GainFound = c.DeadSpace(), c.DeadSpaceFound, c.Gain(), c.GainFound
 	// The uncertainty of the delivered volumes is that of the largest of them, and grows with the volume: it is the syringe's.
 	if out.Volume, out.U, err = c.Apply(in.Reading, in.U/2/slices.Max(delivered), 0); err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	sign := "−"
 	if c.DeadSpace() < 0 {
@@ -289,11 +289,11 @@ type ErrorComponentsInput struct {
 func DecomposeErrors(in ErrorComponentsInput) (out ErrorComponentsWorking, err error) {
 	tolerance, err := conformity.ParseTolerance(in.Tolerance)
 	if err != nil {
-		return out, invalid("tolerance", sentence(err))
+		return out, invalid("tolerance", Sentence(err))
 	}
 	rows, err := quantity.ParseTable(in.Text, 2)
 	if err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	var errors []fit.PointError
 	var points []adjust.Point
@@ -317,14 +317,14 @@ func DecomposeErrors(in ErrorComponentsInput) (out ErrorComponentsWorking, err e
 		x, y = append(x, p.Reference), append(y, p.Shown)
 	}
 	if out.Components, err = fit.DecomposeErrors(errors); err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	if line, err := fit.LinearRegression(x, y); err == nil {
 		out.Line = &LineWorking{line.Intercept, line.Slope, line.UIntercept, line.USlope, line.RSquared}
 	}
 	advice, err := adjust.Advise(points, DefaultLab().Policy, nil, adjust.Tried{})
 	if err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	out.Advice = advice.Why
 	out.Formula = "error = shown − reference; line weighted with 1/u²; a part counts when it is beyond twice its standard uncertainty"
@@ -373,7 +373,7 @@ func ComputeCylinder(in CylinderInput) (out CylinderWorking, err error) {
 	if in.FlowLMin > 0 {
 		minutes, err := c.Minutes(in.FlowLMin)
 		if err != nil {
-			return out, invalid("flow_l_min", sentence(err))
+			return out, invalid("flow_l_min", Sentence(err))
 		}
 		out.Minutes = &minutes
 	}

@@ -50,7 +50,7 @@ func ComputeWeighing(in WeighingInput) (out WeighingWorking, err error) {
 	}
 	d, err := w.Delivered()
 	if err != nil {
-		return out, invalid("minutes", sentence(err))
+		return out, invalid("minutes", Sentence(err))
 	}
 	if d.MassG <= 0 {
 		return out, invalid("end_g", "Nothing was delivered: the second reading is not above the first.")
@@ -59,7 +59,7 @@ func ComputeWeighing(in WeighingInput) (out WeighingWorking, err error) {
 	if in.Set > 0 {
 		e, err := infusionpump.PercentError(d.FlowMLH, in.Set)
 		if err != nil {
-			return out, invalid("set_ml_h", sentence(err))
+			return out, invalid("set_ml_h", Sentence(err))
 		}
 		factor := in.Set / d.FlowMLH
 		out.Error, out.Factor = &e, &factor
@@ -98,7 +98,7 @@ type WeightsWorking struct {
 func CombineWeights(in WeightsInput) (out WeightsWorking, err error) {
 	rows, err := quantity.ParseTable(in.Pieces, 1)
 	if err != nil {
-		return out, invalid("pieces", sentence(err))
+		return out, invalid("pieces", Sentence(err))
 	}
 	var kit []reference.Certified
 	for _, row := range rows {
@@ -116,7 +116,7 @@ func CombineWeights(in WeightsInput) (out WeightsWorking, err error) {
 	found, err := patientscale.Catalogue.Methods["weights"].Evaluate(procedure.Input{Target: in.Target, Unit: "kg",
 		Shown: "kg", Certified: kit})
 	if err != nil {
-		return out, invalid("pieces", sentence(err))
+		return out, invalid("pieces", Sentence(err))
 	}
 	out.Do, out.Load = found.Do, found.Reference
 	if out.LoadLb, err = quantity.Convert(out.Load, "kg", "[lb_av]"); err != nil {
@@ -130,7 +130,7 @@ func CombineWeights(in WeightsInput) (out WeightsWorking, err error) {
 		{"Handbook 44, maintenance", patientscale.HB44Maintenance}} {
 		limit, err := patientscale.ScaleLimit(school.of, found.LimitBase, in.Division)
 		if err != nil {
-			return out, invalid("division_kg", sentence(err))
+			return out, invalid("division_kg", Sentence(err))
 		}
 		out.Limits = append(out.Limits, SchoolLimit{school.title, limit})
 	}
@@ -163,7 +163,7 @@ type DilutionWorking struct {
 func ComputeDilution(in DilutionInput) (out DilutionWorking, err error) {
 	levels, err := quantity.ParseTable(in.Multiples, 1)
 	if err != nil {
-		return out, invalid("multiples", sentence(err))
+		return out, invalid("multiples", Sentence(err))
 	}
 	var multiples []float64
 	for _, row := range levels {
@@ -171,7 +171,7 @@ func ComputeDilution(in DilutionInput) (out DilutionWorking, err error) {
 	}
 	rows, err := quantity.ParseTable(in.Pipettes, 3)
 	if err != nil {
-		return out, invalid("pipettes", sentence(err))
+		return out, invalid("pipettes", Sentence(err))
 	}
 	var pipettes []photometer.Pipette
 	for _, row := range rows {
@@ -184,7 +184,7 @@ func ComputeDilution(in DilutionInput) (out DilutionWorking, err error) {
 	}
 	if out.Plan, err = photometer.DilutionPlan(in.Assigned, in.Reagent, in.Sample, in.Tolerance, multiples,
 		pipettes); err != nil {
-		return out, invalid("multiples", sentence(err))
+		return out, invalid("multiples", Sentence(err))
 	}
 	out.Formula = "level = assigned · k·(R + v) ÷ (R + k·v);  u² = (R ÷ (R + k·v) · u(k·v) ÷ k·v)² + (u(R) ÷ (R + k·v))²"
 	out.Source = "Conservation of mass; ISO 8655-2; JCGM 100:2008"
@@ -210,11 +210,11 @@ type ConcentrationWorking struct {
 // ComputeConcentration is the concentration of a solution that was weighed in.
 func ComputeConcentration(in ConcentrationInput) (out ConcentrationWorking, err error) {
 	if out.Result, err = quantity.Concentration(in.Value, in.From, in.To, in.Analyte); err != nil {
-		return out, invalid("analyte", sentence(err))
+		return out, invalid("analyte", Sentence(err))
 	}
 	molar, err := quantity.MolarMass(in.Analyte)
 	if err != nil {
-		return out, invalid("analyte", sentence(err))
+		return out, invalid("analyte", Sentence(err))
 	}
 	out.Unit, out.Analytes = quantity.ShowUnit(in.To), quantity.Analytes()
 	out.Formula = fmt.Sprintf("c = ρ ÷ M, M = %g g/mol", molar)
@@ -239,7 +239,7 @@ type ComparisonWorking struct {
 func CompareMethods(in ComparisonInput) (out ComparisonWorking, err error) {
 	rows, err := quantity.ParseTable(in.Text, 2)
 	if err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	var x, y []float64
 	for _, row := range rows {
@@ -249,7 +249,7 @@ func CompareMethods(in ComparisonInput) (out ComparisonWorking, err error) {
 		in.Ratio = 1
 	}
 	if out.Comparison, err = fit.DemingRegression(x, y, in.Ratio); err != nil {
-		return out, invalid("text", sentence(err))
+		return out, invalid("text", Sentence(err))
 	}
 	switch c := out.Comparison; {
 	case c.SlopeDiffers && c.OffsetDiffers:
@@ -275,7 +275,7 @@ type EconomicsWorking struct {
 // ComputeEconomics is what each way of having it done costs a year.
 func ComputeEconomics(in economics.Case) (out EconomicsWorking, err error) {
 	if out.Weighed, err = economics.Weigh(in); err != nil {
-		return out, invalid("use", sentence(err))
+		return out, invalid("use", Sentence(err))
 	}
 	out.Formula = "yearly = calibrations · price + failures · repair + price of the next ÷ years until it has served;  new: price ÷ its life, a quarter of the failures"
 	out.Source = "ISO/IEC 17025 and ILAC-P10 on when an accredited calibration is needed; straight-line cost"

@@ -3708,7 +3708,7 @@ export interface components {
             opened_at: string;
             what: string;
         };
-        OpenedView: {
+        OpenSession: {
             address: string;
             /** Format: date-time */
             begun?: string;
@@ -11068,7 +11068,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OpenedView"][];
+                    "application/json": components["schemas"]["OpenSession"][];
                 };
             };
             /** @description Unauthorized */
