@@ -157,7 +157,7 @@ func certificate(t *testing.T, s *server) {
 	p.must(p.SeeIn("[aria-label=Work]", "Label attached, owner told"))
 	p.onward("Label attached, owner told")
 	p.see("What was done and found", "Conforms")
-	p.must(p.Press("Sign this run"))
+	p.sign()
 	p.see("Certificate (PDF)", "Far out, and repeated", "Withdrawn", "Changed on the way")
 	p.picture("signed-matters")
 	words := p.paper("Certificate (PDF)", "certificate")

@@ -107,7 +107,7 @@ func electricalSafety(t *testing.T, s *server) {
 	p.must(p.Press("Decide so"))
 	p.enter("Functional check", "This closes: Device on the safety tester", "Label with the next due date attached")
 	p.see("Every point conforms as found")
-	p.must(p.Press("Sign this run"))
+	p.sign()
 	p.see("Certificate (PDF)")
 	said := p.paper("Certificate (PDF)", "electrical")
 	assert.Contains(t, tight(said), tight("A finding inside the limits, Protective earth casing to plug"))

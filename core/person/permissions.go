@@ -44,6 +44,7 @@ const (
 	Import            Action = "import"
 	TakeRuns          Action = "take runs in"
 	KeepPeople        Action = "keep people"
+	NameCompetence    Action = "name who may do what alone"
 	Backup            Action = "back up"
 	Restore           Action = "restore"
 	CheckRecord       Action = "check the record"
@@ -93,7 +94,7 @@ var Permissions = []Permission{
 	{SetIntervals, []Role{Lead},
 		"Intervals are the lead's: the recommendation is there for everyone to see, and a lead accepts it."},
 	{SetPrices, []Role{Lead, Manager}, "Prices are set by a lead or a manager."},
-	{SetHours, []Role{Lead, Manager}, "Places, hours and skills are set by a lead or a manager."},
+	{SetHours, []Role{Lead, Manager}, "Places and hours are set by a lead or a manager."},
 	{PlanOwnRound, []Role{Trainee, Technician, Lead, Manager}, "Rounds are planned by the people of the workshop."},
 	{PlanOthersRounds, []Role{Lead, Manager}, "You plan your own round; a lead or a manager plans those of others."},
 	{LevelYear, []Role{Lead, Manager}, "The year is levelled by a lead or a manager."},
@@ -104,6 +105,7 @@ var Permissions = []Permission{
 	{TakeRuns, []Role{Lead}, "A lead takes runs in from outside."},
 	{KeepPeople, []Role{Lead, Manager, Administrator},
 		"People are registered by a lead, a manager or an administrator."},
+	{NameCompetence, []Role{Lead}, "Who may do which devices alone is the lead's to say."},
 	{Backup, []Role{Lead, Administrator}, "Copies of the record are made by a lead or an administrator."},
 	{Restore, []Role{Lead, Administrator}, "A copy is put back by a lead or an administrator."},
 	{CheckRecord, []Role{Trainee, Technician, Lead, Manager, Administrator},

@@ -41,6 +41,11 @@ type Order struct {
 	At    time.Time
 	By    person.Person
 	Given *time.Time // when it was given, where it could not be sent at once; nil: at At
+
+	Competences []person.Competence // who may do which family alone
+	Registered  time.Time           // when the account of By was made; zero: before every run
+	Shown       string              // how By showed that it was they, where this is a signature
+	Content     string              // hash of the run's last event
 }
 
 // Command is something a person wants to happen to a run.
@@ -60,6 +65,9 @@ func (r Run) Decide(id string, c Command, o Order) ([]Event, error) {
 			return nil, refuse(Conflict, "not-open", "", "This run was never opened.")
 		}
 	} else if err := r.stillOpen(c); err != nil {
+		return nil, err
+	}
+	if err := r.mayWork(c, o); err != nil {
 		return nil, err
 	}
 	facts, err := c.decide(r, o)
@@ -130,6 +138,12 @@ func (c OpenRun) decide(r Run, o Order) ([]Fact, error) {
 	if c.Replaces != "" && strings.TrimSpace(c.Reason) == "" {
 		return nil, refuse(Invalid, "reason-needed", "reason",
 			"Say why the signed run is replaced: it stands in the record of both.")
+	}
+	if c.Under != nil {
+		r.Device = c.Device
+		if err := (NameSupervisor{*c.Under}).check(r, o); err != nil {
+			return nil, err
+		}
 	}
 	return []Fact{c.RunOpened}, nil
 }

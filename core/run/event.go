@@ -76,6 +76,7 @@ var Kinds = []Kind{
 	kind[OpenItemClosed]("LooseEndClosed"),
 	kind[NoteAdded]("NoteAdded"),
 	kind[RunSigned]("RunSigned"),
+	kind[SupervisorNamed]("SupervisorNamed"),
 	kind[RunReviewed]("RunReviewed"),
 	kind[RunReturned]("RunReturned"),
 	kind[RunAbandoned]("RunAbandoned"),
@@ -168,6 +169,8 @@ type (
 		Lab       Lab    `json:"lab"`
 		Replaces  string `json:"replaces,omitempty"`
 		Reason    string `json:"reason,omitempty"`
+
+		Under *person.Person `json:"under,omitempty"` // whom somebody works under who may not do the device's family alone
 
 		Earlier []procedure.Earlier `json:"earlier,omitempty"` // what the device gave before at points that a trend is kept of
 	}
@@ -311,6 +314,7 @@ type (
 		Reason   string    `json:"reason"`           // stands on the paper
 		Device   Corrected `json:"device"`           // as it should have stood
 		Remark   string    `json:"remark,omitempty"` // added to the remarks
+		Signing  Signing   `json:"signing,omitzero"`
 	}
 	OpenItemAdded struct {
 		What string `json:"what"`
@@ -325,13 +329,21 @@ type (
 		Text string `json:"text"`
 	}
 	RunSigned struct {
-		Statement string        `json:"statement"`
-		Result    Result        `json:"result"`
-		Reviewer  string        `json:"reviewer,omitempty"`
-		Next      *interval.Due `json:"next,omitempty"`
+		Statement    string        `json:"statement"`
+		Result       Result        `json:"result"`
+		Reviewer     string        `json:"reviewer,omitempty"`
+		ReviewerName string        `json:"reviewer_name,omitempty"`
+		Next         *interval.Due `json:"next,omitempty"`
+		Signing      Signing       `json:"signing,omitzero"`
 	}
 	RunReviewed struct {
-		Note string `json:"note,omitempty"`
+		Note      string  `json:"note,omitempty"`
+		InPlaceOf string  `json:"in_place_of,omitempty"` // whoever was named to countersign, where it is not the one who does
+		Signing   Signing `json:"signing,omitzero"`
+	}
+	// SupervisorNamed says whom somebody works under who may not do the device's family alone.
+	SupervisorNamed struct {
+		Under person.Person `json:"under"`
 	}
 	RunReturned struct {
 		Reason string      `json:"reason"`

@@ -20,13 +20,28 @@ func with[K comparable, V any](m map[K]V, key K, value V) map[K]V {
 func (r Run) Apply(e Event) Run {
 	next := e.Fact.apply(r, e)
 	next.ID, next.Seq, next.last = e.Run, e.Seq, e.At
+	if !slices.Contains(r.Hands, e.By) && r.recordsInIt(e.Fact) {
+		next.Hands = append(slices.Clip(r.Hands), e.By)
+	}
 	return next
+}
+
+// recordsInIt reports whether a fact is something that is recorded of the device. What a reviewer does is not, nor is saying whom
+// one works under.
+func (r Run) recordsInIt(f Fact) bool {
+	switch f.(type) {
+	case RunReviewed, RunReturned, CertificateRevised, SupervisorNamed:
+		return false
+	case NoteAdded:
+		return r.Status == Open
+	}
+	return true
 }
 
 func (f RunOpened) apply(r Run, e Event) Run {
 	r.Status, r.OpenedAt, r.OpenedBy = Open, e.At, e.By
 	r.Device, r.Lab, r.Hash, r.Replaces = f.Device, f.Lab, f.Hash, f.Replaces
-	r.Earlier = f.Earlier
+	r.Earlier, r.Under = f.Earlier, f.Under
 	r.limits = r.limitsInForce()
 	return r
 }
@@ -217,8 +232,13 @@ func (f RunSigned) apply(r Run, e Event) Run {
 	return r
 }
 
+func (f SupervisorNamed) apply(r Run, _ Event) Run {
+	r.Under = &f.Under
+	return r
+}
+
 func (f RunReviewed) apply(r Run, e Event) Run {
-	r.Reviewed = &Mark{At: e.At, By: e.By, Note: f.Note}
+	r.Reviewed = &Countersignature{f, e.At, e.By}
 	r.Status = Signed
 	return r
 }

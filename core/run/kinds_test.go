@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"northneedle/core/adjust"
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/run"
 
@@ -52,6 +53,7 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 		"LooseEndClosed":     run.OpenItemClosed{What: "Gas open"},
 		"NoteAdded":          run.NoteAdded{Text: "quiet"},
 		"RunSigned":          run.RunSigned{Statement: "Checked.", Result: run.NotComplete, Reviewer: "tamsin"},
+		"SupervisorNamed":    run.SupervisorNamed{Under: person.Person{ID: "tamsin", Name: "Tamsin Orrery"}},
 		"RunReviewed":        run.RunReviewed{Note: "seen"},
 		"RunReturned":        run.RunReturned{Reason: "look again"},
 		"RunAbandoned":       run.RunAbandoned{Reason: "it was taken away"},

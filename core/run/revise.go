@@ -66,6 +66,7 @@ func (c ReviseCertificate) decide(r Run, o Order) ([]Fact, error) {
 		Reason:   strings.TrimSpace(c.Reason),
 		Device:   c.Device,
 		Remark:   strings.TrimSpace(c.Remark),
+		Signing:  o.signing(Reissued),
 	}
 	switch {
 	case !person.Can(o.By.Role, person.ReviseCertificate):

@@ -205,12 +205,14 @@ type Run struct {
 	OpenItems []OpenItem
 	Notes     []Note
 	Signature *Signature
-	Reviewed  *Mark
+	Reviewed  *Countersignature
 	Returned  string
 	GivenBack *Signature  // the one it had before it was given back, until it is signed again
 	Marked    []PointMark // where it was given back
 	EndReason string
-	Revisions []Revision // of its certificate, after the first
+	Hands     []person.Person // everyone who recorded something in it, as what they were then
+	Under     *person.Person  // whom somebody works under who may not do this alone; that one countersigns
+	Revisions []Revision      // of its certificate, after the first
 
 	last     time.Time                       // of its last event
 	verdicts map[PointKey]judgement          // of every point that was read, judged as its readings were folded in
@@ -221,6 +223,13 @@ type Run struct {
 // Signature is a signed statement.
 type Signature struct {
 	RunSigned
+	At time.Time
+	By person.Person
+}
+
+// Countersignature is the signature of a second person.
+type Countersignature struct {
+	RunReviewed
 	At time.Time
 	By person.Person
 }

@@ -230,13 +230,16 @@ func TestWhoMayDoWhat(t *testing.T) {
 	sign.Reviewer = &idris
 	b.refused(sign, "reviewer-self", "Nobody reviews their own run")
 	sign.Reviewer = &fenn
-	b.refused(sign, "reviewer-role", "Only a lead reviews")
+	b.refused(sign, "lead-only", "Only a lead reviews")
 	sign.Reviewer = &tamsin
 	b.do(sign)
 	assert.Equal(t, run.InReview, b.view().Status)
 	assert.Equal(t, run.Fails, b.view().Result)
 	assert.Nil(t, b.view().Next, "a device that fails gets no next date")
+	b.refused(run.ReviewRun{}, "own-run", "has no part in it")
+	b.who = fenn
 	b.refused(run.ReviewRun{}, "lead-only", "Only a lead")
+	b.who = idris
 	b.refused(run.AddNote{Text: "x"}, "in-review", "waits for review")
 	b.who = tamsin
 	b.refused(run.ReturnRun{}, "reason-needed", "looked at again")

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -68,20 +69,33 @@ func (r Run) Blockers(now time.Time) []string {
 
 // NeedsReview reports whether a second person must countersign this run, which came to a result.
 func (r Run) NeedsReview(by person.Person, result Result) bool {
+	return by.Role == person.Trainee || r.trainee() || r.Under != nil || r.leadReviewsOf(result)
+}
+
+// leadReviewsOf reports whether a lead must countersign a run that came to this result, whoever made it.
+func (r Run) leadReviewsOf(result Result) bool {
 	wanted := r.Lab.Review
 	if r.Procedure.Review != "" {
 		wanted = r.Procedure.Review
 	}
-	if by.Role == person.Trainee || wanted == procedure.ReviewAlways {
-		return true
-	}
-	return wanted == procedure.ReviewOnFailure && !result.Passed() || result == ConformsSetUp && r.Device.grave()
+	return wanted == procedure.ReviewAlways || wanted == procedure.ReviewOnFailure && !result.Passed() ||
+		result == ConformsSetUp && r.Device.grave()
 }
 
-// SignRun signs the run. Reviewer is who will countersign, where that is wanted.
+// leadReviews is the same of the result that was signed, or that the run has come to.
+func (r Run) leadReviews() bool {
+	if r.Signature != nil {
+		return r.leadReviewsOf(r.Signature.Result)
+	}
+	result, _ := r.Outcome()
+	return r.leadReviewsOf(result)
+}
+
+// SignRun signs the run. Reviewer is who will countersign, where that is wanted; left out, it is whom the run is made under.
 type SignRun struct {
-	Statement string
-	Reviewer  *person.Person
+	Statement  string
+	Reviewer   *person.Person
+	Registered time.Time // when the reviewer's account was made; zero: before every run
 }
 
 func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
@@ -91,20 +105,23 @@ func (c SignRun) decide(r Run, o Order) ([]Fact, error) {
 	if strings.TrimSpace(c.Statement) == "" {
 		return nil, refuse(Invalid, "statement", "statement", "Say in a sentence what was done and found.")
 	}
-	signed := RunSigned{Statement: strings.TrimSpace(c.Statement)}
+	signed := RunSigned{Statement: strings.TrimSpace(c.Statement), Signing: o.signing(Performed)}
 	signed.Result, _ = r.Outcome()
 	if r.NeedsReview(o.By, signed.Result) {
+		if c.Reviewer == nil {
+			c.Reviewer = r.Under
+		}
 		switch {
 		case c.Reviewer == nil:
 			return nil, refuse(Invalid, "reviewer-missing", "reviewer",
 				"This run needs a reviewer: name the lead who will countersign it.")
 		case c.Reviewer.ID == o.By.ID:
 			return nil, refuse(Invalid, "reviewer-self", "reviewer", "Nobody reviews their own run: name another lead.")
-		case !person.Can(c.Reviewer.Role, person.Review):
-			return nil, refuse(Invalid, "reviewer-role", "reviewer", "%s cannot countersign. %s", c.Reviewer.Name,
-				person.RefusalOf(person.Review))
 		}
-		signed.Reviewer = c.Reviewer.ID
+		if err := r.MayCountersign(*c.Reviewer, c.Registered, o); err != nil {
+			return nil, err
+		}
+		signed.Reviewer, signed.ReviewerName = c.Reviewer.ID, c.Reviewer.Name
 	}
 	if signed.Result.Passed() {
 		next, err := r.Procedure.Next.After(o.At)
@@ -140,20 +157,14 @@ func (r Run) within(next *interval.Due) *interval.Due {
 type ReviewRun struct{ Note string }
 
 func (c ReviewRun) decide(r Run, o Order) ([]Fact, error) {
-	if err := r.mayReview(o); err != nil {
+	if err := r.MayCountersign(o.By, o.Registered, o); err != nil {
 		return nil, err
 	}
-	return []Fact{RunReviewed{strings.TrimSpace(c.Note)}}, nil
-}
-
-func (r Run) mayReview(o Order) error {
-	switch {
-	case !person.Can(o.By.Role, person.Review):
-		return refuse(Forbidden, "lead-only", "", "%s", person.RefusalOf(person.Review))
-	case o.By.ID == r.Signature.By.ID:
-		return refuse(Forbidden, "own-run", "", "Nobody reviews their own run.")
+	reviewed := RunReviewed{Note: strings.TrimSpace(c.Note), Signing: o.signing(Agreed)}
+	if r.Signature.Reviewer != o.By.ID {
+		reviewed.InPlaceOf = cmp.Or(r.Signature.ReviewerName, r.Signature.Reviewer)
 	}
-	return nil
+	return []Fact{reviewed}, nil
 }
 
 // ReturnRun gives a signed run back to its technician, with a reason.
@@ -163,7 +174,7 @@ type ReturnRun struct {
 }
 
 func (c ReturnRun) decide(r Run, o Order) ([]Fact, error) {
-	if err := r.mayReview(o); err != nil {
+	if err := r.MayCountersign(o.By, o.Registered, o); err != nil {
 		return nil, err
 	}
 	if strings.TrimSpace(c.Reason) == "" {
@@ -186,6 +197,10 @@ type AbandonRun struct{ Reason string }
 func (c AbandonRun) decide(r Run, o Order) ([]Fact, error) {
 	if strings.TrimSpace(c.Reason) == "" {
 		return nil, refuse(Invalid, "reason-needed", "reason", "Say why the run is given up.")
+	}
+	if other := slices.ContainsFunc(r.Hands, func(p person.Person) bool { return p.ID != o.By.ID }); other &&
+		o.By.Role == person.Trainee {
+		return nil, refuse(Forbidden, "not-yours", "", "Others recorded something in this run: one of them, or a lead, gives it up.")
 	}
 	return []Fact{RunAbandoned{strings.TrimSpace(c.Reason)}}, nil
 }

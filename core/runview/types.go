@@ -46,6 +46,8 @@ type View struct {
 	ResultWhy   string                      `json:"result_why"`
 	Limited     []string                    `json:"limited,omitempty"` // what the statement is limited to: "Rising: from 0 to 20 kg"
 	NeedsReview bool                        `json:"needs_review"`
+	Under       *person.Person              `json:"under,omitempty"` // whom it is made under, by somebody who may not do it alone
+	Hands       []person.Person             `json:"hands"`           // everyone who recorded something in it
 	Timer       *TimerView                  `json:"timer,omitempty"` // the one that ends next, or ended last
 	Signature   *SignatureView              `json:"signature,omitempty"`
 	Returned    string                      `json:"returned,omitempty"`
@@ -309,6 +311,9 @@ type SignatureView struct {
 	At         time.Time     `json:"at"`
 	By         person.Person `json:"by"`
 	Reviewer   string        `json:"reviewer,omitempty"` // who is asked to review
+	Signing    run.Signing   `json:"signing"`
+	InPlaceOf  string        `json:"in_place_of,omitempty"` // whoever was named to countersign, where it was somebody else
+	Reviewing  *run.Signing  `json:"reviewing,omitempty"`
 	ReviewedAt *time.Time    `json:"reviewed_at,omitempty"`
 	ReviewedBy string        `json:"reviewed_by,omitempty"`
 	ReviewNote string        `json:"review_note,omitempty"`

@@ -74,6 +74,7 @@ func Of(r run.Run, now time.Time) View {
 		v.Roles = append(v.Roles, rv)
 	}
 	v.OpenItems = viewOpenItems(r)
+	v.Under, v.Hands = r.Under, r.Hands
 	v.Timer = viewNextTimer(r, now)
 	v.Result, v.ResultWhy = r.Outcome()
 	v.Statement = statement(r, v.ResultWhy)
@@ -93,10 +94,11 @@ func Of(r run.Run, now time.Time) View {
 		device, added := r.Certified()
 		v.Device, v.Revision, v.Revisions = device, len(r.Revisions)+1, viewRevisions(r)
 		v.Remarks = append(v.Remarks, added...)
-		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By, Reviewer: s.Reviewer}
+		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By, Reviewer: s.Reviewer, Signing: s.Signing}
 		v.Result = s.Result
 		v.Matters = Matters(r)
 		if r.Reviewed != nil {
+			v.Signature.InPlaceOf, v.Signature.Reviewing = r.Reviewed.InPlaceOf, &r.Reviewed.Signing
 			v.Signature.ReviewedAt, v.Signature.ReviewedBy, v.Signature.ReviewNote = &r.Reviewed.At, r.Reviewed.By.Name, r.Reviewed.Note
 		}
 	}

@@ -11,13 +11,18 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-func registerCommands(api huma.API, shop *workshop.Workshop) {
+func registerCommands(api huma.API, s *Server) {
 	serve(api, operation{"command", http.MethodPost, "/api/runs/{id}/commands", "Do something in a run",
 		person.WorkRuns, 0, nil},
 		func(ctx context.Context, in *struct {
 			RunPath
 			Body workshop.CommandBody
 		}) (out runview.View, err error) {
-			return shop.Carry(ctx, in.ID, in.Body, who(ctx))
+			if in.Body.Signs() {
+				if in.Body.Shown, err = s.auth.Confirm(ctx, in.Body.Secret); err != nil {
+					return out, unconfirmed(err, "secret")
+				}
+			}
+			return s.shop.Carry(ctx, in.ID, in.Body, who(ctx))
 		})
 }

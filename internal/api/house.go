@@ -34,6 +34,29 @@ func registerHouse(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.House()
 		})
+	serve(api, operation{"competences", http.MethodGet, "/api/house/competences", "Who may do which devices alone", person.Look, 0, nil},
+		func(_ context.Context, _ *struct{}) ([]workshop.CompetenceView, error) { return shop.Competences() })
+	serve(api, operation{"name-competence", http.MethodPost, "/api/house/competences", "Put on record that somebody may do devices alone",
+		person.NameCompetence, 0, nil},
+		func(ctx context.Context, in *struct{ Body workshop.CompetenceOrder }) ([]workshop.CompetenceView, error) {
+			if err := shop.NameCompetence(in.Body, who(ctx)); err != nil {
+				return nil, err
+			}
+			return shop.Competences()
+		})
+	serve(api, operation{"take-competence-back", http.MethodPost, "/api/house/competences/{id}/end", "End that somebody may do devices alone",
+		person.NameCompetence, 0, nil},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Body struct {
+				Reason string `json:"reason" maxLength:"400"`
+			}
+		}) ([]workshop.CompetenceView, error) {
+			if err := shop.TakeCompetenceBack(in.ID, in.Body.Reason, who(ctx)); err != nil {
+				return nil, err
+			}
+			return shop.Competences()
+		})
 	serve(api, operation{"set-lab", http.MethodPost, "/api/house/lab", "How the lab judges", person.SetRules, 0, nil},
 		func(ctx context.Context, in *struct{ Body run.Lab }) (out workshop.HouseView, err error) {
 			if err := shop.SetLab(in.Body, who(ctx)); err != nil {

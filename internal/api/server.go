@@ -143,7 +143,7 @@ func API(s *Server, router chi.Router) huma.API {
 	registerLists(api, shop)
 	registerHouse(api, shop)
 	registerRuns(api, shop)
-	registerCommands(api, shop)
+	registerCommands(api, s)
 	registerLive(api, s)
 	registerRecords(api, shop)
 	registerWorth(api, shop)

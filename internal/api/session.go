@@ -17,7 +17,7 @@ func registerSession(api huma.API, s *Server) {
 	serve(api, operation{"session", http.MethodGet, "/api/session", "Who is signed in", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out workshop.SessionView, err error) {
 			out, err = shop.Session(who(ctx))
-			out.OneTime = s.auth.MustChange(ctx)
+			out.OneTime, out.PIN = s.auth.MustChange(ctx), s.auth.HasPIN(ctx)
 			return out, err
 		})
 	serve(api, operation{"sign-in", http.MethodPost, "/api/session", "Sign in", person.Public, 0, nil},
@@ -36,7 +36,7 @@ func registerSession(api huma.API, s *Server) {
 				return out, refusedTry(err)
 			}
 			out, err = shop.Session(person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
-			out.OneTime = p.OneTime
+			out.OneTime, out.PIN = p.OneTime, p.PinHash != ""
 			return out, err
 		})
 	serveNothing(api, operation{"change-password", http.MethodPost, "/api/session/password",
@@ -54,6 +54,16 @@ func registerSession(api huma.API, s *Server) {
 			}
 			return refusedTry(err)
 		})
+	serveNothing(api, operation{"set-pin", http.MethodPost, "/api/session/pin", "Set one's own PIN to sign with; an empty one is none",
+		person.Look, 0, nil},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Password string `json:"password" maxLength:"200"`
+				PIN      string `json:"pin" maxLength:"30"`
+			}
+		}) error {
+			return unconfirmed(s.auth.SetPIN(ctx, in.Body.Password, in.Body.PIN), "password")
+		})
 	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in", person.Look, 0, nil},
 		func(ctx context.Context, _ *struct{}) ([]workshop.OpenSession, error) {
 			mine, err := s.auth.Mine(ctx)
@@ -68,11 +78,22 @@ func registerSession(api huma.API, s *Server) {
 		})
 	serveNothing(api, operation{"sign-out", http.MethodDelete, "/api/session", "Sign out", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) error { return s.auth.SignOut(ctx) })
-	serve(api, operation{"reviewers", http.MethodGet, "/api/reviewers", "Who can countersign a run", person.Look, 0,
-		nil},
-		func(ctx context.Context, _ *struct{}) ([]workshop.PersonView, error) {
-			return shop.Reviewers(who(ctx))
-		})
+}
+
+// unconfirmed is what is answered where it was not shown who somebody is; field is where they were to show it.
+func unconfirmed(err error, field string) error {
+	switch {
+	case errors.Is(err, people.ErrPINSpent):
+		return &Problem{Status: http.StatusUnauthorized, Title: "Signed out", Detail: workshop.Sentence(people.ErrPINSpent),
+			Code: "pin-spent", Field: field}
+	case errors.Is(err, people.ErrRefused):
+		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not signed", Code: "unconfirmed", Field: field,
+			Detail: "That is not the password or PIN of whoever is signed in here. Nothing was recorded; write it again."}
+	case errors.Is(err, people.ErrUnconfirmed):
+		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not signed", Code: "unconfirmed", Field: field,
+			Detail: workshop.Sentence(err)}
+	}
+	return refusedTry(err)
 }
 
 // refusedTry is what is answered where a password was not looked at, or not taken.

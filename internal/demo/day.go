@@ -1,7 +1,7 @@
 package demo
 
 // workingDay is the scenario's: ferries run on Tuesday and Thursday, the boat is in on
-// Wednesday, and the ridge is an hour's drive. Only some may do ventilators.
+// Wednesday, and the ridge is an hour's drive.
 func workingDay() map[string]any {
 	ferry := func(name string, travel int) map[string]any {
 		return map[string]any{
@@ -18,7 +18,6 @@ func workingDay() map[string]any {
 		"sites": []map[string]any{{"name": sites[0].name, "travel": 0, "height": 20}, ferry(sites[1].name, 45),
 			ferry(sites[2].name, 55), {"name": sites[3].name, "travel": 60, "height": 1240},
 			{"name": sites[4].name, "travel": 15, "height": 2, "weekdays": []int{3}, "why": "the boat is in on Wednesday"}},
-		"skills": map[string][]string{"ventilator": {"Tamsin Orrery", "Idris Vail"}},
 		"hands": map[string]float64{"Bring": 2, "Step": 1, "Record": 1.5, "Typed": 1, "Linked": 0.4, "Finding": 2,
 			"Sign": 2}}
 }

@@ -48,6 +48,9 @@ func (l *Ledger) Begin(p *procedure.Procedure, c Command) (run.Run, error) {
 	}
 	run := run.NewRun(p)
 	run.ID = ulid.MustNew(ulid.Timestamp(c.Order.At), ulid.DefaultEntropy()).String()
+	if err := l.complete(&c.Order, ""); err != nil {
+		return run, err
+	}
 	events, err := run.Decide(c.ID, c.Do, c.Order)
 	if err != nil {
 		return run, err
@@ -92,11 +95,24 @@ func (l *Ledger) carry(state folded, c Command) (run.Run, error) {
 		since, err := l.Events(state.run.ID, c.Expect)
 		return state.run, errors.Join(err, &Stale{state.run.Seq, since})
 	}
+	if err := l.complete(&c.Order, state.hash); err != nil {
+		return state.run, err
+	}
 	events, err := state.run.Decide(c.ID, c.Do, c.Order)
 	if err != nil {
 		return state.run, err
 	}
 	return l.append(state, events, nil)
+}
+
+// complete adds to an order what the record knows of whoever gives it, and the hash that a signature is bound to.
+func (l *Ledger) complete(o *run.Order, content string) (err error) {
+	o.Content = content
+	if o.Competences, err = l.Alone(); err != nil {
+		return err
+	}
+	o.Registered, err = l.Registered(o.By.ID)
+	return err
 }
 
 // repeated finds the run a command was already carried out on. An id that another person used, or

@@ -20,8 +20,9 @@ type Person struct {
 	Role         person.Role
 	PasswordHash string
 	Active       bool
-	OneTime      bool `gorm:"not null;default:false"` // somebody else gave the password: it is changed at the next sign-in
-	Demo         bool // listed on the sign-in page of a demo
+	PinHash      string `gorm:"not null;default:''"`    // of the PIN that they sign runs with; empty: none
+	OneTime      bool   `gorm:"not null;default:false"` // somebody else gave the password: it is changed at the next sign-in
+	Demo         bool   // listed on the sign-in page of a demo
 }
 
 // Asset status.

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"sort"
 	"strings"
@@ -94,8 +95,14 @@ func (e Event) about(data recorded) string {
 // readable is nil where the event can be read by this version.
 func (e Event) readable() error {
 	if e.RunID() != "" {
-		_, err := e.event()
-		return err
+		event, err := e.event()
+		if err != nil {
+			return err
+		}
+		if signed, ok := run.SigningOf(event.Fact); ok && !signed.Bound(e.Prev) {
+			return errors.New("its signature was given to another content")
+		}
+		return nil
 	}
 	var data recorded
 	return json.Unmarshal([]byte(e.Data), &data)

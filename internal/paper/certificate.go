@@ -396,11 +396,29 @@ func (s *sheet) remarks() {
 func (s *sheet) signature() {
 	v := s.view.Signature
 	s.title("Signature")
-	s.line("Signed", fmt.Sprintf("%s (%s), %s", v.By.Name, v.By.Role, v.At.Format("2006-01-02 15:04:05 -07:00")))
-	if v.ReviewedAt != nil {
-		s.line("Countersigned", fmt.Sprintf("%s, %s. %s", v.ReviewedBy,
-			v.ReviewedAt.Format("2006-01-02 15:04:05 -07:00"), v.ReviewNote))
+	s.line("Signed", fmt.Sprintf("%s (%s), %s%s", v.By.Name, v.By.Role, v.At.Format("2006-01-02 15:04:05 -07:00"), means(v.Signing)))
+	if s.view.Under != nil {
+		s.line("Made under", s.view.Under.Name)
 	}
+	if v.ReviewedAt != nil {
+		instead := ""
+		if v.InPlaceOf != "" {
+			instead = " in place of " + v.InPlaceOf
+		}
+		s.line("Countersigned", fmt.Sprintf("%s%s, %s%s. %s", v.ReviewedBy, instead,
+			v.ReviewedAt.Format("2006-01-02 15:04:05 -07:00"), means(*v.Reviewing), v.ReviewNote))
+	}
+}
+
+// means is what a signature says, and how its signer showed who they were.
+func means(signing run.Signing) string {
+	if signing.Meaning == "" {
+		return ""
+	}
+	if signing.Shown == "" {
+		return ": " + string(signing.Meaning)
+	}
+	return fmt.Sprintf(": %s, shown by %s", signing.Meaning, signing.Shown)
 }
 
 func (s *sheet) cautions() {

@@ -57,9 +57,10 @@ type Authenticator struct {
 	hasher *hasher
 	nobody string // the hash of a password that nobody has: an unknown name costs as much as a known one
 
-	mutex   sync.Mutex
-	refused map[string]int // refused sign-ins since the last event about them, by person; "" counts unknown names
-	pending *time.Timer    // writes that event; nil where no sign-in was refused
+	mutex     sync.Mutex
+	wrongPINs map[string]int // since the last right one, by person
+	refused   map[string]int // refused sign-ins since the last event about them, by person; "" counts unknown names
+	pending   *time.Timer    // writes that event; nil where no sign-in was refused
 }
 
 // quarter is how long refused sign-ins are counted before one event records them.
@@ -79,7 +80,8 @@ func NewAuthenticator(l *ledger.Ledger, clock func() time.Time) *Authenticator {
 	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly = true
 	s.Cookie.SameSite = http.SameSiteLaxMode
-	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(), nobody: nobody, refused: map[string]int{}}
+	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(), nobody: nobody, refused: map[string]int{},
+		wrongPINs: map[string]int{}}
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -125,6 +127,7 @@ func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledg
 	if err := a.check(ctx, password, hash, p.Name, counters); err != nil {
 		return ledger.Person{}, err
 	}
+	a.forgivePIN(p.ID)
 	if err := a.sessions.RenewToken(ctx); err != nil {
 		return ledger.Person{}, err
 	}

@@ -3,6 +3,7 @@ package workshop
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -18,7 +19,7 @@ type CommandBody struct {
 	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int        `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
 	Given  *time.Time `json:"given_at,omitempty" doc:"when it was given, by the client's reckoning of the server's time; left out: now"`
-	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,start-stage,stop-stage,moved,add-point,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise"`
+	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,start-stage,stop-stage,moved,add-point,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise,work-under"`
 
 	Step        string            `json:"step,omitempty" maxLength:"100"`
 	Role        string            `json:"role,omitempty" maxLength:"100"`
@@ -50,6 +51,9 @@ type CommandBody struct {
 	What        string            `json:"what,omitempty" maxLength:"200"`
 	Statement   string            `json:"statement,omitempty" maxLength:"2000"`
 	Reviewer    string            `json:"reviewer,omitempty" maxLength:"60"`
+	Under       string            `json:"under,omitempty" maxLength:"60" doc:"whom one works under who may not do the device alone"`
+	Secret      string            `json:"secret,omitempty" maxLength:"200" doc:"one's password or PIN once more: a signature asks for it"`
+	Shown       string            `json:"-"`
 
 	Marks     []run.PointMark `json:"marks,omitempty" maxItems:"100" doc:"points to be looked at again, where a run is given back"`
 	Corrected run.Corrected   `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
@@ -57,6 +61,9 @@ type CommandBody struct {
 
 // Carry does something in a run, and gives the run as it stands then.
 func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who person.Person) (v runview.View, err error) {
+	if b.Signs() && b.Shown == "" {
+		return v, fmt.Errorf("%s %s: nobody was asked who they are", b.Kind, id)
+	}
 	do, err := ws.command(ctx, id, b, who)
 	if err != nil {
 		// Sent again, it may ask for what is gone by now, as a frame is after a restart; it was carried out all the same.
@@ -69,7 +76,7 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 		ID:     b.ID,
 		Expect: b.Expect,
 		Do:     do,
-		Order:  run.Order{At: ws.Clock(), By: who, Given: b.Given},
+		Order:  run.Order{At: ws.Clock(), By: who, Given: b.Given, Shown: b.Shown},
 	})
 	if err != nil {
 		return v, err
@@ -205,20 +212,10 @@ func (ws *Workshop) ending(ctx context.Context, b CommandBody) (run.Command, err
 	case "note":
 		return run.AddNote{Text: b.Note}, nil
 	case "sign":
-		sign := run.SignRun{Statement: b.Statement}
-		if b.Reviewer != "" {
-			p, err := ws.Ledger.Person(ctx, b.Reviewer)
-			if err != nil {
-				return nil, &run.Refusal{
-					Kind:    run.Invalid,
-					Code:    "reviewer-missing",
-					Field:   "reviewer",
-					Message: "There is no such reviewer: name a lead.",
-				}
-			}
-			sign.Reviewer = &person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
-		}
-		return sign, nil
+		return ws.signed(b)
+	case "work-under":
+		under, err := ws.colleague(b.Under, "under")
+		return run.NameSupervisor{Under: under}, err
 	case "review":
 		return run.ReviewRun{Note: b.Note}, nil
 	case "return":
@@ -229,6 +226,41 @@ func (ws *Workshop) ending(ctx context.Context, b CommandBody) (run.Command, err
 		return run.AbandonRun{Reason: b.Reason}, nil
 	}
 	return nil, &run.Refusal{Kind: run.Invalid, Code: "kind", Field: "kind", Message: "This command is not known."}
+}
+
+// Signs reports whether a command is a signature: it asks for the password or PIN once more.
+func (b CommandBody) Signs() bool {
+	return b.Kind == "sign" || b.Kind == "review" || b.Kind == "revise"
+}
+
+// signed is the signature of a run, with whoever is to countersign it.
+func (ws *Workshop) signed(b CommandBody) (run.Command, error) {
+	sign := run.SignRun{Statement: b.Statement}
+	if b.Reviewer == "" {
+		return sign, nil
+	}
+	reviewer, err := ws.colleague(b.Reviewer, "reviewer")
+	if err != nil {
+		return nil, err
+	}
+	sign.Reviewer = &reviewer
+	sign.Registered, err = ws.Ledger.Registered(reviewer.ID)
+	return sign, err
+}
+
+// colleague is a person who is named in a field.
+func (ws *Workshop) colleague(id, field string) (person.Person, error) {
+	everyone, err := ws.Ledger.People()
+	if err != nil {
+		return person.Person{}, err
+	}
+	for _, p := range everyone {
+		if p.ID == id {
+			return person.Person{ID: p.ID, Name: p.Name, Role: p.Role}, nil
+		}
+	}
+	return person.Person{}, &run.Refusal{Kind: run.Invalid, Code: field + "-missing", Field: field,
+		Message: "There is nobody like that among those who may sign in: name a colleague."}
 }
 
 // capture takes the reading of the frame that was on the screen, or what was typed.

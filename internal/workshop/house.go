@@ -257,7 +257,7 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 		if p.PasswordHash, err = people.Hash(o.Password); err != nil {
 			return invalid("password", Sentence(err))
 		}
-		p.OneTime = true
+		p.OneTime, p.PinHash = true, ""
 	}
 	if err := ws.Ledger.Record(ws.act("", "person changed", who, ""), &p); err != nil {
 		return err

@@ -123,9 +123,15 @@ func (ws *Workshop) round(r ledger.Round, fromNow bool) (RoundView, error) {
 	if err != nil {
 		return v, err
 	}
+	competences, err := ws.Ledger.Alone()
+	if err != nil {
+		return v, err
+	}
+	may, few := map[string][]string{}, []string{}
 	for _, p := range everyone {
 		if person.Can(p.Role, person.WorkRuns) {
 			v.All = append(v.All, p.Name)
+			may[p.Name], few = skills(person.Person{ID: p.ID, Role: p.Role}, competences, date)
 		}
 	}
 	begin := v.From
@@ -139,7 +145,7 @@ func (ws *Workshop) round(r ledger.Round, fromNow bool) (RoundView, error) {
 				Name:   name,
 				Window: dayplan.Window{From: begin, Until: v.Until},
 				Place:  lab.Home,
-				Skills: lab.skills(name),
+				Skills: may[name],
 			})
 		}
 	}
@@ -147,7 +153,7 @@ func (ws *Workshop) round(r ledger.Round, fromNow bool) (RoundView, error) {
 	if err := ws.roundJobs(&v, r, date, lab); err != nil {
 		return v, err
 	}
-	if err := ws.fillDay(&day, &v, lab); err != nil {
+	if err := ws.fillDay(&day, &v, lab, few); err != nil {
 		return v, err
 	}
 	if len(day.People) == 0 {
@@ -173,17 +179,6 @@ func (ws *Workshop) round(r ledger.Round, fromNow bool) (RoundView, error) {
 		}
 	}
 	return v, nil
-}
-
-// skills are the families that a person may do among those that not everyone may.
-func (d WorkingDay) skills(name string) (families []string) {
-	for family, people := range d.Skills {
-		if slices.Contains(people, name) {
-			families = append(families, family)
-		}
-	}
-	slices.Sort(families)
-	return families
 }
 
 // openSites says which sites can be reached on a day.
@@ -253,7 +248,7 @@ func (ws *Workshop) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab 
 func up(minutes float64) int { return int(math.Ceil(minutes - 1e-9)) }
 
 // fillDay hands the chosen jobs to the plan, with references, places and ways; and lists the kit.
-func (ws *Workshop) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) error {
+func (ws *Workshop) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay, few []string) error {
 	kit, err := ws.kit()
 	if err != nil {
 		return err
@@ -276,7 +271,7 @@ func (ws *Workshop) fillDay(day *dayplan.Day, v *RoundView, lab WorkingDay) erro
 		}
 		if p, known := ws.procedure(j.Procedure); known {
 			job.References = kit.Bring(p.Roles, 1)
-			if _, few := lab.Skills[p.Family]; few {
+			if slices.Contains(few, p.Family) {
 				job.Skill = p.Family
 			}
 		}

@@ -21,6 +21,7 @@ type RunOrder struct {
 	Procedure string `json:"procedure,omitempty" doc:"left out: the one that fits the device"`
 	Replaces  string `json:"replaces,omitempty" maxLength:"60" doc:"a signed run that this one takes the place of"`
 	Reason    string `json:"reason,omitempty" maxLength:"1000" doc:"why it is replaced"`
+	Under     string `json:"under,omitempty" maxLength:"60" doc:"whom whoever opens it works under, who may not do the device alone"`
 }
 
 // Sequence has a run's linked points read one after another, or stops that.
@@ -128,6 +129,13 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 	}
 	open := run.OpenRun{RunOpened: run.RunOpened{Procedure: p.ID, Revision: p.Revision, Hash: p.Hash, Device: device,
 		Lab: lab, Replaces: wanted.Replaces, Reason: wanted.Reason}}
+	if wanted.Under != "" {
+		under, err := ws.colleague(wanted.Under, "under")
+		if err != nil {
+			return run.Run{}, err
+		}
+		open.Under = &under
+	}
 	if slices.ContainsFunc(p.Measures(), func(m *procedure.Measure) bool { return m.Trend != nil }) {
 		if open.Earlier, err = ws.Ledger.EarlierOf(a.ID, p.ID); err != nil {
 			return run.Run{}, err

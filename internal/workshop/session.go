@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"northneedle/core/person"
+	"northneedle/core/run"
 	"northneedle/internal/people"
 )
 
@@ -16,6 +17,7 @@ type SessionView struct {
 	Demo    []PersonView    `json:"demo,omitempty" doc:"people of the demo, in demo mode only"`
 	Can     []person.Action `json:"can" doc:"what whoever is signed in may do"`
 	OneTime bool            `json:"one_time" doc:"the password was given by somebody else: it is changed before anything else is done"`
+	PIN     bool            `json:"pin" doc:"they have set a PIN to sign with"`
 	Lab     string          `json:"lab"`
 	Version string          `json:"version"`
 }
@@ -49,15 +51,41 @@ func OpenSessions(all []people.OpenSession) []OpenSession {
 	return views
 }
 
-// Reviewers are those who can countersign someone's run.
-func (ws *Workshop) Reviewers(of person.Person) ([]PersonView, error) {
+// Reviewers are those who can countersign a run.
+func (ws *Workshop) Reviewers(id string) ([]PersonView, error) {
+	r, err := ws.Ledger.Run(id)
+	if err != nil {
+		return nil, err
+	}
+	return ws.chosen(func(p person.Person, registered time.Time, order run.Order) bool {
+		return r.MayCountersign(p, registered, order) == nil
+	})
+}
+
+// Supervisors are those whom somebody can work under in a family of devices.
+func (ws *Workshop) Supervisors(family string, of person.Person) ([]PersonView, error) {
+	return ws.chosen(func(p person.Person, _ time.Time, order run.Order) bool {
+		return p.ID != of.ID && p.Alone(family, order.Competences, order.At)
+	})
+}
+
+// chosen are the people of the workshop that something holds of.
+func (ws *Workshop) chosen(holds func(person.Person, time.Time, run.Order) bool) ([]PersonView, error) {
 	everyone, err := ws.Ledger.People()
 	if err != nil {
 		return nil, err
 	}
+	order := run.Order{At: ws.Clock()}
+	if order.Competences, err = ws.Ledger.Alone(); err != nil {
+		return nil, err
+	}
 	out := []PersonView{}
 	for _, p := range everyone {
-		if person.Can(p.Role, person.Review) && p.ID != of.ID {
+		registered, err := ws.Ledger.Registered(p.ID)
+		if err != nil {
+			return nil, err
+		}
+		if holds(person.Person{ID: p.ID, Name: p.Name, Role: p.Role}, registered, order) {
 			out = append(out, PersonView{p.ID, p.Name, p.Role})
 		}
 	}

@@ -29,7 +29,6 @@ type WorkingDay struct {
 	Home     string                  `json:"home" doc:"site of the workshop"`
 	Within   int                     `json:"within" doc:"minutes between two places of one site"`
 	Sites    []Site                  `json:"sites"`
-	Skills   map[string][]string     `json:"skills,omitempty" doc:"families that only the people named may do"`
 	Hands    procedure.HandlingTimes `json:"hands"`
 	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
 	Grace    int                     `json:"grace" minimum:"0" maximum:"365" default:"30" doc:"days that a duty which blocks nothing may be late before its device is not to be used"`
@@ -49,7 +48,7 @@ func DefaultDay() WorkingDay {
 	}
 }
 
-// SetDay sets when people work, where, and who may do what.
+// SetDay sets when people work, and where.
 func (ws *Workshop) SetDay(day WorkingDay, who person.Person) error {
 	if err := day.check(); err != nil {
 		return err

@@ -3,6 +3,7 @@
 package workshop
 
 import (
+	"log/slog"
 	"slices"
 	"sync/atomic"
 	"time"
@@ -52,6 +53,9 @@ func (ws *Workshop) Begin() {
 	ws.Ledger.OnChange(ws.changes.tell)
 	ws.Bench.Allowed = ws.allowed
 	ws.sequences = capture.NewSequencer(ws.Ledger, ws.Bench, ws.changes.tell)
+	if err := ws.takeSkillsOver(); err != nil {
+		slog.Error("who may do what alone was not taken over from the settings", "error", err)
+	}
 }
 
 // End stops what goes on by itself.

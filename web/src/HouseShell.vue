@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import TopBar from './components/TopBar.vue'
 import BenchDock from './components/BenchDock.vue'
 import OutboxBar from './components/OutboxBar.vue'
+import UnderDialog from './components/UnderDialog.vue'
 import KeysDialog from './components/KeysDialog.vue'
 import type { Person } from './api/client'
 import { useBenchState, useChanges } from './composables/useBenchState'
@@ -33,6 +34,7 @@ useKeys({ '?': () => (keys.value = true) })
     </div>
     <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
     <BenchDock :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
+    <UnderDialog />
     <KeysDialog v-if="keys" @close="keys = false" />
   </div>
 </template>

@@ -16,7 +16,19 @@ export const queries = {
   sessions: () => queryOptions({ queryKey: ['sessions'], queryFn: () => answer(api.GET('/api/session/mine')) }),
   house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),
   feed: () => queryOptions({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) }),
-  reviewers: () => queryOptions({ queryKey: ['reviewers'], queryFn: () => answer(api.GET('/api/reviewers')) }),
+  /** Who can countersign a run, as it stands at a step of its record. */
+  reviewers: (id: Of<string>, seq: Of<number>) =>
+    queryOptions({
+      queryKey: ['reviewers', id, seq],
+      queryFn: () => answer(api.GET('/api/runs/{id}/reviewers', { params: { path: { id: toValue(id) } } })),
+    }),
+  supervisors: (family: Of<string>) =>
+    queryOptions({
+      queryKey: ['supervisors', family],
+      queryFn: () => answer(api.GET('/api/supervisors', { params: { query: { family: toValue(family) } } })),
+    }),
+  competences: () =>
+    queryOptions({ queryKey: ['competences'], queryFn: () => answer(api.GET('/api/house/competences')) }),
   bench: () =>
     queryOptions({ queryKey: ['bench'], queryFn: () => answer(api.GET('/api/bench')), refetchInterval: 15_000 }),
   today: () =>

@@ -331,6 +331,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/competences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who may do which devices alone */
+        get: operations["competences"];
+        put?: never;
+        /** Put on record that somebody may do devices alone */
+        post: operations["name-competence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/competences/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End that somebody may do devices alone */
+        post: operations["take-competence-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house/day": {
         parameters: {
             query?: never;
@@ -914,23 +949,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reviewers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who can countersign a run */
-        get: operations["reviewers"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/rounds/{day}": {
         parameters: {
             query?: never;
@@ -1154,6 +1172,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{id}/reviewers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who can countersign a run */
+        get: operations["reviewers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs/{id}/roles/{role}": {
         parameters: {
             query?: never;
@@ -1309,6 +1344,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set one's own PIN to sign with; an empty one is none */
+        post: operations["set-pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stand-ins/{id}": {
         parameters: {
             query?: never;
@@ -1407,6 +1459,23 @@ export interface paths {
         put?: never;
         /** Put a reference into quarantine, release or retire it */
         post: operations["reference-status"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/supervisors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whom one can work under in a family of devices */
+        get: operations["supervisors"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2196,7 +2265,7 @@ export interface components {
             /** @description made by the client; a retry with the same id does nothing twice */
             id: string;
             /** @enum {string} */
-            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "start-stage" | "stop-stage" | "moved" | "add-point" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise";
+            kind: "bind" | "answer" | "do" | "skip" | "ambient" | "plate" | "start-wait" | "cut-wait" | "capture" | "start-stage" | "stop-stage" | "moved" | "add-point" | "withdraw" | "omit" | "check-set-up" | "close-phase" | "decide" | "adjust" | "void-as-found" | "take-back" | "change-part" | "open-loose-end" | "close-loose-end" | "note" | "sign" | "review" | "return" | "abandon" | "revise" | "work-under";
             /** @description how long a stage lasted by the technician's own stopwatch: 10:02 */
             lasted?: string;
             /** @description points to be looked at again, where a run is given back */
@@ -2212,6 +2281,8 @@ export interface components {
             reason?: string;
             reviewer?: string;
             role?: string;
+            /** @description one's password or PIN once more: a signature asks for it */
+            secret?: string;
             source?: string;
             standard?: string;
             statement?: string;
@@ -2221,6 +2292,8 @@ export interface components {
             temperature?: string;
             /** @description a reading as it was typed */
             typed?: string;
+            /** @description whom one works under who may not do the device alone */
+            under?: string;
             values?: {
                 [key: string]: string;
             };
@@ -2249,6 +2322,38 @@ export interface components {
             slope_differs: boolean;
             source: string;
             words: string;
+        };
+        CompetenceOrder: {
+            family: string;
+            /** @enum {string} */
+            ground: "statement" | "examination";
+            /** @description made by the client, so that a retry records nothing twice */
+            id?: string;
+            note?: string;
+            person: string;
+            /** @description the last day on which it holds, as 2027-03-31; none: until it is taken back */
+            until?: string;
+        };
+        CompetenceView: {
+            /** Format: date-time */
+            at: string;
+            /** @description who named them */
+            by: string;
+            family: string;
+            /** @enum {string} */
+            ground: "statement" | "examination" | "imported";
+            holds: boolean;
+            id: string;
+            name: string;
+            /** @description what it rests on */
+            note: string;
+            /** @description their id */
+            person: string;
+            /**
+             * Format: date-time
+             * @description the first moment at which it does not hold any more
+             */
+            until?: string;
         };
         ConcentrationInput: {
             analyte: string;
@@ -4409,6 +4514,8 @@ export interface components {
             reason?: string;
             /** @description a signed run that this one takes the place of */
             replaces?: string;
+            /** @description whom whoever opens it works under, who may not do the device alone */
+            under?: string;
         };
         Sample: {
             /** Format: double */
@@ -4456,10 +4563,16 @@ export interface components {
             /** @description the password was given by somebody else: it is changed before anything else is done */
             one_time: boolean;
             person?: components["schemas"]["PersonView"];
+            /** @description they have set a PIN to sign with */
+            pin: boolean;
             version: string;
         };
         "Set-addressRequest": {
             address: string;
+        };
+        "Set-pinRequest": {
+            password: string;
+            pin: string;
         };
         Setting: {
             field: string;
@@ -4498,6 +4611,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             by: components["schemas"]["Person"];
+            in_place_of?: string;
             /** @enum {string} */
             result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
             review_note?: string;
@@ -4505,7 +4619,14 @@ export interface components {
             reviewed_at?: string;
             reviewed_by?: string;
             reviewer?: string;
+            reviewing?: components["schemas"]["Signing"];
+            signing: components["schemas"]["Signing"];
             statement: string;
+        };
+        Signing: {
+            content?: string;
+            meaning: string;
+            shown?: string;
         };
         Site: {
             /** @description first minute there, as 09:40 */
@@ -4686,6 +4807,9 @@ export interface components {
             /** Format: double */
             volume: number;
             why: string[];
+        };
+        "Take-competence-backRequest": {
+            reason: string;
         };
         Term: {
             /** @enum {string} */
@@ -4946,6 +5070,7 @@ export interface components {
             device: components["schemas"]["Device"];
             end_reason?: string;
             findings: components["schemas"]["FindingView"][];
+            hands: components["schemas"]["Person"][];
             id: string;
             lab: string;
             letterhead?: components["schemas"]["Letterhead"];
@@ -4985,6 +5110,7 @@ export interface components {
             status: "open" | "in review" | "signed" | "abandoned";
             steps: components["schemas"]["StepView"][];
             timer?: components["schemas"]["TimerView"];
+            under?: components["schemas"]["Person"];
         };
         VoidedView: {
             /** Format: date-time */
@@ -5105,10 +5231,6 @@ export interface components {
             /** @description how days are filled */
             rounds: components["schemas"]["RoundRules"];
             sites: components["schemas"]["Site"][];
-            /** @description families that only the people named may do */
-            skills?: {
-                [key: string]: string[];
-            };
             until: string;
             /**
              * Format: int64
@@ -6692,6 +6814,211 @@ export interface operations {
             };
             /** @description Forbidden */
             403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    competences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompetenceView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "name-competence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompetenceOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompetenceView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-competence-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-competence-backRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompetenceView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9423,62 +9750,6 @@ export interface operations {
             };
         };
     };
-    reviewers: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PersonView"][];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     round: {
         parameters: {
             query?: never;
@@ -10578,6 +10849,73 @@ export interface operations {
             };
         };
     };
+    reviewers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     candidates: {
         parameters: {
             query?: never;
@@ -11250,6 +11588,73 @@ export interface operations {
             };
         };
     };
+    "set-pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-pinRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "stand-in-controls": {
         parameters: {
             query?: never;
@@ -11802,6 +12207,64 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    supervisors: {
+        parameters: {
+            query: {
+                family: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { reactive } from 'vue'
+import { reactive, ref } from 'vue'
 import FormDialog from '../components/FormDialog.vue'
+import SecretField from '../components/SecretField.vue'
 import { useRunHandle } from './runHandle'
 import type { Run } from '../api/client'
 
@@ -11,6 +12,7 @@ const { send, sending, problem } = useRunHandle()
 const d = props.run.device
 const form = reactive({ serial: d.serial, maker: d.maker, model: d.model, site: d.site, place: d.place })
 const more = reactive({ reason: '', remark: '' })
+const secret = ref('')
 const fields = [
   { key: 'serial', words: 'Serial' },
   { key: 'maker', words: 'Maker' },
@@ -19,8 +21,9 @@ const fields = [
   { key: 'place', words: 'Place' },
 ] as const
 async function save() {
-  const done = await send({ kind: 'revise', reason: more.reason, note: more.remark, corrected: { ...form } })
-  if (done) emit('close')
+  const words = { reason: more.reason, note: more.remark, corrected: { ...form } }
+  if (await send({ kind: 'revise', ...words, secret: secret.value })) emit('close')
+  else secret.value = ''
 }
 </script>
 
@@ -47,6 +50,12 @@ async function save() {
         ><span class="label">Why it is issued anew; it stands on the certificate</span
         ><textarea v-model="more.reason" name="reason" rows="2" class="field" maxlength="1000"></textarea>
       </label>
+      <SecretField
+        v-model="secret"
+        class="sm:col-span-2"
+        meaning="certificate issued anew"
+        :wrong="problem?.field === 'secret'"
+      />
     </div>
   </FormDialog>
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
+import CountersignForm from './CountersignForm.vue'
 import CertificateForm from './CertificateForm.vue'
 import ReviewMatters from './ReviewMatters.vue'
 import ProblemNote from './ProblemNote.vue'
@@ -18,7 +19,8 @@ import { useCached } from '../api/queries'
 const props = defineProps<{ run: Run }>()
 const { send, sending } = useRunHandle()
 const { can, person } = useSession()
-const asking = ref<'review' | 'return' | 'replace'>()
+const asking = ref<'return' | 'replace'>()
+const countersigning = ref(false)
 const revising = ref(false)
 /** Giving it back: what is to be looked at again, by point. */
 const giving = ref(false)
@@ -30,8 +32,12 @@ const marked = computed(() =>
 )
 const { start, starting, trouble } = useStartRun()
 const { refresh } = useCached()
+/** Whoever has no hand in it, and reviews runs or is whom it was made under. */
 const mayReview = computed(
-  () => props.run.status === 'in review' && can('review runs') && props.run.signature?.by.id !== person.value?.id,
+  () =>
+    props.run.status === 'in review' &&
+    (can('review runs') || props.run.under?.id === person.value?.id) &&
+    !props.run.hands.some((p) => p.id === person.value?.id),
 )
 const title = computed(() =>
   props.run.status === 'abandoned'
@@ -44,7 +50,6 @@ const open = computed(() => props.run.loose_ends.filter((e) => !e.closed_at))
 async function answered(text: string) {
   const kind = asking.value
   asking.value = undefined
-  if (kind === 'review') send({ kind: 'review', note: text })
   if (kind === 'return' && (await send({ kind: 'return', reason: text, marks: marked.value }))) {
     marks.value = {}
     drop()
@@ -66,7 +71,11 @@ async function answered(text: string) {
       <p class="mt-2 max-w-[70ch]">{{ run.signature.statement }}</p>
       <p class="mt-1 text-ink-2">
         Signed by {{ run.signature.by.name }}, {{ localDay(run.signature.at)
-        }}<template v-if="run.signature.reviewed_by">; countersigned by {{ run.signature.reviewed_by }}</template>
+        }}<template v-if="run.under">, made under {{ run.under.name }}</template
+        ><template v-if="run.signature.reviewed_by"
+          >; countersigned by {{ run.signature.reviewed_by
+          }}<template v-if="run.signature.in_place_of"> in place of {{ run.signature.in_place_of }}</template></template
+        >
       </p>
       <p v-if="run.next" class="mt-3 text-lg">
         <b>Next due {{ dayWords(run.next.on) }}</b
@@ -142,7 +151,7 @@ async function answered(text: string) {
       </button>
     </div>
     <div v-if="mayReview" class="mt-5 flex gap-3 border-t-2 border-ink pt-4">
-      <button class="btn btn-main" :disabled="sending" @click="asking = 'review'">Countersign …</button>
+      <button class="btn btn-main" :disabled="sending" @click="countersigning = true">Countersign …</button>
       <button v-if="!giving" class="btn" :disabled="sending" @click="giving = true">Give it back …</button>
       <template v-else>
         <button class="btn" :disabled="sending" @click="asking = 'return'">Give it back, with what is marked …</button>
@@ -163,15 +172,7 @@ async function answered(text: string) {
       @done="answered"
       @close="asking = undefined"
     />
-    <AskDialog
-      v-if="asking === 'review'"
-      title="Countersign"
-      label="What you checked"
-      action="Countersign"
-      :suggestions="['Record complete, findings plausible.']"
-      @done="answered"
-      @close="asking = undefined"
-    />
+    <CountersignForm v-if="countersigning" @close="countersigning = false" />
     <AskDialog
       v-if="asking === 'return'"
       title="Give it back"

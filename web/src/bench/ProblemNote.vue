@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import AlertNote from '../components/AlertNote.vue'
+import UnderChoice from '../components/UnderChoice.vue'
 import { useRunHandle } from './runHandle'
 
 /** Why something was not recorded, and the way out. */
 defineEmits<{ early: [] }>()
-const { problem, refused, waiting, send } = useRunHandle()
+const { run, problem, refused, waiting, send } = useRunHandle()
 const eventWords: Record<string, string> = {
   ReadingCaptured: 'a reading was taken',
   StageStarted: 'a stage was started',
@@ -44,5 +45,10 @@ const eventWords: Record<string, string> = {
     <button v-if="problem.code === 'not-steady' || problem.code === 'short'" class="btn mt-2" @click="$emit('early')">
       Take it all the same
     </button>
+    <UnderChoice
+      v-if="problem.code === 'not-alone' && run"
+      :family="run.device.family"
+      @chosen="(under: string) => send({ kind: 'work-under', under })"
+    />
   </AlertNote>
 </template>

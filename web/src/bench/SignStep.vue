@@ -3,6 +3,7 @@ import { resultTone, resultWords, whySo } from './result'
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
+import SecretField from '../components/SecretField.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
@@ -12,14 +13,20 @@ import { queries } from '../api/queries'
 /** Signing: what still stands in the way, the statement, and the reviewer where one is wanted. */
 const props = defineProps<{ run: Run; step: Step }>()
 const { send, sending, problem } = useRunHandle()
-const { data: reviewers } = useQuery(queries.reviewers())
+const { data: reviewers } = useQuery(
+  queries.reviewers(
+    () => props.run.id,
+    () => props.run.seq,
+  ),
+)
 const words = computed(() => props.run.statement)
 const statement = ref<string>()
-const reviewer = ref('')
+const reviewer = ref(props.run.under?.id ?? '')
+const secret = ref('')
+const shown = ref<InstanceType<typeof SecretField>>()
 const abandoning = ref(false)
 const open = computed(() => props.run.loose_ends.filter((e) => !e.closed_at))
 const emit = defineEmits<{ look: [id: string] }>()
-const note = ref<HTMLTextAreaElement>()
 const who = ref<HTMLSelectElement>()
 /** Enter goes to the first thing that is missing; it never signs. */
 function missing() {
@@ -27,11 +34,14 @@ function missing() {
   if (undone) emit('look', undone.id)
   else if (open.value.length) document.querySelector<HTMLElement>('[data-close]')?.focus()
   else if (props.run.needs_review && !reviewer.value) who.value?.focus()
-  else note.value?.focus()
+  else shown.value?.focus()
 }
 useKeys({ Enter: missing })
-const sign = () =>
-  send({ kind: 'sign', statement: statement.value ?? words.value, reviewer: reviewer.value || undefined })
+async function sign() {
+  if (!secret.value) return shown.value?.focus()
+  const order = { statement: statement.value ?? words.value, reviewer: reviewer.value || undefined }
+  if (!(await send({ kind: 'sign', ...order, secret: secret.value }))) secret.value = ''
+}
 function abandon(reason: string) {
   abandoning.value = false
   send({ kind: 'abandon', reason })
@@ -66,7 +76,6 @@ function abandon(reason: string) {
     <label class="mt-4 block max-w-2xl">
       <span class="label">What was done and found</span>
       <textarea
-        ref="note"
         :value="statement ?? words"
         name="statement"
         rows="3"
@@ -75,17 +84,28 @@ function abandon(reason: string) {
       ></textarea>
     </label>
     <label v-if="run.needs_review" class="mt-3 block max-w-sm">
-      <span class="label">Reviewer: a lead countersigns this run</span>
+      <span class="label"
+        >Who countersigns this run<template v-if="run.under"> (made under {{ run.under.name }})</template></span
+      >
       <select ref="who" v-model="reviewer" name="reviewer" class="field" :aria-invalid="problem?.field === 'reviewer'">
         <option value="">choose …</option>
         <option v-for="p in reviewers" :key="p.id" :value="p.id">{{ p.name }}</option>
       </select>
     </label>
     <slot />
-    <div class="mt-5 flex gap-3">
-      <button type="button" class="btn btn-main" :disabled="sending" @click="sign">Sign this run</button>
-      <button type="button" class="btn btn-quiet" @click="abandoning = true">Give the run up …</button>
-    </div>
+    <form @submit.prevent="sign">
+      <SecretField
+        ref="shown"
+        v-model="secret"
+        class="mt-3"
+        meaning="performed, as it stands here"
+        :wrong="problem?.field === 'secret'"
+      />
+      <div class="mt-5 flex gap-3">
+        <button class="btn btn-main" :disabled="sending">Sign this run</button>
+        <button type="button" class="btn btn-quiet" @click="abandoning = true">Give the run up …</button>
+      </div>
+    </form>
     <AskDialog
       v-if="abandoning"
       title="Give the run up"

@@ -57,6 +57,7 @@ const acts: Partial<Record<Order['kind'], string>> = {
   return: 'given back',
   revise: 'the certificate issued anew',
   abandon: 'given up',
+  'work-under': 'whom you work under',
 }
 
 /**
@@ -91,8 +92,8 @@ export function useRun(id: Ref<string>) {
     const at = new Date(serverTime()).toISOString()
     const body: Command = { ...order, id: newId(), expect: run.seq, given_at: at }
     const by = person.value
-    // A frame is of its moment: it is never sent later by itself.
-    const keeps = by && !order.frame
+    // A frame is of its moment, and a signature is given by hand: neither is sent later by itself, and no secret is kept.
+    const keeps = by && !order.frame && !order.secret
     if (keeps) {
       const { id, name } = by
       await outbox.put({ run: run.id, tag: run.device.tag, what: inWords(order, run), body, by: { id, name }, at })

@@ -26,5 +26,7 @@ export function useSession() {
   /** can says whether whoever is signed in may do something, by the server's table. */
   const can = (action: Action) => query.data.value?.can.includes(action) ?? false
   const person = computed(() => query.data.value?.person)
-  return { session: query.data, person, can, query, signIn, signOut, trouble, sending }
+  /** Whether they have set a PIN to sign with. */
+  const pin = computed(() => query.data.value?.pin ?? false)
+  return { session: query.data, person, pin, can, query, signIn, signOut, trouble, sending }
 }

@@ -4,12 +4,11 @@ import FormOutcome from '../components/FormOutcome.vue'
 import { api } from '../api/client'
 import ClockField from '../components/ClockField.vue'
 import { useSession } from '../composables/useSession'
-import { familyWords } from '../composables/words'
 import { useHouse, type House } from './useHouse'
 import SectionTitle from '../components/SectionTitle.vue'
 import DataTable from '../components/DataTable.vue'
 
-/** When people work, where the sites are and when they can be reached, and who may do what. */
+/** When people work, where the sites are and when they can be reached. */
 const { data, problem, saved, change } = useHouse()
 const { can } = useSession()
 const day = reactive<{ value?: House['day'] }>({})
@@ -19,7 +18,6 @@ watch(
     if (!d || day.value) return
     const copy = JSON.parse(JSON.stringify(d.day)) as House['day']
     copy.sites ??= []
-    copy.skills ??= {}
     for (const name of d.sites) if (!copy.sites.some((s) => s.name === name)) copy.sites.push({ name, travel: 0 })
     day.value = copy
   },
@@ -48,13 +46,6 @@ const rounds = [
   { key: 'jobs', words: 'Jobs a day for each person', min: 1, max: 40 },
   { key: 'forward', words: 'Brought forward by at most, % of the interval', min: 0, max: 50 },
 ] as const
-function may(family: string, name: string) {
-  const skills = day.value!.skills!
-  const all = skills[family] ?? []
-  const next = all.includes(name) ? all.filter((n) => n !== name) : [...all, name]
-  if (next.length) skills[family] = next
-  else delete skills[family]
-}
 /** A height that was emptied is not known. */
 const height = (s: Site) => (typeof s.height === 'number' ? { ...s } : { ...s, height: undefined })
 const save = () => {
@@ -161,37 +152,6 @@ const save = () => {
           </tr>
         </DataTable>
         <p class="mt-1 text-sm text-ink-2">Sites come from the devices in the register.</p>
-      </div>
-      <div>
-        <SectionTitle>Who may do what</SectionTitle>
-        <p class="py-1 text-sm text-ink-2">A family without a mark is anyone’s; with marks only those named do it.</p>
-        <div class="overflow-x-auto">
-          <table class="text-left">
-            <thead class="text-sm text-ink-2">
-              <tr>
-                <th></th>
-                <th v-for="p in data.people.filter((p) => p.active && p.works)" :key="p.id" class="px-3 font-normal">
-                  {{ p.name }}
-                </th>
-              </tr>
-            </thead>
-            <tbody class="rows">
-              <tr v-for="f in data.families" :key="f">
-                <th scope="row" class="py-1 pr-4 font-semibold">{{ familyWords(f) }}</th>
-                <td v-for="p in data.people.filter((p) => p.active && p.works)" :key="p.id" class="px-3">
-                  <label class="flex min-h-10 items-center"
-                    ><input
-                      type="checkbox"
-                      class="size-5 accent-ink"
-                      :checked="day.value.skills?.[f]?.includes(p.name)"
-                      :aria-label="`${p.name} may do ${familyWords(f)}`"
-                      @change="may(f, p.name)"
-                  /></label>
-                </td>
-              </tr>
-            </tbody>
-          </table>
-        </div>
       </div>
       <div>
         <SectionTitle>Hands, in minutes</SectionTitle>

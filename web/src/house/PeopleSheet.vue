@@ -5,11 +5,12 @@ import DialogShell from '../components/DialogShell.vue'
 import FormOutcome from '../components/FormOutcome.vue'
 import { api } from '../api/client'
 import { useHouse, type House } from './useHouse'
+import CompetenceSheet from './CompetenceSheet.vue'
 import HistoryList from '../components/HistoryList.vue'
 import { useSession } from '../composables/useSession'
 import DataTable from '../components/DataTable.vue'
 
-/** Who may sign in, and as what. */
+/** Who may sign in, as what, and who may do what alone. */
 const { can, person } = useSession()
 const { data, problem, saved, change } = useHouse()
 type Role = 'trainee' | 'technician' | 'lead' | 'manager'
@@ -111,6 +112,7 @@ async function reset(p: House['people'][number]) {
       /></label>
       <button class="btn btn-main">Register</button>
     </form>
+    <CompetenceSheet class="mt-10" :house="data" />
     <template v-if="can('keep people')">
       <HistoryList v-for="p in data.people" :id="p.id" :key="p.id" of="person" :title="`History of ${p.name}`" />
     </template>

@@ -50,7 +50,6 @@ const house = (): House => ({
     hands: { Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2, Unknown: 20 },
     rounds: { ahead: 21, jobs: 14, forward: 17 },
     sites: [{ name: 'Merrowby General', travel: 0 }],
-    skills: { ventilator: ['Idris Vail'] },
   },
   address: '',
   version: 'test',
@@ -93,8 +92,6 @@ describe('places and hours', () => {
       await page.get(`[aria-label="Quillet Island Clinic on ${day}"]`).trigger('click')
     expect(tuesday.attributes('aria-pressed')).toBe('true')
     await page.get('[aria-label="Way to Quillet Island Clinic in minutes"]').setValue('55')
-    await page.get('[aria-label="Idris Vail may do ventilator"]').trigger('change')
-    expect(page.find('[aria-label="Odile Marsh may do ventilator"]').exists()).toBe(false)
     await page.get('form').trigger('submit')
     await flushPromises()
     expect(sent).toHaveLength(1)
@@ -104,7 +101,6 @@ describe('places and hours', () => {
         { name: 'Merrowby General', travel: 0 },
         { name: 'Quillet Island Clinic', travel: 55, weekdays: [2] },
       ],
-      skills: {},
     })
     expect(page.text()).toContain('Rounds are planned by it')
   })

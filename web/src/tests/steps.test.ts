@@ -20,7 +20,7 @@ vi.mock('../composables/useSession', async () => {
 beforeEach(() => {
   server({
     '/api/bench': () => ({ now: new Date().toISOString(), links: [], runs: [], loose: [] }),
-    '/api/reviewers': () => [{ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }],
+    '/api/runs/{id}/reviewers': () => [{ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }],
   })
 })
 
@@ -416,16 +416,24 @@ describe('the end of a run', () => {
     expect(send, 'Enter goes to what is missing, and never signs').not.toHaveBeenCalled()
     expect(document.activeElement?.textContent).toContain('close it by hand')
     await page.get('[name=reviewer]').setValue('tamsin')
-    await page.get('.btn-main').trigger('click')
-    expect(send).toHaveBeenLastCalledWith({ kind: 'sign', statement: words, reviewer: 'tamsin' })
+    await page.get('form').trigger('submit')
+    expect(send, 'not without the password').not.toHaveBeenCalled()
+    await page.get('[name=secret]').setValue('a long password')
+    await page.get('form').trigger('submit')
+    const order = { kind: 'sign', statement: words, reviewer: 'tamsin', secret: 'a long password' }
+    expect(send).toHaveBeenLastCalledWith(order)
+    await flushPromises()
+    expect(page.get<HTMLInputElement>('[name=secret]').element.value, 'it is asked anew').toBe('')
     await page.get('[name=statement]').setValue('As found only.')
-    await page.get('.btn-main').trigger('click')
-    expect(send).toHaveBeenLastCalledWith({ kind: 'sign', statement: 'As found only.', reviewer: 'tamsin' })
+    await page.get('[name=secret]').setValue('a long password')
+    await page.get('form').trigger('submit')
+    expect(send).toHaveBeenLastCalledWith({ ...order, statement: 'As found only.' })
   })
 
   const signed = (more: object = {}) =>
     run({
       status: 'in review',
+      hands: [{ id: 'idris', name: 'Idris Vail', role: 'technician' }],
       signature: { by: { id: 'idris', name: 'Idris Vail' }, at: '2026-03-02T09:00:00Z', statement: 'x' },
       ...more,
     })
@@ -434,6 +442,7 @@ describe('the end of a run', () => {
   it('is countersigned by another lead, never by who signed it', async () => {
     const mine = signed({
       signature: { by: { id: 'tamsin', name: 'Tamsin Orrery' }, at: '2026-03-02T09:00:00Z', statement: 'x' },
+      hands: [{ id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }],
     })
     const [others, own] = [await choices(signed()), await choices(mine)]
     expect(others.length).toBeGreaterThan(own.length)

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import AlertNote from '../components/AlertNote.vue'
 import PasswordForm from '../components/PasswordForm.vue'
+import PinForm from '../components/PinForm.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import { api } from '../api/client'
 import { queries, useCached } from '../api/queries'
@@ -9,7 +10,7 @@ import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
 import { localDay, localTime } from '../composables/words'
 
-/** What is one's own: the password, and where one is signed in. */
+/** What is one's own: the password, the PIN to sign with, and where one is signed in. */
 const { person } = useSession()
 const { refresh } = useCached()
 const { data: sessions } = useQuery(queries.sessions())
@@ -31,6 +32,8 @@ async function end(session: string) {
       <section>
         <SectionTitle class="mb-3">Password</SectionTitle>
         <PasswordForm @changed="refresh('sessions')" />
+        <SectionTitle class="mt-8 mb-3">PIN to sign with</SectionTitle>
+        <PinForm />
       </section>
       <section>
         <SectionTitle class="mb-1">Where you are signed in</SectionTitle>
