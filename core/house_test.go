@@ -22,6 +22,7 @@ var mayImport = map[string][]string{
 	"internal/instrument": {},
 	"internal/ledger":     {"internal/definition"},
 	"internal/people":     {"internal/ledger"},
+	"internal/seal":       {},
 	"internal/paper":      {},
 	"internal/exchange":   {"internal/definition", "internal/ledger"},
 	"internal/capture":    {"internal/instrument", "internal/ledger"},
@@ -29,7 +30,7 @@ var mayImport = map[string][]string{
 	"internal/demo": {"internal/capture", "internal/definition", "internal/ledger", "internal/people",
 		"internal/sim"},
 	"internal/workshop": {"families", "internal/capture", "internal/definition", "internal/exchange",
-		"internal/instrument", "internal/ledger", "internal/paper", "internal/people"},
+		"internal/instrument", "internal/ledger", "internal/paper", "internal/people", "internal/seal"},
 	"internal/api": {"families", "internal/capture", "internal/definition", "internal/instrument", "internal/ledger",
 		"internal/people", "internal/workshop", "web"},
 	"web":  {},
@@ -43,7 +44,7 @@ var mayImport = map[string][]string{
 var onlyIn = map[string]string{
 	"gorm.io/": "internal/ledger", "github.com/glebarez/": "internal/ledger",
 	"github.com/danielgtaylor/huma": "internal/api", "github.com/go-chi/": "internal/api",
-	"github.com/alexedwards/": "internal/people",
+	"github.com/alexedwards/": "internal/people", "github.com/go-jose/": "internal/seal", "filippo.io/age": "internal/seal",
 }
 
 func TestAnArrowNeverRunsBackUp(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"northneedle/e2e/browser"
+	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -209,9 +210,13 @@ func putBack(t *testing.T, s *server) {
 	p.must(p.Go("/bench/" + run))
 	p.must(p.Press("Issue the certificate anew"))
 	p.must(p.Press("Issue revision 2"))
+	p.see("asks for your password or PIN once more")
+	p.must(p.Fill("input[name=secret]", workshop.DemoPassword))
+	p.must(p.Press("Issue revision 2"))
 	p.see("Say why the certificate is issued anew")
 	p.must(p.Fill("input[name=serial]", "SN-204-C"))
 	p.must(p.Fill("textarea[name=reason]", "the serial was misread"))
+	p.must(p.Fill("input[name=secret]", workshop.DemoPassword))
 	p.must(p.Press("Issue revision 2"))
 	p.see("as it was signed", "the serial was misread: serial SN-204-C, it said")
 

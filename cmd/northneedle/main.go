@@ -26,6 +26,7 @@ import (
 	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
+	"northneedle/internal/seal"
 	"northneedle/internal/sim"
 	"northneedle/internal/workshop"
 
@@ -41,6 +42,7 @@ type place struct {
 
 type network struct {
 	place
+	keeping
 	Addr    string `env:"NEEDLE_ADDR" default:"localhost:8360" help:"Address to serve on."`
 	Profile string `placeholder:"ADDRESS" help:"Also serve where the time and the memory go (pprof) on this address: never one that others reach."`
 }
@@ -52,8 +54,12 @@ var commands struct {
 	Instrument instrumentCmd `cmd:"" help:"Try an instrument."`
 	Backup     backup        `cmd:"" help:"Copy the whole record to a file, while it is in use."`
 	Restore    restore       `cmd:"" help:"Put a backup in the place of the record, after checking its chain."`
-	Verify     verify        `cmd:"" help:"Check the whole record's chain; name the first broken event."`
-	People     struct {
+	Verify     verify        `cmd:"" help:"Check the whole record: its chain, its registers, and what was signed of it; name the first thing that does not hold."`
+	Key        struct {
+		Export keyExport `cmd:"" help:"Write the workshop's key to a file, under a passphrase."`
+		Import keyImport `cmd:"" help:"Put an exported key where there is none."`
+	} `cmd:"" help:"The key that the record and the papers are signed with."`
+	People struct {
 		Add peopleAdd `cmd:"" help:"Register someone who may sign in; the password is read from standard input."`
 	} `cmd:"" help:"Who may sign in."`
 	Generate generate `cmd:"" help:"Fill a folder with many made-up devices and readings, to measure with."`
@@ -101,7 +107,15 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	if err != nil {
 		return fmt.Errorf("profiles of instruments with mistakes; nothing was started:\n%w", err)
 	}
+	signs, err := seal.New(n.folder(n.Data), n.Checkpoints)
+	if err != nil {
+		return err
+	}
+	if signs.Made {
+		slog.Info("a key was made for this workshop: export it to a safe (northneedle key export FILE)", "folder", n.folder(n.Data))
+	}
 	shop := &workshop.Workshop{
+		Seal:       signs,
 		Ledger:     l,
 		Bench:      capture.NewDriver(clock),
 		Profiles:   profiles,
@@ -118,6 +132,8 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	if err := shop.Connect(ctx); err != nil {
 		return err
 	}
+	daily := make(chan struct{})
+	go func() { defer close(daily); shop.KeepCheckpoints(ctx) }()
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
@@ -127,6 +143,7 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		err = server.Serve(ctx, listener)
 	}
 	stop()
+	<-daily
 	return errors.Join(err, server.Close())
 }
 
@@ -148,6 +165,11 @@ func (d demoCmd) Run() error {
 				!errors.Is(err, os.ErrNotExist) {
 				return err
 			}
+		}
+	}
+	if d.Fresh { // nothing that was signed of the demo before is of the new one
+		if err := os.Remove(filepath.Join(d.folder(d.Data), seal.CheckpointFile)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return err
 		}
 	}
 	if !(d.Speed > 0 && d.Speed <= 1000) {
@@ -232,13 +254,21 @@ func (b backup) Run() error {
 
 type restore struct {
 	place
+	keeping
 	File string `arg:"" help:"Backup to restore." type:"existingfile"`
 }
 
 // Run restores.
 func (r restore) Run() error {
-	aside, kept, err := ledger.Restore(r.Data, r.File, time.Now())
+	if err := copyHolds(r.Data, r.File, r.keeping); err != nil {
+		return err
+	}
+	now := time.Now()
+	aside, kept, err := ledger.Restore(r.Data, r.File, now)
 	if err != nil {
+		return err
+	}
+	if err := putBackBy(r.Data, kept.Tip, r.keeping, now); err != nil {
 		return err
 	}
 	fmt.Printf("Restored: %d events checked.\n", kept.Events)
@@ -250,6 +280,7 @@ func (r restore) Run() error {
 
 type verify struct {
 	place
+	keeping
 	Rebuild bool `help:"Also compute every list anew from the events."`
 }
 
@@ -264,14 +295,24 @@ func (v verify) Run() error {
 		return err
 	}
 	defer l.Close()
+	if !v.Rebuild {
+		held, err := workshop.Hold(l, v.folders(v.Data)...)
+		if err != nil {
+			return err
+		}
+		fmt.Printf("The record holds: %d events checked, every register is what they give.\n", held.Events)
+		if held.Checkpoints == 0 {
+			fmt.Println("There are no checkpoints to hold it against: name their folder by --keys. Whoever had the files could have written it all anew.")
+			return nil
+		}
+		fmt.Printf("It is what was signed: %d checkpoints.\n", held.Checkpoints)
+		return nil
+	}
 	n, err := l.Verify()
 	if err != nil {
 		return err
 	}
 	fmt.Printf("The record holds: %d events checked.\n", n)
-	if !v.Rebuild {
-		return nil
-	}
 	differences, err := l.Rebuild()
 	if err != nil {
 		return err

@@ -306,6 +306,9 @@ func (f *filler) at(age int) time.Time {
 
 func (f *filler) technician(a ledger.Asset, truth *drift, at time.Time) *sim.Technician {
 	who := []string{"idris", "noor", "tamsin"}[f.random.IntN(3)]
+	if who == "noor" && a.Family == "ventilator" {
+		who = "idris" // she may not do them alone
+	}
 	t := &sim.Technician{Person: f.people[who], Reviewer: f.people["tamsin"], At: at, Truth: truth,
 		Room: [3]string{"21", "1009", "50"}, Plate: map[string]string{"capacity": "200", "division": "0.1",
 			"water_temperature": "22", "evaporation": "0.02"},

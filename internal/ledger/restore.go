@@ -17,6 +17,7 @@ type Kept struct {
 	Devices int64      `json:"devices"`
 	Runs    int64      `json:"runs"`
 	Last    *time.Time `json:"last,omitempty" doc:"when its last event was written"`
+	Tip     int64      `json:"-"` // number of its last event
 }
 
 // prepare copies a backup into a folder of its own, brings its tables up to date and
@@ -45,10 +46,24 @@ func prepare(backup string) (folder string, kept Kept, err error) {
 		l.read.Model(&Run{}).Count(&kept.Runs).Error)
 	if last, found := one[Event](l.read.Order("ord DESC")); found == nil {
 		if at, bad := time.Parse(time.RFC3339Nano, last.At); bad == nil {
-			kept.Last = &at
+			kept.Last, kept.Tip = &at, last.Ord
 		}
 	}
 	return folder, kept, errors.Join(err, l.Close())
+}
+
+// WithCopy opens a copy of a backup, brought up to date and checked, for do to look at.
+func WithCopy(backup string, do func(*Ledger) error) error {
+	folder, _, err := prepare(backup)
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(folder)
+	l, err := Open(folder)
+	if err != nil {
+		return err
+	}
+	return errors.Join(do(l), l.Close())
 }
 
 // Look says what a backup holds, and whether its chain does.

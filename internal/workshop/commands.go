@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"strings"
 	"time"
 
@@ -86,6 +87,11 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 	}
 	if r.Status != run.Open {
 		ws.Bench.Release(r.ID, "")
+	}
+	if b.Signs() {
+		if err := ws.checkpoint(); err != nil {
+			slog.Error("no checkpoint after a signature", "run", r.ID, "error", err) // the signature stands; the next one holds it too
+		}
 	}
 	if r.Status == run.Signed {
 		if err := ws.controlsOf(r, who); err != nil {

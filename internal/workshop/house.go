@@ -102,8 +102,9 @@ type DiffLine struct {
 
 // RecordCheck is what a check of the whole record found.
 type RecordCheck struct {
-	Events int    `json:"events"`
-	Broken string `json:"broken,omitempty"`
+	Events      int    `json:"events"`
+	Checkpoints int    `json:"checkpoints" doc:"signed before now, and held against the record"`
+	Broken      string `json:"broken,omitempty"`
 }
 
 // SetIntervals sets the lab's figures for its intervals.
@@ -116,8 +117,12 @@ func (ws *Workshop) SetIntervals(rules interval.Rules, who person.Person) error 
 
 // CheckRecord checks the whole record's chain.
 func (ws *Workshop) CheckRecord() RecordCheck {
-	n, err := ws.Ledger.Verify()
-	check := RecordCheck{Events: n}
+	folders := []string{}
+	if ws.Seal != nil {
+		folders = ws.Seal.Folders()
+	}
+	held, err := Hold(ws.Ledger, folders...)
+	check := RecordCheck{Events: held.Events, Checkpoints: held.Checkpoints}
 	if err != nil {
 		check.Broken = err.Error()
 	}

@@ -173,9 +173,15 @@ func (ws *Workshop) Restore(text []byte, do bool, who person.Person) (RestoreVie
 		return RestoreView{}, err
 	}
 	var v RestoreView
+	if err := ws.copyHolds(file.Name()); err != nil {
+		return v, invalid("file", Sentence(err))
+	}
 	if do {
 		v.Aside, v.Kept, err = ws.Ledger.Replace(file.Name(), ws.act("", "backup put back", who, ""))
 		v.Aside, v.Restored = filepath.Base(v.Aside), err == nil
+		if err == nil {
+			err = ws.restored(v.Kept.Tip, who)
+		}
 	} else {
 		v.Kept, err = ledger.Look(file.Name())
 	}

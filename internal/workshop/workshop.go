@@ -18,6 +18,7 @@ import (
 	"northneedle/internal/capture"
 	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
+	"northneedle/internal/seal"
 )
 
 // Workshop is everything that is worked with: the record, the bench, the procedures, the time.
@@ -32,8 +33,9 @@ type Workshop struct {
 	Speed      float64 // how many of the clock's seconds pass in a real one; 0 means 1
 	TryOut     func(p *procedure.Procedure, lab run.Lab,
 		at time.Time) (runview.View, error) // plays a procedure on simulated devices
-	Folder  string // of the lab's own procedures; empty: none are kept
-	Demo    bool   // lists the demo's people on the sign-in page
+	Folder  string     // of the lab's own procedures; empty: none are kept
+	Seal    *seal.Seal // signs how the record stands, and papers; nil where nothing is signed
+	Demo    bool       // lists the demo's people on the sign-in page
 	Version string
 
 	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
@@ -53,6 +55,9 @@ func (ws *Workshop) Begin() {
 	ws.Ledger.OnChange(ws.changes.tell)
 	ws.Bench.Allowed = ws.allowed
 	ws.sequences = capture.NewSequencer(ws.Ledger, ws.Bench, ws.changes.tell)
+	if err := ws.knowKey(); err != nil {
+		slog.Error("the workshop's key is not in the record", "error", err)
+	}
 	if err := ws.takeSkillsOver(); err != nil {
 		slog.Error("who may do what alone was not taken over from the settings", "error", err)
 	}
