@@ -32,7 +32,7 @@ var mayImport = map[string][]string{
 	"internal/workshop": {"families", "internal/capture", "internal/definition", "internal/exchange",
 		"internal/instrument", "internal/ledger", "internal/paper", "internal/people", "internal/seal"},
 	"internal/api": {"families", "internal/capture", "internal/definition", "internal/instrument", "internal/ledger",
-		"internal/people", "internal/workshop", "web"},
+		"internal/paper", "internal/people", "internal/workshop", "web"},
 	"web":  {},
 	"ci":   {},
 	"cmd":  {"internal"},
@@ -44,7 +44,7 @@ var mayImport = map[string][]string{
 var onlyIn = map[string]string{
 	"gorm.io/": "internal/ledger", "github.com/glebarez/": "internal/ledger",
 	"github.com/danielgtaylor/huma": "internal/api", "github.com/go-chi/": "internal/api",
-	"github.com/alexedwards/": "internal/people", "github.com/go-jose/": "internal/seal", "filippo.io/age": "internal/seal",
+	"github.com/alexedwards/": "internal/people", "github.com/go-jose/": "internal/seal", "filippo.io/age": "internal/seal", "github.com/pdfcpu/": "internal/paper",
 }
 
 func TestAnArrowNeverRunsBackUp(t *testing.T) {

@@ -1,8 +1,10 @@
 package e2e_test
 
 import (
+	"bytes"
 	"encoding/base64"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -25,6 +27,7 @@ func TestPlanning(t *testing.T) {
 	t.Run("a list comes in, and a procedure is tried", func(t *testing.T) { house(t, s) })
 	t.Run("a family of the lab's own, from its procedure to its history", func(t *testing.T) { ownFamily(t, s) })
 	t.Run("what the year came to", func(t *testing.T) { yearly(t, s) })
+	t.Run("a certificate is checked, genuine and altered", func(t *testing.T) { checkPaper(t, s) })
 	t.Run("a certificate is issued anew, the run read back, a copy put back", func(t *testing.T) { putBack(t, s) })
 }
 
@@ -186,26 +189,65 @@ func yearly(t *testing.T, s *server) {
 	p.see("from its record", "It is calibrated every 365 days", "smallest ratio of limit to U", "a year.")
 }
 
+// signedRunOf is a signed run of a device.
+func (p *page) signedRunOf(tag string) string {
+	p.t.Helper()
+	run, err := browser.Eval[string](p.Page,
+		"fetch('/api/assets/"+tag+"').then(r => r.json()).then(a => a.history.find(h => h.status === 'signed').id)")
+	p.must(err)
+	return run
+}
+
+// keep fetches a file as the page's links would, into a folder of the test's.
+func (p *page) keep(path, name string) string {
+	p.t.Helper()
+	text, err := browser.Eval[string](p.Page, "fetch('"+path+
+		"').then(r => r.blob()).then(b => new Promise(done => { const f = new FileReader(); f.onload = () => done(f.result.split(',')[1]); f.readAsDataURL(b) }))")
+	p.must(err)
+	body, err := base64.StdEncoding.DecodeString(text)
+	p.must(err)
+	file := filepath.Join(p.t.TempDir(), name)
+	p.must(os.WriteFile(file, body, 0o600))
+	return file
+}
+
+// checkPaper drops a certificate on the page as it was issued, and with one figure altered; and has both checked on another computer,
+// with nothing but the public keys.
+func checkPaper(t *testing.T, s *server) {
+	p := openPage(t, s, "Noor Bexley")
+	p.must(p.Go("/house/record"))
+	p.see("Check a paper")
+	genuine := p.keep("/api/runs/"+p.signedRunOf("MB-0516")+"/certificate.pdf", "certificate.pdf")
+	p.must(p.Attach("input[name=paper]", genuine))
+	p.see("Genuine, as it was issued", "It stands.", "MB-0516-")
+	p.picture("check-paper")
+	laid, altered := filepath.Join(t.TempDir(), "laid.pdf"), filepath.Join(t.TempDir(), "altered.pdf")
+	require.NoError(t, exec.Command("qpdf", "--qdf", "--object-streams=disable", "--normalize-content=n", genuine, laid).Run())
+	text, err := os.ReadFile(laid)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(altered, bytes.Replace(text, []byte(`"serial":"`), []byte(`"serIal":"`), 1), 0o600))
+	p.must(p.Attach("input[name=paper]", altered))
+	p.see("Changed after it was issued", "In the data inside")
+	p.must(p.Attach("input[name=paper]", laid))
+	p.see("Not the file that was issued")
+
+	keys, replaced := p.keep("/api/papers/public-keys.json", "keys.json"), p.keep("/api/papers/replaced.jws", "replaced.jws")
+	out, ok := told(t, "", "verify-paper", genuine, "--public", keys, "--replaced", replaced)
+	assert.True(t, ok, out)
+	assert.Contains(t, out, "GENUINE, as issued by")
+	assert.Contains(t, out, "stands")
+	out, ok = told(t, "", "verify-paper", altered, "--public", keys)
+	assert.False(t, ok)
+	assert.Contains(t, out, "ALTERED")
+}
+
 // putBack corrects the words of a certificate, takes a copy and a run out, changes
 // something, and puts the copy back.
 func putBack(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.must(p.Go("/equipment/MB-0516"))
 	p.see("History (PDF)")
-	run, err := browser.Eval[string](p.Page,
-		"fetch('/api/assets/MB-0516').then(r => r.json()).then(a => a.history.find(h => h.status === 'signed').id)")
-	require.NoError(t, err)
-	// Whether the two files can be had at all is the server's word; they go through the page as a person's would.
-	keep := func(path, name string) string {
-		text, err := browser.Eval[string](p.Page, "fetch('"+path+
-			"').then(r => r.blob()).then(b => new Promise(done => { const f = new FileReader(); f.onload = () => done(f.result.split(',')[1]); f.readAsDataURL(b) }))")
-		require.NoError(t, err)
-		body, err := base64.StdEncoding.DecodeString(text)
-		require.NoError(t, err)
-		file := filepath.Join(t.TempDir(), name)
-		require.NoError(t, os.WriteFile(file, body, 0o600))
-		return file
-	}
+	run, keep := p.signedRunOf("MB-0516"), p.keep
 	backup := keep("/api/house/backup", "copy.db")
 	p.must(p.Go("/bench/" + run))
 	p.must(p.Press("Issue the certificate anew"))

@@ -55,6 +55,7 @@ var commands struct {
 	Backup     backup        `cmd:"" help:"Copy the whole record to a file, while it is in use."`
 	Restore    restore       `cmd:"" help:"Put a backup in the place of the record, after checking its chain."`
 	Verify     verify        `cmd:"" help:"Check the whole record: its chain, its registers, and what was signed of it; name the first thing that does not hold."`
+	Paper      verifyPaper   `cmd:"" name:"verify-paper" help:"Check a certificate by the workshop's public keys, without its record."`
 	Key        struct {
 		Export keyExport `cmd:"" help:"Write the workshop's key to a file, under a passphrase."`
 		Import keyImport `cmd:"" help:"Put an exported key where there is none."`

@@ -16,6 +16,8 @@ import (
 	"northneedle/core/runview"
 	"northneedle/core/uncertainty"
 	"northneedle/internal/instrument"
+	"northneedle/internal/paper"
+	"northneedle/internal/workshop"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -40,6 +42,10 @@ var words = map[reflect.Type][]any{
 		fit.Unknown},
 	reflect.TypeFor[instrument.State](): {instrument.Connecting, instrument.Alive, instrument.Silent,
 		instrument.Garbled, instrument.Lost},
+	reflect.TypeFor[paper.Finding]():     {paper.Genuine, paper.Rewritten, paper.Altered, paper.NotOurs},
+	reflect.TypeFor[person.Ground]():     {person.Statement, person.Examination, person.Imported},
+	reflect.TypeFor[run.Meaning]():       {run.Performed, run.Agreed, run.Reissued, run.Approved},
+	reflect.TypeFor[workshop.Standing](): {workshop.Stands, workshop.CountsNo, workshop.Unknown, workshop.HeldBack},
 	reflect.TypeFor[person.Role](): {person.Trainee, person.Technician, person.Lead, person.Manager,
 		person.Administrator, person.Token},
 	reflect.TypeFor[procedure.Review](): {procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways},
@@ -90,13 +96,17 @@ func describeWords(r huma.Registry) {
 	describe[economics.Use](r)
 	describe[fit.Shape](r)
 	describe[instrument.State](r)
+	describe[paper.Finding](r)
+	describe[person.Ground](r)
 	describe[person.Role](r)
 	describe[procedure.Review](r)
 	describe[procedure.StepKind](r)
 	describe[run.Answer](r)
+	describe[run.Meaning](r)
 	describe[run.Phase](r)
 	describe[run.Result](r)
 	describe[run.Status](r)
 	describe[runview.MatterKind](r)
 	describe[uncertainty.Distribution](r)
+	describe[workshop.Standing](r)
 }

@@ -18,6 +18,7 @@ import (
 
 	"northneedle/internal/api"
 	"northneedle/internal/capture"
+	"northneedle/internal/seal"
 	"northneedle/internal/workshop"
 
 	"northneedle/core/person"
@@ -169,7 +170,10 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	h := &house{t: t, ledger: l, folder: folder, now: day}
 	duties, err := definition.Duties("")
 	require.NoError(t, err)
+	signs, err := seal.New(filepath.Join(folder, "keys"), "")
+	require.NoError(t, err)
 	h.shop = &workshop.Workshop{
+		Seal:       signs,
 		Ledger:     l,
 		Bench:      capture.NewDriver(capture.WallClock{Time: func() time.Time { return h.now }}),
 		Profiles:   profiles,

@@ -34,7 +34,7 @@ import (
 const maxBody = 1 << 20
 
 // largerBodies are the addresses that take whole files.
-var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/records": maxRecord,
+var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/papers/check": maxPaper, "/api/records": maxRecord,
 	"/api/house/restore": maxBackup}
 
 // Server serves a workshop over HTTP.

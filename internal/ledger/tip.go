@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"northneedle/core/person"
+	"northneedle/core/run"
 )
 
 // Tip is the last event of the log, by its number, and its hash; 0 where there is none.
@@ -45,9 +46,16 @@ func (l *Ledger) EventAfter(event int64) (words string, at time.Time, err error)
 }
 
 // OrdOf is the number of an event of a run in the whole log.
-func (l *Ledger) OrdOf(run string, seq int) (int64, error) {
-	e, err := one[Event](l.read.Select("ord").Where("stream = ? AND seq = ?", runStream+run, seq))
+func (l *Ledger) OrdOf(id string, seq int) (int64, error) {
+	e, err := one[Event](l.read.Select("ord").Where("stream = ? AND seq = ?", runStream+id, seq))
 	return e.Ord, err
+}
+
+// Reissued are the runs of which a certificate counts no more: another run took their place, or it was issued anew.
+func (l *Ledger) Reissued() (ids []string, err error) {
+	err = l.read.Raw(`SELECT id FROM runs WHERE replaced_by <> '' AND paper = 0 UNION
+		SELECT substr(stream, ?) FROM events WHERE kind = ? ORDER BY 1`, len(runStream)+1, run.KindOf(run.CertificateRevised{})).Scan(&ids).Error
+	return ids, err
 }
 
 // Differences are the rows of the registers and lists that are not what the log gives. Nothing is put right: it is looked at in a

@@ -15,6 +15,7 @@ import (
 	"northneedle/core/runview"
 
 	"codeberg.org/go-pdf/fpdf"
+	"github.com/boombuler/barcode/qr"
 )
 
 // colour is an ink.
@@ -46,6 +47,10 @@ type Issue struct {
 	Void   string   // why the certificate is no longer valid; empty where it is
 	Doubts []string // what has come to be known since of the references that it rests on
 	Logo   []byte   // PNG or JPEG; none where there is none
+	Link   string   // where the run can be seen; it is the code on the paper
+
+	Checkpoint *Point                    // of the record, the first that holds the run's last event
+	Sign       func(any) (string, error) // by the workshop's key, as a JWS; nil: the paper carries no proof
 }
 
 // Certificate writes a signed run's certificate as PDF, with its data as JSON inside.
@@ -53,6 +58,40 @@ func Certificate(v runview.View, issue Issue) ([]byte, error) {
 	if v.Signature == nil {
 		return nil, fmt.Errorf("the run is not signed yet: there is no certificate of it")
 	}
+	data, err := json.Marshal(v)
+	if err != nil {
+		return nil, fmt.Errorf("the certificate's data could not be written: %w", err)
+	}
+	attached := []fpdf.Attachment{{Content: data, Filename: dataFile}}
+	if issue.Sign == nil {
+		return write(v, issue, attached)
+	}
+	plain, err := write(v, issue, nil)
+	if err != nil {
+		return nil, err
+	}
+	shown, err := read(plain)
+	if err != nil {
+		return nil, fmt.Errorf("the certificate's pages could not be read again: %w", err)
+	}
+	proof := Proof{Number: Number(v), Lab: v.Lab, Run: v.ID, Revision: v.Revision, Event: v.Seq, Head: issue.Head, Signed: v.Signature.At,
+		By: v.Signature.By.Name, Void: issue.Void, Checkpoint: issue.Checkpoint, Pages: shown.pages}
+	if proof.Data, err = partsOf(data); err != nil {
+		return nil, err
+	}
+	signed, err := issue.Sign(proof)
+	if err != nil {
+		return nil, err
+	}
+	pdf, err := write(v, issue, append(attached, fpdf.Attachment{Content: []byte(signed), Filename: proofFile}))
+	if err != nil {
+		return nil, err
+	}
+	return sealed(pdf, proof, issue.Sign)
+}
+
+// write writes the pages, with some files attached.
+func write(v runview.View, issue Issue, attached []fpdf.Attachment) ([]byte, error) {
 	s := begin(fpdf.New("P", "mm", "A4", ""), "Certificate "+Number(v), v.Signature.At)
 	s.view = v
 	s.SetMargins(margin, 14, margin)
@@ -78,11 +117,10 @@ func Certificate(v runview.View, issue Issue) ([]byte, error) {
 	s.remarks()
 	s.signature()
 	s.cautions()
-	data, err := json.Marshal(v)
-	if err != nil {
-		return nil, fmt.Errorf("the certificate's data could not be written: %w", err)
+	if err := s.proof(issue); err != nil {
+		return nil, err
 	}
-	s.SetAttachments([]fpdf.Attachment{{Content: data, Filename: "certificate.json"}})
+	s.SetAttachments(attached)
 	var out bytes.Buffer
 	if err := s.Output(&out); err != nil {
 		return nil, fmt.Errorf("the certificate could not be written: %w", err)
@@ -419,6 +457,36 @@ func means(signing run.Signing) string {
 		return ": " + string(signing.Meaning)
 	}
 	return fmt.Sprintf(": %s, shown by %s", signing.Meaning, signing.Shown)
+}
+
+// proof says how the paper is checked, beside the code that leads to its run.
+func (s *sheet) proof(issue Issue) error {
+	if issue.Sign == nil {
+		return nil
+	}
+	s.title("How this paper is checked")
+	const side = 20.0
+	if s.GetY()+side > bottom {
+		s.AddPage()
+	}
+	y := s.GetY()
+	code, err := qr.Encode(issue.Link, qr.M, qr.Auto)
+	if err != nil {
+		return fmt.Errorf("the certificate's code could not be made: %w", err)
+	}
+	s.squares(code, margin, y+1, side)
+	words := "The code leads to the run in the workshop's record. This file carries its data and a signature over every page and figure: " +
+		"whoever has the workshop's public key can check it, also without a network. Printed, it is checked by its number in the record."
+	if c := issue.Checkpoint; c != nil {
+		words += fmt.Sprintf(" Checkpoint %d of the record, %s: event %d, %s.", c.N, c.At.Format("2006-01-02 15:04:05 -07:00"), c.Event, short(c.Head))
+	}
+	s.font("", 7.6, grey)
+	s.SetXY(margin+side+4, y+1)
+	s.MultiCell(width-side-4, 3.9, words, "", "L", false)
+	s.SetXY(margin+side+4, s.GetY()+0.6)
+	s.CellFormat(width-side-4, 3.9, issue.Link, "", 1, "L", false, 0, "")
+	s.SetY(max(s.GetY(), y+side+2))
+	return nil
 }
 
 func (s *sheet) cautions() {

@@ -21,14 +21,14 @@ const CheckpointFile = "checkpoints.jws"
 
 // Checkpoint says how the record stood at a moment, signed by the workshop's key.
 type Checkpoint struct {
-	N        int       `json:"n"`        // from 1 on
-	Event    int64     `json:"event"`    // number of the log's last event
-	Head     string    `json:"head"`     // its hash, which holds all before it
-	At       time.Time `json:"at"`       // when
-	Previous string    `json:"previous"` // SHA-256 of the line before
+	N        int       `json:"n"`              // from 1 on
+	Event    int64     `json:"event"`          // number of the log's last event
+	Head     string    `json:"head"`           // its hash, which holds all before it
+	At       time.Time `json:"at"`             // when
+	Previous string    `json:"previous"`       // SHA-256 of the line before
 	Copy     int64     `json:"copy,omitempty"` // where a copy was put back: the number of its last event
 	By       string    `json:"by,omitempty"`   // and who put it back
-	Key      string    `json:"-"`            // id of the key
+	Key      string    `json:"-"`              // id of the key
 }
 
 // Log is the record, as far as checkpoints are held against it.

@@ -18,7 +18,7 @@ type CompetenceView struct {
 	Person string        `json:"person" doc:"their id"`
 	Name   string        `json:"name"`
 	Family string        `json:"family"`
-	Ground person.Ground `json:"ground" enum:"statement,examination,imported"`
+	Ground person.Ground `json:"ground"`
 	Note   string        `json:"note" doc:"what it rests on"`
 	By     string        `json:"by" doc:"who named them"`
 	At     time.Time     `json:"at"`

@@ -1,7 +1,7 @@
 package workshop
 
 import (
-	"fmt"
+	"time"
 
 	"northneedle/core/run"
 	"northneedle/core/runview"
@@ -27,20 +27,12 @@ func (ws *Workshop) CertificateFile(id string, revision int) (f File, err error)
 		return f, &run.Refusal{Kind: run.Conflict, Code: "not-signed",
 			Message: "The run is not signed yet: there is no certificate of it."}
 	}
-	row, err := ws.Ledger.RunRow(id)
+	if revision == 0 {
+		revision = len(r.Revisions) + 1
+	}
+	void, err := ws.counts(r, revision)
 	if err != nil {
 		return f, err
-	}
-	void := ""
-	latest := len(r.Revisions) + 1
-	if revision == 0 {
-		revision = latest
-	}
-	if row.ReplacedBy != "" {
-		void = "It is replaced by the run " + row.ReplacedBy + "."
-	} else if revision < latest {
-		void = fmt.Sprintf("It is superseded by revision %d of %s.", latest,
-			r.Revisions[latest-2].At.Format("2006-01-02"))
 	}
 	seq, err := r.Issued(revision)
 	if err != nil {
@@ -56,6 +48,9 @@ func (ws *Workshop) CertificateFile(id string, revision int) (f File, err error)
 	}
 	view := runview.Of(then, at)
 	issue := paper.Issue{Head: head, Void: void}
+	if err := ws.prove(&issue, id, seq); err != nil {
+		return f, err
+	}
 	if issue.Doubts, err = ws.Ledger.DoubtsOf(id); err != nil {
 		return f, err
 	}
@@ -68,6 +63,31 @@ func (ws *Workshop) CertificateFile(id string, revision int) (f File, err error)
 	}
 	pdf, err := paper.Certificate(view, issue)
 	return File{Name: paper.Number(view) + ".pdf", Type: "application/pdf", Body: pdf}, err
+}
+
+// prove adds to a certificate what it is checked by: the signature of the workshop's key, the first checkpoint that holds the run's
+// event, and a code that leads to the run.
+func (ws *Workshop) prove(issue *paper.Issue, id string, seq int) error {
+	if ws.Seal == nil {
+		return nil
+	}
+	issue.Sign = ws.Seal.Sign
+	issue.Link = "run " + id
+	address := ""
+	if err := ws.Ledger.Setting(publicAddress, &address); err != nil {
+		return err
+	}
+	if address != "" {
+		issue.Link = address + "/bench/" + id
+	}
+	ord, err := ws.Ledger.OrdOf(id, seq)
+	if err != nil {
+		return err
+	}
+	if c, ok := ws.Seal.At(ord); ok {
+		issue.Checkpoint = &paper.Point{N: c.N, Event: c.Event, Head: c.Head, At: c.At.In(time.Local)}
+	}
+	return nil
 }
 
 // RecordFile is a whole run with its chain of events.

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import CheckPaper from './CheckPaper.vue'
 import RestoreCopy from './RestoreCopy.vue'
 import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
@@ -19,7 +20,13 @@ const { trouble, sending: busy, send } = useSend()
 async function check() {
   const c = await send(() => api.POST('/api/house/check'))
   broken.value = !c || !!c.broken
-  found.value = !c ? trouble.value : c.broken || `The record holds: ${c.events} events, each chained to the one before.`
+  found.value = !c
+    ? trouble.value
+    : c.broken ||
+      `The record holds: ${c.events} events, each chained to the one before, and every register is what they give. ` +
+        (c.checkpoints
+          ? `It is what the workshop’s key signed, ${c.checkpoints} times.`
+          : 'Nothing was signed of it yet.')
 }
 async function renew() {
   if (await send(() => api.POST('/api/feed'))) await refetch()
@@ -31,7 +38,10 @@ const link = (path: string) => location.origin + path
   <section class="grid max-w-3xl gap-8">
     <div>
       <h2 class="text-lg">Check</h2>
-      <p class="text-ink-2">Every event carries the mark of the one before: whatever was changed afterwards shows.</p>
+      <p class="text-ink-2">
+        Every event carries the mark of the one before, and the workshop’s key signs how the record stands with each
+        signature and each day: whatever was changed afterwards shows.
+      </p>
       <button class="btn mt-2" :disabled="busy" @click="check">{{ busy ? 'Checking …' : 'Check the record' }}</button>
       <p
         v-if="found"
@@ -42,6 +52,7 @@ const link = (path: string) => location.origin + path
         {{ found }}
       </p>
     </div>
+    <CheckPaper />
     <div>
       <h2 class="text-lg">Copy</h2>
       <p class="text-ink-2">A whole copy, made while work goes on.</p>
