@@ -50,6 +50,9 @@ func Convert(value float64, from, to string) (float64, error) {
 	return q.Value, err
 }
 
+// largest is the largest number that is read, by its size: what is reckoned with it stays a number.
+const largest = 1e15
+
 // ParseNumber reads a number as a technician types it: a comma or a point for the
 // decimals, a typographic minus, surrounding blanks. It refuses anything else, in
 // words, including a value that is not finite and a number with both marks.
@@ -74,6 +77,9 @@ func ParseNumber(text string) (float64, error) {
 	value, err := strconv.ParseFloat(clean, 64)
 	if err != nil || math.IsInf(value, 0) || math.IsNaN(value) {
 		return 0, fmt.Errorf("%q is not a number: type digits, with a comma or a point for the decimals", text)
+	}
+	if math.Abs(value) > largest {
+		return 0, fmt.Errorf("%q is too large: nothing here is read beyond %g", text, float64(largest))
 	}
 	return value, nil
 }

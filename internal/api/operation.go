@@ -83,10 +83,13 @@ func serveFile[I any](api huma.API, op operation, do func(context.Context, *I) (
 	})
 }
 
+// uploadTime is how long a file may take to come.
+const uploadTime = 10 * time.Minute
+
 // serveUpload registers an operation that takes a whole file and answers with one value.
 func serveUpload[I, O any](api huma.API, op operation, do func(context.Context, *I) (O, error)) {
 	described := op.described()
-	described.SkipValidateBody, described.BodyReadTimeout = true, 10*time.Minute
+	described.SkipValidateBody, described.BodyReadTimeout = true, uploadTime
 	described.RequestBody = &huma.RequestBody{Required: true, Content: op.files()}
 	huma.Register(api, described, answering(do))
 }

@@ -54,6 +54,11 @@ func (p *Problem) write(w http.ResponseWriter) {
 // useProblems makes huma's own errors problems too.
 func useProblems() {
 	huma.NewError = func(status int, message string, errs ...error) huma.StatusError {
+		for _, err := range errs {
+			if err != nil && strings.Contains(err.Error(), tooLarge) {
+				status = http.StatusUnprocessableEntity
+			}
+		}
 		p := &Problem{Status: status, Title: http.StatusText(status), Detail: message, Code: "request"}
 		var details []string
 		for _, err := range errs {

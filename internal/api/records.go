@@ -2,7 +2,9 @@ package api
 
 import (
 	"context"
+	"io"
 	"net/http"
+	"time"
 
 	"northneedle/core/person"
 	"northneedle/internal/workshop"
@@ -12,13 +14,25 @@ import (
 
 // The largest whole run, and the largest backup, that are read.
 const (
-	maxRecord = 32 << 20
+	maxRecord = 8 << 20
 	maxBackup = 2 << 30
 )
 
 type uploaded struct {
 	Go      bool `query:"go" doc:"do it; left out it is only looked at"`
 	RawBody []byte
+}
+
+// streamed is a file that is read as it comes, and never held whole.
+type streamed struct {
+	Go   bool `query:"go" doc:"do it; left out it is only looked at"`
+	body io.Reader
+}
+
+// Resolve takes the body, which may take long to come.
+func (s *streamed) Resolve(ctx huma.Context) []error {
+	s.body = ctx.BodyReader()
+	return []error{ctx.SetReadDeadline(time.Now().Add(uploadTime))}
 }
 
 func registerRecords(api huma.API, shop *workshop.Workshop) {
@@ -30,7 +44,7 @@ func registerRecords(api huma.API, shop *workshop.Workshop) {
 	serveUpload(api, operation{"restore", http.MethodPost, "/api/house/restore",
 		"Look at a backup, and put it in the place of the record", person.Restore, maxBackup,
 		nil}.as("application/octet-stream"),
-		func(ctx context.Context, in *uploaded) (workshop.RestoreView, error) {
-			return shop.Restore(in.RawBody, in.Go, who(ctx))
+		func(ctx context.Context, in *streamed) (workshop.RestoreView, error) {
+			return shop.Restore(in.body, in.Go, who(ctx))
 		})
 }

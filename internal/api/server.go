@@ -5,7 +5,6 @@ package api
 import (
 	"context"
 	"encoding/json"
-	"io"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -26,7 +25,6 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	fastjson "github.com/goccy/go-json"
 	"github.com/klauspost/compress/gzhttp"
 )
 
@@ -43,6 +41,7 @@ type Server struct {
 
 	shop    *workshop.Workshop
 	auth    *people.Authenticator
+	crowd   crowd
 	closing chan struct{} // closed when the program ends: streams end with it
 }
 
@@ -52,7 +51,7 @@ func New(shop *workshop.Workshop) *Server {
 	s := &Server{shop: shop, auth: people.NewAuthenticator(shop.Ledger, shop.Clock), closing: make(chan struct{})}
 	router := chi.NewRouter()
 	router.Use(logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
-	router.Use(s.asOf, s.auth.Middleware, s.signedIn)
+	router.Use(s.asOf, s.auth.Middleware, s.signedIn, s.limited, whole)
 	API(s, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
 		w.Header().Set("Content-Type", "application/schema+json")
@@ -155,14 +154,7 @@ func API(s *Server, router chi.Router) huma.API {
 
 // jsonFormat writes answers as encoding/json would, in a third of its time; what is sent to us is read
 // by encoding/json itself.
-var jsonFormat = huma.Format{
-	Marshal: func(w io.Writer, v any) error {
-		encoder := fastjson.NewEncoder(w)
-		encoder.SetEscapeHTML(false)
-		return encoder.Encode(v)
-	},
-	Unmarshal: json.Unmarshal,
-}
+var jsonFormat = huma.Format{Marshal: writeJSON, Unmarshal: readJSON}
 
 // Description is the OpenAPI 3.1 description of the API.
 func Description() ([]byte, error) {

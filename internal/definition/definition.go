@@ -113,6 +113,9 @@ func readYAML(file, what string, text []byte, into any) (tree *ast.File, err err
 	if len(text) > maxSize {
 		return nil, Mistake{File: file, Message: "the file is larger than 1 MiB: this is no " + what}
 	}
+	if err := shallow(text); err != nil {
+		return nil, Mistake{File: file, Message: err.Error()}
+	}
 	defer func() { // the YAML library is handed whatever a person wrote
 		if r := recover(); r != nil {
 			tree, err = nil, Mistake{File: file, Message: "this is not readable as YAML"}

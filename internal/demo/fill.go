@@ -136,7 +136,7 @@ func (f *filler) cast(password string) error {
 	}
 	for i, id := range []string{"tamsin", "idris"} {
 		staff = append(staff, &ledger.Competence{ID: fmt.Sprintf("competence-%d", i+1), PersonID: id, Family: "ventilator",
-			Ground: person.Examination, Note: "maker's course on ventilators", ByID: ledger.Nobody.ID, ByName: ledger.Nobody.Name,
+			Ground: person.Examination, Note: "maker's course on ventilators", ByID: "former-lead", ByName: "Corran Lisle",
 			At: f.today.AddDate(-longHere, 0, 0)})
 	}
 	began := f.today.AddDate(-longHere, 0, 0)

@@ -1,6 +1,7 @@
 package exchange
 
 import (
+	"bytes"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
@@ -17,6 +19,9 @@ import (
 	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
+
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
 )
 
 // What can be imported.
@@ -103,8 +108,15 @@ func ReadImport(kind string, file io.Reader, known Known, now time.Time) (*Impor
 	if err != nil {
 		return nil, fmt.Errorf("the file could not be read: %w", err)
 	}
-	reader := csv.NewReader(strings.NewReader(strings.TrimPrefix(string(text), "\ufeff")))
-	reader.Comma, reader.FieldsPerRecord, reader.TrimLeadingSpace = separator(string(text)), -1, true
+	words, err := decoded(text)
+	if err != nil {
+		return nil, err
+	}
+	if line := openQuote(words); line > 0 {
+		return nil, fmt.Errorf("line %d: a quote is opened there and never closed", line)
+	}
+	reader := csv.NewReader(strings.NewReader(words))
+	reader.Comma, reader.FieldsPerRecord, reader.TrimLeadingSpace = separator(words), -1, true
 	head, err := reader.Read()
 	if err != nil {
 		return nil, fmt.Errorf("the file has no line of column names: %v", err)
@@ -138,16 +150,56 @@ func ReadImport(kind string, file io.Reader, known Known, now time.Time) (*Impor
 		if errors.Is(err, io.EOF) {
 			return in, nil
 		}
-		line, _ := reader.FieldPos(0)
-		if err != nil {
-			r.refuse(line, "", "this line is no CSV: "+err.Error())
+		var broken *csv.ParseError
+		if errors.As(err, &broken) {
+			r.refuse(broken.StartLine, "", "this line is no CSV: "+broken.Err.Error())
 			continue
 		}
+		if err != nil {
+			return nil, err
+		}
+		line, _ := reader.FieldPos(0)
 		if len(in.Rows)+in.Count >= mostRows {
 			return nil, fmt.Errorf("the file has more than %d rows: split it", mostRows)
 		}
 		r.row(kind, line, record)
 	}
+}
+
+// decoded is a text in UTF-8. Spreadsheets also write UTF-16, which says so at its beginning, and Windows-1252, which is
+// what remains where a text is no UTF-8.
+func decoded(text []byte) (string, error) {
+	switch {
+	case bytes.HasPrefix(text, []byte{0xff, 0xfe}), bytes.HasPrefix(text, []byte{0xfe, 0xff}):
+		out, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Bytes(text)
+		if err != nil {
+			return "", fmt.Errorf("the file says that it is UTF-16, and is not: %w", err)
+		}
+		return string(out), nil
+	case utf8.Valid(text):
+		return strings.TrimPrefix(string(text), "\ufeff"), nil
+	}
+	out, err := charmap.Windows1252.NewDecoder().Bytes(text)
+	return string(out), err
+}
+
+// openQuote is the line on which a quote is opened that is never closed; 0 where every one is.
+func openQuote(text string) int {
+	line, opened, inside := 1, 0, false
+	for _, r := range text {
+		switch r {
+		case '"':
+			if inside = !inside; inside {
+				opened = line
+			}
+		case '\n':
+			line++
+		}
+	}
+	if inside {
+		return opened
+	}
+	return 0
 }
 
 // separator is what stands between the columns, by the first line.
@@ -187,7 +239,7 @@ func (e refusal) Error() string { return e.field + ": " + e.why }
 func (r *rowReader) row(kind string, line int, record []string) {
 	get := func(name string) string {
 		if i, ok := r.at[name]; ok && i < len(record) {
-			return strings.TrimSpace(record[i])
+			return Bare(strings.TrimSpace(record[i]))
 		}
 		return ""
 	}

@@ -1,6 +1,7 @@
 package exchange_test
 
 import (
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -10,6 +11,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/text/encoding/charmap"
+	"golang.org/x/text/encoding/unicode"
+	"pgregory.net/rapid"
 )
 
 // register knows one device and one reference.
@@ -98,4 +102,32 @@ func FuzzReadImport(f *testing.F) {
 			}
 		}
 	})
+}
+
+// What a spreadsheet would compute goes out as text, and comes back as it was; a quote that is never closed names its line; and the
+// encodings that spreadsheets write are read.
+func TestListsAreReadAndWrittenAsSpreadsheetsTakeThem(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		text := rapid.OneOf(rapid.StringMatching(`'{0,3}[-=+@]?[a-z0-9(.]{0,6}`), rapid.String()).Draw(rt, "text")
+		out := exchange.Neutral(text)
+		if _, err := strconv.ParseFloat(out, 64); err != nil && out != "" {
+			assert.NotContains(rt, "=+-@\t\r", out[:1])
+		}
+		assert.Equal(rt, text, exchange.Bare(out))
+	})
+	const rows = "tag,maker,model,family,site,place\nMB-7001,Ostrel,V7,ventilator,Merrowby,Größe 3\nMB-7002,'=1+1,V7,ventilator,Merrowby,'-A\n"
+	latin, err := charmap.Windows1252.NewEncoder().String(rows)
+	require.NoError(t, err)
+	wide, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(rows)
+	require.NoError(t, err)
+	for _, text := range []string{rows, "\ufeff" + rows, latin, wide} {
+		in, err := exchange.ReadImport(exchange.Assets, strings.NewReader(text), register{}, time.Now())
+		require.NoError(t, err)
+		require.Len(t, in.Rows, 2)
+		assert.Contains(t, in.Rows[0].Asset.Place, "Größe 3")
+		assert.Contains(t, in.Rows[1].Asset.Maker, "=1+1")
+	}
+	_, err = exchange.ReadImport(exchange.Assets, strings.NewReader("tag,maker,model,family,site\nMB-1,a,b,ventilator,s\nMB-2,\"a,b,ventilator,s\n"),
+		register{}, time.Now())
+	assert.ErrorContains(t, err, "line 3")
 }

@@ -6,6 +6,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"iter"
+	"strconv"
+	"strings"
 	"time"
 
 	"github.com/xuri/excelize/v2"
@@ -45,7 +47,7 @@ func (t Table) CSV() ([]byte, error) {
 func cell(v any) string {
 	switch v := v.(type) {
 	case string:
-		return v
+		return Neutral(v)
 	case nil:
 		return ""
 	case time.Time:
@@ -55,6 +57,31 @@ func cell(v any) string {
 		return v.Format(time.DateOnly)
 	}
 	return fmt.Sprint(v)
+}
+
+// formula begins what a spreadsheet would take for something to compute.
+const formula = "=+-@\t\r"
+
+// Neutral puts an apostrophe before a text that a spreadsheet would compute, or that begins with one and such a letter: so it can
+// be taken off again. A number stays as it is.
+func Neutral(text string) string {
+	bare := strings.TrimLeft(text, "'")
+	if bare == "" || !strings.ContainsRune(formula, rune(bare[0])) {
+		return text
+	}
+	if _, err := strconv.ParseFloat(text, 64); err == nil {
+		return text
+	}
+	return "'" + text
+}
+
+// Bare takes off what [Neutral] put before a text.
+func Bare(text string) string {
+	bare := strings.TrimLeft(text, "'")
+	if bare != text && bare != "" && strings.ContainsRune(formula, rune(bare[0])) {
+		return text[1:]
+	}
+	return text
 }
 
 // JSON writes the table as an array of objects, with RFC 3339 times.

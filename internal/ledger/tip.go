@@ -51,6 +51,12 @@ func (l *Ledger) OrdOf(id string, seq int) (int64, error) {
 	return e.Ord, err
 }
 
+// OpenBy is how many open runs somebody opened.
+func (l *Ledger) OpenBy(person string) (n int64, err error) {
+	err = l.read.Model(&Run{}).Where("status = ? AND by_id = ?", run.Open, person).Count(&n).Error
+	return n, err
+}
+
 // Reissued are the runs of which a certificate counts no more: another run took their place, or it was issued anew.
 func (l *Ledger) Reissued() (ids []string, err error) {
 	err = l.read.Raw(`SELECT id FROM runs WHERE replaced_by <> '' AND paper = 0 UNION

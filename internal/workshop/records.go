@@ -3,6 +3,7 @@ package workshop
 import (
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -162,13 +163,13 @@ func (ws *Workshop) takeRun(back exchange.ReadBack, who person.Person) error {
 }
 
 // Restore checks a backup and, if do is set, replaces the record with it.
-func (ws *Workshop) Restore(text []byte, do bool, who person.Person) (RestoreView, error) {
+func (ws *Workshop) Restore(content io.Reader, do bool, who person.Person) (RestoreView, error) {
 	file, err := os.CreateTemp("", "backup-*.db")
 	if err != nil {
 		return RestoreView{}, err
 	}
 	defer os.Remove(file.Name())
-	_, err = file.Write(text)
+	_, err = io.Copy(file, content)
 	if err = errors.Join(err, file.Close()); err != nil {
 		return RestoreView{}, err
 	}

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -75,8 +76,15 @@ func (ws *Workshop) RunView(r run.Run) runview.View {
 	return view
 }
 
+// mostOpen is how many runs somebody may have open.
+const mostOpen = 60
+
 // OpenRun opens a run on a device: by the procedure that was wanted, or the one that fits.
 func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error) {
+	if open, err := ws.Ledger.OpenBy(who.ID); err != nil || open >= mostOpen {
+		return run.Run{}, errors.Join(err, &run.Refusal{Kind: run.Conflict, Code: "many-open",
+			Message: fmt.Sprintf("You have %d runs open: sign some, or give them up, first.", open)})
+	}
 	a, err := ws.Ledger.Asset(wanted.Asset)
 	if err != nil {
 		return run.Run{}, err
