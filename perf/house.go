@@ -61,7 +61,7 @@ func openHouse(folder string) (*house, error) {
 		Duties:     duties,
 		Clock:      func() time.Time { return h.now },
 		Demo:       true,
-	}))
+	}, api.Transport{}))
 	return h, h.signIn()
 }
 

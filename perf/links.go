@@ -119,7 +119,7 @@ func links() error {
 		Profiles:   profiles,
 		Clock:      time.Now,
 	}
-	h.server = httptest.NewServer(api.New(shop))
+	h.server = httptest.NewServer(api.New(shop, api.Transport{}))
 	defer h.server.Close()
 	if err := shop.Connect(ctx); err != nil {
 		return err

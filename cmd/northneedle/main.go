@@ -31,6 +31,7 @@ import (
 	"northneedle/internal/workshop"
 
 	"github.com/alecthomas/kong"
+	"github.com/coreos/go-systemd/v22/daemon"
 )
 
 // version is set when a release is built.
@@ -43,7 +44,12 @@ type place struct {
 type network struct {
 	place
 	keeping
-	Addr    string `env:"NEEDLE_ADDR" default:"localhost:8360" help:"Address to serve on."`
+	Addr        string   `env:"NEEDLE_ADDR" default:"localhost:8360" help:"Address to serve on."`
+	TLSCert     string   `placeholder:"FILE" type:"existingfile" help:"Certificate to encrypt with (PEM, with those above it)."`
+	TLSKey      string   `placeholder:"FILE" type:"existingfile" help:"Key of the certificate (PEM)."`
+	BehindProxy bool     `help:"A proxy in front encrypts: what it forwards (X-Forwarded-For, -Host, -Proto) is believed. Nobody else may reach this address."`
+	Hosts       []string `placeholder:"NAME" help:"Names that are served, with the port where it is not the usual one; left out: any."`
+
 	Profile string `placeholder:"ADDRESS" help:"Also serve where the time and the memory go (pprof) on this address: never one that others reach."`
 }
 
@@ -94,11 +100,23 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	if err != nil {
 		return fmt.Errorf("what recurs, with mistakes; nothing was started:\n%w", err)
 	}
+	certificate, err := n.certificate()
+	if err != nil {
+		return err
+	}
+	free, err := alone(n.Data)
+	if err != nil {
+		return err
+	}
+	defer free()
 	l, err := ledger.Open(n.Data)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
+	if err := demoPeople(l, isDemo); err != nil {
+		return err
+	}
 	if fill != nil {
 		if err := fill(l, all); err != nil {
 			return err
@@ -129,7 +147,7 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		Demo:       isDemo,
 		Version:    version,
 	}
-	server := api.New(shop)
+	server := api.New(shop, api.Transport{TLS: certificate != nil, BehindProxy: n.BehindProxy, Hosts: n.Hosts})
 	if err := shop.Connect(ctx); err != nil {
 		return err
 	}
@@ -140,8 +158,13 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	}
 	listener, err := net.Listen("tcp", n.Addr)
 	if err == nil {
-		slog.Info("North Needle is ready", "address", "http://"+n.Addr, "data", n.Data)
-		err = server.Serve(ctx, listener)
+		scheme := "http://"
+		if certificate != nil {
+			scheme = "https://"
+		}
+		slog.Info("North Needle is ready", "address", scheme+n.Addr, "data", n.Data)
+		daemon.SdNotify(false, daemon.SdNotifyReady)
+		err = server.Serve(ctx, listener, certificate)
 	}
 	stop()
 	<-daily

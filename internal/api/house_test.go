@@ -157,6 +157,12 @@ func emptyHouse(t *testing.T) *house {
 
 func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 	t.Helper()
+	return houseBy(t, folder, l, api.Transport{})
+}
+
+// houseBy is a server that is reached by some transport.
+func houseBy(t *testing.T, folder string, l *ledger.Ledger, by api.Transport) *house {
+	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	gas, err := sim.Serve(ctx, "127.0.0.1:0", sim.NewGasBench(map[string]float64{"HG-22": 5.02, "HG-23": 10.04,
 		"HG-40": 5.1}))
@@ -185,7 +191,7 @@ func houseOf(t *testing.T, folder string, l *ledger.Ledger) *house {
 		Demo:       true,
 		Version:    "test",
 	}
-	h.served = api.New(h.shop)
+	h.served = api.New(h.shop, by)
 	require.NoError(t, h.shop.Connect(ctx))
 	h.server = httptest.NewServer(h.served)
 	h.end = sync.OnceFunc(func() {

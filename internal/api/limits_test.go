@@ -90,7 +90,7 @@ func TestWhatIsTooLargeIsNamed(t *testing.T) {
 	for name, text := range map[string]string{
 		"brackets": "id: x\nsteps: " + strings.Repeat("[", 100_000),
 		"dashes":   "id: x\nsteps:\n" + strings.Repeat("- ", 50_000) + "x",
-		"indents":  strings.Repeat(" ", 0) + func() (s string) {
+		"indents": strings.Repeat(" ", 0) + func() (s string) {
 			var b strings.Builder
 			for i := range 400 {
 				b.WriteString(strings.Repeat(" ", i) + "a:\n")

@@ -4,6 +4,7 @@ package api
 
 import (
 	"context"
+	"crypto/tls"
 	"encoding/json"
 	"io/fs"
 	"log/slog"
@@ -46,11 +47,11 @@ type Server struct {
 }
 
 // New is a server of a workshop, which it gets ready.
-func New(shop *workshop.Workshop) *Server {
+func New(shop *workshop.Workshop, by Transport) *Server {
 	shop.Begin()
-	s := &Server{shop: shop, auth: people.NewAuthenticator(shop.Ledger, shop.Clock), closing: make(chan struct{})}
+	s := &Server{shop: shop, auth: people.NewAuthenticator(shop.Ledger, shop.Clock, by.secure()), closing: make(chan struct{})}
 	router := chi.NewRouter()
-	router.Use(logged, middleware.Recoverer, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
+	router.Use(by.forwarded, logged, middleware.Recoverer, by.known, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
 	router.Use(s.asOf, s.auth.Middleware, s.signedIn, s.limited, whole)
 	API(s, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {
@@ -172,7 +173,8 @@ func (s *Server) healthy(w http.ResponseWriter, _ *http.Request) {
 }
 
 // Serve answers at a listener until the context ends, and then lets requests under way finish.
-func (s *Server) Serve(ctx context.Context, listener net.Listener) error {
+// With a certificate it encrypts.
+func (s *Server) Serve(ctx context.Context, listener net.Listener, certificate *tls.Certificate) error {
 	server := &http.Server{
 		Handler:           s,
 		ReadHeaderTimeout: 5 * time.Second,
@@ -180,9 +182,18 @@ func (s *Server) Serve(ctx context.Context, listener net.Listener) error {
 		IdleTimeout:       2 * time.Minute,
 		MaxHeaderBytes:    1 << 16,
 	}
+	if certificate != nil {
+		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{*certificate}}
+	}
 	server.RegisterOnShutdown(s.EndStreams)
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(listener) }()
+	go func() {
+		if certificate != nil {
+			failed <- server.ServeTLS(listener, "", "")
+			return
+		}
+		failed <- server.Serve(listener)
+	}()
 	select {
 	case err := <-failed:
 		return err

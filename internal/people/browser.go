@@ -35,8 +35,8 @@ type asking struct {
 type askingKey struct{}
 
 // withAsking puts a request into its context.
-func withAsking(w http.ResponseWriter, r *http.Request) *http.Request {
-	a := asking{address: addressOf(r.RemoteAddr), agent: agentOf(r.UserAgent()), answer: w, secure: r.TLS != nil}
+func withAsking(w http.ResponseWriter, r *http.Request, secure bool) *http.Request {
+	a := asking{address: addressOf(r.RemoteAddr), agent: agentOf(r.UserAgent()), answer: w, secure: secure}
 	if c, err := r.Cookie(knownCookie); err == nil {
 		a.known = strings.Split(c.Value, ",")
 	}

@@ -51,6 +51,7 @@ const key = "person"
 type Authenticator struct {
 	ledger   *ledger.Ledger
 	sessions *scs.SessionManager
+	secure   bool // cookies only come back encrypted
 	clock    func() time.Time
 
 	tries  *tries
@@ -67,7 +68,8 @@ type Authenticator struct {
 const quarter = 15 * time.Minute
 
 // NewAuthenticator makes one over the people and sessions of a ledger. Sessions last 12 hours, a working day.
-func NewAuthenticator(l *ledger.Ledger, clock func() time.Time) *Authenticator {
+// Where what goes out is encrypted, its cookies only come back so.
+func NewAuthenticator(l *ledger.Ledger, clock func() time.Time, secure bool) *Authenticator {
 	nobody, err := argon2id.CreateHash(rand.Text(), &Cost)
 	if err != nil {
 		panic(err) // the machine has no randomness
@@ -78,10 +80,10 @@ func NewAuthenticator(l *ledger.Ledger, clock func() time.Time) *Authenticator {
 	s.Lifetime = 12 * time.Hour
 	s.HashTokenInStore = true
 	s.Cookie.Name = CookieName
-	s.Cookie.HttpOnly = true
+	s.Cookie.HttpOnly, s.Cookie.Secure = true, secure
 	s.Cookie.SameSite = http.SameSiteLaxMode
 	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(), nobody: nobody, refused: map[string]int{},
-		wrongPINs: map[string]int{}}
+		wrongPINs: map[string]int{}, secure: secure}
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -108,7 +110,7 @@ func (plainText) Decode(text []byte) (time.Time, map[string]any, error) {
 // Middleware loads the session of a request and keeps it.
 func (a *Authenticator) Middleware(next http.Handler) http.Handler {
 	return a.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		next.ServeHTTP(w, withAsking(w, r))
+		next.ServeHTTP(w, withAsking(w, r, a.secure))
 	}))
 }
 

@@ -1,0 +1,66 @@
+package main
+
+import (
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"northneedle/internal/ledger"
+
+	"github.com/gofrs/flock"
+)
+
+// certificate is what is encrypted with; nil where nothing is.
+func (n network) certificate() (*tls.Certificate, error) {
+	switch {
+	case n.TLSCert == "" && n.TLSKey == "":
+		return nil, nil
+	case n.TLSCert == "" || n.TLSKey == "":
+		return nil, errors.New("--tls-cert and --tls-key go together")
+	case n.BehindProxy:
+		return nil, errors.New("either this program encrypts (--tls-cert, --tls-key) or the proxy in front does (--behind-proxy)")
+	}
+	pair, err := tls.LoadX509KeyPair(n.TLSCert, n.TLSKey)
+	if err != nil {
+		return nil, fmt.Errorf("the certificate to encrypt with: %w", err)
+	}
+	return &pair, nil
+}
+
+// lockFile says that a server has a data folder to itself.
+const lockFile = "serving.lock"
+
+// alone takes a data folder for this server alone, until free is called.
+func alone(data string) (free func(), err error) {
+	if err := os.MkdirAll(data, 0o700); err != nil {
+		return nil, err
+	}
+	lock := flock.New(filepath.Join(data, lockFile))
+	taken, err := lock.TryLock()
+	if err != nil {
+		return nil, fmt.Errorf("the data folder: %w", err)
+	}
+	if !taken {
+		return nil, fmt.Errorf("another server has %s open: stop it first, or serve another folder", data)
+	}
+	return func() { lock.Unlock() }, nil
+}
+
+// demoPeople refuses to serve a demo's people for good: their password stands on the page.
+func demoPeople(l *ledger.Ledger, isDemo bool) error {
+	if isDemo {
+		return nil
+	}
+	everyone, err := l.People()
+	if err != nil {
+		return err
+	}
+	for _, p := range everyone {
+		if p.Demo {
+			return fmt.Errorf("this folder was filled by the demo, and the password of %s is known to everyone: serve another folder", p.Name)
+		}
+	}
+	return nil
+}
