@@ -46,6 +46,8 @@ type Order struct {
 	Registered  time.Time           // when the account of By was made; zero: before every run
 	Shown       string              // how By showed that it was they, where this is a signature
 	Content     string              // hash of the run's last event
+
+	elsewhere bool // it is carried out once more from a record: who may do what alone there is not known
 }
 
 // Command is something a person wants to happen to a run.
@@ -97,6 +99,9 @@ func (r Run) stillOpen(c Command) error {
 		}
 		return nil
 	case ReviseCertificate:
+		if r.TakenIn != nil && !r.TakenIn.Ours {
+			return refuse(Conflict, "elsewhere", "", "This run was made elsewhere: its certificate is issued by whoever made it.")
+		}
 		if r.Status != Signed {
 			return refuse(Conflict, "not-signed", "", "There is no certificate of this run to issue anew: it is %s.",
 				r.Status)

@@ -49,8 +49,10 @@ func (o Order) signing(m Meaning) Signing {
 	return Signing{Meaning: m, Shown: o.Shown, Content: o.Content}
 }
 
-// alone reports whether whoever gives the order may do the run's device alone.
-func (o Order) alone(r Run) bool { return o.By.Alone(r.Device.Family, o.Competences, o.At) }
+// alone reports whether somebody may do a family of devices alone, by what the order knows.
+func (o Order) alone(p person.Person, family string) bool {
+	return o.elsewhere || p.Alone(family, o.Competences, o.At)
+}
 
 // mayWork refuses what somebody does in a run whose device they may not do alone, unless it says whom they work under.
 func (r Run) mayWork(c Command, o Order) error {
@@ -60,7 +62,7 @@ func (r Run) mayWork(c Command, o Order) error {
 	case NameSupervisor, ReviewRun, ReturnRun, ReviseCertificate, AddNote, CloseOpenItem, AbandonRun:
 		return nil
 	}
-	if o.alone(r) || r.Under != nil && r.Under.ID != o.By.ID {
+	if o.alone(o.By, r.Device.Family) || r.Under != nil && r.Under.ID != o.By.ID {
 		return nil
 	}
 	return refuse(Forbidden, "not-alone", "under",
@@ -82,7 +84,7 @@ func (c NameSupervisor) check(r Run, o Order) error {
 	switch {
 	case c.Under.ID == o.By.ID:
 		return refuse(Invalid, "supervisor-self", "under", "Nobody works under themselves: name another person.")
-	case !c.Under.Alone(r.Device.Family, o.Competences, o.At):
+	case !o.alone(c.Under, r.Device.Family):
 		return refuse(Invalid, "supervisor-alone", "under", "%s is not on record as one who does a %s alone: name somebody who is.",
 			c.Under.Name, r.Device.Family)
 	case r.hand(c.Under.ID):
@@ -125,7 +127,7 @@ func (r Run) MayCountersign(p person.Person, registered time.Time, o Order) erro
 	case registered.After(r.OpenedAt):
 		return refuse(Forbidden, "account-too-new", "reviewer",
 			"%s was registered after this run began: somebody who was here before countersigns it.", p.Name)
-	case !p.Alone(r.Device.Family, o.Competences, o.At):
+	case !o.alone(p, r.Device.Family):
 		return refuse(Forbidden, "reviewer-alone", "reviewer", "%s is not on record as one who does a %s alone: somebody who is countersigns.",
 			p.Name, r.Device.Family)
 	}

@@ -77,6 +77,7 @@ var Kinds = []Kind{
 	kind[NoteAdded]("NoteAdded"),
 	kind[RunSigned]("RunSigned"),
 	kind[SupervisorNamed]("SupervisorNamed"),
+	kind[TakenIn]("TakenIn"),
 	kind[RunReviewed]("RunReviewed"),
 	kind[RunReturned]("RunReturned"),
 	kind[RunAbandoned]("RunAbandoned"),
@@ -335,6 +336,14 @@ type (
 		ReviewerName string        `json:"reviewer_name,omitempty"`
 		Next         *interval.Due `json:"next,omitempty"`
 		Signing      Signing       `json:"signing,omitzero"`
+	}
+	// TakenIn ends a run that was made elsewhere: it was read back from a file, by whoever's event it is. It says nothing of how the
+	// device stands now.
+	TakenIn struct {
+		File   string `json:"file"`             // SHA-256 of it
+		Origin string `json:"origin"`           // the workshop that it names
+		Ours   bool   `json:"ours"`             // it was signed by a key of this workshop, so its people are the ones that are here
+		Device string `json:"device,omitempty"` // the device's id here, where it is another
 	}
 	RunReviewed struct {
 		Note      string  `json:"note,omitempty"`

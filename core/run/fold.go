@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 )
@@ -30,7 +31,7 @@ func (r Run) Apply(e Event) Run {
 // one works under.
 func (r Run) recordsInIt(f Fact) bool {
 	switch f.(type) {
-	case RunReviewed, RunReturned, CertificateRevised, SupervisorNamed:
+	case RunReviewed, RunReturned, CertificateRevised, SupervisorNamed, TakenIn:
 		return false
 	case NoteAdded:
 		return r.Status == Open
@@ -234,6 +235,12 @@ func (f RunSigned) apply(r Run, e Event) Run {
 
 func (f SupervisorNamed) apply(r Run, _ Event) Run {
 	r.Under = &f.Under
+	return r
+}
+
+func (f TakenIn) apply(r Run, e Event) Run {
+	r.TakenIn = &Intake{f, e.At, e.By}
+	r.Device.ID = cmp.Or(f.Device, r.Device.ID)
 	return r
 }
 

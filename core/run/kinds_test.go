@@ -54,6 +54,7 @@ func facts(t *testing.T, b *bench) map[string]run.Fact {
 		"NoteAdded":          run.NoteAdded{Text: "quiet"},
 		"RunSigned":          run.RunSigned{Statement: "Checked.", Result: run.NotComplete, Reviewer: "tamsin"},
 		"SupervisorNamed":    run.SupervisorNamed{Under: person.Person{ID: "tamsin", Name: "Tamsin Orrery"}},
+		"TakenIn":            run.TakenIn{File: "f", Origin: "another workshop"},
 		"RunReviewed":        run.RunReviewed{Note: "seen"},
 		"RunReturned":        run.RunReturned{Reason: "look again"},
 		"RunAbandoned":       run.RunAbandoned{Reason: "it was taken away"},

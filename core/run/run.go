@@ -212,6 +212,7 @@ type Run struct {
 	EndReason string
 	Hands     []person.Person // everyone who recorded something in it, as what they were then
 	Under     *person.Person  // whom somebody works under who may not do this alone; that one countersigns
+	TakenIn   *Intake         // where it was made elsewhere
 	Revisions []Revision      // of its certificate, after the first
 
 	last     time.Time                       // of its last event
@@ -223,6 +224,13 @@ type Run struct {
 // Signature is a signed statement.
 type Signature struct {
 	RunSigned
+	At time.Time
+	By person.Person
+}
+
+// Intake is by whom a run was taken in that was made elsewhere, and when.
+type Intake struct {
+	TakenIn
 	At time.Time
 	By person.Person
 }

@@ -352,6 +352,7 @@ func TestAFoldNeverPanicsAndNeverLooksBack(t *testing.T) {
 		require.NoError(rt, err)
 		now, _ := json.Marshal(b.view())
 		require.Equal(rt, string(now), string(again), "the same events give the same run")
+		require.NoError(rt, run.Replay(compiled(t, small()), b.events), "what came about by the rules is replayed by them")
 	})
 }
 

@@ -46,9 +46,10 @@ type View struct {
 	ResultWhy   string                      `json:"result_why"`
 	Limited     []string                    `json:"limited,omitempty"` // what the statement is limited to: "Rising: from 0 to 20 kg"
 	NeedsReview bool                        `json:"needs_review"`
-	Under       *person.Person              `json:"under,omitempty"` // whom it is made under, by somebody who may not do it alone
-	Hands       []person.Person             `json:"hands"`           // everyone who recorded something in it
-	Timer       *TimerView                  `json:"timer,omitempty"` // the one that ends next, or ended last
+	Under       *person.Person              `json:"under,omitempty"`    // whom it is made under, by somebody who may not do it alone
+	TakenIn     *TakenInView                `json:"taken_in,omitempty"` // where it was made elsewhere
+	Hands       []person.Person             `json:"hands"`              // everyone who recorded something in it
+	Timer       *TimerView                  `json:"timer,omitempty"`    // the one that ends next, or ended last
 	Signature   *SignatureView              `json:"signature,omitempty"`
 	Returned    string                      `json:"returned,omitempty"`
 	Marked      []run.PointMark             `json:"marked,omitempty"`  // where it was given back
@@ -302,6 +303,15 @@ type OpenItemView struct {
 	By       string     `json:"by"`
 	ClosedAt *time.Time `json:"closed_at,omitempty"`
 	Note     string     `json:"note,omitempty"`
+}
+
+// TakenInView says where a run is from that was made elsewhere, and who took it in.
+type TakenInView struct {
+	Origin string    `json:"origin"`
+	File   string    `json:"file"` // SHA-256
+	Ours   bool      `json:"ours"` // by a key of this workshop
+	By     string    `json:"by"`
+	At     time.Time `json:"at"`
 }
 
 // SignatureView is who stated what.

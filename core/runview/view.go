@@ -75,6 +75,9 @@ func Of(r run.Run, now time.Time) View {
 	}
 	v.OpenItems = viewOpenItems(r)
 	v.Under, v.Hands = r.Under, r.Hands
+	if t := r.TakenIn; t != nil {
+		v.TakenIn = &TakenInView{t.Origin, t.File, t.Ours, t.By.Name, t.At}
+	}
 	v.Timer = viewNextTimer(r, now)
 	v.Result, v.ResultWhy = r.Outcome()
 	v.Statement = statement(r, v.ResultWhy)

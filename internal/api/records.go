@@ -32,7 +32,10 @@ type streamed struct {
 // Resolve takes the body, which may take long to come.
 func (s *streamed) Resolve(ctx huma.Context) []error {
 	s.body = ctx.BodyReader()
-	return []error{ctx.SetReadDeadline(time.Now().Add(uploadTime))}
+	if err := ctx.SetReadDeadline(time.Now().Add(uploadTime)); err != nil {
+		return []error{err}
+	}
+	return nil
 }
 
 func registerRecords(api huma.API, shop *workshop.Workshop) {

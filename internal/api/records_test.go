@@ -2,17 +2,22 @@ package api_test
 
 import (
 	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 
 	"northneedle/core/run"
 	"northneedle/core/runview"
+	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 	"northneedle/internal/workshop"
 
@@ -203,16 +208,89 @@ func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
 	status, v, body = read(foreign, "?go=true", text)
 	require.Equal(t, 200, status, body)
 	assert.True(t, v.Taken)
-	there := get[runview.View](foreign, "/api/runs/"+id)
+	_, taken := foreign.call("GET", "/api/runs/"+id, nil)
+	there := view(t, taken)
 	here := get[runview.View](c, "/api/runs/"+id)
-	assert.Equal(t, here.Measures, there.Measures)
-	assert.Equal(t, here.Signature, there.Signature)
+	assert.Equal(t, here.Measures, view(t, bytes.ReplaceAll(taken, []byte(" (elsewhere)"), nil)).Measures)
+	assert.Equal(t, here.Signature.Statement, there.Signature.Statement)
+	assert.Equal(t, here.Signature.By.Name+" (elsewhere)", there.Signature.By.Name, "nobody of this workshop, whatever the name")
+	assert.Equal(t, "Tamsin Orrery", there.TakenIn.By)
+	assert.False(t, there.TakenIn.Ours)
+	foreign.refused(there, order{"kind": "revise", "reason": "x", "note": "y"}, 409, "elsewhere", "issued by whoever made it")
+	_, paper := foreign.call("GET", "/api/runs/"+id+"/certificate.pdf", nil)
+	if said := words(t, paper); said != "" {
+		assert.Contains(t, said, "Made elsewhere")
+	}
 	status, v, _ = read(foreign, "?go=true", text)
 	assert.Equal(t, 422, status, "a second time it is there already")
 	assert.False(t, v.Taken)
 	n, err := empty.ledger.Verify()
 	require.NoError(t, err)
 	assert.Positive(t, n)
+}
+
+// A file whose hashes add up is no run: it must have come about by the rules of its procedure. One that did lifts nothing.
+func TestARunThatIsTypedIsNoRun(t *testing.T) {
+	h := newHouse(t)
+	lead := h.signedIn("Tamsin Orrery")
+	tag, id := signedRun(t, lead, "patient-scale")
+	_, text := lead.call("GET", "/api/runs/"+id+"/record.json", nil)
+	var record exchange.Record
+	require.NoError(t, json.Unmarshal(text, &record))
+	var lines []exchange.Entry
+	for _, e := range record.Events { // opened and signed, and by somebody else
+		if e.Kind == "RunOpened" || e.Kind == "RunSigned" {
+			e.Seq, e.By = len(lines)+1, json.RawMessage(`{"id":"noor","name":"Noor Bexley","role":"technician"}`)
+			lines = append(lines, e)
+		}
+	}
+	lines = append(lines, exchange.Entry{Seq: 3, ID: "seen", Kind: "RunReviewed", At: lines[1].At, Data: json.RawMessage(`{"note":"seen"}`),
+		By: json.RawMessage(`{"id":"ash","name":"Quillan Ash","role":"lead"}`)})
+	for i := range lines {
+		if e := &lines[i]; true {
+			if e.Prev = ""; i > 0 {
+				e.Prev = lines[i-1].Hash
+			}
+			e.Log = ""
+			sum := sha256.New()
+			for _, part := range []string{e.Log, e.Prev, "run/" + id, strconv.Itoa(e.Seq), e.ID, e.Kind, e.At, string(compacted(t, e.By)), string(compacted(t, e.Data))} {
+				fmt.Fprintf(sum, "%d:%s\n", len(part), part)
+			}
+			e.Hash = hex.EncodeToString(sum.Sum(nil))
+		}
+	}
+	record.Events, record.Seal = lines, ""
+	typed, err := json.Marshal(record)
+	require.NoError(t, err)
+	empty := emptyHouse(t)
+	c := empty.signedIn("Tamsin Orrery")
+	status, body := c.upload("/api/records?go=true", "application/json", typed)
+	require.Equal(t, 422, status)
+	assert.Contains(t, string(body), "did not come about by the rules")
+
+	// Put out of use here: a good run from elsewhere does not lift it.
+	asset := get[workshop.AssetView](lead, "/api/assets/"+tag)
+	require.NoError(t, empty.ledger.Save(&ledger.Asset{ID: asset.ID, Tag: tag, Family: asset.Family, Status: ledger.OutOfUse, Serial: asset.Serial}))
+	status, body = c.upload("/api/records?go=true", "application/json", text)
+	require.Equal(t, 200, status, string(body))
+	assert.Equal(t, "out of use", string(get[workshop.AssetView](c, "/api/assets/"+tag).State))
+
+	// The same device, imported from a list: its runs are its own.
+	listed := emptyHouse(t)
+	c = listed.signedIn("Tamsin Orrery")
+	require.NoError(t, listed.ledger.Save(&ledger.Asset{ID: "imported", Tag: tag, Family: asset.Family, Status: ledger.InUse, Serial: asset.Serial}))
+	status, body = c.upload("/api/records?go=true", "application/json", text)
+	require.Equal(t, 200, status, string(body))
+	assert.Len(t, get[workshop.AssetView](c, "/api/assets/"+tag).History, 1)
+	_, err = listed.ledger.Verify()
+	require.NoError(t, err)
+}
+
+func compacted(t *testing.T, raw json.RawMessage) []byte {
+	t.Helper()
+	var out bytes.Buffer
+	require.NoError(t, json.Compact(&out, raw))
+	return out.Bytes()
 }
 
 func TestACopyIsPutBackWhileTheHouseIsInUse(t *testing.T) {

@@ -18,6 +18,7 @@ type ReadBack struct {
 	Run    run.Run
 	Events []run.Event
 	Head   string // hash of its last event
+	Seal   string // what the workshop's key said of it, not verified
 }
 
 // ReadRun reads a whole run as [RunJSON] writes it. Every event's hash, its place in the
@@ -77,6 +78,10 @@ func ReadRun(text []byte) (ReadBack, error) {
 	p, err := definition.Read(opened.Procedure, []byte(r.Procedure))
 	if err != nil {
 		return back, fmt.Errorf("procedure: this version cannot read it: %w", err)
+	}
+	back.Seal = r.Seal
+	if err := run.Replay(p, back.Events); err != nil {
+		return back, fmt.Errorf("it did not come about by the rules of its procedure: %w", err)
 	}
 	back.Run = run.Fold(p, back.Events)
 	return back, sameVerdicts(r.View, runview.Of(back.Run, back.Events[len(back.Events)-1].At))

@@ -55,7 +55,7 @@ func handedOut(t testing.TB) ([]byte, run.Run) {
 	}
 	rows, err := l.Rows(r.ID)
 	require.NoError(t, err)
-	text, err = exchange.RunJSON(r, rows, now)
+	text, err = exchange.RunJSON(r, rows, now, nil)
 	require.NoError(t, err)
 	return text, r
 }

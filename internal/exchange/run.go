@@ -22,6 +22,13 @@ type Record struct {
 	View      runview.View `json:"view"`
 	Procedure string       `json:"procedure"` // its text as it was kept
 	Events    []Entry      `json:"events"`
+	Seal      string       `json:"seal,omitempty"` // JWS of the workshop's key over a [Sealed]
+}
+
+// Sealed is what a workshop's key says of a run that it hands out.
+type Sealed struct {
+	Run  string `json:"run"`
+	Head string `json:"head"` // hash of its last event
 }
 
 // Entry is an event of the log. Hash covers the hash before it and every other field, as the log holds them.
@@ -38,11 +45,18 @@ type Entry struct {
 }
 
 // RunJSON writes a whole run.
-func RunJSON(run run.Run, rows []ledger.Event, now time.Time) ([]byte, error) {
+// sign is by the workshop's key; nil: nothing is signed.
+func RunJSON(run run.Run, rows []ledger.Event, now time.Time, sign func(any) (string, error)) ([]byte, error) {
 	record := Record{Format: Format, View: runview.Of(run, now), Procedure: run.Procedure.Text}
 	for _, e := range rows {
 		record.Events = append(record.Events, Entry{e.Seq, e.EventID, e.Kind, e.At, json.RawMessage(e.By),
 			json.RawMessage(e.Data), e.Log, e.Prev, e.Hash})
+	}
+	if sign != nil && len(rows) > 0 {
+		var err error
+		if record.Seal, err = sign(Sealed{run.ID, rows[len(rows)-1].Hash}); err != nil {
+			return nil, err
+		}
 	}
 	return json.MarshalIndent(record, "", " ")
 }

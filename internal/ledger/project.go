@@ -16,7 +16,7 @@ import (
 // draws the consequences of its being signed.
 func project(w *writer, r run.Run, events []run.Event, head string) error {
 	ended, err := projectRun(w.tx, r, events, head)
-	if err == nil && ended && r.Status == run.Signed {
+	if err == nil && ended && r.Status == run.Signed && r.TakenIn == nil {
 		err = follow(w, r)
 	}
 	return err

@@ -36,6 +36,7 @@ func (l *Ledger) Verify() (int, error) {
 		hash string
 	}
 	tips, head, checked := map[string]tip{}, "", 0
+	unbound := map[string]*Broken{} // the first signature of a run that is not bound to its content
 	var batch []Event
 	err := l.read.Order("ord").FindInBatches(&batch, 500, func(*gorm.DB, int) error {
 		for _, e := range batch {
@@ -51,8 +52,14 @@ func (l *Ledger) Verify() (int, error) {
 			case e.sum() != e.Hash:
 				return broken("its content was changed")
 			}
-			if err := e.readable(); err != nil {
+			switch err := e.readable(); {
+			case errors.Is(err, errUnbound):
+				unbound[e.Stream] = broken(err.Error()).(*Broken)
+			case err != nil:
 				return broken(err.Error())
+			}
+			if e.Kind == run.KindOf(run.TakenIn{}) { // it was bound to the content as the other workshop chained it
+				delete(unbound, e.Stream)
 			}
 			tips[e.Stream], head = tip{e.Seq, e.Hash}, e.Hash
 			checked++
@@ -61,6 +68,9 @@ func (l *Ledger) Verify() (int, error) {
 	}).Error
 	if err != nil {
 		return checked, err
+	}
+	for _, broken := range unbound {
+		return checked, broken
 	}
 	rows, err := many[Run](l.read.Select("id", "seq", "head").Where("paper = ?", false))
 	if err != nil {
@@ -92,6 +102,9 @@ func (e Event) about(data recorded) string {
 	return e.Stream
 }
 
+// errUnbound says that a signature was given to another content than the record has before it.
+var errUnbound = errors.New("its signature was given to another content")
+
 // readable is nil where the event can be read by this version.
 func (e Event) readable() error {
 	if e.RunID() != "" {
@@ -100,7 +113,7 @@ func (e Event) readable() error {
 			return err
 		}
 		if signed, ok := run.SigningOf(event.Fact); ok && !signed.Bound(e.Prev) {
-			return errors.New("its signature was given to another content")
+			return errUnbound
 		}
 		return nil
 	}

@@ -216,6 +216,12 @@ func (s *sheet) issue(issue Issue) {
 	if s.view.Replaces != "" {
 		s.line("Replaces", "the run "+s.view.Replaces+", whose certificate counts no more")
 	}
+	if t := s.view.TakenIn; t != nil {
+		s.Ln(1)
+		s.font("B", 10, brass)
+		s.MultiCell(width, 5, fmt.Sprintf("◇ Made elsewhere (%s) and taken in here by %s on %s, from the file %s …; it says nothing of how the device stands now.",
+			t.Origin, t.By, t.At.Format(time.DateOnly), short(t.File)), "", "L", false)
+	}
 	if issue.Void != "" {
 		s.Ln(1)
 		s.font("B", 11, vermilion)

@@ -172,7 +172,7 @@ func TestAWholeRunLeavesInOpenFormats(t *testing.T) {
 	require.NoError(t, err)
 	events, err := l.Rows(r.ID)
 	require.NoError(t, err)
-	written, err := exchange.RunJSON(r, events, monday)
+	written, err := exchange.RunJSON(r, events, monday, nil)
 	require.NoError(t, err)
 	var record exchange.Record
 	require.NoError(t, json.Unmarshal(written, &record))

@@ -35,7 +35,7 @@ func withIdris(t *testing.T, clock func() time.Time) (*ledger.Ledger, *people.Au
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
 	require.NoError(t, people.Add(l, entered, "Idris Vail", person.Technician, "a long password"))
-	return l, people.NewAuthenticator(l, clock)
+	return l, people.NewAuthenticator(l, clock, false)
 }
 
 // desk serves a sign-in desk on a real ledger: /in?password=…, /out and /who.

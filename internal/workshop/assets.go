@@ -303,12 +303,16 @@ func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error)
 		a.Settings["unit."+of] = unit
 	}
 	a.Search = ledger.Searchable(*a)
+	return a.ID, ws.Ledger.Record(ws.act("", "device entered", who, ""), ws.withDuties(a)...)
+}
+
+// withDuties is a device that is entered, with what recurs on it, due from today.
+func (ws *Workshop) withDuties(a *ledger.Asset) []any {
 	records := []any{a}
-	now := ws.Clock()
-	today := dayOf(now)
-	for _, d := range duty.DutiesOf(ws.templates(), n.Family, n.Maker+" "+n.Model) {
+	today := dayOf(ws.Clock())
+	for _, d := range duty.DutiesOf(ws.templates(), a.Family, a.Maker+" "+a.Model) {
 		records = append(records, ledger.NewActivity(ulid.Make().String(), *a, d, today,
 			"first time after it was entered"))
 	}
-	return a.ID, ws.Ledger.Record(ws.act("", "device entered", who, ""), records...)
+	return records
 }

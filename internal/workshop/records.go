@@ -1,6 +1,10 @@
 package workshop
 
 import (
+	"cmp"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +19,9 @@ import (
 	"northneedle/core/runview"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
+	"northneedle/internal/seal"
+
+	"github.com/oklog/ulid/v2"
 )
 
 // ReadBackView is a whole run that was read from a file.
@@ -31,6 +38,8 @@ type ReadBackView struct {
 	Head    string            `json:"head" doc:"hash of its last event, as its certificate prints it"`
 	Points  int               `json:"points" doc:"verdicts computed anew, all as in the file"`
 	Here    string            `json:"here" enum:"same,differs,unknown" doc:"whether this record has it"`
+	Origin  string            `json:"origin" doc:"the workshop that it names"`
+	Ours    bool              `json:"ours" doc:"a key of this workshop signed it; else its people are unknown here"`
 	Missing string            `json:"missing,omitempty" doc:"why it cannot be taken in; empty: it can"`
 	Taken   bool              `json:"taken"`
 	Lines   []ReadBackMeasure `json:"lines"`
@@ -64,6 +73,10 @@ func (ws *Workshop) ReadBack(text []byte, take bool, who person.Person) (ReadBac
 	v := ReadBackView{ID: r.ID, Tag: r.Device.Tag, Device: r.Device.Maker + " " + r.Device.Model,
 		Title: r.Procedure.Title, Status: r.Status, By: r.OpenedBy.Name, On: r.OpenedAt,
 		Events: len(back.Events), Head: back.Head, Lines: []ReadBackMeasure{}}
+	v.Origin = r.Lab.Name
+	if v.Ours, err = ws.ours(back); err != nil {
+		return v, err
+	}
 	view := runview.Of(r, ws.Clock())
 	v.Result = view.Result
 	if view.Signature != nil {
@@ -96,7 +109,7 @@ func (ws *Workshop) ReadBack(text []byte, take bool, who person.Person) (ReadBac
 	if v.Missing != "" {
 		return v, invalid("file", v.Missing)
 	}
-	if err := ws.takeRun(back, who); err != nil {
+	if err := ws.takeRun(back, text, who); err != nil {
 		return v, err
 	}
 	v.Taken, v.Here, v.Missing = true, "same", "It is in the record."
@@ -111,7 +124,7 @@ func (ws *Workshop) here(back exchange.ReadBack) (here, missing string, err erro
 	case err != nil:
 		return "", "", err
 	// Its hashes are others where it was taken in from a file: there it is chained to another log.
-	case slices.EqualFunc(rows, back.Events, func(r ledger.Event, e run.Event) bool {
+	case len(rows) >= len(back.Events) && slices.EqualFunc(rows[:len(back.Events)], back.Events, func(r ledger.Event, e run.Event) bool {
 		here, err := run.DecodeFact(r.Kind, []byte(r.Data))
 		return err == nil && r.EventID == e.ID && reflect.DeepEqual(here, e.Fact)
 	}):
@@ -126,7 +139,7 @@ func (ws *Workshop) here(back exchange.ReadBack) (here, missing string, err erro
 	switch {
 	case errors.Is(err, ledger.ErrNotFound):
 		return "unknown", "", nil
-	case err == nil && asset.ID != back.Run.Device.ID:
+	case err == nil && asset.ID != back.Run.Device.ID && (asset.Serial == "" || asset.Serial != back.Run.Device.Serial):
 		return "unknown", asset.Tag + " is another device here (serial " + asset.Serial +
 			"): give that one another tag first.", nil
 	}
@@ -134,9 +147,17 @@ func (ws *Workshop) here(back exchange.ReadBack) (here, missing string, err erro
 }
 
 // takeRun writes a run that was read into the record, with its device where it is not known.
-func (ws *Workshop) takeRun(back exchange.ReadBack, who person.Person) error {
+// It says that it was made elsewhere, and its people are not taken for those of this workshop, unless a key of this workshop signed it.
+func (ws *Workshop) takeRun(back exchange.ReadBack, text []byte, who person.Person) error {
+	ours, err := ws.ours(back)
+	if err != nil {
+		return err
+	}
 	d := back.Run.Device
-	_, err := ws.Ledger.Asset(d.ID)
+	here, err := ws.Ledger.Asset(d.ID)
+	if errors.Is(err, ledger.ErrNotFound) {
+		here, err = ws.Ledger.Asset(d.Tag) // of the same serial: it was imported from a list
+	}
 	if errors.Is(err, ledger.ErrNotFound) {
 		a := &ledger.Asset{
 			ID:         d.ID,
@@ -148,18 +169,45 @@ func (ws *Workshop) takeRun(back exchange.ReadBack, who person.Person) error {
 			Site:       d.Site,
 			Place:      d.Place,
 			Status:     ledger.InUse,
-			Risk:       3,
+			Risk:       cmp.Or(d.Risk, 3),
 			Settings:   d.Settings,
 			Limits:     d.Limits,
 			Resolution: d.Resolution,
 		}
 		a.Search = ledger.Searchable(*a)
-		err = ws.Ledger.Record(ws.act("", "device entered with a run", who, ""), a)
+		err = ws.Ledger.Record(ws.act("", "device entered with a run", who, ""), ws.withDuties(a)...)
 	}
 	if err != nil {
 		return err
 	}
-	return ws.Ledger.Take(back.Run.Procedure, back.Events)
+	sum := sha256.Sum256(text)
+	events := slices.Clone(back.Events)
+	if !ours {
+		for i := range events {
+			events[i].By.ID, events[i].By.Name = elsewhere+events[i].By.ID, events[i].By.Name+" (elsewhere)"
+		}
+	}
+	last := events[len(events)-1]
+	events = append(events, run.Event{Run: last.Run, Seq: last.Seq + 1, ID: ulid.Make().String(), At: ws.Clock(), By: who,
+		Fact: run.TakenIn{File: hex.EncodeToString(sum[:]), Origin: back.Run.Lab.Name, Ours: ours, Device: here.ID}})
+	return ws.Ledger.Take(back.Run.Procedure, events)
+}
+
+// elsewhere begins the id of somebody of another workshop: they have no account here.
+const elsewhere = "elsewhere/"
+
+// ours reports whether a key of this workshop signed a run that was read back, as it is.
+func (ws *Workshop) ours(back exchange.ReadBack) (bool, error) {
+	keys, err := ws.Keys()
+	if err != nil || back.Seal == "" {
+		return false, err
+	}
+	payload, _, err := seal.Open(back.Seal, keys)
+	var said exchange.Sealed
+	if err != nil || json.Unmarshal(payload, &said) != nil {
+		return false, nil // of another workshop, or of nobody
+	}
+	return said == exchange.Sealed{Run: back.Run.ID, Head: back.Head}, nil
 }
 
 // Restore checks a backup and, if do is set, replaces the record with it.
@@ -171,7 +219,7 @@ func (ws *Workshop) Restore(content io.Reader, do bool, who person.Person) (Rest
 	defer os.Remove(file.Name())
 	_, err = io.Copy(file, content)
 	if err = errors.Join(err, file.Close()); err != nil {
-		return RestoreView{}, err
+		return RestoreView{}, invalid("file", "The file did not come whole: "+err.Error()+".")
 	}
 	var v RestoreView
 	if err := ws.copyHolds(file.Name()); err != nil {

@@ -4166,6 +4166,10 @@ export interface components {
             missing?: string;
             /** Format: date-time */
             on: string;
+            /** @description the workshop that it names */
+            origin: string;
+            /** @description a key of this workshop signed it; else its people are unknown here */
+            ours: boolean;
             /**
              * Format: int64
              * @description verdicts computed anew, all as in the file
@@ -4888,6 +4892,14 @@ export interface components {
         "Take-competence-backRequest": {
             reason: string;
         };
+        TakenInView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            file: string;
+            origin: string;
+            ours: boolean;
+        };
         Term: {
             /** @enum {string} */
             distribution: "normal" | "rectangular" | "triangular" | "u-shaped";
@@ -5186,6 +5198,7 @@ export interface components {
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             steps: components["schemas"]["StepView"][];
+            taken_in?: components["schemas"]["TakenInView"];
             timer?: components["schemas"]["TimerView"];
             under?: components["schemas"]["Person"];
         };

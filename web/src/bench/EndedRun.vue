@@ -100,6 +100,10 @@ async function answered(text: string) {
         {{ e.what }}: closed now
       </button>
     </div>
+    <p v-if="run.taken_in" class="mt-4 border-l-4 border-brass bg-brass-wash px-4 py-3">
+      <b>Made elsewhere</b>, at {{ run.taken_in.origin }}; taken in by {{ run.taken_in.by }},
+      {{ localDay(run.taken_in.at) }}. It says nothing of how the device stands now.
+    </p>
     <p v-if="run.replaced_by" class="mt-4 border-l-4 border-vermilion bg-vermilion-wash px-4 py-3">
       <b>This run counts no more.</b> Another took its place:
       <RouterLink class="underline" :to="{ name: 'run', params: { id: run.replaced_by } }">see it</RouterLink>.

@@ -62,6 +62,14 @@ async function take() {
         </li>
       </ul>
       <p class="num mt-1 text-sm break-all text-ink-2">last hash {{ view.head }}</p>
+      <p v-if="!view.taken && view.here === 'unknown'" class="mt-2 border-l-4 border-brass bg-brass-wash px-3 py-2">
+        <template v-if="view.ours">A key of this workshop signed it: its people are those that are here.</template>
+        <template v-else
+          >It names <b>{{ view.origin }}</b> as its workshop, and no key of ours signed it. Its people stay unknown
+          here, whatever their names.</template
+        >
+        It is marked as taken in, and says nothing of how the device stands now.
+      </p>
       <p v-if="view.missing" class="mt-2" :class="view.here === 'differs' && 'font-semibold text-vermilion'">
         {{ view.missing }}
       </p>
