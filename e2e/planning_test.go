@@ -199,10 +199,17 @@ func (p *page) signedRunOf(tag string) string {
 }
 
 // keep fetches a file as the page's links would, into a folder of the test's.
-func (p *page) keep(path, name string) string {
+func (p *page) keep(path, name string) string { return p.fetched("'"+path+"'", name) }
+
+// keepPosted is the same of a file that is asked for by a POST.
+func (p *page) keepPosted(path, name string) string {
+	return p.fetched("'"+path+"', {method: 'POST', headers: {'Content-Type': 'application/json'}, body: '{}'}", name)
+}
+
+func (p *page) fetched(request, name string) string {
 	p.t.Helper()
-	text, err := browser.Eval[string](p.Page, "fetch('"+path+
-		"').then(r => r.blob()).then(b => new Promise(done => { const f = new FileReader(); f.onload = () => done(f.result.split(',')[1]); f.readAsDataURL(b) }))")
+	text, err := browser.Eval[string](p.Page, "fetch("+request+
+		").then(r => r.blob()).then(b => new Promise(done => { const f = new FileReader(); f.onload = () => done(f.result.split(',')[1]); f.readAsDataURL(b) }))")
 	p.must(err)
 	body, err := base64.StdEncoding.DecodeString(text)
 	p.must(err)
@@ -248,7 +255,7 @@ func putBack(t *testing.T, s *server) {
 	p.must(p.Go("/equipment/MB-0516"))
 	p.see("History (PDF)")
 	run, keep := p.signedRunOf("MB-0516"), p.keep
-	backup := keep("/api/house/backup", "copy.db")
+	backup := p.keepPosted("/api/house/backup", "copy.backup")
 	p.must(p.Go("/bench/" + run))
 	p.must(p.Press("Issue the certificate anew"))
 	p.must(p.Press("Issue revision 2"))

@@ -21,6 +21,7 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/internal/api"
+	"northneedle/internal/backup"
 	"northneedle/internal/capture"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
@@ -50,6 +51,10 @@ type network struct {
 	BehindProxy bool     `help:"A proxy in front encrypts: what it forwards (X-Forwarded-For, -Host, -Proto) is believed. Nobody else may reach this address."`
 	Hosts       []string `placeholder:"NAME" help:"Names that are served, with the port where it is not the usual one; left out: any."`
 
+	Backups          string `placeholder:"FOLDER" env:"NEEDLE_BACKUPS" help:"Write a copy a day into this folder, on another disk, and try to put it back." type:"path"`
+	Keep             int    `default:"14" help:"How many of these copies are kept."`
+	BackupPassphrase string `placeholder:"FILE" type:"existingfile" help:"File with the passphrase that these copies are encrypted under."`
+
 	Profile string `placeholder:"ADDRESS" help:"Also serve where the time and the memory go (pprof) on this address: never one that others reach."`
 }
 
@@ -58,7 +63,7 @@ var commands struct {
 	Demo       demoCmd       `cmd:"" help:"Serve a made-up health service, with simulated instruments."`
 	Standins   standins      `cmd:"" help:"Run the simulated instruments by themselves."`
 	Instrument instrumentCmd `cmd:"" help:"Try an instrument."`
-	Backup     backup        `cmd:"" help:"Copy the whole record to a file, while it is in use."`
+	Backup     backupCmd     `cmd:"" help:"Copy everything but the private key to a file, while it is in use."`
 	Restore    restore       `cmd:"" help:"Put a backup in the place of the record, after checking its chain."`
 	Verify     verify        `cmd:"" help:"Check the whole record: its chain, its registers, and what was signed of it; name the first thing that does not hold."`
 	Paper      verifyPaper   `cmd:"" name:"verify-paper" help:"Check a certificate by the workshop's public keys, without its record."`
@@ -147,12 +152,15 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		Demo:       isDemo,
 		Version:    version,
 	}
+	if shop.Backups, err = n.schedule(l, shop); err != nil {
+		return err
+	}
 	server := api.New(shop, api.Transport{TLS: certificate != nil, BehindProxy: n.BehindProxy, Hosts: n.Hosts})
 	if err := shop.Connect(ctx); err != nil {
 		return err
 	}
 	daily := make(chan struct{})
-	go func() { defer close(daily); shop.KeepCheckpoints(ctx) }()
+	go func() { defer close(daily); shop.KeepDaily(ctx) }()
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
@@ -258,22 +266,30 @@ func (d demoCmd) fill() error {
 	return demo.Fill(l, all, nil, workshop.DemoPassword, d.Seed, time.Now())
 }
 
-type backup struct {
+type backupCmd struct {
 	place
-	File string `arg:"" help:"New file to write." type:"path"`
+	Encrypt bool   `help:"Encrypt it under a passphrase, which is read from standard input."`
+	File    string `arg:"" help:"New file to write." type:"path"`
 }
 
 // Run writes the copy.
-func (b backup) Run() error {
+func (b backupCmd) Run() error {
+	words := ""
 	if _, err := os.Stat(b.File); err == nil {
 		return fmt.Errorf("%s exists already: give the backup a name of its own", b.File)
+	}
+	if b.Encrypt {
+		var err error
+		if words, err = passphrase(); err != nil {
+			return err
+		}
 	}
 	l, err := ledger.OpenKept(b.Data)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
-	return l.Backup(b.File)
+	return backup.WriteFile(l, b.Data, words, b.File)
 }
 
 type restore struct {
@@ -284,12 +300,21 @@ type restore struct {
 
 // Run restores.
 func (r restore) Run() error {
-	if err := copyHolds(r.Data, r.File, r.keeping); err != nil {
+	unpacked, err := r.unpack()
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(unpacked)
+	file := filepath.Join(unpacked, ledger.File)
+	if err := copyHolds(r.Data, file, r.keeping); err != nil {
 		return err
 	}
 	now := time.Now()
-	aside, kept, err := ledger.Restore(r.Data, r.File, now)
+	aside, kept, err := ledger.Restore(r.Data, file, now)
 	if err != nil {
+		return err
+	}
+	if err := backup.PutTexts(unpacked, r.Data, now); err != nil {
 		return err
 	}
 	if err := putBackBy(r.Data, kept.Tip, r.keeping, now); err != nil {

@@ -6,8 +6,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
+	"time"
 
+	"northneedle/internal/backup"
 	"northneedle/internal/ledger"
+	"northneedle/internal/workshop"
 
 	"github.com/gofrs/flock"
 )
@@ -63,4 +67,42 @@ func demoPeople(l *ledger.Ledger, isDemo bool) error {
 		}
 	}
 	return nil
+}
+
+// schedule is the copies that are made by themselves; nil where none are asked for.
+func (n network) schedule(l *ledger.Ledger, shop *workshop.Workshop) (*backup.Schedule, error) {
+	if n.Backups == "" {
+		return nil, nil
+	}
+	words := ""
+	if n.BackupPassphrase != "" {
+		text, err := os.ReadFile(n.BackupPassphrase)
+		if err != nil {
+			return nil, err
+		}
+		words = strings.TrimSpace(string(text))
+	}
+	return &backup.Schedule{Ledger: l, Data: n.Data, Folder: n.Backups, Keep: n.Keep, Passphrase: words, Clock: time.Now,
+		Holds: func(copied *ledger.Ledger) error { return workshop.CopyHolds(copied, shop.Seal) }}, nil
+}
+
+// unpack takes a backup out into a folder of its own; the passphrase of one that is encrypted is asked for.
+func (r restore) unpack() (folder string, err error) {
+	if folder, err = os.MkdirTemp("", "restore"); err != nil {
+		return "", err
+	}
+	words := ""
+	for {
+		in, err := os.Open(r.File)
+		if err != nil {
+			return folder, err
+		}
+		err = errors.Join(backup.Unpack(in, words, folder), in.Close())
+		if !errors.Is(err, backup.ErrEncrypted) {
+			return folder, err
+		}
+		if words, err = passphrase(); err != nil {
+			return folder, err
+		}
+	}
 }

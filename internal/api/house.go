@@ -107,7 +107,15 @@ func registerHouse(api huma.API, shop *workshop.Workshop) {
 		func(_ context.Context, _ *struct{}) (out workshop.RecordCheck, err error) {
 			return shop.CheckRecord(), nil
 		})
-	serveFile(api, operation{"backup", http.MethodGet, "/api/house/backup",
-		"A copy of the whole record, made while it is in use", person.Backup, 0, nil}.as("application/vnd.sqlite3"),
-		func(ctx context.Context, _ *struct{}) (workshop.File, error) { return shop.Backup() })
+	serveFile(api, operation{"backup", http.MethodPost, "/api/house/backup",
+		"A copy of everything but the private key, made while it is in use", person.Backup, 0, nil}.as("application/octet-stream"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Passphrase string `json:"passphrase,omitempty" maxLength:"400" doc:"it is encrypted under it; left out: it is not encrypted"`
+			}
+		}) (workshop.File, error) {
+			return shop.Backup(in.Body.Passphrase, who(ctx))
+		})
+	serve(api, operation{"care", http.MethodGet, "/api/house/care", "How the record is looked after", person.CheckRecord, 0, nil},
+		func(_ context.Context, _ *struct{}) (workshop.CareView, error) { return shop.Care(), nil })
 }

@@ -346,7 +346,7 @@ func TestTheHouse(t *testing.T) {
 	check := posted[workshop.RecordCheck](c, "/api/house/check", map[string]any{})
 	assert.Greater(t, check.Events, 1000)
 	assert.Empty(t, check.Broken)
-	status, _ := h.signedIn("Odile Marsh").call("GET", "/api/house/backup", nil)
+	status, _ := h.signedIn("Odile Marsh").call("POST", "/api/house/backup", order{})
 	assert.Equal(t, 403, status)
 }
 

@@ -25,8 +25,9 @@ type uploaded struct {
 
 // streamed is a file that is read as it comes, and never held whole.
 type streamed struct {
-	Go   bool `query:"go" doc:"do it; left out it is only looked at"`
-	body io.Reader
+	Go         bool   `query:"go" doc:"do it; left out it is only looked at"`
+	Passphrase string `header:"X-Passphrase" maxLength:"400" doc:"of a backup that is encrypted"`
+	body       io.Reader
 }
 
 // Resolve takes the body, which may take long to come.
@@ -48,6 +49,6 @@ func registerRecords(api huma.API, shop *workshop.Workshop) {
 		"Look at a backup, and put it in the place of the record", person.Restore, maxBackup,
 		nil}.as("application/octet-stream"),
 		func(ctx context.Context, in *streamed) (workshop.RestoreView, error) {
-			return shop.Restore(in.body, in.Go, who(ctx))
+			return shop.Restore(in.body, in.Passphrase, in.Go, who(ctx))
 		})
 }

@@ -297,7 +297,7 @@ func TestACopyIsPutBackWhileTheHouseIsInUse(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
 	run := c.open(firstOf(t, c, "capnograph", 7))
-	_, backup := c.call("GET", "/api/house/backup", nil)
+	_, backup := c.call("POST", "/api/house/backup", order{})
 	later := c.send(run, order{"kind": "note", "note": "after the copy"})
 	require.Len(t, later.Notes, 1)
 	status, _ := h.signedIn("Noor Bexley").upload("/api/house/restore", "application/octet-stream", backup)

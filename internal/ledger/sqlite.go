@@ -131,8 +131,15 @@ func marks(file string) (application int64, applied []string, err error) {
 	return application, applied, rows.Err()
 }
 
-// Backup writes a copy of the whole ledger to a new file, while it is in use.
+// Backup writes a copy of the whole ledger to a new file that only its owner reads, while it is in use.
 func (l *Ledger) Backup(path string) error {
+	empty, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600) // SQLite would let everybody read it
+	if err != nil {
+		return err
+	}
+	if err := empty.Close(); err != nil {
+		return err
+	}
 	return l.read.Exec("VACUUM INTO ?", path).Error
 }
 

@@ -1,9 +1,9 @@
 package workshop
 
 import (
+	"bytes"
 	"context"
 	"fmt"
-	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -14,6 +14,7 @@ import (
 	"northneedle/core/procedure"
 	"northneedle/core/report"
 	"northneedle/core/run"
+	"northneedle/internal/backup"
 	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
@@ -129,20 +130,17 @@ func (ws *Workshop) CheckRecord() RecordCheck {
 	return check
 }
 
-// Backup is a copy of the whole record, made while it is in use.
-func (ws *Workshop) Backup() (f File, err error) {
-	folder, err := os.MkdirTemp("", "backup")
-	if err != nil {
+// Backup is a copy of everything but the private key, made while it is in use; with a passphrase it is encrypted.
+func (ws *Workshop) Backup(passphrase string, who person.Person) (f File, err error) {
+	var out bytes.Buffer
+	if err := backup.Write(ws.Ledger, filepath.Dir(ws.Folder), passphrase, &out); err != nil {
+		return f, invalid("passphrase", Sentence(err))
+	}
+	if err := ws.Ledger.Log(ws.act("", "copy taken", who, ""), "record/copy"); err != nil {
 		return f, err
 	}
-	defer os.RemoveAll(folder)
-	path := filepath.Join(folder, ledger.File)
-	if err := ws.Ledger.Backup(path); err != nil {
-		return f, err
-	}
-	f = File{Name: "northneedle-" + ws.Clock().Format("20060102-1504") + ".db", Type: "application/vnd.sqlite3", Save: true}
-	f.Body, err = os.ReadFile(path)
-	return f, err
+	return File{Name: "northneedle-" + ws.Clock().Format("20060102-1504") + ".backup", Type: "application/octet-stream", Save: true,
+		Body: out.Bytes()}, nil
 }
 
 // House is how the workshop is set up.

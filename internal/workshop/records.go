@@ -17,6 +17,8 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/run"
 	"northneedle/core/runview"
+	"northneedle/internal/backup"
+	"northneedle/internal/definition"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 	"northneedle/internal/seal"
@@ -210,29 +212,47 @@ func (ws *Workshop) ours(back exchange.ReadBack) (bool, error) {
 	return said == exchange.Sealed{Run: back.Run.ID, Head: back.Head}, nil
 }
 
+// textsBack puts the texts of an unpacked backup in the place of those here, and uses its procedures.
+func (ws *Workshop) textsBack(unpacked string) error {
+	if ws.Folder == "" {
+		return nil
+	}
+	if err := backup.PutTexts(unpacked, filepath.Dir(ws.Folder), ws.Clock()); err != nil {
+		return err
+	}
+	all, err := definition.All(ws.Folder)
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		ws.use(p)
+	}
+	return nil
+}
+
 // Restore checks a backup and, if do is set, replaces the record with it.
-func (ws *Workshop) Restore(content io.Reader, do bool, who person.Person) (RestoreView, error) {
-	file, err := os.CreateTemp("", "backup-*.db")
+func (ws *Workshop) Restore(content io.Reader, passphrase string, do bool, who person.Person) (RestoreView, error) {
+	folder, err := os.MkdirTemp("", "restore")
 	if err != nil {
 		return RestoreView{}, err
 	}
-	defer os.Remove(file.Name())
-	_, err = io.Copy(file, content)
-	if err = errors.Join(err, file.Close()); err != nil {
-		return RestoreView{}, invalid("file", "The file did not come whole: "+err.Error()+".")
-	}
+	defer os.RemoveAll(folder)
 	var v RestoreView
-	if err := ws.copyHolds(file.Name()); err != nil {
+	if err := backup.Unpack(content, passphrase, folder); err != nil {
+		return v, invalid("file", Sentence(err))
+	}
+	file := filepath.Join(folder, ledger.File)
+	if err := ws.copyHolds(file); err != nil {
 		return v, invalid("file", Sentence(err))
 	}
 	if do {
-		v.Aside, v.Kept, err = ws.Ledger.Replace(file.Name(), ws.act("", "backup put back", who, ""))
+		v.Aside, v.Kept, err = ws.Ledger.Replace(file, ws.act("", "backup put back", who, ""))
 		v.Aside, v.Restored = filepath.Base(v.Aside), err == nil
 		if err == nil {
-			err = ws.restored(v.Kept.Tip, who)
+			err = errors.Join(ws.restored(v.Kept.Tip, who), ws.textsBack(folder))
 		}
 	} else {
-		v.Kept, err = ledger.Look(file.Name())
+		v.Kept, err = ledger.Look(file)
 	}
 	if err != nil {
 		return v, invalid("file", Sentence(err))

@@ -1,10 +1,8 @@
 package workshop
 
 import (
-	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"slices"
 	"time"
 
@@ -52,32 +50,10 @@ func (ws *Workshop) checkpoint() error {
 	return ws.Seal.Checkpoint(ws.Ledger, ws.Clock())
 }
 
-// each is how often it is asked whether a day's checkpoint is due.
+// each is how often it is asked whether what is done each day is due.
 const each = 10 * time.Minute
 
-// KeepCheckpoints signs how the record stands once a day, until the context ends, and once more then.
-func (ws *Workshop) KeepCheckpoints(ctx context.Context) {
-	ticker := time.NewTicker(each)
-	defer ticker.Stop()
-	for {
-		last, ok := ws.Seal.Last()
-		if !ok || ws.Clock().Format(time.DateOnly) != last.At.Local().Format(time.DateOnly) {
-			if err := ws.checkpoint(); err != nil {
-				slog.Error("no checkpoint", "error", err)
-			}
-		}
-		select {
-		case <-ctx.Done():
-			if err := ws.checkpoint(); err != nil {
-				slog.Error("no checkpoint", "error", err)
-			}
-			return
-		case <-ticker.C:
-		}
-	}
-}
-
-// Held holds a record against itself, its registers, and the checkpoints in some folders.
+// Held is how much of a record was held against what.
 type Held struct {
 	Events      int
 	Checkpoints int

@@ -15,6 +15,7 @@ import (
 	"northneedle/core/procedure"
 	"northneedle/core/run"
 	"northneedle/core/runview"
+	"northneedle/internal/backup"
 	"northneedle/internal/capture"
 	"northneedle/internal/instrument"
 	"northneedle/internal/ledger"
@@ -33,9 +34,10 @@ type Workshop struct {
 	Speed      float64 // how many of the clock's seconds pass in a real one; 0 means 1
 	TryOut     func(p *procedure.Procedure, lab run.Lab,
 		at time.Time) (runview.View, error) // plays a procedure on simulated devices
-	Folder  string     // of the lab's own procedures; empty: none are kept
-	Seal    *seal.Seal // signs how the record stands, and papers; nil where nothing is signed
-	Demo    bool       // lists the demo's people on the sign-in page
+	Folder  string           // of the lab's own procedures; empty: none are kept
+	Seal    *seal.Seal       // signs how the record stands, and papers; nil where nothing is signed
+	Backups *backup.Schedule // copies that are made by themselves; nil: none
+	Demo    bool             // lists the demo's people on the sign-in page
 	Version string
 
 	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged

@@ -27,6 +27,7 @@ export const queries = {
       queryKey: ['supervisors', family],
       queryFn: () => answer(api.GET('/api/supervisors', { params: { query: { family: toValue(family) } } })),
     }),
+  care: () => queryOptions({ queryKey: ['care'], queryFn: () => answer(api.GET('/api/house/care')) }),
   competences: () =>
     queryOptions({ queryKey: ['competences'], queryFn: () => answer(api.GET('/api/house/competences')) }),
   bench: () =>

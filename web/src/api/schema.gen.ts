@@ -304,8 +304,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A copy of the whole record, made while it is in use */
-        get: operations["backup"];
+        get?: never;
+        put?: never;
+        /** A copy of everything but the private key, made while it is in use */
+        post: operations["backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/care": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the record is looked after */
+        get: operations["care"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1981,6 +1998,10 @@ export interface components {
             trends: components["schemas"]["TrendView"][];
             words: string;
         };
+        BackupRequest: {
+            /** @description it is encrypted under it; left out: it is not encrypted */
+            passphrase?: string;
+        };
         BenchState: {
             dock: components["schemas"]["RunBrief"][];
             links: components["schemas"]["Link"][];
@@ -2077,6 +2098,26 @@ export interface components {
             with?: {
                 [key: string]: number;
             };
+        };
+        CareView: {
+            /** @description those that are made by themselves; none: nobody asked for them */
+            backups?: components["schemas"]["Copies"];
+            /**
+             * Format: date-time
+             * @description when the workshop's key signed the record last
+             */
+            checkpoint?: string;
+            /**
+             * Format: int64
+             * @description on the record's disk, in bytes; 0: not known
+             */
+            free: number;
+            /** @description id of the workshop's public key */
+            key?: string;
+            /** Format: int64 */
+            total: number;
+            /** @description what somebody should see to */
+            warnings: string[];
         };
         Case: {
             /**
@@ -2564,6 +2605,26 @@ export interface components {
         Controls: {
             faults: components["schemas"]["Knob"][];
             keys: components["schemas"]["Knob"][];
+        };
+        Copies: {
+            /** Format: int64 */
+            bytes?: number;
+            /** @description why the last one is none */
+            failed?: string;
+            file?: string;
+            folder?: string;
+            /** Format: int64 */
+            kept?: number;
+            /**
+             * Format: date-time
+             * @description when the last one was written
+             */
+            last?: string;
+            /**
+             * Format: date-time
+             * @description when it was taken out again and checked
+             */
+            tried?: string;
         };
         Corrected: {
             maker?: string;
@@ -6824,7 +6885,11 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupRequest"];
+            };
+        };
         responses: {
             /** @description The file */
             200: {
@@ -6834,7 +6899,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/vnd.sqlite3": string;
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    care: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CareView"];
                 };
             };
             /** @description Unauthorized */
@@ -7714,7 +7844,10 @@ export interface operations {
                 /** @description do it; left out it is only looked at */
                 go?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description of a backup that is encrypted */
+                "X-Passphrase"?: string;
+            };
             path?: never;
             cookie?: never;
         };

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import CareOfCopies from './CareOfCopies.vue'
 import CheckPaper from './CheckPaper.vue'
 import RestoreCopy from './RestoreCopy.vue'
 import { api } from '../api/client'
@@ -53,12 +54,7 @@ const link = (path: string) => location.origin + path
       </p>
     </div>
     <CheckPaper />
-    <div>
-      <h2 class="text-lg">Copy</h2>
-      <p class="text-ink-2">A whole copy, made while work goes on.</p>
-      <a v-if="can('back up')" class="btn mt-2 inline-flex items-center" href="/api/house/backup">Take a copy</a>
-      <p v-else class="mt-2 text-ink-2">A lead takes copies.</p>
-    </div>
+    <CareOfCopies />
     <RestoreCopy v-if="can('restore')" />
     <div v-if="feed">
       <h2 class="text-lg">Calendar</h2>

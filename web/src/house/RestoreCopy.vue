@@ -12,11 +12,12 @@ const { refreshAll } = useCached()
 const { problem, sending: busy, send } = useSend()
 const view = ref<components['schemas']['RestoreView']>()
 const sure = ref(false)
+const passphrase = ref('')
 let copy: File | undefined
 const post = (go: boolean) =>
   send(() =>
     api.POST('/api/house/restore', {
-      params: { query: { go } },
+      params: { query: { go }, header: { 'X-Passphrase': passphrase.value || undefined } },
       body: copy as never,
       bodySerializer: (b: unknown) => b as File,
       headers: { 'Content-Type': 'application/octet-stream' },
@@ -41,9 +42,13 @@ async function restore() {
     <p class="text-ink-2">
       The copy is checked first. What is here now is kept in a file beside the record, and the copy takes its place.
     </p>
+    <label class="mt-2 block max-w-md">
+      <span class="label">Its passphrase, if it is encrypted</span>
+      <input v-model="passphrase" name="copy-passphrase" type="password" class="field" autocomplete="off" />
+    </label>
     <label class="btn mt-2 inline-flex cursor-pointer items-center">
       {{ busy ? 'Checking …' : 'Choose a copy' }}
-      <input type="file" name="copy" accept=".db" class="sr-only" :disabled="busy" @change="look" />
+      <input type="file" name="copy" accept=".backup,.db" class="sr-only" :disabled="busy" @change="look" />
     </label>
     <FormOutcome class="mt-3" :problem="problem" />
     <div v-if="view" class="mt-3 border-2 border-ink bg-sheet p-4" role="status">
