@@ -39,8 +39,8 @@ const (
 	PlanOthersRounds  Action = "plan others' rounds"
 	LevelYear         Action = "level the year"
 	StopSequences     Action = "stop others' sequences"
-	ReadFeed          Action = "read the feed"
-	KeepFeed          Action = "keep the feed"
+	OwnAccount        Action = "keep the own account"
+	MakeTokens        Action = "make tokens for programs"
 	Import            Action = "import"
 	TakeRuns          Action = "take runs in"
 	KeepPeople        Action = "keep people"
@@ -99,8 +99,8 @@ var Permissions = []Permission{
 	{PlanOthersRounds, []Role{Lead, Manager}, "You plan your own round; a lead or a manager plans those of others."},
 	{LevelYear, []Role{Lead, Manager}, "The year is levelled by a lead or a manager."},
 	{StopSequences, []Role{Lead}, "Whoever had the points read by themselves, or a lead, stops that."},
-	{ReadFeed, []Role{Lead, Manager, Token}, "The calendar link is handed out by a lead or a manager."},
-	{KeepFeed, []Role{Lead, Manager}, "The calendar link is made anew by a lead or a manager."},
+	{OwnAccount, PeopleRoles, "Sign in as a person first."},
+	{MakeTokens, []Role{Lead, Administrator}, "Tokens for programs are made by a lead or an administrator."},
 	{Import, []Role{Lead}, "Lists are imported by a lead."},
 	{TakeRuns, []Role{Lead}, "A lead takes runs in from outside."},
 	{KeepPeople, []Role{Lead, Manager, Administrator},

@@ -18,21 +18,23 @@ func registerCalendars(api huma.API, shop *workshop.Workshop) {
 		func(ctx context.Context, in *DayPath) (workshop.File, error) {
 			return shop.RoundCalendar(in.Day, who(ctx).Name)
 		})
-	serve(api, operation{"feed", http.MethodGet, "/api/feed", "The secret link of the calendar feed", person.ReadFeed,
-		0, nil},
-		func(ctx context.Context, _ *struct{}) (out workshop.FeedView, err error) {
-			return shop.FeedLink(false, who(ctx))
+	serve(api, operation{"tokens", http.MethodGet, "/api/tokens", "Secrets that read without a person signing in", person.OwnAccount, 0, nil},
+		func(ctx context.Context, _ *struct{}) ([]workshop.TokenView, error) { return shop.Tokens(who(ctx)) })
+	serve(api, operation{"make-token", http.MethodPost, "/api/tokens", "Make one: its secret is shown this once", person.OwnAccount, 0, nil},
+		func(ctx context.Context, in *struct{ Body workshop.TokenOrder }) (workshop.NewToken, error) {
+			return shop.MakeToken(in.Body, who(ctx))
 		})
-	serve(api, operation{"renew-feed", http.MethodPost, "/api/feed", "A new secret link; the old one stops working",
-		person.KeepFeed, 0, nil},
-		func(ctx context.Context, _ *struct{}) (out workshop.FeedView, err error) {
-			return shop.FeedLink(true, who(ctx))
+	serve(api, operation{"end-token", http.MethodDelete, "/api/tokens/{id}", "End one", person.OwnAccount, 0, nil},
+		func(ctx context.Context, in *struct {
+			ID string `path:"id" maxLength:"60"`
+		}) ([]workshop.TokenView, error) {
+			return shop.EndToken(in.ID, who(ctx))
 		})
 }
 
-// serveFeed answers whoever has the secret link.
+// feed answers whoever has the secret link.
 func (s *Server) feed(w http.ResponseWriter, r *http.Request) {
-	text, valid, err := s.shop.Feed(strings.TrimSuffix(chi.URLParam(r, "secret"), ".ics"))
+	text, valid, err := s.shop.Feed(r.Context(), strings.TrimSuffix(chi.URLParam(r, "secret"), ".ics"))
 	switch {
 	case err != nil:
 		fail(err).(*Problem).write(w)
@@ -45,6 +47,7 @@ func (s *Server) feed(w http.ResponseWriter, r *http.Request) {
 		}
 		problem.write(w)
 	default:
+		w.Header().Set("Cache-Control", "no-store")
 		w.Header().Set("Content-Type", "text/calendar; charset=utf-8")
 		w.Write(text)
 	}

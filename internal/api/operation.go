@@ -106,6 +106,17 @@ func (op operation) files() map[string]*huma.MediaType {
 // permitted lets only those through who may by the table of permissions; it is asked before anything
 // of the request is read.
 func (op operation) permitted(ctx huma.Context, next func(huma.Context)) {
+	if t, program := byToken(ctx.Context()); program {
+		if op.may != person.Look || op.method != http.MethodGet || len(t.Only) > 0 && !slices.Contains(t.Only, op.id) {
+			ctx.SetHeader("Content-Type", (&Problem{}).ContentType(""))
+			ctx.SetStatus(http.StatusForbidden)
+			json.NewEncoder(ctx.BodyWriter()).Encode(&Problem{Status: http.StatusForbidden, Title: "Not for this token", Code: "token",
+				Detail: "A program reads, and only what its token is for."})
+			return
+		}
+		next(ctx)
+		return
+	}
 	if op.may == person.Public || person.Can(who(ctx.Context()).Role, op.may) {
 		next(ctx)
 		return

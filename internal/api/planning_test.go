@@ -11,6 +11,7 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/core/runview"
 	"northneedle/internal/definition"
@@ -261,7 +262,10 @@ func TestLabelsSayWhatMayBeUsed(t *testing.T) {
 func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
-	feed := get[workshop.FeedView](c, "/api/feed")
+	link := func() string {
+		return posted[workshop.NewToken](c, "/api/tokens", order{"kind": "calendar"}).Secret
+	}
+	feed := link()
 	read := func(path string) (int, string) {
 		response, err := http.Get(h.server.URL + path) // nobody is signed in
 		require.NoError(t, err)
@@ -270,15 +274,62 @@ func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 		require.NoError(t, err)
 		return response.StatusCode, string(body)
 	}
-	status, text := read(feed.Path)
+	status, text := read(feed)
 	assert.Equal(t, 200, status)
 	assert.Contains(t, text, "MB-0417")
+	for _, a := range get[[]workshop.TokenView](c, "/api/tokens") {
+		assert.NotContains(t, feed, a.ID, "its secret is shown once")
+	}
 	status, _ = read("/feed/guess.ics")
 	assert.Equal(t, 404, status)
-	renewed := posted[workshop.FeedView](c, "/api/feed", map[string]any{})
-	assert.NotEqual(t, feed.Path, renewed.Path)
-	status, _ = read(feed.Path)
+	noor := h.signedIn("Noor Bexley")
+	hers := posted[workshop.NewToken](noor, "/api/tokens", order{"kind": "calendar"}).Secret
+	renewed := link()
+	assert.NotEqual(t, feed, renewed)
+	status, _ = read(feed)
 	assert.Equal(t, 404, status, "the old link has stopped")
+	status, _ = read(hers)
+	assert.Equal(t, 200, status, "and nobody else's")
+	posted[workshop.HouseView](c, "/api/house/people/noor", order{"role": person.Technician, "active": false})
+	status, _ = read(hers)
+	assert.Equal(t, 404, status, "it ends with its owner's account")
+}
+
+// A program reads with its token what it is for, and does nothing; the token is shown once, is in the log, and can be ended.
+func TestAProgramReadsByItsToken(t *testing.T) {
+	h := newHouse(t)
+	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
+	assert.Equal(t, 403, status(technician.call("POST", "/api/tokens", order{"kind": "program", "purpose": "x"})))
+	assert.Equal(t, "purpose", lead.problem("/api/tokens", order{"kind": "program"}, 422).Field)
+	made := posted[workshop.NewToken](lead, "/api/tokens", order{"kind": "program", "purpose": "ward board", "only": []string{"today"}})
+	all := posted[workshop.NewToken](lead, "/api/tokens", order{"kind": "program", "purpose": "reports"})
+	ask := func(secret, verb, path string) int {
+		request, err := http.NewRequest(verb, h.server.URL+path, strings.NewReader("{}"))
+		require.NoError(t, err)
+		request.Header.Set("Authorization", "Bearer "+secret)
+		request.Header.Set("Content-Type", "application/json")
+		answer, err := http.DefaultClient.Do(request)
+		require.NoError(t, err)
+		answer.Body.Close()
+		return answer.StatusCode
+	}
+	assert.Equal(t, 200, ask(made.Secret, "GET", "/api/today"))
+	assert.Equal(t, 403, ask(made.Secret, "GET", "/api/assets"), "not what it is for")
+	assert.Equal(t, 200, ask(all.Secret, "GET", "/api/assets"))
+	for _, path := range []string{"/api/runs", "/api/house/people", "/api/tokens", "/api/house/backup", "/api/session/pin"} {
+		assert.Equal(t, 403, ask(all.Secret, "POST", path), path)
+	}
+	assert.Equal(t, 401, ask(all.Secret+"x", "GET", "/api/assets"))
+	assert.Equal(t, 401, ask(all.Secret[7:], "GET", "/api/assets"))
+	told := fmt.Sprint(get[[]workshop.HappenedView](lead, "/api/history/house/all"))
+	assert.NotContains(t, told, made.Secret)
+	status, _ := technician.call("DELETE", "/api/tokens/"+made.Tokens[0].ID, nil)
+	assert.Equal(t, 404, status, "not the technician's to end")
+	for _, token := range get[[]workshop.TokenView](lead, "/api/tokens") {
+		status, _ := lead.call("DELETE", "/api/tokens/"+token.ID, nil)
+		assert.Equal(t, 200, status)
+	}
+	assert.Equal(t, 401, ask(all.Secret, "GET", "/api/assets"))
 }
 
 func TestTheHouse(t *testing.T) {

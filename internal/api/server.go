@@ -18,6 +18,7 @@ import (
 	"northneedle/core/person"
 	"northneedle/families"
 	"northneedle/internal/definition"
+	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/workshop"
 	"northneedle/web"
@@ -275,6 +276,14 @@ func limitBody(next http.Handler) http.Handler {
 
 type personKey struct{}
 
+type tokenKey struct{}
+
+// byToken is the token that a request comes with as a program's; false where it is a person's.
+func byToken(ctx context.Context) (ledger.Token, bool) {
+	t, ok := ctx.Value(tokenKey{}).(ledger.Token)
+	return t, ok
+}
+
 // person is who makes the request.
 func who(ctx context.Context) person.Person {
 	p, _ := ctx.Value(personKey{}).(person.Person)
@@ -286,6 +295,16 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		who, ok := s.auth.Who(r.Context())
 		path := r.URL.Path
+		if secret, bearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); bearer {
+			t, valid, err := s.shop.TokenOf(r.Context(), ledger.OfProgram, secret)
+			if err == nil && valid {
+				ctx := context.WithValue(r.Context(), tokenKey{}, t)
+				program := person.Person{ID: "token/" + t.ID, Name: t.Purpose, Role: person.Token}
+				next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, personKey{}, program)))
+				return
+			}
+			ok = false // a wrong one is nobody's, whoever's browser sends it
+		}
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")
 		if !ok && data && path != "/api/session" {

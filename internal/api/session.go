@@ -40,7 +40,7 @@ func registerSession(api huma.API, s *Server) {
 			return out, err
 		})
 	serveNothing(api, operation{"change-password", http.MethodPost, "/api/session/password",
-		"Change one's own password; all other sessions end", person.Look, 0, nil},
+		"Change one's own password; all other sessions end", person.OwnAccount, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Old string `json:"old" maxLength:"200"`
@@ -55,7 +55,7 @@ func registerSession(api huma.API, s *Server) {
 			return refusedTry(err)
 		})
 	serveNothing(api, operation{"set-pin", http.MethodPost, "/api/session/pin", "Set one's own PIN to sign with; an empty one is none",
-		person.Look, 0, nil},
+		person.OwnAccount, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Password string `json:"password" maxLength:"200"`
@@ -64,12 +64,12 @@ func registerSession(api huma.API, s *Server) {
 		}) error {
 			return unconfirmed(s.auth.SetPIN(ctx, in.Body.Password, in.Body.PIN), "password")
 		})
-	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in", person.Look, 0, nil},
+	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in", person.OwnAccount, 0, nil},
 		func(ctx context.Context, _ *struct{}) ([]workshop.OpenSession, error) {
 			mine, err := s.auth.Mine(ctx)
 			return workshop.OpenSessions(mine), err
 		})
-	serveNothing(api, operation{"end-session", http.MethodDelete, "/api/session/mine/{session}", "End a session of one's own", person.Look, 0,
+	serveNothing(api, operation{"end-session", http.MethodDelete, "/api/session/mine/{session}", "End a session of one's own", person.OwnAccount, 0,
 		nil},
 		func(ctx context.Context, in *struct {
 			Session string `path:"session" maxLength:"60"`

@@ -62,8 +62,7 @@ func TestEveryPlaceSaysTheSameOfADevice(t *testing.T) {
 			assert.Contains(t, strings.Join(strings.Fields(words(t, round)), " "), want.words, tag)
 		}
 	}
-	feed := get[workshop.FeedView](c, "/api/feed")
-	_, calendar := c.call("GET", feed.Path, nil)
+	_, calendar := c.call("GET", posted[workshop.NewToken](c, "/api/tokens", order{"kind": "calendar"}).Secret, nil)
 	events := strings.Split(strings.ReplaceAll(string(calendar), "\r\n ", ""), "BEGIN:VEVENT")
 	for tag, want := range all {
 		for _, event := range events {

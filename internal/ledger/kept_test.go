@@ -53,6 +53,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 		Address: "127.0.0.1:1",
 	}, &ledger.Instrument{ID: "j"}, &ledger.ProfileText{Hash: "h", ID: "balance", Text: "id: balance"}))
 	require.NoError(t, l.Record(ledger.Act{Kind: "correction set", By: idris, At: now}, &ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t", Kind: ledger.OfCalendar, Hash: "h"}))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
 	require.NoError(t, l.Close())
 
@@ -89,7 +90,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 				"loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
 				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
 				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address", "profile_texts": "text",
-				"competences": "family", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
+				"competences": "family", "tokens": "purpose", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
 			require.NoError(t, err, table)
@@ -266,6 +267,7 @@ var landed = map[string]string{
 	"0002-instruments":        "b2df47e7dcb4e2a603b7175f47669d1db6200e8a5a59f62de88bdfa4b39f9138",
 	"0003-not-complete":       "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
 	"0006-test-corrections":   "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
+	"0009-tokens":             "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
 	"0008-competence":         "9253453e49c910105f26dc77cbe252c9c7beb84e8bb37fc953fea643945f57e8",
 	"0007-one-time-passwords": "845229a0274ed711e47641549ef36149595b4ee57e6d1196fdf7ae61aa890a4d",
 	"0005-corrective-actions": "0d83b882aa65b013af0509432b7dcc0fee612296ccf8b11f9c2519af2a77312a",

@@ -70,7 +70,7 @@ var recordTables = tablesOf(
 	map[any]string{&Run{}: "paper = 1", &Result{}: "run_id IN (SELECT id FROM runs WHERE paper = 1)"},
 	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{},
 	&ProcedureRevision{}, &Instrument{}, &ProfileText{}, &Setting{},
-	&Competence{}, &ControlLot{}, &ControlValue{}, &TestCorrection{}, &LookBack{}, &Notice{}, &Round{}, &Run{}, &Result{},
+	&Competence{}, &ControlLot{}, &ControlValue{}, &TestCorrection{}, &LookBack{}, &Notice{}, &Round{}, &Token{}, &Run{}, &Result{},
 )
 
 func tablesOf(keep map[any]string, models ...any) map[string]table {
@@ -301,7 +301,7 @@ type Changed struct {
 }
 
 // secret are the columns whose values no history shows.
-var secret = map[string]bool{"people.password_hash": true, "people.pin_hash": true}
+var secret = map[string]bool{"people.password_hash": true, "people.pin_hash": true, "tokens.hash": true}
 
 // History is what happened to some records, the newest first. A subject is a table and a key,
 // "assets/dev-1", or the whole of a table, "settings/".

@@ -1,30 +1,16 @@
 package workshop
 
 import (
-	"crypto/rand"
-	"crypto/subtle"
-	"encoding/base64"
+	"context"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"northneedle/core/duty"
-	"northneedle/core/person"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 )
-
-// FeedView is where a calendar program reads what is due.
-type FeedView struct {
-	Path string `json:"path" doc:"of the secret link; whoever has it can read what is due, and nothing else"`
-}
-
-// FeedLink is the feed's link, a new one where it is renewed.
-func (ws *Workshop) FeedLink(renew bool, who person.Person) (FeedView, error) {
-	secret, err := ws.feedSecret(renew, who)
-	return FeedView{"/feed/" + secret + ".ics"}, err
-}
 
 // RoundCalendar is a day's round as iCalendar.
 func (ws *Workshop) RoundCalendar(day, who string) (f File, err error) {
@@ -62,32 +48,14 @@ func (ws *Workshop) RoundCalendar(day, who string) (f File, err error) {
 	return File{Name: "round-" + day + ".ics", Type: "text/calendar; charset=utf-8", Save: true, Body: text}, err
 }
 
-// feedSecret is the secret part of the feed's link, made where there is none.
-func (ws *Workshop) feedSecret(renew bool, who person.Person) (string, error) {
-	var secret string
-	if err := ws.Ledger.Setting("feed", &secret); err != nil {
-		return "", err
-	}
-	if secret != "" && !renew {
-		return secret, nil
-	}
-	raw := make([]byte, 24)
-	if _, err := rand.Read(raw); err != nil {
-		return "", err
-	}
-	secret = base64.RawURLEncoding.EncodeToString(raw)
-	return secret, ws.Ledger.SetSetting(ws.act("", "calendar link made", who, ""), "feed", secret)
-}
-
 // feedDays is how far ahead the feed looks.
 const feedDays = 400
 
-// Feed is what is due, for whoever has the secret link; false where the secret is not, or no longer,
-// valid.
-func (ws *Workshop) Feed(given string) (text []byte, valid bool, err error) {
-	secret, err := ws.feedSecret(false, ledger.Nobody)
-	if err != nil || subtle.ConstantTimeCompare([]byte(given), []byte(secret)) != 1 {
-		return nil, false, nil
+// Feed is what is due, for whoever has the secret link of somebody's calendar; false where it is not, or no longer, valid. Why
+// something is late, and what was said of it, is not in it.
+func (ws *Workshop) Feed(ctx context.Context, given string) (text []byte, valid bool, err error) {
+	if _, valid, err := ws.TokenOf(ctx, ledger.OfCalendar, given); err != nil || !valid {
+		return nil, false, err
 	}
 	due, err := ws.Ledger.DueUntil(ws.Clock().AddDate(0, 0, feedDays), 5000)
 	if err != nil {
@@ -111,7 +79,7 @@ func (ws *Workshop) Feed(given string) (text []byte, valid bool, err error) {
 			Start:    d.DueOn,
 			AllDay:   true,
 			Title:    d.Tag + " " + d.Title,
-			Text:     strings.TrimSpace(fmt.Sprintf("%s %s, risk %d, %s\n%s\n%s", d.Maker, d.Model, d.Risk, states[d.AssetID].State, d.Reason, states[d.AssetID].Words)),
+			Text:     fmt.Sprintf("%s %s, risk %d, %s", d.Maker, d.Model, d.Risk, states[d.AssetID].State),
 			Location: d.Place + ", " + d.Site,
 		})
 	}

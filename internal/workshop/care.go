@@ -14,11 +14,11 @@ import (
 // CareView is how the record is looked after: its copies, its disk, and its checkpoints.
 type CareView struct {
 	Backups    *backup.Copies `json:"backups,omitempty" doc:"those that are made by themselves; none: nobody asked for them"`
-	Free       int64         `json:"free" doc:"on the record's disk, in bytes; 0: not known"`
-	Total      int64         `json:"total"`
-	Warnings   []string      `json:"warnings" doc:"what somebody should see to"`
-	Checkpoint *time.Time    `json:"checkpoint,omitempty" doc:"when the workshop's key signed the record last"`
-	Key        string        `json:"key,omitempty" doc:"id of the workshop's public key"`
+	Free       int64          `json:"free" doc:"on the record's disk, in bytes; 0: not known"`
+	Total      int64          `json:"total"`
+	Warnings   []string       `json:"warnings" doc:"what somebody should see to"`
+	Checkpoint *time.Time     `json:"checkpoint,omitempty" doc:"when the workshop's key signed the record last"`
+	Key        string         `json:"key,omitempty" doc:"id of the workshop's public key"`
 }
 
 // The disk is low where less than either is free.

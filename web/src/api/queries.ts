@@ -15,7 +15,7 @@ export const queries = {
     queryOptions({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 }),
   sessions: () => queryOptions({ queryKey: ['sessions'], queryFn: () => answer(api.GET('/api/session/mine')) }),
   house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),
-  feed: () => queryOptions({ queryKey: ['feed'], queryFn: () => answer(api.GET('/api/feed')) }),
+  tokens: () => queryOptions({ queryKey: ['tokens'], queryFn: () => answer(api.GET('/api/tokens')) }),
   /** Who can countersign a run, as it stands at a step of its record. */
   reviewers: (id: Of<string>, seq: Of<number>) =>
     queryOptions({

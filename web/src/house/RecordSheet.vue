@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { useQuery } from '@tanstack/vue-query'
 import CareOfCopies from './CareOfCopies.vue'
 import CheckPaper from './CheckPaper.vue'
 import RestoreCopy from './RestoreCopy.vue'
@@ -8,13 +7,11 @@ import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
 import HistoryList from '../components/HistoryList.vue'
-import { queries } from '../api/queries'
 import { useSend } from '../composables/useSend'
 
-/** The care of the record: its check, its copy, and the calendar link. */
+/** The care of the record: its check, papers, and copies. */
 const { data } = useHouse()
 const { can } = useSession()
-const { data: feed, refetch } = useQuery(queries.feed())
 const found = ref('')
 const broken = ref(false)
 const { trouble, sending: busy, send } = useSend()
@@ -29,10 +26,6 @@ async function check() {
           ? `It is what the workshop’s key signed, ${c.checkpoints} times.`
           : 'Nothing was signed of it yet.')
 }
-async function renew() {
-  if (await send(() => api.POST('/api/feed'))) await refetch()
-}
-const link = (path: string) => location.origin + path
 </script>
 
 <template>
@@ -56,12 +49,6 @@ const link = (path: string) => location.origin + path
     <CheckPaper />
     <CareOfCopies />
     <RestoreCopy v-if="can('restore')" />
-    <div v-if="feed">
-      <h2 class="text-lg">Calendar</h2>
-      <p class="text-ink-2">What is due, for a calendar program. Whoever has this link can read it.</p>
-      <p class="num mt-1 text-sm break-all">{{ link(feed.path) }}</p>
-      <button v-if="can('keep the feed')" class="btn mt-2" @click="renew">A new link; the old one stops</button>
-    </div>
     <p v-if="data" class="text-sm text-ink-2">North Needle {{ data.version }}</p>
     <HistoryList
       v-if="can('check the record')"

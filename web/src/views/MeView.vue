@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import AlertNote from '../components/AlertNote.vue'
 import PasswordForm from '../components/PasswordForm.vue'
+import OwnTokens from '../components/OwnTokens.vue'
 import PinForm from '../components/PinForm.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import { api } from '../api/client'
@@ -10,7 +11,7 @@ import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
 import { localDay, localTime } from '../composables/words'
 
-/** What is one's own: the password, the PIN to sign with, and where one is signed in. */
+/** What is one's own: the password, the PIN to sign with, the calendar's link, and where one is signed in. */
 const { person } = useSession()
 const { refresh } = useCached()
 const { data: sessions } = useQuery(queries.sessions())
@@ -54,6 +55,7 @@ async function end(session: string) {
           </li>
         </ul>
         <p class="mt-2 text-sm text-ink-2">One that you do not know? End it, and change your password.</p>
+        <OwnTokens class="mt-8" />
       </section>
     </div>
   </main>
