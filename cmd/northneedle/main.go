@@ -378,7 +378,7 @@ func (v verify) Run() error {
 type peopleAdd struct {
 	place
 	Name string `required:"" help:"Full name."`
-	Role string `required:"" enum:"trainee,technician,lead,manager" help:"trainee, technician, lead or manager."`
+	Role string `required:"" enum:"trainee,technician,lead,manager,administrator" help:"trainee, technician, lead, manager or administrator; the last keeps people and copies, and signs nothing."`
 }
 
 // Run registers a person.

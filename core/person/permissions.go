@@ -39,6 +39,7 @@ const (
 	PlanOthersRounds  Action = "plan others' rounds"
 	LevelYear         Action = "level the year"
 	StopSequences     Action = "stop others' sequences"
+	LookHouse         Action = "look at the house"
 	OwnAccount        Action = "keep the own account"
 	MakeTokens        Action = "make tokens for programs"
 	Import            Action = "import"
@@ -103,8 +104,8 @@ var Permissions = []Permission{
 	{MakeTokens, []Role{Lead, Administrator}, "Tokens for programs are made by a lead or an administrator."},
 	{Import, []Role{Lead}, "Lists are imported by a lead."},
 	{TakeRuns, []Role{Lead}, "A lead takes runs in from outside."},
-	{KeepPeople, []Role{Lead, Manager, Administrator},
-		"People are registered by a lead, a manager or an administrator."},
+	{KeepPeople, []Role{Administrator}, "People are registered by an administrator, who makes no runs and signs nothing."},
+	{LookHouse, PeopleRoles, "How the workshop is set up is read by its people."},
 	{NameCompetence, []Role{Lead}, "Who may do which devices alone is the lead's to say."},
 	{Backup, []Role{Lead, Administrator}, "Copies of the record are made by a lead or an administrator."},
 	{Restore, []Role{Lead, Administrator}, "A copy is put back by a lead or an administrator."},

@@ -69,7 +69,7 @@ func nobodyGetsPast(t *testing.T, h *house) {
 	assert.Contains(t, string(body), "do not go together")
 	session := get[workshop.SessionView](c, "/api/session")
 	assert.Nil(t, session.Person)
-	assert.Len(t, session.Demo, 5)
+	assert.Len(t, session.Demo, 6)
 	for range 10 {
 		status, _ = c.call("POST", "/api/session", order{"name": "mallory", "password": "guess"})
 	}

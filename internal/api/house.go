@@ -13,7 +13,7 @@ import (
 )
 
 func registerHouse(api huma.API, shop *workshop.Workshop) {
-	serve(api, operation{"house", http.MethodGet, "/api/house", "How the workshop is set up", person.Look, 0, nil},
+	serve(api, operation{"house", http.MethodGet, "/api/house", "How the workshop is set up", person.LookHouse, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out workshop.HouseView, err error) { return shop.House() })
 	serve(api, operation{"add-person", http.MethodPost, "/api/house/people", "Register someone who may sign in",
 		person.KeepPeople, 0, nil},
@@ -34,7 +34,7 @@ func registerHouse(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.House()
 		})
-	serve(api, operation{"competences", http.MethodGet, "/api/house/competences", "Who may do which devices alone", person.Look, 0, nil},
+	serve(api, operation{"competences", http.MethodGet, "/api/house/competences", "Who may do which devices alone", person.LookHouse, 0, nil},
 		func(_ context.Context, _ *struct{}) ([]workshop.CompetenceView, error) { return shop.Competences() })
 	serve(api, operation{"name-competence", http.MethodPost, "/api/house/competences", "Put on record that somebody may do devices alone",
 		person.NameCompetence, 0, nil},

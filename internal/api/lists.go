@@ -18,6 +18,10 @@ func registerLists(api huma.API, shop *workshop.Workshop) {
 			List   string `path:"list" enum:"equipment,references,instruments,due"`
 			Format string `query:"format" enum:"csv,xlsx,json" default:"csv"`
 		}) (workshop.File, error) {
-			return shop.ListFile(in.List, in.Format)
+			list, err := shop.ListFile(in.List, in.Format)
+			if err != nil {
+				return list, err
+			}
+			return list, shop.HandedOut("the list of "+in.List+", "+in.Format, who(ctx))
 		})
 }

@@ -30,7 +30,7 @@ type LiveTrouble struct {
 
 func registerLive(api huma.API, s *Server) {
 	shop := s.shop
-	sse.Register(api, operation{"changes", http.MethodGet, "/api/changes", "Runs as they go on", person.Look, 0,
+	sse.Register(api, operation{"changes", http.MethodGet, "/api/changes", "Runs as they go on", person.LookHouse, 0,
 		nil}.described(),
 		map[string]any{"change": workshop.Change{}, "alive": workshop.Alive{}},
 		func(ctx context.Context, _ *struct{}, send sse.Sender) {

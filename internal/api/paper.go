@@ -35,7 +35,13 @@ func registerPaper(api huma.API, shop *workshop.Workshop) {
 		func(_ context.Context, _ *struct{}) (workshop.File, error) { return shop.ReplacedFile() })
 	serveFile(api, operation{"record", http.MethodGet, "/api/runs/{id}/record.json",
 		"The whole run, with its chain of events", person.Look, 0, nil}.as("application/json"),
-		func(_ context.Context, in *RunPath) (workshop.File, error) { return shop.RecordFile(in.ID) })
+		func(ctx context.Context, in *RunPath) (workshop.File, error) {
+			record, err := shop.RecordFile(in.ID)
+			if err != nil {
+				return record, err
+			}
+			return record, shop.HandedOut("the whole record of run "+in.ID, who(ctx))
+		})
 	serveFile(api, operation{"points", http.MethodGet, "/api/runs/{id}/points.csv", "The run's points", person.Look, 0,
 		nil}.as("text/csv; charset=utf-8"),
 		func(_ context.Context, in *RunPath) (workshop.File, error) { return shop.PointsFile(in.ID) })

@@ -17,6 +17,10 @@ func registerSession(api huma.API, s *Server) {
 	serve(api, operation{"session", http.MethodGet, "/api/session", "Who is signed in", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out workshop.SessionView, err error) {
 			out, err = shop.Session(who(ctx))
+			if owner, locked := s.auth.Locked(ctx); locked {
+				out.Locked = &workshop.PersonView{ID: owner.ID, Name: owner.Name, Role: owner.Role}
+				return out, err
+			}
 			out.OneTime, out.PIN = s.auth.MustChange(ctx), s.auth.HasPIN(ctx)
 			return out, err
 		})
@@ -39,6 +43,9 @@ func registerSession(api huma.API, s *Server) {
 			out.OneTime, out.PIN = p.OneTime, p.PinHash != ""
 			return out, err
 		})
+	serveNothing(api, operation{"lock", http.MethodPost, "/api/session/lock", "Lock the page: its owner signs in again over it", person.OwnAccount,
+		0, nil},
+		func(ctx context.Context, _ *struct{}) error { s.auth.Lock(ctx); return nil })
 	serveNothing(api, operation{"change-password", http.MethodPost, "/api/session/password",
 		"Change one's own password; all other sessions end", person.OwnAccount, 0, nil},
 		func(ctx context.Context, in *struct {

@@ -57,8 +57,9 @@ func TestASignatureAsksWhoIsThere(t *testing.T) {
 func TestFourEyesAreTwoPeople(t *testing.T) {
 	h := newHouse(t)
 	lead, idris, fenn := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail"), h.signedIn("Fenn Castellan")
+	bram := h.signedIn("Bram Ostley")
 	register := func(name string, role person.Role) (*client, string) {
-		posted[workshop.HouseView](lead, "/api/house/people", order{"name": name, "role": role, "password": "given over a desk", "active": true})
+		posted[workshop.HouseView](bram, "/api/house/people", order{"name": name, "role": role, "password": "given over a desk", "active": true})
 		c := h.client()
 		s := posted[workshop.SessionView](c, "/api/session", order{"name": name, "password": "given over a desk"})
 		status, _ := c.call("POST", "/api/session/password", order{"old": "given over a desk", "new": "moss lantern harbour"})

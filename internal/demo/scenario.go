@@ -75,6 +75,7 @@ var cast = []struct {
 	{"tamsin", "Tamsin Orrery", person.Lead}, {"idris", "Idris Vail", person.Technician},
 	{"noor", "Noor Bexley", person.Technician},
 	{"fenn", "Fenn Castellan", person.Trainee}, {"odile", "Odile Marsh", person.Manager},
+	{"bram", "Bram Ostley", person.Administrator},
 }
 
 // reference is a standard; ages are in days before today.

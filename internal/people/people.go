@@ -45,7 +45,10 @@ func span(d time.Duration) string {
 // CookieName is the name of the cookie that carries a session.
 const CookieName = "needle"
 
-const key = "person"
+const (
+	key       = "person"
+	lockedKey = "locked"
+)
 
 // Authenticator signs people in by name and password, and knows who makes a request.
 type Authenticator struct {
@@ -134,6 +137,7 @@ func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledg
 		return ledger.Person{}, err
 	}
 	a.sessions.Put(ctx, key, p.ID)
+	a.sessions.Remove(ctx, lockedKey)
 	a.sessions.Put(ctx, begunKey, a.clock().UTC().Format(time.RFC3339))
 	a.sessions.Put(ctx, addressKey, from.address)
 	a.sessions.Put(ctx, browserKey, from.agent)
@@ -209,8 +213,13 @@ func (a *Authenticator) Lasts(ctx context.Context) bool {
 	if _, ok := a.Who(ctx); !ok {
 		return false
 	}
-	_, found, err := a.ledger.Sessions().FindCtx(context.WithoutCancel(ctx), a.storedToken(ctx))
-	return found && err == nil
+	text, found, err := a.ledger.Sessions().FindCtx(context.WithoutCancel(ctx), a.storedToken(ctx))
+	if err != nil || !found {
+		return false
+	}
+	_, values, err := plainText{}.Decode(text)
+	locked, _ := values[lockedKey].(bool)
+	return err == nil && !locked
 }
 
 // MustChange reports whether whoever is signed in has a password that somebody else gave.
@@ -222,8 +231,31 @@ func (a *Authenticator) MustChange(ctx context.Context) bool {
 // SignOut ends the session.
 func (a *Authenticator) SignOut(ctx context.Context) error { return a.sessions.Destroy(ctx) }
 
-// Who is signed in; ok is false where nobody is.
+// Lock locks the session: nobody is signed in by it until its owner signs in again.
+func (a *Authenticator) Lock(ctx context.Context) {
+	if a.sessions.GetString(ctx, key) != "" {
+		a.sessions.Put(ctx, lockedKey, true)
+	}
+}
+
+// Locked is whose session it is, where it was locked.
+func (a *Authenticator) Locked(ctx context.Context) (person.Person, bool) {
+	if !a.sessions.GetBool(ctx, lockedKey) {
+		return person.Person{}, false
+	}
+	return a.owner(ctx)
+}
+
+// Who is signed in; ok is false where nobody is, or the session was locked.
 func (a *Authenticator) Who(ctx context.Context) (person.Person, bool) {
+	if a.sessions.GetBool(ctx, lockedKey) {
+		return person.Person{}, false
+	}
+	return a.owner(ctx)
+}
+
+// owner is whose session it is.
+func (a *Authenticator) owner(ctx context.Context) (person.Person, bool) {
 	id := a.sessions.GetString(ctx, key)
 	if id == "" {
 		return person.Person{}, false
@@ -303,10 +335,8 @@ func Register(l *ledger.Ledger, act ledger.Act, name string, role person.Role, p
 }
 
 func add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string, oneTime bool) error {
-	switch role {
-	case person.Trainee, person.Technician, person.Lead, person.Manager:
-	default:
-		return errors.New("the role is trainee, technician, lead or manager")
+	if !slices.Contains(person.PeopleRoles, role) {
+		return errors.New("the role is trainee, technician, lead, manager or administrator")
 	}
 	if strings.TrimSpace(name) == "" {
 		return errors.New("the name is missing")

@@ -25,6 +25,7 @@ var mayRead = map[string]person.Action{
 	"reference": person.Look,
 	"person":    person.KeepPeople,
 	"house":     person.CheckRecord,
+	"security":  person.KeepPeople,
 }
 
 // History is what happened to a device, a reference, a person or the house, the newest first.
@@ -45,6 +46,11 @@ func (ws *Workshop) History(of, id string, who person.Person) ([]HappenedView, e
 		views[i] = HappenedView{e.At, e.By.Name, e.Kind, e.Why, e.Changes}
 	}
 	return views, err
+}
+
+// HandedOut records that a list or a record left the workshop as a file.
+func (ws *Workshop) HandedOut(what string, who person.Person) error {
+	return ws.Ledger.Log(ws.act("", "handed out", who, what), "record/files")
 }
 
 // subjectsOf are the records that a history is of.
@@ -76,6 +82,8 @@ func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 		return subjects, err
 	case "person":
 		return []string{"people/" + id}, nil
+	case "security":
+		return []string{"people/", "competences/", "tokens/", "record/", "settings/" + keysSetting}, nil
 	}
 	return []string{"settings/", "procedure_revisions/", "people/", "instruments/", "record/"}, nil
 }

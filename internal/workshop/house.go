@@ -243,7 +243,7 @@ func (ws *Workshop) lastOf(p ledger.Person, o PersonOrder) error {
 func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, who person.Person) error {
 	switch {
 	case id == who.ID:
-		return invalid("id", "Nobody changes what they may do themselves: ask another lead.")
+		return invalid("id", "Nobody changes what they may do themselves: ask another administrator.")
 	}
 	p, err := ws.Ledger.Person(ctx, id)
 	if err != nil {

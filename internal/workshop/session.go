@@ -18,6 +18,8 @@ type SessionView struct {
 	Can     []person.Action `json:"can" doc:"what whoever is signed in may do"`
 	OneTime bool            `json:"one_time" doc:"the password was given by somebody else: it is changed before anything else is done"`
 	PIN     bool            `json:"pin" doc:"they have set a PIN to sign with"`
+	Idle    int             `json:"idle" doc:"minutes without a hand on the page after which it is locked"`
+	Locked  *PersonView     `json:"locked,omitempty" doc:"whose session it is, where the page was locked: they sign in over it"`
 	Lab     string          `json:"lab"`
 	Version string          `json:"version"`
 }
@@ -98,7 +100,11 @@ func (ws *Workshop) Session(who person.Person) (out SessionView, err error) {
 	if err != nil {
 		return out, err
 	}
-	out = SessionView{Lab: lab.Name, Version: ws.Version, Can: []person.Action{}}
+	day, err := ws.workingDay()
+	if err != nil {
+		return out, err
+	}
+	out = SessionView{Idle: day.Idle, Lab: lab.Name, Version: ws.Version, Can: []person.Action{}}
 	if who.ID != "" {
 		out.Person, out.Can = &PersonView{who.ID, who.Name, who.Role}, person.Cans(who.Role)
 		return out, nil

@@ -32,6 +32,7 @@ type WorkingDay struct {
 	Hands    procedure.HandlingTimes `json:"hands"`
 	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
 	Grace    int                     `json:"grace" minimum:"0" maximum:"365" default:"30" doc:"days that a duty which blocks nothing may be late before its device is not to be used"`
+	Idle     int                     `json:"idle" minimum:"1" maximum:"480" default:"15" doc:"minutes without a hand on a page after which it is locked"`
 	Rounds   dayplan.RoundRules      `json:"rounds" doc:"how days are filled"`
 }
 
@@ -44,6 +45,7 @@ func DefaultDay() WorkingDay {
 		Hands:    procedure.DefaultHandlingTimes,
 		Capacity: 60,
 		Grace:    30,
+		Idle:     15,
 		Rounds:   dayplan.DefaultRoundRules,
 	}
 }
@@ -77,6 +79,8 @@ func (d WorkingDay) check() error {
 		return invalid("within", "The way between two places of a site takes 0 to 240 minutes.")
 	case d.Grace < 0 || d.Grace > 365:
 		return invalid("grace", "A duty may be late by 0 to 365 days before its device is not to be used.")
+	case d.Idle < 1 || d.Idle > 480:
+		return invalid("idle", "A page is locked after 1 to 480 minutes without a hand on it.")
 	case !(d.Capacity > 0 && d.Capacity <= 10000):
 		return invalid("capacity", "Give the hours of verification in a month: more than 0.")
 	}

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { defineAsyncComponent, shallowRef, watchEffect } from 'vue'
+import { useIdle, useIntervalFn } from '@vueuse/core'
 import RenewSession from './components/RenewSession.vue'
 import type { Person } from './api/client'
 import { useSession } from './composables/useSession'
@@ -7,17 +8,23 @@ import OwnPassword from './views/OwnPassword.vue'
 import SignIn from './views/SignIn.vue'
 
 const HouseShell = defineAsyncComponent(() => import('./HouseShell.vue'))
-const { person, query } = useSession()
+const { person, query, lock } = useSession()
 /** Who worked here last: a session that ends is renewed over what they were doing. */
 const last = shallowRef<Person>()
-watchEffect(() => person.value && (last.value = person.value))
+watchEffect(() => (last.value = person.value ?? query.data.value?.locked ?? last.value))
+/** A page that nobody had a hand on for so long is locked; what goes on at the bench goes on. */
+const { lastActive } = useIdle()
+useIntervalFn(() => {
+  const minutes = query.data.value?.idle ?? 0
+  if (person.value && minutes && Date.now() - lastActive.value > minutes * 60_000) lock()
+}, 5000)
 </script>
 
 <template>
   <OwnPassword v-if="person && query.data.value?.one_time" :person="person" />
   <template v-else-if="last">
     <HouseShell :key="last.id" :person="last" />
-    <RenewSession v-if="!person && query.data.value" :person="last" />
+    <RenewSession v-if="!person && query.data.value" :person="last" :locked="!!query.data.value.locked" />
   </template>
   <SignIn v-else-if="query.data.value" />
   <main v-else-if="query.error.value" class="grid h-full place-items-center">

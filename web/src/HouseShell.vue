@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { ref, watchEffect } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import TopBar from './components/TopBar.vue'
 import BenchDock from './components/BenchDock.vue'
 import OutboxBar from './components/OutboxBar.vue'
@@ -14,14 +15,21 @@ import { useSession } from './composables/useSession'
 defineProps<{ person: Person }>()
 const { data: bench, refetch } = useBenchState()
 const away = useChanges()
-const { signOut } = useSession()
+const { signOut, lock, can } = useSession()
+const router = useRouter()
+/** An administrator keeps people and copies, and sees nothing of the work. */
+const route = useRoute()
+watchEffect(() => {
+  if (!can('look') && !['house', 'me'].includes(String(route.name)))
+    router.replace({ name: 'house', params: { sheet: 'people' } })
+})
 const keys = ref(false)
 useKeys({ '?': () => (keys.value = true) })
 </script>
 
 <template>
   <div class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden">
-    <TopBar :person="person" :bench="bench" @keys="keys = true" @sign-out="signOut()" />
+    <TopBar :person="person" :bench="bench" @keys="keys = true" @lock="lock()" @sign-out="signOut()" />
     <div>
       <p v-if="away" class="bg-vermilion-wash px-4 py-2" role="status">
         <b
@@ -33,7 +41,7 @@ useKeys({ '?': () => (keys.value = true) })
       <OutboxBar :person="person" :away="away > 0" />
     </div>
     <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
-    <BenchDock :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
+    <BenchDock v-if="can('look')" :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
     <UnderDialog />
     <KeysDialog v-if="keys" @close="keys = false" />
   </div>

@@ -3,7 +3,7 @@ import { toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from './client'
 
 type Of<T> = MaybeRefOrGetter<T>
-type History = 'device' | 'reference' | 'person' | 'house' | 'instrument'
+type History = 'device' | 'reference' | 'person' | 'house' | 'instrument' | 'security'
 type Model = { maker: string; model: string; procedure: string }
 
 /**
@@ -31,7 +31,11 @@ export const queries = {
   competences: () =>
     queryOptions({ queryKey: ['competences'], queryFn: () => answer(api.GET('/api/house/competences')) }),
   bench: () =>
-    queryOptions({ queryKey: ['bench'], queryFn: () => answer(api.GET('/api/bench')), refetchInterval: 15_000 }),
+    queryOptions({
+      queryKey: ['bench'],
+      queryFn: () => answer(api.GET('/api/bench')),
+      refetchInterval: 15_000,
+    }),
   today: () =>
     queryOptions({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/today')), refetchInterval: 60_000 }),
   workload: () => queryOptions({ queryKey: ['workload'], queryFn: () => answer(api.GET('/api/workload')) }),

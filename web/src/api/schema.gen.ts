@@ -1343,6 +1343,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/lock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lock the page: its owner signs in again over it */
+        post: operations["lock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/mine": {
         parameters: {
             query?: never;
@@ -4718,7 +4735,14 @@ export interface components {
             can: string[];
             /** @description people of the demo, in demo mode only */
             demo?: components["schemas"]["PersonView"][];
+            /**
+             * Format: int64
+             * @description minutes without a hand on the page after which it is locked
+             */
+            idle: number;
             lab: string;
+            /** @description whose session it is, where the page was locked: they sign in over it */
+            locked?: components["schemas"]["PersonView"];
             /** @description the password was given by somebody else: it is changed before anything else is done */
             one_time: boolean;
             person?: components["schemas"]["PersonView"];
@@ -5419,6 +5443,12 @@ export interface components {
             hands: components["schemas"]["HandlingTimes"];
             /** @description site of the workshop */
             home: string;
+            /**
+             * Format: int64
+             * @description minutes without a hand on a page after which it is locked
+             * @default 15
+             */
+            idle: number;
             /** @description how days are filled */
             rounds: components["schemas"]["RoundRules"];
             sites: components["schemas"]["Site"][];
@@ -6608,8 +6638,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                of: "device" | "reference" | "person" | "house" | "instrument";
-                /** @description its id or tag; of the house: all */
+                of: "device" | "reference" | "person" | "house" | "instrument" | "security";
+                /** @description its id or tag; of the house and of security: all */
                 id: string;
             };
             cookie?: never;
@@ -11689,6 +11719,69 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Conflict */
             409: {

@@ -6,16 +6,18 @@ import type { Person } from '../api/client'
 import { useSession } from '../composables/useSession'
 
 /** The session has ended over a piece of work: it is renewed here, and everything stays as it was. */
-defineProps<{ person: Person }>()
-const { signIn, trouble, sending } = useSession()
+defineProps<{ person: Person; locked?: boolean }>()
+const { signIn, signOut, trouble, sending } = useSession()
 const password = ref('')
 const field = ref<HTMLInputElement | null>(null)
-const leave = () => location.assign('/')
+async function leave() {
+  await signOut() // the page begins anew
+}
 </script>
 
 <template>
   <DialogShell
-    title="Your session has ended"
+    :title="locked ? `Locked: ${person.name}` : 'Your session has ended'"
     hint="What you were doing is still there, and what you typed is kept."
     wide="narrow"
     :initial-focus="field"

@@ -4,11 +4,13 @@ import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/vue'
 import { useStorage } from '@vueuse/core'
 import { watchEffect } from 'vue'
 import SearchField from './SearchField.vue'
+import { useSession } from '../composables/useSession'
 import LooseEnds from './LooseEnds.vue'
 import type { BenchState, Person } from '../api/client'
 
 const props = defineProps<{ person: Person; bench?: BenchState }>()
-defineEmits<{ keys: []; signOut: [] }>()
+defineEmits<{ keys: []; lock: []; signOut: [] }>()
+const { can } = useSession()
 const views = [
   { name: 'today', title: 'Today' },
   { name: 'bench', title: 'Bench', also: 'run' },
@@ -20,7 +22,7 @@ const views = [
   { name: 'reports', title: 'Reports' },
   { name: 'workings', title: 'Workings' },
   { name: 'house', title: 'House' },
-]
+].filter((v) => v.name === 'house' || can('look'))
 const initials = computed(() => {
   const [first, ...rest] = props.person.name.split(' ')
   return `${first?.[0] ?? ''}. ${rest.join(' ')}`
@@ -55,8 +57,8 @@ async function allowNotes() {
       </RouterLink>
     </nav>
     <div class="ml-auto flex items-center gap-4">
-      <SearchField />
-      <LooseEnds :ends="bench?.loose_ends ?? []" />
+      <SearchField v-if="can('look')" />
+      <LooseEnds v-if="can('look')" :ends="bench?.loose_ends ?? []" />
       <Menu as="div" class="relative">
         <MenuButton class="min-h-10 px-1">{{ initials }}</MenuButton>
         <MenuItems class="absolute right-0 z-30 mt-1 w-64 border-2 border-ink bg-sheet">
@@ -89,8 +91,17 @@ async function allowNotes() {
               class="flex min-h-11 w-full items-center px-4"
               :class="active && 'bg-brass-wash'"
               :to="{ name: 'me' }"
-              >Password, where I am signed in</RouterLink
+              >Password, PIN, calendar, sessions</RouterLink
             >
+          </MenuItem>
+          <MenuItem v-slot="{ active }">
+            <button
+              class="block min-h-11 w-full px-4 text-left"
+              :class="active && 'bg-brass-wash'"
+              @click="$emit('lock')"
+            >
+              Lock the page
+            </button>
           </MenuItem>
           <MenuItem v-slot="{ active }">
             <button

@@ -1,13 +1,15 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { ref, watch } from 'vue'
 import { useIntervalFn } from '@vueuse/core'
+import { useSession } from './useSession'
 import { setServerTime } from './useClock'
 import { useStream } from './useStream'
 import { queries, useCached } from '../api/queries'
 
 /** useBenchState is what every screen shows along its edges: the dock and the loose ends. */
 export function useBenchState() {
-  const query = useQuery(queries.bench())
+  const { can } = useSession()
+  const query = useQuery({ ...queries.bench(), enabled: () => can('look') })
   watch(query.data, (state) => state && setServerTime(state.now))
   return query
 }

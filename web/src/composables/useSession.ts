@@ -23,10 +23,15 @@ export function useSession() {
     cache.clear()
     location.assign('/')
   }
+  /** The page is locked: nothing is left of the session but whose it is. */
+  async function lock() {
+    await send(() => api.POST('/api/session/lock'))
+    await query.refetch()
+  }
   /** can says whether whoever is signed in may do something, by the server's table. */
   const can = (action: Action) => query.data.value?.can.includes(action) ?? false
   const person = computed(() => query.data.value?.person)
   /** Whether they have set a PIN to sign with. */
   const pin = computed(() => query.data.value?.pin ?? false)
-  return { session: query.data, person, pin, can, query, signIn, signOut, trouble, sending }
+  return { session: query.data, person, pin, can, query, signIn, signOut, lock, trouble, sending }
 }

@@ -59,7 +59,7 @@ const save = () => {
     <FormOutcome :saved="saved" :problem="problem" />
     <p v-if="!can('set hours')" class="mb-3 text-ink-2">A lead or a manager changes these.</p>
     <fieldset :disabled="!can('set hours')" class="grid gap-6">
-      <div class="grid gap-4 sm:grid-cols-5">
+      <div class="grid gap-4 sm:grid-cols-6">
         <label><span class="label">Day begins</span><ClockField v-model="day.value.from" name="from" /></label>
         <label><span class="label">Day ends</span><ClockField v-model="day.value.until" name="until" /></label>
         <label
@@ -71,6 +71,10 @@ const save = () => {
         <label
           ><span class="label">Between two places, min</span
           ><input v-model.number="day.value.within" type="number" name="within" min="0" max="240" class="field num"
+        /></label>
+        <label
+          ><span class="label">A page locks after, min</span
+          ><input v-model.number="day.value.idle" type="number" name="idle" min="1" max="480" class="field num"
         /></label>
         <label
           ><span class="label">Hours a month</span

@@ -13,8 +13,8 @@ import DataTable from '../components/DataTable.vue'
 /** Who may sign in, as what, and who may do what alone. */
 const { can, person } = useSession()
 const { data, problem, saved, change } = useHouse()
-type Role = 'trainee' | 'technician' | 'lead' | 'manager'
-const roles: Role[] = ['trainee', 'technician', 'lead', 'manager']
+type Role = 'trainee' | 'technician' | 'lead' | 'manager' | 'administrator'
+const roles: Role[] = ['trainee', 'technician', 'lead', 'manager', 'administrator']
 const fresh = reactive({ name: '', role: 'technician' as Role, password: '' })
 async function add() {
   const done = await change(
