@@ -96,6 +96,11 @@ fuzz: ## Each parser under the fuzzer
 	go test ./core/lot -run '^$$' -fuzz FuzzReadLabel -fuzztime 30s
 	go test ./internal/sim -run '^$$' -fuzz FuzzCommands -fuzztime 30s
 	go test ./internal/paper -run '^$$' -fuzz FuzzWords -fuzztime 30s -fuzzminimizetime 1x
+	go test ./internal/paper -run '^$$' -fuzz FuzzCheckAPaper -fuzztime 30s
+
+audit: web/node_modules/.package-lock.json ## What is known to be wrong with what it is made of; says so when the lists cannot be reached
+	@go run golang.org/x/vuln/cmd/govulncheck@v1.1.4 ./... || echo "govulncheck: something was found, or its list could not be reached (see above)"
+	@cd web && npm audit --omit=dev || echo "npm audit: something was found, or its list could not be reached (see above)"
 
 attack: ## Days of several people at one server, and whatever may be sent to it
 	go test ./internal/api -run TestADayUnderAttack -trials 60 -timeout 30m -v | grep -v INFO
@@ -111,4 +116,4 @@ release: web ## Binaries for five systems
 	ls -l dist
 
 clean: ## Remove what was built, and the demo's data
-	rm -rf northneedle dist cover.out demo-data web/dist/assets web/dist/index.html
+	rm -rf northneedle dist cover.out demo-data demo-data-keys web/dist/assets web/dist/index.html

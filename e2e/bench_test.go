@@ -652,7 +652,7 @@ func (p *page) outside(cause, done string) {
 // incomplete signs a pre-use check in which the self-test and the alarms were not done, and the exchanger is not fitted:
 // it is not complete, and the paper says so.
 func incomplete(t *testing.T, s *server) {
-	p := openPage(t, s, "Noor Bexley")
+	p := openPage(t, s, "Idris Vail")
 	tag := tagOf(t, p, "ventilator merrowby", 2)
 	p.must(p.Key("/"))
 	p.must(p.Fill("#search", tag))

@@ -31,9 +31,9 @@ var everywhere = []struct{ path, sign string }{
 	{"/workings/weighing", "Pump weighing"}, {"/workings/weights", "Weights and limits"},
 	{"/workings/dilution", "Real level"}, {"/workings/concentration", "Concentration"},
 	{"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
-	{"/house/people", "One-time password"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Who may do what"},
+	{"/house/people", "One-time password"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Hands, in minutes"},
 	{"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"},
-	{"/house/record", "A whole copy"},
+	{"/house/record", "Copies"},
 	{"/nowhere", "There is nothing here"},
 }
 

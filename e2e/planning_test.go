@@ -27,6 +27,7 @@ func TestPlanning(t *testing.T) {
 	t.Run("a list comes in, and a procedure is tried", func(t *testing.T) { house(t, s) })
 	t.Run("a family of the lab's own, from its procedure to its history", func(t *testing.T) { ownFamily(t, s) })
 	t.Run("what the year came to", func(t *testing.T) { yearly(t, s) })
+	t.Run("a page is locked over the bench, and another countersigns", func(t *testing.T) { lockedAndReviewed(t, s) })
 	t.Run("a certificate is checked, genuine and altered", func(t *testing.T) { checkPaper(t, s) })
 	t.Run("a certificate is issued anew, the run read back, a copy put back", func(t *testing.T) { putBack(t, s) })
 }
@@ -123,6 +124,7 @@ func house(t *testing.T, s *server) {
 		"revision: 4").Replace(text)))
 	p.must(p.Press("Try it"))
 	p.see("Played through from start to signature", "months: 4")
+	p.must(p.Fill("input[name=secret]", workshop.DemoPassword))
 	p.must(p.Press("Keep revision 4"))
 	p.see("Runs opened from now on are made by revision 4")
 	p.must(p.Go("/house/record"))
@@ -145,6 +147,7 @@ func ownFamily(t *testing.T, s *server) {
 	p.must(p.Paste("textarea[name=yaml]", string(text)))
 	p.must(p.Press("Try it"))
 	p.see("Played through from start to signature")
+	p.must(p.Fill("input[name=secret]", workshop.DemoPassword))
 	p.must(p.Press("Keep gas-alarm-check"))
 	p.see("Kept as gas-alarm-check.yaml")
 	p.picture("own-procedure")
@@ -216,6 +219,47 @@ func (p *page) fetched(request, name string) string {
 	file := filepath.Join(p.t.TempDir(), name)
 	p.must(os.WriteFile(file, body, 0o600))
 	return file
+}
+
+// lockedAndReviewed locks a page over a run with something half typed, and has a failed run countersigned by a second person.
+func lockedAndReviewed(t *testing.T, s *server) {
+	p := openPage(t, s, "Idris Vail")
+	run, err := browser.Eval[string](p.Page, "fetch('/api/bench').then(r => r.json()).then(b => b.dock.find(r => r.tag === 'MB-0462').id)")
+	require.NoError(t, err)
+	p.must(p.Go("/bench/" + run))
+	p.see("MB-0462", "Corners")
+	p.must(p.Press("I. Vail"))
+	p.must(p.Press("Lock the page"))
+	p.see("Locked: Idris Vail", "What you were doing is still there")
+	p.picture("locked")
+	status, err := browser.Eval[int](p.Page, "fetch('/api/runs/"+run+"').then(r => r.status)")
+	require.NoError(t, err)
+	assert.Equal(t, 401, status, "it is locked at the server, not on the page alone")
+	p.must(p.Fill("input[name=password]", "not the password"))
+	p.must(p.Press("Go on"))
+	p.see("do not go together")
+	p.must(p.Fill("input[name=password]", workshop.DemoPassword))
+	p.must(p.Press("Go on"))
+	p.must(p.Gone("Locked: Idris Vail"))
+	p.see("MB-0462", "Corners")
+
+	lead := openPage(t, s, "Tamsin Orrery")
+	review, err := browser.Eval[string](lead.Page, "fetch('/api/today').then(r => r.json()).then(t => t.review[0].id)")
+	require.NoError(t, err)
+	p.must(p.Go("/bench/" + review))
+	p.see("Signed, waiting for review")
+	assert.False(t, p.Has("Countersign …"), "a technician who is not asked to")
+	lead.must(lead.Go("/bench/" + review))
+	lead.must(lead.Press("Countersign …"))
+	lead.must(lead.Press("Countersign"))
+	lead.see("asks for your password or PIN once more")
+	lead.must(lead.Fill("input[name=secret]", "not the password"))
+	lead.must(lead.Press("Countersign"))
+	lead.see("Nothing was recorded")
+	lead.must(lead.Fill("input[name=secret]", workshop.DemoPassword))
+	lead.picture("countersign")
+	lead.must(lead.Press("Countersign"))
+	lead.see("countersigned by Tamsin Orrery")
 }
 
 // checkPaper drops a certificate on the page as it was issued, and with one figure altered; and has both checked on another computer,

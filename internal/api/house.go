@@ -12,7 +12,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
-func registerHouse(api huma.API, shop *workshop.Workshop) {
+func registerHouse(api huma.API, s *Server) {
+	shop := s.shop
 	serve(api, operation{"house", http.MethodGet, "/api/house", "How the workshop is set up", person.LookHouse, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out workshop.HouseView, err error) { return shop.House() })
 	serve(api, operation{"add-person", http.MethodPost, "/api/house/people", "Register someone who may sign in",
@@ -98,9 +99,15 @@ func registerHouse(api huma.API, shop *workshop.Workshop) {
 		person.KeepProcedures, 700_000, nil},
 		func(ctx context.Context, in *struct {
 			Keep bool `query:"keep" doc:"keep it as the lab's own; runs opened from then on are made by it"`
-			Body workshop.ProcedureText
+			Body workshop.ProcedureOrder
 		}) (out workshop.DryRun, err error) {
-			return shop.DryRun(in.Body.Text, in.Keep, who(ctx))
+			shown := ""
+			if in.Keep {
+				if shown, err = s.auth.Confirm(ctx, in.Body.Secret); err != nil {
+					return out, unconfirmed(err, "secret")
+				}
+			}
+			return shop.DryRun(in.Body.Text, shown, who(ctx))
 		})
 	serve(api, operation{"check-record", http.MethodPost, "/api/house/check", "Check the whole record's chain",
 		person.CheckRecord, 0, nil},

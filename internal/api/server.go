@@ -142,7 +142,7 @@ func API(s *Server, router chi.Router) huma.API {
 	registerImports(api, shop)
 	registerLabels(api, shop)
 	registerLists(api, shop)
-	registerHouse(api, shop)
+	registerHouse(api, s)
 	registerRuns(api, shop)
 	registerCommands(api, s)
 	registerLive(api, s)

@@ -81,6 +81,12 @@ type ProcedureText struct {
 	Text string `json:"text" maxLength:"600000"`
 }
 
+// ProcedureOrder is a procedure to be tried, or approved for use.
+type ProcedureOrder struct {
+	Text   string `json:"text" maxLength:"600000"`
+	Secret string `json:"secret,omitempty" maxLength:"200" doc:"one's password or PIN once more, where it is approved for use"`
+}
+
 // DryRun is what an edited procedure would do.
 type DryRun struct {
 	Mistakes []string   `json:"mistakes" doc:"each with line and field; none: it can be used"`
@@ -314,7 +320,8 @@ func (ws *Workshop) ProcedureText(id string) (string, error) {
 
 // DryRun tries an edited procedure on simulated devices and, where it is to be kept and nothing stands in the
 // way, keeps it as the lab's own.
-func (ws *Workshop) DryRun(text string, keep bool, who person.Person) (DryRun, error) {
+// approved is how whoever approves it for use showed who they are; empty: it is only tried.
+func (ws *Workshop) DryRun(text, approved string, who person.Person) (DryRun, error) {
 	run := DryRun{Mistakes: []string{}, Diff: []DiffLine{}}
 	p, err := definition.Read("procedure.yaml", []byte(text))
 	if err != nil {
@@ -346,7 +353,7 @@ func (ws *Workshop) DryRun(text string, keep bool, who person.Person) (DryRun, e
 	} else {
 		run.Result = view.Result
 	}
-	if keep && run.Stopped == "" {
+	if approved != "" && run.Stopped == "" {
 		if ws.Folder == "" {
 			return run, invalid("keep", "This server keeps no procedures of its own.")
 		}
@@ -355,7 +362,7 @@ func (ws *Workshop) DryRun(text string, keep bool, who person.Person) (DryRun, e
 		if err != nil {
 			return run, err
 		}
-		if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, ""), p, file, fresh...); err != nil {
+				if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, approvedWords(approved)), p, file, fresh...); err != nil {
 			return run, err
 		}
 		ws.use(p)
@@ -363,6 +370,9 @@ func (ws *Workshop) DryRun(text string, keep bool, who person.Person) (DryRun, e
 	}
 	return run, nil
 }
+
+// approvedWords say that a procedure was approved, and how whoever did it showed who they are.
+func approvedWords(shown string) string { return fmt.Sprintf("%s, shown by %s", run.Approved, shown) }
 
 // begun are the activities that begin when a procedure is kept whose interval makes a duty: on the
 // devices of its family that have none by it.

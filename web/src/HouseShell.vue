@@ -15,12 +15,12 @@ import { useSession } from './composables/useSession'
 defineProps<{ person: Person }>()
 const { data: bench, refetch } = useBenchState()
 const away = useChanges()
-const { signOut, lock, can } = useSession()
+const { signOut, lock, can, person: signedIn } = useSession()
 const router = useRouter()
 /** An administrator keeps people and copies, and sees nothing of the work. */
 const route = useRoute()
 watchEffect(() => {
-  if (!can('look') && !['house', 'me'].includes(String(route.name)))
+  if (signedIn.value && !can('look') && !['house', 'me'].includes(String(route.name)))
     router.replace({ name: 'house', params: { sheet: 'people' } })
 })
 const keys = ref(false)

@@ -4200,6 +4200,11 @@ export interface components {
             test?: string;
             title: string;
         };
+        ProcedureOrder: {
+            /** @description one's password or PIN once more, where it is approved for use */
+            secret?: string;
+            text: string;
+        };
         ProcedureText: {
             text: string;
         };
@@ -9784,7 +9789,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ProcedureText"];
+                "application/json": components["schemas"]["ProcedureOrder"];
             };
         };
         responses: {

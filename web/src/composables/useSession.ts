@@ -1,11 +1,14 @@
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, shallowRef, watchEffect } from 'vue'
 import { api } from '../api/client'
 import { queries, useCached } from '../api/queries'
 import type { components } from '../api/schema.gen'
 import { useSend } from './useSend'
 
 export type Action = components['schemas']['SessionView']['can'][number]
+
+/** What whoever was signed in last may do. */
+const could = shallowRef<Action[]>([])
 
 /** useSession is who is signed in, and signing in and out. */
 export function useSession() {
@@ -28,8 +31,14 @@ export function useSession() {
     await send(() => api.POST('/api/session/lock'))
     await query.refetch()
   }
-  /** can says whether whoever is signed in may do something, by the server's table. */
-  const can = (action: Action) => query.data.value?.can.includes(action) ?? false
+  /**
+   * can says whether whoever is signed in may do something, by the server's table. While a session is renewed over the page, it is
+   * what its owner could: the page stays as it was, and the server lets nothing through.
+   */
+  watchEffect(() => {
+    if (query.data.value?.person) could.value = query.data.value.can
+  })
+  const can = (action: Action) => could.value.includes(action)
   const person = computed(() => query.data.value?.person)
   /** Whether they have set a PIN to sign with. */
   const pin = computed(() => query.data.value?.pin ?? false)

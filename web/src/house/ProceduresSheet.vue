@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { familyWords } from '../composables/words'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
+import SecretField from '../components/SecretField.vue'
 import AlertNote from '../components/AlertNote.vue'
 import { useSend } from '../composables/useSend'
 
@@ -28,9 +29,17 @@ function write() {
   text.value = skeleton
   open.value = 'new'
 }
+const secret = ref('')
+/** It was played through as it is written, and is another one than what is in use. */
+const keepable = computed(() => {
+  const r = run.value
+  return r && !r.saved && !r.mistakes.length && !r.stopped && (r.new || r.diff.length > 0)
+})
 async function attempt(keep: boolean) {
   const params = { query: { keep } }
-  const tried = await send(() => api.POST('/api/procedures', { params, body: { text: text.value } }))
+  const body = { text: text.value, secret: keep ? secret.value : undefined }
+  const tried = await send(() => api.POST('/api/procedures', { params, body }))
+  secret.value = ''
   if (tried) run.value = tried
   if (tried && keep) await refetch()
 }
@@ -82,17 +91,13 @@ const tint: Record<string, string> = {
         <button class="btn btn-main" :disabled="busy" @click="attempt(false)">
           {{ busy ? 'It is played through …' : 'Try it' }}
         </button>
-        <button
-          v-if="run && !run.saved && !run.mistakes.length && !run.stopped && (run.new || run.diff.length)"
-          class="btn"
-          :disabled="busy"
-          @click="attempt(true)"
-        >
-          {{ run.new ? `Keep ${run.id}` : `Keep revision ${run.revision}` }}
+        <button v-if="keepable" class="btn" :disabled="busy" @click="attempt(true)">
+          {{ run!.new ? `Keep ${run!.id}` : `Keep revision ${run!.revision}` }}
         </button>
         <span class="text-ink-2">It is read, compared, and run by the book on healthy simulated devices.</span>
       </div>
       <p v-else class="mt-3 text-ink-2">A lead edits and tries it.</p>
+      <SecretField v-if="keepable" v-model="secret" class="mt-3" meaning="approved for use" />
       <AlertNote class="mt-3" :words="trouble" />
       <template v-if="run">
         <ul v-if="run.mistakes.length" class="mt-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-2">
