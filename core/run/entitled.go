@@ -56,17 +56,18 @@ func (o Order) alone(p person.Person, family string) bool {
 
 // mayWork refuses what somebody does in a run whose device they may not do alone, unless it says whom they work under.
 func (r Run) mayWork(c Command, o Order) error {
+	family, under := r.Device.Family, r.Under
 	switch c := c.(type) {
 	case OpenRun:
-		r.Device, r.Under = c.Device, c.Under
+		family, under = c.Device.Family, c.Under
 	case NameSupervisor, ReviewRun, ReturnRun, ReviseCertificate, AddNote, CloseOpenItem, AbandonRun:
 		return nil
 	}
-	if o.alone(o.By, r.Device.Family) || r.Under != nil && r.Under.ID != o.By.ID {
+	if o.alone(o.By, family) || under != nil && under.ID != o.By.ID {
 		return nil
 	}
 	return refuse(Forbidden, "not-alone", "under",
-		"You are not on record as one who does a %s alone. Name who you work under: that one countersigns.", r.Device.Family)
+		"You are not on record as one who does a %s alone. Name who you work under: that one countersigns.", family)
 }
 
 // NameSupervisor says whom somebody works under who may not do the device alone.

@@ -38,7 +38,9 @@ func (l *Ledger) EventAfter(event int64) (words string, at time.Time, err error)
 		return "nothing", at, err
 	}
 	var by person.Person
-	err = json.Unmarshal([]byte(e.By), &by)
+	if err := json.Unmarshal([]byte(e.By), &by); err != nil {
+		return e.Kind, at, err
+	}
 	if at, err = time.Parse(time.RFC3339Nano, e.At); err != nil {
 		return e.Kind, at, err
 	}

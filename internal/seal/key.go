@@ -186,7 +186,7 @@ var ErrNotOurs = errors.New("it was not signed by this workshop")
 // Open verifies a JWS by one of the keys, and returns what was signed and the key's id. The error is ErrNotOurs where none of
 // them signed it.
 func Open(signed string, keys []Public) (payload []byte, by string, err error) {
-	parsed, err := jose.ParseSigned(signed, []jose.SignatureAlgorithm{jose.EdDSA})
+	parsed, err := jose.ParseSignedCompact(signed, []jose.SignatureAlgorithm{jose.EdDSA})
 	if err != nil || len(parsed.Signatures) != 1 {
 		return nil, "", ErrNotOurs
 	}
@@ -209,7 +209,7 @@ func Open(signed string, keys []Public) (payload []byte, by string, err error) {
 
 // peek reads what was signed, and by which key it says, without verifying it.
 func peek(signed string) (payload []byte, by string, err error) {
-	parsed, err := jose.ParseSigned(signed, []jose.SignatureAlgorithm{jose.EdDSA})
+	parsed, err := jose.ParseSignedCompact(signed, []jose.SignatureAlgorithm{jose.EdDSA})
 	if err != nil || len(parsed.Signatures) != 1 {
 		return nil, "", errors.New("it is no signed text")
 	}

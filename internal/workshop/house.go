@@ -362,7 +362,7 @@ func (ws *Workshop) DryRun(text, approved string, who person.Person) (DryRun, er
 		if err != nil {
 			return run, err
 		}
-				if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, approvedWords(approved)), p, file, fresh...); err != nil {
+		if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, approvedWords(approved)), p, file, fresh...); err != nil {
 			return run, err
 		}
 		ws.use(p)
