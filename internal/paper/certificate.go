@@ -481,7 +481,7 @@ func (s *sheet) proof(issue Issue) error {
 		return fmt.Errorf("the certificate's code could not be made: %w", err)
 	}
 	s.squares(code, margin, y+1, side)
-	words := "The code leads to the run in the workshop's record. This file carries its data and a signature over every page and figure: " +
+	words := "The code names the run in the workshop's record. This file carries its data and a signature over every page and figure: " +
 		"whoever has the workshop's public key can check it, also without a network. Printed, it is checked by its number in the record."
 	if c := issue.Checkpoint; c != nil {
 		words += fmt.Sprintf(" Checkpoint %d of the record, %s: event %d, %s.", c.N, c.At.Format("2006-01-02 15:04:05 -07:00"), c.Event, short(c.Head))
