@@ -31,7 +31,7 @@ var everywhere = []struct{ path, sign string }{
 	{"/workings/weighing", "Pump weighing"}, {"/workings/weights", "Weights and limits"},
 	{"/workings/dilution", "Real level"}, {"/workings/concentration", "Concentration"},
 	{"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
-	{"/house/people", "One-time password"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Hands, in minutes"},
+	{"/house/people", "Who may do what alone"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Hands, in minutes"},
 	{"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"},
 	{"/house/record", "Copies"},
 	{"/nowhere", "There is nothing here"},

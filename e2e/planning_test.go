@@ -28,6 +28,7 @@ func TestPlanning(t *testing.T) {
 	t.Run("a family of the lab's own, from its procedure to its history", func(t *testing.T) { ownFamily(t, s) })
 	t.Run("what the year came to", func(t *testing.T) { yearly(t, s) })
 	t.Run("a page is locked over the bench, and another countersigns", func(t *testing.T) { lockedAndReviewed(t, s) })
+	t.Run("an administrator keeps the people, and reads what was tried", func(t *testing.T) { administers(t, s) })
 	t.Run("a certificate is checked, genuine and altered", func(t *testing.T) { checkPaper(t, s) })
 	t.Run("a certificate is issued anew, the run read back, a copy put back", func(t *testing.T) { putBack(t, s) })
 }
@@ -260,6 +261,30 @@ func lockedAndReviewed(t *testing.T, s *server) {
 	lead.picture("countersign")
 	lead.must(lead.Press("Countersign"))
 	lead.see("countersigned by Tamsin Orrery")
+}
+
+// administers has an administrator register somebody, who sees nothing of the work, and reads the log of security; a lead does not.
+func administers(t *testing.T, s *server) {
+	p := openPage(t, s, "")
+	p.must(p.Go("/"))
+	p.must(p.Fill("input[name=name]", "Bram Ostley"))
+	p.must(p.Fill("input[name=password]", workshop.DemoPassword))
+	p.must(p.Key("Enter"))
+	p.see("May sign in", "Idris Vail")
+	assert.False(t, p.Has("Equipment"), "nothing of the work")
+	p.must(p.Fill("input[name=name]", "Wren Halloway"))
+	p.must(p.Fill("input[name=password]", "given over a desk"))
+	p.must(p.Press("Register"))
+	p.see("Wren Halloway may sign in")
+	p.must(p.Go("/equipment"))
+	p.see("May sign in")
+	p.must(p.Press("Security"))
+	p.see("What was tried, and who may do what", "person added")
+	p.picture("security")
+	lead := openPage(t, s, "Tamsin Orrery")
+	lead.must(lead.Go("/house/people"))
+	lead.see("An administrator registers people")
+	assert.False(t, lead.Has("Register"))
 }
 
 // checkPaper drops a certificate on the page as it was issued, and with one figure altered; and has both checked on another computer,

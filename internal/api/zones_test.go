@@ -72,7 +72,7 @@ func TestADayIsTheDayWhereTheWorkshopIs(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, "2026-06-10", signed.Signature.At.Format(time.DateOnly))
 			assert.Equal(t, run.Signed, signed.Status)
-			anew := houseOf(t, t.TempDir(), again).signedIn("Tamsin Orrery")
+			anew := houseOf(t, h.folder, again).signedIn("Tamsin Orrery")
 			_, second := anew.call("GET", "/api/runs/"+r.ID+"/certificate.pdf", nil)
 			assert.Equal(t, first, second, "the certificate has the same days, and the same bytes")
 		})

@@ -224,7 +224,7 @@ func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
 			return invalid("name", "There is a "+p.Name+" already: let that one sign in again, or add a second name.")
 		}
 	}
-	if err := people.Register(ws.Ledger, ws.act("", "person added", who, ""), o.Name, o.Role, o.Password); err != nil {
+	if err := people.Register(ws.Ledger, ws.act("", "person added", who, strings.TrimSpace(o.Name)), o.Name, o.Role, o.Password); err != nil {
 		return invalid("password", Sentence(err))
 	}
 	return nil
@@ -268,7 +268,7 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 		}
 		p.OneTime, p.PinHash = true, ""
 	}
-	if err := ws.Ledger.Record(ws.act("", "person changed", who, ""), &p); err != nil {
+	if err := ws.Ledger.Record(ws.act("", "person changed", who, p.Name), &p); err != nil {
 		return err
 	}
 	if o.Password != "" || !p.Active {

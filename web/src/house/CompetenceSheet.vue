@@ -2,6 +2,7 @@
 import { computed, reactive, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
+import DayField from '../components/DayField.vue'
 import DataTable from '../components/DataTable.vue'
 import FormOutcome from '../components/FormOutcome.vue'
 import SectionTitle from '../components/SectionTitle.vue'
@@ -122,10 +123,7 @@ async function end(reason: string) {
           maxlength="400"
           :required="fresh.ground === 'examination'"
       /></label>
-      <label
-        ><span class="label">Last day, if any</span
-        ><input v-model="fresh.until" name="last" type="date" class="field num"
-      /></label>
+      <DayField v-model="fresh.until" name="last" label="Last day, if any" />
       <button class="btn btn-main" :disabled="sending">Name them</button>
     </form>
     <AskDialog

@@ -50,7 +50,9 @@ async function reset(p: House['people'][number]) {
       <tr v-for="p in data.people" :key="p.id">
         <td class="py-2 font-semibold">{{ p.name }}</td>
         <td class="py-2 pr-6">
+          <template v-if="!can('keep people')">{{ p.role }}</template>
           <select
+            v-else
             :value="p.role"
             class="field"
             :aria-label="`Role of ${p.name}`"
@@ -60,7 +62,8 @@ async function reset(p: House['people'][number]) {
           </select>
         </td>
         <td class="py-2">
-          <label class="flex min-h-10 items-center gap-2"
+          <template v-if="!can('keep people')">{{ p.active ? 'yes' : 'no' }}</template>
+          <label v-else class="flex min-h-10 items-center gap-2"
             ><input
               type="checkbox"
               class="size-5 accent-ink"
@@ -70,7 +73,11 @@ async function reset(p: House['people'][number]) {
           >
         </td>
         <td class="py-2">
-          <button v-if="p.active && p.id !== person?.id" class="min-h-10 underline" @click="resetting = p">
+          <button
+            v-if="can('keep people') && p.active && p.id !== person?.id"
+            class="min-h-10 underline"
+            @click="resetting = p"
+          >
             Forgotten password …
           </button>
         </td>
@@ -95,7 +102,10 @@ async function reset(p: House['people'][number]) {
         </div>
       </form>
     </DialogShell>
-    <form class="mt-6 flex max-w-3xl flex-wrap items-end gap-4" @submit.prevent="add">
+    <p v-if="!can('keep people')" class="mt-3 text-ink-2">
+      An administrator registers people, changes what they are, and lets them in again who forgot their password.
+    </p>
+    <form v-else class="mt-6 flex max-w-3xl flex-wrap items-end gap-4" @submit.prevent="add">
       <label class="grow"
         ><span class="label">Full name</span
         ><input v-model="fresh.name" name="name" class="field" required autocomplete="off"

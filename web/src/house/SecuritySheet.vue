@@ -13,7 +13,7 @@ const wanted = ref('')
 const kinds = computed(() => [...new Set(data.value?.map((e) => e.what))].sort())
 const shown = computed(() => data.value?.filter((e) => !wanted.value || e.what === wanted.value) ?? [])
 const time = (at: string) => new Date(at).toLocaleTimeString('en-GB')
-const said = (column: string) => !/^(id|.*_id|.*hash|.*_hash)$/.test(column)
+const said = (column: string) => !/^(id|demo|at|key|value|.*_id|.*hash)$/.test(column)
 </script>
 
 <template>
