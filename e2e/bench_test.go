@@ -231,8 +231,14 @@ func TestBench(t *testing.T) {
 		{"a link that fails", 20, []func(*testing.T, *server){failingLink}},
 		{"a chemistry analyser's two-point test", 30, []func(*testing.T, *server){twoPointTest}},
 		{"a certificate with all that must stay in sight", 40, []func(*testing.T, *server){certificate, review}},
-		{"every button of the odd pages", 1, []func(*testing.T, *server){func(t *testing.T, s *server) { everyButton(t, s, 1) }}},
-		{"every button of the even pages", 1, []func(*testing.T, *server){func(t *testing.T, s *server) { everyButton(t, s, 0) }}},
+		{"every button of the odd pages", 1, []func(*testing.T, *server){func(t *testing.T,
+			s *server) {
+			everyButton(t, s, 1)
+		}}},
+		{"every button of the even pages", 1, []func(*testing.T, *server){func(t *testing.T,
+			s *server) {
+			everyButton(t, s, 0)
+		}}},
 		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
 		{"a chamber is trimmed over three rounds", 40, []func(*testing.T, *server){chamber}},
 	} {
@@ -268,7 +274,8 @@ func capnograph(t *testing.T, s *server) {
 	p.must(p.Fill("input[name=simulator_own]", "0,5"))
 	p.must(p.Press("Record"))
 	p.enter("Choose the curve")
-	p.takeSteady("SpO₂ as found: 97", "Pulse rate as found: 60", "SpO₂ as found: 90", "Pulse rate as found: 30", // one setting, two readings
+	p.takeSteady("SpO₂ as found: 97", "Pulse rate as found: 60", "SpO₂ as found: 90", "Pulse rate as found: 30",
+		// one setting, two readings
 		"SpO₂ as found: 80", "Pulse rate as found: 120", "SpO₂ as found: 70", "Pulse rate as found: 200")
 	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
 		"Take the probe off", "Run on battery")
@@ -543,7 +550,8 @@ func spirometer(t *testing.T, s *server) {
 func cart(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
 	p.startBySearch(tagOf(t, p, "m9 merrowby", 0))
-	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve", "Its filter and dryer tube", "Start the timer",
+	p.enter("Take the first that fits", "I have read them", "Assemble the breathing valve",
+		"Its filter and dryer tube", "Start the timer",
 		"Meanwhile")
 	p.recordRoom()
 	p.see("Cut it short")
@@ -643,7 +651,8 @@ func ventilator(t *testing.T, s *server) {
 func (p *page) outside(cause, done string) {
 	p.t.Helper()
 	p.must(p.Wait("input[name=cause]"))
-	_, err := browser.Eval[bool](p.Page, fmt.Sprintf("([...document.querySelectorAll('input[name=cause]')].find(i => i.value === %q).click(), true)", cause))
+	_, err := browser.Eval[bool](p.Page,
+		fmt.Sprintf("([...document.querySelectorAll('input[name=cause]')].find(i => i.value === %q).click(), true)", cause))
 	require.NoError(p.t, err)
 	p.must(p.Fill("input[name=put-right]", done))
 	p.must(p.Key("Enter"))
@@ -729,7 +738,8 @@ func pump(t *testing.T, s *server) {
 	p.see("Advised: leave")
 	p.must(p.Key("Enter"))
 	p.see("Flow as found: 10 mL/h")
-	for _, where := range []string{"Clamp closed beyond the gauge", "Clamp opened, and closed again", "line released into the cup"} {
+	for _, where := range []string{"Clamp closed beyond the gauge", "Clamp opened, and closed again",
+		"line released into the cup"} {
 		p.moved(where)
 	}
 	p.closeWhenRead("as found")
@@ -843,14 +853,16 @@ func sequence(t *testing.T, s *server) {
 	p.startBySearch(tag)
 	p.enter("Take the first that fits", "I have read them", "Serial numbers of both sides")
 	p.see("Threshold, limit, force and coupler go with the transducer")
-	for field, words := range map[string]string{"right_earphone": "S6, serial 4410", "left_earphone": "S6, serial 4411", "coupler_mark": "EC-1, 6 cm³"} {
+	for field, words := range map[string]string{"right_earphone": "S6, serial 4410",
+		"left_earphone": "S6, serial 4411", "coupler_mark": "EC-1, 6 cm³"} {
 		p.must(p.Fill("input[name="+field+"]", words))
 	}
 	p.must(p.Choose("select[name=transducer]", "supra-aural, on the 6 cm³ coupler (IEC 60318-3), 4.5 N"))
 	p.must(p.Choose("select[name=bone]", "not with this audiometer, or not today"))
 	p.must(p.Press("Record"))
 	p.see("From which error on the set-up is looked at first")
-	for field, words := range map[string]string{"mode": "adjust what is worth it", "far_out": "5 dB", "steps": "steps of 10 dB, down to −10 dB: half the time",
+	for field, words := range map[string]string{"mode": "adjust what is worth it", "far_out": "5 dB",
+		"steps":      "steps of 10 dB, down to −10 dB: half the time",
 		"room_table": "occupational programmes (29 CFR 1910.95, table D-1)"} {
 		p.must(p.Choose("select[name="+field+"]", words))
 	}
@@ -859,7 +871,8 @@ func sequence(t *testing.T, s *server) {
 	p.see("Analyser on the calibrator as found", "before any earphone is mounted")
 	p.must(p.Fill("input[name=reading]", "94.0"))
 	p.onward("Analyser on the calibrator as found")
-	p.enter("Close as found", "Advised: leave", "The transducer centred on its coupler", "Earphone on the coupler, talk-over off")
+	p.enter("Close as found", "Advised: leave", "The transducer centred on its coupler",
+		"Earphone on the coupler, talk-over off")
 	p.see("Right as found: 125 Hz")
 	p.picture("audiometer-tone")
 	p.enter("Coupler under the right earphone")
@@ -882,7 +895,8 @@ func sequence(t *testing.T, s *server) {
 	p.see("It stopped:", "is far out. Look at the set-up before going on")
 	for i, point := range p.record().Measures[1].Points {
 		for j, reading := range stopped.Measures[1].Points[i].Readings {
-			assert.Equal(t, reading.ID, point.Readings[j].ID, "what was read before it was interrupted stays, and is not read again")
+			assert.Equal(t, reading.ID, point.Readings[j].ID,
+				"what was read before it was interrupted stays, and is not read again")
 		}
 		assert.Len(t, point.Readings, 1)
 	}

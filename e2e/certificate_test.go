@@ -137,7 +137,8 @@ func certificate(t *testing.T, s *server) {
 	p.must(p.Key("Enter"))
 	p.see("exchanged for HG-27")
 	p.typed([2]string{"CO₂ as found: 10 %", "10,1"}, [2]string{"CO₂ as found: diluted, 9 %", "9,0"},
-		[2]string{"Breath rate as found: 6", "6"}, [2]string{"Breath rate as found: 12", "12"}, [2]string{"Breath rate as found: 30", "30"})
+		[2]string{"Breath rate as found: 6", "6"}, [2]string{"Breath rate as found: 12",
+			"12"}, [2]string{"Breath rate as found: 30", "30"})
 	p.enter("Close as found", "Advised: leave as it is")
 	p.seeInTime("This closes: Gas open")
 	p.enter("This closes: Gas open", "This closes: Sampling adapter")
@@ -146,8 +147,10 @@ func certificate(t *testing.T, s *server) {
 	p.must(p.Fill("input[name=simulator_own]", "0,5"))
 	p.must(p.Press("Record"))
 	p.enter("Choose the curve")
-	p.typed([2]string{"SpO₂ as found: 97", "97"}, [2]string{"Pulse rate as found: 60", "60"}, [2]string{"SpO₂ as found: 90", "90"},
-		[2]string{"Pulse rate as found: 30", "30"}, [2]string{"SpO₂ as found: 80", "81"}, [2]string{"Pulse rate as found: 120", "120"},
+	p.typed([2]string{"SpO₂ as found: 97", "97"}, [2]string{"Pulse rate as found: 60", "60"},
+		[2]string{"SpO₂ as found: 90", "90"},
+		[2]string{"Pulse rate as found: 30", "30"}, [2]string{"SpO₂ as found: 80",
+			"81"}, [2]string{"Pulse rate as found: 120", "120"},
 		[2]string{"SpO₂ as found: 70", "71"}, [2]string{"Pulse rate as found: 200", "200"})
 	p.enter("Close as found", "Advised: leave as it is", "Stop the breath rhythm", "Set the simulator below",
 		"Take the probe off", "Run on battery")
@@ -164,7 +167,8 @@ func certificate(t *testing.T, s *server) {
 	if words == "" {
 		return
 	}
-	for _, said := range []string{"Slipway 4, Merrowby", "Accredited by Hallowmere Accreditation Office no. HAO-0113, for what is marked ‡",
+	for _, said := range []string{"Slipway 4, Merrowby",
+		"Accredited by Hallowmere Accreditation Office no. HAO-0113, for what is marked ‡",
 		"5 % ‡", "As found: inside at all of 15 points", "1.20 vol% was read first, far out, and does not count",
 		"The sampling line was off the adapter", "The breath was uneven", "diluted, 9 % (own)", "exchanged for HG-27",
 		"HG-22, 5 % CO₂ in air", "HG-27, 5 % CO₂ in air, spare", "page 1 of", "RC-01, certificate"} {

@@ -80,13 +80,15 @@ func electricalSafety(t *testing.T, s *server) {
 	p.see("What recurs")
 	p.must(p.Press("Electrical safety in service"))
 	p.enter("Take the first that fits", "I have read them")
-	for field, words := range map[string]string{"class": "I: protective earth", "part": "type CF: floating, for the heart", "parts": "one",
+	for field, words := range map[string]string{"class": "I: protective earth",
+		"part": "type CF: floating, for the heart", "parts": "one",
 		"installed": "with a plug", "cable": "fixed to the device", "method": "direct, device insulated and running",
 		"insulation": "not used: by the manual, or the lab's choice"} {
 		p.must(p.Choose("select[name="+field+"]", words))
 	}
 	p.must(p.Press("Record"))
-	p.enter("Nobody on the device", "Cable, plug and strain relief", "Casing, fuses and markings", "Accessories and applied-part leads",
+	p.enter("Nobody on the device", "Cable, plug and strain relief", "Casing, fuses and markings",
+		"Accessories and applied-part leads",
 		"Its own mains cable into the tester")
 	p.must(p.SeeNow("Tip on bare metal of the casing", 90*time.Second))
 	p.simulate("cable that ages")
@@ -123,7 +125,8 @@ func pumpByHand(t *testing.T, s *server) {
 	p.startBySearch(tagOf(t, p, "p1 merrowby", 1))
 	p.enter("Take the first that fits", "I have read them", "Does not apply", "The named set, straight in its channel")
 	p.see("One gram is not one millilitre")
-	for field, text := range map[string]string{"administration_set": "Marrable 20 drops/mL, lot 4471", "water_temperature": "22", "evaporation": "0,02"} {
+	for field, text := range map[string]string{"administration_set": "Marrable 20 drops/mL, lot 4471",
+		"water_temperature": "22", "evaporation": "0,02"} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
 	p.must(p.Press("Record"))
@@ -180,8 +183,8 @@ func pumpByHand(t *testing.T, s *server) {
 	assert.Contains(t, fmt.Sprint(v.Remarks), "the stage was started again")
 }
 
-// spanning reads a scale whose span has shifted, in pounds at first, and sets the span by its load: a wrong value typed into the
-// scale is refused.
+// spanning reads a scale whose span has shifted, in pounds at first, and sets the span by its load: a wrong value typed
+// into the scale is refused.
 func spanning(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
 	p.startBySearch(tagOf(t, p, "patient scale", 2))

@@ -225,7 +225,8 @@ func (p *page) fetched(request, name string) string {
 // lockedAndReviewed locks a page over a run with something half typed, and has a failed run countersigned by a second person.
 func lockedAndReviewed(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
-	run, err := browser.Eval[string](p.Page, "fetch('/api/bench').then(r => r.json()).then(b => b.dock.find(r => r.tag === 'MB-0462').id)")
+	run, err := browser.Eval[string](p.Page,
+		"fetch('/api/bench').then(r => r.json()).then(b => b.dock.find(r => r.tag === 'MB-0462').id)")
 	require.NoError(t, err)
 	p.must(p.Go("/bench/" + run))
 	p.see("MB-0462", "Corners")
@@ -263,7 +264,8 @@ func lockedAndReviewed(t *testing.T, s *server) {
 	lead.see("countersigned by Tamsin Orrery")
 }
 
-// administers has an administrator register somebody, who sees nothing of the work, and reads the log of security; a lead does not.
+// administers has an administrator register somebody, who sees nothing of the work, and reads the log of security; a
+// lead does not.
 func administers(t *testing.T, s *server) {
 	p := openPage(t, s, "")
 	p.must(p.Go("/"))
@@ -287,8 +289,8 @@ func administers(t *testing.T, s *server) {
 	assert.False(t, lead.Has("Register"))
 }
 
-// checkPaper drops a certificate on the page as it was issued, and with one figure altered; and has both checked on another computer,
-// with nothing but the public keys.
+// checkPaper drops a certificate on the page as it was issued, and with one figure altered; and has both checked on
+// another computer, with nothing but the public keys.
 func checkPaper(t *testing.T, s *server) {
 	p := openPage(t, s, "Noor Bexley")
 	p.must(p.Go("/house/record"))

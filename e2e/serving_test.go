@@ -26,7 +26,8 @@ func encrypting(t *testing.T) (cert, key string) {
 	t.Helper()
 	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
-	template := x509.Certificate{SerialNumber: big.NewInt(1), NotAfter: time.Now().Add(time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
+	template := x509.Certificate{SerialNumber: big.NewInt(1), NotAfter: time.Now().Add(time.Hour),
+		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)}}
 	raw, err := x509.CreateCertificate(rand.Reader, &template, &template, &private.PublicKey, private)
 	require.NoError(t, err)
 	secret, err := x509.MarshalPKCS8PrivateKey(private)

@@ -141,7 +141,8 @@ func links() error {
 		if err != nil {
 			return err
 		}
-		if _, err := post[struct{}](h, "/api/runs/"+v.ID+"/hold", map[string]string{"measure": "time", "point": "now"}); err != nil {
+		if _, err := post[struct{}](h, "/api/runs/"+v.ID+"/hold", map[string]string{"measure": "time",
+			"point": "now"}); err != nil {
 			return err
 		}
 		group.Add(1)

@@ -101,7 +101,8 @@ func putBackBy(data string, copied int64, k keeping, now time.Time) error {
 		return err
 	}
 	defer l.Close()
-	if err := l.Log(ledger.Act{Kind: "backup put back", By: ledger.Nobody, At: now, Why: "on the command line"}, "record/backup"); err != nil {
+	if err := l.Log(ledger.Act{Kind: "backup put back", By: ledger.Nobody, At: now, Why: "on the command line"},
+		"record/backup"); err != nil {
 		return err
 	}
 	s, err := seal.New(k.folder(data), k.Checkpoints)

@@ -136,7 +136,8 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		return err
 	}
 	if signs.Made {
-		slog.Info("a key was made for this workshop: export it to a safe (northneedle key export FILE)", "folder", n.folder(n.Data))
+		slog.Info("a key was made for this workshop: export it to a safe (northneedle key export FILE)", "folder",
+			n.folder(n.Data))
 	}
 	shop := &workshop.Workshop{
 		Seal:       signs,
@@ -200,7 +201,8 @@ func (d demoCmd) Run() error {
 		}
 	}
 	if d.Fresh { // nothing that was signed of the demo before is of the new one
-		if err := os.Remove(filepath.Join(d.folder(d.Data), seal.CheckpointFile)); err != nil && !errors.Is(err, os.ErrNotExist) {
+		if err := os.Remove(filepath.Join(d.folder(d.Data), seal.CheckpointFile)); err != nil && !errors.Is(err,
+			os.ErrNotExist) {
 			return err
 		}
 	}

@@ -35,7 +35,10 @@ func (v verifyPaper) Run() error {
 	if err := json.Unmarshal(text, &known); err != nil || len(known.Keys) == 0 {
 		return fmt.Errorf("%s holds no public keys", v.Public)
 	}
-	view := workshop.ViewOfPaper(paper.Check(pdf, func(signed string) ([]byte, string, error) { return seal.Open(signed, known.Keys) }))
+	view := workshop.ViewOfPaper(paper.Check(pdf, func(signed string) ([]byte, string,
+		error) {
+		return seal.Open(signed, known.Keys)
+	}))
 	if v.Replaced != "" {
 		list, err := os.ReadFile(v.Replaced)
 		if err != nil {
@@ -50,9 +53,11 @@ func (v verifyPaper) Run() error {
 		fmt.Printf("NOT OURS. %s\n", strings.Join(view.Where, " "))
 		return errPaper
 	case paper.Genuine:
-		fmt.Printf("GENUINE, as issued by %s: certificate %s, signed %s by %s.\n", view.Lab, view.Number, view.Signed.Format("2006-01-02 15:04:05 -07:00"), view.By)
+		fmt.Printf("GENUINE, as issued by %s: certificate %s, signed %s by %s.\n", view.Lab, view.Number,
+			view.Signed.Format("2006-01-02 15:04:05 -07:00"), view.By)
 	default:
-		fmt.Printf("%s. Issued by %s as certificate %s. %s\n", strings.ToUpper(string(view.Finding)), view.Lab, view.Number, strings.Join(view.Where, " "))
+		fmt.Printf("%s. Issued by %s as certificate %s. %s\n", strings.ToUpper(string(view.Finding)), view.Lab,
+			view.Number, strings.Join(view.Where, " "))
 	}
 	fmt.Printf("Whether it still counts: %s. %s\n", view.Standing, view.Why)
 	if view.Finding != paper.Genuine || view.Standing == workshop.CountsNo {

@@ -15,7 +15,8 @@ const (
 // Grounds lists every Ground.
 var Grounds = []Ground{Statement, Examination, Imported}
 
-// Competence says that a person may verify devices of one family alone: on whose word, on what ground, from when and until when.
+// Competence says that a person may verify devices of one family alone: on whose word, on what ground, from when and
+// until when.
 type Competence struct {
 	Person string // their id
 	Family string
@@ -28,8 +29,8 @@ type Competence struct {
 // Holds reports whether it holds at a moment.
 func (c Competence) Holds(at time.Time) bool { return c.Until == nil || at.Before(*c.Until) }
 
-// Alone reports whether a person may verify devices of a family alone. A family that nobody was ever named for is open to technicians
-// and leads; nobody else is ever alone, whatever is on record of them.
+// Alone reports whether a person may verify devices of a family alone. A family that nobody was ever named for is open
+// to technicians and leads; nobody else is ever alone, whatever is on record of them.
 func (p Person) Alone(family string, all []Competence, at time.Time) bool {
 	if p.Role != Technician && p.Role != Lead {
 		return false

@@ -92,7 +92,8 @@ func (r Role) PreparedHere(s Standard, at time.Time) bool {
 	return !slices.ContainsFunc(r.Prepared, func(p Preparation) bool { return p.Here && p.missing(s, at) != "" })
 }
 
-// Filling is a standard as it fills the role at a time: of what a run could do to it itself, only what still counts is known of it.
+// Filling is a standard as it fills the role at a time: of what a run could do to it itself, only what still counts is
+// known of it.
 func (r Role) Filling(s Standard, at time.Time) Standard {
 	s.Prepared = slices.DeleteFunc(slices.Clone(s.Prepared), func(d Done) bool {
 		return slices.ContainsFunc(r.Prepared, func(p Preparation) bool { return p.Here && p.is(d) && p.missing(s, at) != "" })
@@ -138,7 +139,8 @@ func (p Preparation) missing(s Standard, now time.Time) string {
 func (p Preparation) counts(s Standard) string {
 	done := s.Prepared[slices.IndexFunc(s.Prepared, p.is)]
 	until := done.At.Add(time.Duration(p.Hours * float64(time.Hour)))
-	return fmt.Sprintf("%s, by %s on %s; counts until %s", p.Title, done.By, done.At.Format("2006-01-02 15:04"), until.Format("2006-01-02 15:04"))
+	return fmt.Sprintf("%s, by %s on %s; counts until %s", p.Title, done.By, done.At.Format("2006-01-02 15:04"),
+		until.Format("2006-01-02 15:04"))
 }
 
 // span is a number of hours in words.
@@ -291,7 +293,8 @@ func (n Need) unmet(s Standard) string {
 	return ""
 }
 
-// single reports whether the standard has one value (a gas), which must lie within the need, rather than a range that must cover it.
+// single reports whether the standard has one value (a gas), which must lie within the need, rather than a range that
+// must cover it.
 func (n Need) single(s Standard) bool {
 	for _, v := range s.Values {
 		if v.Quantity == n.Quantity && (v.From != 0 || v.To != 0 || v.Piece != "") {

@@ -100,7 +100,8 @@ func (r Run) stillOpen(c Command) error {
 		return nil
 	case ReviseCertificate:
 		if r.TakenIn != nil && !r.TakenIn.Ours {
-			return refuse(Conflict, "elsewhere", "", "This run was made elsewhere: its certificate is issued by whoever made it.")
+			return refuse(Conflict, "elsewhere", "",
+				"This run was made elsewhere: its certificate is issued by whoever made it.")
 		}
 		if r.Status != Signed {
 			return refuse(Conflict, "not-signed", "", "There is no certificate of this run to issue anew: it is %s.",

@@ -58,8 +58,8 @@ func (r Run) settings() (all []reference.Setting) {
 	return all
 }
 
-// LeftAs is how a standard in the run was left by its own preparation in what a field records, and which standard that is; false
-// where no preparation says so.
+// LeftAs is how a standard in the run was left by its own preparation in what a field records, and which standard that
+// is; false where no preparation says so.
 func (r Run) LeftAs(field string) (set reference.Setting, done reference.Done, tag string, ok bool) {
 	for _, role := range r.Procedure.Roles {
 		if bound, filled := r.Bound[role.ID]; filled {
@@ -71,8 +71,8 @@ func (r Run) LeftAs(field string) (set reference.Setting, done reference.Done, t
 	return set, done, "", false
 }
 
-// found is the largest error that the check of what fills a role found of it: in this run where it does that itself, else in the
-// run before that did.
+// found is the largest error that the check of what fills a role found of it: in this run where it does that itself,
+// else in the run before that did.
 func (r Run) found(role string, standard reference.Standard) (largest float64) {
 	for _, f := range r.Procedure.Findings() {
 		state := r.Findings[f.ID]

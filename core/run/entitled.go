@@ -20,15 +20,16 @@ const (
 // Meanings lists every Meaning.
 var Meanings = []Meaning{Performed, Agreed, Reissued, Approved}
 
-// Signing is what makes a fact a signature: its meaning, how the signer showed that it was they, and the content that it is bound to.
+// Signing is what makes a fact a signature: its meaning, how the signer showed that it was they, and the content that
+// it is bound to.
 type Signing struct {
 	Meaning Meaning `json:"meaning"`
 	Shown   string  `json:"shown,omitempty"`   // "password" or "PIN"; empty where nobody was asked
 	Content string  `json:"content,omitempty"` // hash of the event before it, which holds those of all before
 }
 
-// Bound reports whether a signature is bound to the content whose last event has this hash. One that says no content is of a record
-// made before signatures said it.
+// Bound reports whether a signature is bound to the content whose last event has this hash. One that says no content is
+// of a record made before signatures said it.
 func (s Signing) Bound(content string) bool { return s.Content == "" || s.Content == content }
 
 // SigningOf is the signature that a fact is; false where it is none.
@@ -86,10 +87,12 @@ func (c NameSupervisor) check(r Run, o Order) error {
 	case c.Under.ID == o.By.ID:
 		return refuse(Invalid, "supervisor-self", "under", "Nobody works under themselves: name another person.")
 	case !o.alone(c.Under, r.Device.Family):
-		return refuse(Invalid, "supervisor-alone", "under", "%s is not on record as one who does a %s alone: name somebody who is.",
+		return refuse(Invalid, "supervisor-alone", "under",
+			"%s is not on record as one who does a %s alone: name somebody who is.",
 			c.Under.Name, r.Device.Family)
 	case r.hand(c.Under.ID):
-		return refuse(Invalid, "supervisor-hand", "under", "%s recorded something in this run, and so cannot countersign it: name somebody else.",
+		return refuse(Invalid, "supervisor-hand", "under",
+			"%s recorded something in this run, and so cannot countersign it: name somebody else.",
 			c.Under.Name)
 	}
 	return nil
@@ -115,21 +118,23 @@ func (r Run) trainee() bool {
 	return false
 }
 
-// MayCountersign refuses a second signature by somebody who is no second person: who has recorded something in the run, whose account
-// was made after the run began, or who may not do the device alone. Whoever is worked under may countersign for that, even
-// where they review nothing else.
+// MayCountersign refuses a second signature by somebody who is no second person: who has recorded something in the run,
+// whose account was made after the run began, or who may not do the device alone. Whoever is worked under may
+// countersign for that, even where they review nothing else.
 func (r Run) MayCountersign(p person.Person, registered time.Time, o Order) error {
 	asked := r.Under != nil && r.Under.ID == p.ID && !r.leadReviews()
 	switch {
 	case r.hand(p.ID):
-		return refuse(Forbidden, "own-run", "reviewer", "%s recorded something in this run: whoever countersigns has no part in it.", p.Name)
+		return refuse(Forbidden, "own-run", "reviewer",
+			"%s recorded something in this run: whoever countersigns has no part in it.", p.Name)
 	case !person.Can(p.Role, person.Review) && !asked:
 		return refuse(Forbidden, "lead-only", "reviewer", "%s cannot countersign. %s", p.Name, person.RefusalOf(person.Review))
 	case registered.After(r.OpenedAt):
 		return refuse(Forbidden, "account-too-new", "reviewer",
 			"%s was registered after this run began: somebody who was here before countersigns it.", p.Name)
 	case !o.alone(p, r.Device.Family):
-		return refuse(Forbidden, "reviewer-alone", "reviewer", "%s is not on record as one who does a %s alone: somebody who is countersigns.",
+		return refuse(Forbidden, "reviewer-alone", "reviewer",
+			"%s is not on record as one who does a %s alone: somebody who is countersigns.",
 			p.Name, r.Device.Family)
 	}
 	return nil

@@ -337,8 +337,8 @@ type (
 		Next         *interval.Due `json:"next,omitempty"`
 		Signing      Signing       `json:"signing,omitzero"`
 	}
-	// TakenIn ends a run that was made elsewhere: it was read back from a file, by whoever's event it is. It says nothing of how the
-	// device stands now.
+	// TakenIn ends a run that was made elsewhere: it was read back from a file, by whoever's event it is. It says
+	// nothing of how the device stands now.
 	TakenIn struct {
 		File   string `json:"file"`             // SHA-256 of it
 		Origin string `json:"origin"`           // the workshop that it names

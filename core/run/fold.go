@@ -27,8 +27,8 @@ func (r Run) Apply(e Event) Run {
 	return next
 }
 
-// recordsInIt reports whether a fact is something that is recorded of the device. What a reviewer does is not, nor is saying whom
-// one works under.
+// recordsInIt reports whether a fact is something that is recorded of the device. What a reviewer does is not, nor is
+// saying whom one works under.
 func (r Run) recordsInIt(f Fact) bool {
 	switch f.(type) {
 	case RunReviewed, RunReturned, CertificateRevised, SupervisorNamed, TakenIn:

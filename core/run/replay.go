@@ -12,9 +12,10 @@ import (
 	"northneedle/core/procedure"
 )
 
-// Replay carries a run out once more, command by command, by the rules of its procedure, and holds what each command gives against the
-// events that a record says it gave. The error names the first event that the rules would not have let come about so. Who was
-// competent, and when accounts were made, is not asked: another workshop's people are not known.
+// Replay carries a run out once more, command by command, by the rules of its procedure, and holds what each command
+// gives against the events that a record says it gave. The error names the first event that the rules would not have
+// let come about so. Who was competent, and when accounts were made, is not asked: another workshop's people are not
+// known.
 func Replay(p *procedure.Procedure, events []Event) error {
 	r := NewRun(p)
 	for from := 0; from < len(events); {
@@ -82,8 +83,8 @@ func (r Run) comesOf(c Command, given *time.Time, events []Event) error {
 	return nil
 }
 
-// sameFact holds a fact against the one that the rules give. How the signer showed who they were, and what the room's instrument was, is
-// only in the record.
+// sameFact holds a fact against the one that the rules give. How the signer showed who they were, and what the room's
+// instrument was, is only in the record.
 func sameFact(said, given Fact) error {
 	switch s := said.(type) {
 	case RunSigned:
@@ -145,8 +146,8 @@ func shortened(text []byte) string {
 
 const takenBack = "taken back: "
 
-// commandOf is the command that the first of some events would have come of, and when it was given where that was earlier; nil where
-// none would.
+// commandOf is the command that the first of some events would have come of, and when it was given where that was
+// earlier; nil where none would.
 func (r Run) commandOf(events []Event) (c Command, given *time.Time) {
 	number := func(v float64) string { return strconv.FormatFloat(v, 'g', -1, 64) }
 	switch f := events[0].Fact.(type) {
@@ -166,7 +167,8 @@ func (r Run) commandOf(events []Event) (c Command, given *time.Time) {
 		return SkipStep(f), nil
 	case AmbientRecorded:
 		a := f.Ambient
-		return RecordAmbient{Step: f.Step, Temperature: number(a.TemperatureC) + " °C", Pressure: number(a.PressureHPa) + " hPa",
+		return RecordAmbient{Step: f.Step, Temperature: number(a.TemperatureC) + " °C",
+			Pressure: number(a.PressureHPa) + " hPa",
 			Humidity: number(a.HumidityPercent), Source: a.Source, Confirmed: true, Reason: f.Reason}, nil
 	case PlateRecorded:
 		values := map[string]string{}
@@ -218,8 +220,9 @@ func (r Run) commandOf(events []Event) (c Command, given *time.Time) {
 		if reason, back := strings.CutPrefix(f.Note, takenBack); back {
 			return TakeBack{f.Finding, reason}, nil
 		}
-		return MakeAdjustment{Finding: f.Finding, Control: f.Control, Point: f.Point, Steps: f.Steps, Note: f.Note, Nothing: f.Nothing,
-			Typed: firstWord(f.Note)}, nil
+		return MakeAdjustment{Finding: f.Finding, Control: f.Control, Point: f.Point, Steps: f.Steps, Note: f.Note,
+			Nothing: f.Nothing,
+			Typed:   firstWord(f.Note)}, nil
 	case AsFoundVoided:
 		return VoidAsFound{f.Finding, f.Cause, f.Done}, nil
 	case OpenItemAdded:
@@ -256,7 +259,8 @@ func firstWord(note string) string {
 
 // captureOf is the command that a reading would have come of.
 func (r Run) captureOf(f ReadingCaptured) CaptureReading {
-	c := CaptureReading{Reading: f.Reading, Measure: f.Measure, Point: f.Point, Typed: f.Typed, Absent: f.Absent != "", Early: f.Early,
+	c := CaptureReading{Reading: f.Reading, Measure: f.Measure, Point: f.Point, Typed: f.Typed,
+		Absent: f.Absent != "", Early: f.Early,
 		Confirmed: true}
 	if f.Source == Linked {
 		c.Typed, c.Linked, c.Values, c.Origin, c.Trace, c.Detail = "", true, f.Values, f.Origin, f.Trace, f.Detail

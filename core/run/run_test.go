@@ -137,7 +137,8 @@ func TestAGrossErrorAsksForTheSetUp(t *testing.T) {
 	v := b.view()
 	assert.Equal(t, 4.98, v.Measures[0].Points[1].Found.Indicated,
 		"the reading before the set-up was mended does not count")
-	assert.Contains(t, v.Remarks, "Response, gas (as found): 3.10 vol% was read first, far out, and does not count. At the set-up was found: adapter was loose. Then it was read again.")
+	assert.Contains(t, v.Remarks,
+		"Response, gas (as found): 3.10 vol% was read first, far out, and does not count. At the set-up was found: adapter was loose. Then it was read again.")
 	assert.Len(t, v.Measures[0].Points[1].Readings, 2, "and stays in the record")
 	assert.Equal(t, adjust.Leave, v.Findings[0].Advice.Decision)
 
@@ -538,7 +539,8 @@ func TestAFoldOfAnyEventsDoesNotPanic(t *testing.T) {
 func TestWhatWasStillToGoIsInTheBudget(t *testing.T) {
 	taken := func(left float64) *run.Verdict {
 		b := open(t, small()).prepared()
-		b.do(run.CaptureReading{Reading: "r", Measure: "response", Point: "gas", Values: []float64{4.98}, Steady: true, Left: left,
+		b.do(run.CaptureReading{Reading: "r", Measure: "response", Point: "gas", Values: []float64{4.98},
+			Steady: true, Left: left,
 			Origin: &run.Origin{Frame: "f", At: b.now.Add(time.Second)}})
 		m := b.run.Procedure.Measure("response")
 		v, err := b.run.Judge(m, m.Point("gas"), 0)

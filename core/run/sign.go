@@ -200,7 +200,8 @@ func (c AbandonRun) decide(r Run, o Order) ([]Fact, error) {
 	}
 	if other := slices.ContainsFunc(r.Hands, func(p person.Person) bool { return p.ID != o.By.ID }); other &&
 		o.By.Role == person.Trainee {
-		return nil, refuse(Forbidden, "not-yours", "", "Others recorded something in this run: one of them, or a lead, gives it up.")
+		return nil, refuse(Forbidden, "not-yours", "",
+			"Others recorded something in this run: one of them, or a lead, gives it up.")
 	}
 	return []Fact{RunAbandoned{strings.TrimSpace(c.Reason)}}, nil
 }

@@ -97,7 +97,8 @@ func Of(r run.Run, now time.Time) View {
 		device, added := r.Certified()
 		v.Device, v.Revision, v.Revisions = device, len(r.Revisions)+1, viewRevisions(r)
 		v.Remarks = append(v.Remarks, added...)
-		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By, Reviewer: s.Reviewer, Signing: s.Signing}
+		v.Signature = &SignatureView{Statement: s.Statement, Result: s.Result, At: s.At, By: s.By,
+			Reviewer: s.Reviewer, Signing: s.Signing}
 		v.Result = s.Result
 		v.Matters = Matters(r)
 		if r.Reviewed != nil {

@@ -174,7 +174,8 @@ func capnographToCertificate(t *testing.T, h *house) {
 	v = c.send(v, order{"kind": "close-phase", "finding": "co2-finding"})
 	v = c.send(v, order{"kind": "decide", "finding": "co2-finding", "decision": "leave"})
 	v = c.send(v, order{"kind": "do", "step": "close-both-gas-cylinders"})
-	v = c.send(v, order{"kind": "plate", "step": "curve-of-the-simulator", "values": map[string]string{"curve": "R-2", "simulator_own": "0.5"}})
+	v = c.send(v, order{"kind": "plate", "step": "curve-of-the-simulator", "values": map[string]string{"curve": "R-2",
+		"simulator_own": "0.5"}})
 	for _, check := range []string{"sampling-adapter-taken-off", "simulator-curve-matches-the-probe"} {
 		c.refused(v, order{
 			"kind":    "capture",

@@ -18,9 +18,11 @@ func registerCalendars(api huma.API, shop *workshop.Workshop) {
 		func(ctx context.Context, in *DayPath) (workshop.File, error) {
 			return shop.RoundCalendar(in.Day, who(ctx).Name)
 		})
-	serve(api, operation{"tokens", http.MethodGet, "/api/tokens", "Secrets that read without a person signing in", person.OwnAccount, 0, nil},
+	serve(api, operation{"tokens", http.MethodGet, "/api/tokens", "Secrets that read without a person signing in",
+		person.OwnAccount, 0, nil},
 		func(ctx context.Context, _ *struct{}) ([]workshop.TokenView, error) { return shop.Tokens(who(ctx)) })
-	serve(api, operation{"make-token", http.MethodPost, "/api/tokens", "Make one: its secret is shown this once", person.OwnAccount, 0, nil},
+	serve(api, operation{"make-token", http.MethodPost, "/api/tokens", "Make one: its secret is shown this once",
+		person.OwnAccount, 0, nil},
 		func(ctx context.Context, in *struct{ Body workshop.TokenOrder }) (workshop.NewToken, error) {
 			return shop.MakeToken(in.Body, who(ctx))
 		})

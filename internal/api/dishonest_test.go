@@ -76,11 +76,13 @@ func (w *worker) toSignature() {
 		case procedure.StepCheck:
 			w.v = w.send(w.v, order{"kind": "answer", "step": s.ID, "answer": "fine"})
 		case procedure.StepRecord:
-			w.v = w.send(w.v, order{"kind": "plate", "step": s.ID, "values": map[string]string{"curve": "R-2", "simulator_own": "0.5"}})
+			w.v = w.send(w.v, order{"kind": "plate", "step": s.ID, "values": map[string]string{"curve": "R-2",
+				"simulator_own": "0.5"}})
 		case procedure.StepAct:
 			w.v = w.send(w.v, order{"kind": "do", "step": s.ID})
 		case procedure.StepMeasure:
-			w.read(w.v.Measures[slices.IndexFunc(w.v.Measures, func(m runview.MeasureView) bool { return m.ID == s.ID })].Finding)
+			w.read(w.v.Measures[slices.IndexFunc(w.v.Measures,
+				func(m runview.MeasureView) bool { return m.ID == s.ID })].Finding)
 		case procedure.StepFinding:
 			w.close(s.ID)
 			w.decide(s.ID, "leave")
@@ -138,7 +140,8 @@ func TestWhateverIsClaimedOfTheSetUp(t *testing.T) {
 					w.read("co2-finding")
 					w.close("co2-finding")
 					voided := w.finding("co2-finding").Voided
-					require.Equal(t, !mended, voided[len(voided)-1].Stands, "the second agrees with the first unless something was mended")
+					require.Equal(t, !mended, voided[len(voided)-1].Stands,
+						"the second agrees with the first unless something was mended")
 					claimed, stands = claimed || mended, stands || !mended
 					count[map[bool]string{true: "mended", false: "claimed falsely"}[mended]]++
 				default:
@@ -155,7 +158,8 @@ func TestWhateverIsClaimedOfTheSetUp(t *testing.T) {
 				adjusted = true
 				w.read("co2-finding")
 				w.close("co2-finding")
-				assert.Equal(t, 409, status(w.try(w.v, order{"kind": "void-as-found", "finding": "co2-finding", "cause": "a leak at the adapter", "note": "x"})),
+				assert.Equal(t, 409, status(w.try(w.v, order{"kind": "void-as-found", "finding": "co2-finding",
+					"cause": "a leak at the adapter", "note": "x"})),
 					"after it was adjusted nothing is the set-up's any more")
 				count["adjusted"]++
 			}
@@ -173,14 +177,16 @@ func TestWhateverIsClaimedOfTheSetUp(t *testing.T) {
 		case claimed:
 			want = run.ConformsSetUp
 		}
-		name := fmt.Sprintf("trial %d: cause %d, claimed %v, stands %v, adjusted %v, error %.3f", trial, cause, claimed, stands, adjusted, w.error)
+		name := fmt.Sprintf("trial %d: cause %d, claimed %v, stands %v, adjusted %v, error %.3f", trial, cause,
+			claimed, stands, adjusted, w.error)
 		require.Equal(t, want, w.v.Result, name)
 		count[string(want)]++
 		risk := get[workshop.AssetView](c, "/api/assets/"+tag).Risk
 		alone := want == run.Conforms || want == run.ConformsAdjusted || want == run.ConformsSetUp && risk < 4
 		require.Equal(t, alone, w.v.Status == run.Signed, "%s, risk %d: %s", name, risk, w.v.Status)
 		if w.v.Status == run.InReview {
-			assert.Equal(t, 403, status(c.try(w.v, order{"kind": "review", "note": "it was me"})), "nobody countersigns their own run")
+			assert.Equal(t, 403, status(c.try(w.v, order{"kind": "review", "note": "it was me"})),
+				"nobody countersigns their own run")
 			w.v = h.signedIn("Tamsin Orrery").send(w.v, order{"kind": "review", "note": "seen"})
 		}
 		opened := slices.ContainsFunc(get[[]workshop.LookBackBrief](c, "/api/look-backs"), func(b workshop.LookBackBrief) bool {

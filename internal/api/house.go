@@ -35,9 +35,11 @@ func registerHouse(api huma.API, s *Server) {
 			}
 			return shop.House()
 		})
-	serve(api, operation{"competences", http.MethodGet, "/api/house/competences", "Who may do which devices alone", person.LookHouse, 0, nil},
+	serve(api, operation{"competences", http.MethodGet, "/api/house/competences", "Who may do which devices alone",
+		person.LookHouse, 0, nil},
 		func(_ context.Context, _ *struct{}) ([]workshop.CompetenceView, error) { return shop.Competences() })
-	serve(api, operation{"name-competence", http.MethodPost, "/api/house/competences", "Put on record that somebody may do devices alone",
+	serve(api, operation{"name-competence", http.MethodPost, "/api/house/competences",
+		"Put on record that somebody may do devices alone",
 		person.NameCompetence, 0, nil},
 		func(ctx context.Context, in *struct{ Body workshop.CompetenceOrder }) ([]workshop.CompetenceView, error) {
 			if err := shop.NameCompetence(in.Body, who(ctx)); err != nil {
@@ -45,7 +47,8 @@ func registerHouse(api huma.API, s *Server) {
 			}
 			return shop.Competences()
 		})
-	serve(api, operation{"take-competence-back", http.MethodPost, "/api/house/competences/{id}/end", "End that somebody may do devices alone",
+	serve(api, operation{"take-competence-back", http.MethodPost, "/api/house/competences/{id}/end",
+		"End that somebody may do devices alone",
 		person.NameCompetence, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
@@ -65,14 +68,16 @@ func registerHouse(api huma.API, s *Server) {
 			}
 			return shop.House()
 		})
-	serve(api, operation{"set-letterhead", http.MethodPost, "/api/house/letterhead", "What the lab's papers carry", person.SetRules,
+	serve(api, operation{"set-letterhead", http.MethodPost, "/api/house/letterhead", "What the lab's papers carry",
+		person.SetRules,
 		0, nil}, func(ctx context.Context, in *struct{ Body workshop.LetterheadOrder }) (out workshop.HouseView, err error) {
 		if err := shop.SetLetterhead(in.Body, who(ctx)); err != nil {
 			return out, err
 		}
 		return shop.House()
 	})
-	serve(api, operation{"set-logo", http.MethodPost, "/api/house/logo", "The picture that the lab's papers carry", person.SetRules,
+	serve(api, operation{"set-logo", http.MethodPost, "/api/house/logo", "The picture that the lab's papers carry",
+		person.SetRules,
 		300_000, nil}, func(ctx context.Context, in *struct{ Body workshop.LogoOrder }) (out workshop.HouseView, err error) {
 		if err := shop.SetLogo(in.Body, who(ctx)); err != nil {
 			return out, err
@@ -123,6 +128,7 @@ func registerHouse(api huma.API, s *Server) {
 		}) (workshop.File, error) {
 			return shop.Backup(in.Body.Passphrase, who(ctx))
 		})
-	serve(api, operation{"care", http.MethodGet, "/api/house/care", "How the record is looked after", person.CheckRecord, 0, nil},
+	serve(api, operation{"care", http.MethodGet, "/api/house/care", "How the record is looked after",
+		person.CheckRecord, 0, nil},
 		func(_ context.Context, _ *struct{}) (workshop.CareView, error) { return shop.Care(), nil })
 }

@@ -69,7 +69,8 @@ func TestNobodyTakesMoreThanTheirPart(t *testing.T) {
 	assert.LessOrEqual(t, opened, 60)
 }
 
-// A number that nothing can be reckoned with is refused by its name, and a text that would take the parser's whole memory before it.
+// A number that nothing can be reckoned with is refused by its name, and a text that would take the parser's whole
+// memory before it.
 func TestWhatIsTooLargeIsNamed(t *testing.T) {
 	h := newHouse(t)
 	lead := h.signedIn("Tamsin Orrery")
@@ -85,7 +86,8 @@ func TestWhatIsTooLargeIsNamed(t *testing.T) {
 	status, _ := lead.call("GET", "/api/report", nil)
 	assert.Equal(t, 200, status)
 	v := lead.toMeasuring(lead.open(firstOf(t, lead, "capnograph", 2)))
-	lead.refused(v, order{"kind": "capture", "measure": "co2", "point": v.Measures[0].Points[0].ID, "typed": "1e300"}, 422, "number", "too large")
+	lead.refused(v, order{"kind": "capture", "measure": "co2", "point": v.Measures[0].Points[0].ID, "typed": "1e300"},
+		422, "number", "too large")
 
 	for name, text := range map[string]string{
 		"brackets": "id: x\nsteps: " + strings.Repeat("[", 100_000),

@@ -110,7 +110,8 @@ func (op operation) permitted(ctx huma.Context, next func(huma.Context)) {
 		if op.may != person.Look || op.method != http.MethodGet || len(t.Only) > 0 && !slices.Contains(t.Only, op.id) {
 			ctx.SetHeader("Content-Type", (&Problem{}).ContentType(""))
 			ctx.SetStatus(http.StatusForbidden)
-			json.NewEncoder(ctx.BodyWriter()).Encode(&Problem{Status: http.StatusForbidden, Title: "Not for this token", Code: "token",
+			json.NewEncoder(ctx.BodyWriter()).Encode(&Problem{Status: http.StatusForbidden,
+				Title: "Not for this token", Code: "token",
 				Detail: "A program reads, and only what its token is for."})
 			return
 		}

@@ -21,7 +21,8 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 	text, err := os.ReadFile(filepath.Join("testdata", "gas-alarm.yaml"))
 	require.NoError(t, err)
 	try := func(keep string) workshop.DryRun {
-		return posted[workshop.DryRun](lead, "/api/procedures"+keep, map[string]string{"text": string(text), "secret": workshop.DemoPassword})
+		return posted[workshop.DryRun](lead, "/api/procedures"+keep, map[string]string{"text": string(text),
+			"secret": workshop.DemoPassword})
 	}
 	tried := try("")
 	require.Empty(t, tried.Mistakes)

@@ -27,7 +27,8 @@ func registerPaper(api huma.API, shop *workshop.Workshop) {
 		func(_ context.Context, in *struct{ RawBody []byte }) (workshop.PaperView, error) {
 			return shop.CheckPaper(in.RawBody)
 		})
-	serveFile(api, operation{"public-keys", http.MethodGet, "/api/papers/public-keys.json", "What papers are checked by, anywhere",
+	serveFile(api, operation{"public-keys", http.MethodGet, "/api/papers/public-keys.json",
+		"What papers are checked by, anywhere",
 		person.Look, 0, nil}.as("application/json"),
 		func(_ context.Context, _ *struct{}) (workshop.File, error) { return shop.PublicKeysFile() })
 	serveFile(api, operation{"replaced-papers", http.MethodGet, "/api/papers/replaced.jws",

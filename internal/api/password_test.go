@@ -22,19 +22,24 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	keeper := h.signedIn("Bram Ostley")
 	posted[workshop.HouseView](keeper, "/api/house/people", order{"name": "Wren Halloway", "role": person.Technician,
 		"password": "given over a desk", "active": true})
-	problem := keeper.problem("/api/house/people", order{"name": "WREN\u200b  Halloway", "role": person.Lead, "password": "given over a desk", "active": true}, 422)
+	problem := keeper.problem("/api/house/people", order{"name": "WREN\u200b  Halloway", "role": person.Lead,
+		"password": "given over a desk", "active": true}, 422)
 	assert.Equal(t, "name", problem.Field, "a name that looks the same is the same")
 
 	wren := h.client()
-	session := posted[workshop.SessionView](wren, "/api/session", order{"name": "wren halloway", "password": "given over a desk"})
+	session := posted[workshop.SessionView](wren, "/api/session", order{"name": "wren halloway",
+		"password": "given over a desk"})
 	assert.True(t, session.OneTime)
 	status, body := wren.call("GET", "/api/today", nil)
 	assert.Equal(t, 403, status)
 	assert.Contains(t, string(body), "Set one that only you know")
-	for new, words := range map[string]string{"short": "at least 12", "given over a desk": "is the old one", "Wren Halloway": "guessed soon"} {
-		assert.Contains(t, wren.problem("/api/session/password", order{"old": "given over a desk", "new": new}, 422).Detail, words)
+	for new, words := range map[string]string{"short": "at least 12", "given over a desk": "is the old one",
+		"Wren Halloway": "guessed soon"} {
+		assert.Contains(t, wren.problem("/api/session/password", order{"old": "given over a desk", "new": new},
+			422).Detail, words)
 	}
-	assert.Equal(t, "old", wren.problem("/api/session/password", order{"old": "another", "new": "moss lantern harbour"}, 422).Field)
+	assert.Equal(t, "old", wren.problem("/api/session/password", order{"old": "another",
+		"new": "moss lantern harbour"}, 422).Field)
 	elsewhere := h.client()
 	third := h.client()
 	posted[workshop.SessionView](third, "/api/session", order{"name": "Wren Halloway", "password": "given over a desk"})
@@ -72,13 +77,15 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	answer, err := wren.http.Do(request)
 	require.NoError(t, err)
 	defer answer.Body.Close()
-	posted[workshop.HouseView](keeper, "/api/house/people/"+id, order{"role": person.Technician, "password": "given a second time", "active": true})
+	posted[workshop.HouseView](keeper, "/api/house/people/"+id, order{"role": person.Technician,
+		"password": "given a second time", "active": true})
 	for lines := bufio.NewScanner(answer.Body); lines.Scan(); {
 	}
 	assert.NoError(t, ctx.Err(), "the stream was ended by the server")
 	status, _ = wren.call("GET", "/api/today", nil)
 	assert.Equal(t, 401, status)
-	assert.True(t, posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway", "password": "given a second time"}).OneTime)
+	assert.True(t, posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway",
+		"password": "given a second time"}).OneTime)
 	second := posted[workshop.HouseView](keeper, "/api/house/people/"+id, order{"role": person.Lead, "active": true})
 	assert.NotEmpty(t, second.People)
 	posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway", "password": "given a second time"})
@@ -87,7 +94,8 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	for _, other := range []*client{wren, h.signedIn("Tamsin Orrery"), h.signedIn("Odile Marsh")} { // leads, and a manager
 		assert.Equal(t, 403, code(other.call("POST", "/api/house/people/idris", order{"role": person.Lead, "active": true})))
 	}
-	assert.Equal(t, 422, code(keeper.call("POST", "/api/house/people/bram", order{"role": person.Lead, "active": true})), "nor oneself")
+	assert.Equal(t, 422, code(keeper.call("POST", "/api/house/people/bram", order{"role": person.Lead,
+		"active": true})), "nor oneself")
 	posted[workshop.HouseView](keeper, "/api/house/people/tamsin", order{"role": person.Lead, "active": false})
 	for _, change := range []order{{"role": person.Technician, "active": true}, {"role": person.Lead, "active": false}} {
 		assert.Contains(t, keeper.problem("/api/house/people/"+id, change, 422).Detail, "is the last lead")
@@ -96,7 +104,8 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	for _, happened := range get[[]workshop.HappenedView](keeper, "/api/history/person/"+id) {
 		told += happened.What + " by " + happened.By + "; "
 	}
-	assert.Contains(t, told, "person changed by Bram Ostley; own password changed by Wren Halloway; person added by Bram Ostley")
+	assert.Contains(t, told,
+		"person changed by Bram Ostley; own password changed by Wren Halloway; person added by Bram Ostley")
 }
 
 // A page that is locked lets nobody on but its owner, who signs in over it; what listens through it ends; the others go on.
@@ -116,7 +125,8 @@ func TestALockedPageIsNobodys(t *testing.T) {
 	}
 	assert.NoError(t, ctx.Err(), "the stream was ended by the server")
 	assert.Equal(t, 401, code(idris.call("GET", "/api/today", nil)))
-	assert.Equal(t, 401, code(idris.call("POST", "/api/session/password", order{"old": workshop.DemoPassword, "new": "moss lantern harbour"})))
+	assert.Equal(t, 401, code(idris.call("POST", "/api/session/password", order{"old": workshop.DemoPassword,
+		"new": "moss lantern harbour"})))
 	locked := get[workshop.SessionView](idris, "/api/session")
 	assert.Nil(t, locked.Person)
 	assert.Equal(t, "Idris Vail", locked.Locked.Name)
@@ -130,7 +140,8 @@ func TestALockedPageIsNobodys(t *testing.T) {
 func TestTheSecurityLog(t *testing.T) {
 	h := newHouse(t)
 	bram, lead := h.signedIn("Bram Ostley"), h.signedIn("Tamsin Orrery")
-	assert.Equal(t, 401, code(h.client().call("POST", "/api/session", order{"name": "Idris Vail", "password": "my-other-password"})))
+	assert.Equal(t, 401, code(h.client().call("POST", "/api/session", order{"name": "Idris Vail",
+		"password": "my-other-password"})))
 	posted[workshop.HouseView](bram, "/api/house/people/noor", order{"role": person.Lead, "active": true})
 	lead.call("GET", "/api/lists/equipment", nil)
 	lead.call("POST", "/api/house/backup", order{"passphrase": "moss lantern harbour"})
@@ -139,7 +150,8 @@ func TestTheSecurityLog(t *testing.T) {
 	assert.Equal(t, 403, code(lead.call("GET", "/api/history/security/all", nil)))
 	events := get[[]workshop.HappenedView](bram, "/api/history/security/all")
 	told := fmt.Sprintf("%+v", events)
-	for _, said := range []string{"sign-ins refused", "Idris Vail: 1", "person changed", "technician", "lead", "handed out", "the list of equipment", "copy taken", "program's token made"} {
+	for _, said := range []string{"sign-ins refused", "Idris Vail: 1", "person changed", "technician", "lead",
+		"handed out", "the list of equipment", "copy taken", "program's token made"} {
 		assert.Contains(t, told, said)
 	}
 	for _, secret := range []string{"my-other-password", "moss lantern harbour", made.Secret, "argon2"} {

@@ -290,7 +290,8 @@ func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 	assert.Equal(t, 404, status, "the old link has stopped")
 	status, _ = read(hers)
 	assert.Equal(t, 200, status, "and nobody else's")
-	posted[workshop.HouseView](h.signedIn("Bram Ostley"), "/api/house/people/noor", order{"role": person.Technician, "active": false})
+	posted[workshop.HouseView](h.signedIn("Bram Ostley"), "/api/house/people/noor", order{"role": person.Technician,
+		"active": false})
 	status, _ = read(hers)
 	assert.Equal(t, 404, status, "it ends with its owner's account")
 }
@@ -301,7 +302,8 @@ func TestAProgramReadsByItsToken(t *testing.T) {
 	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
 	assert.Equal(t, 403, status(technician.call("POST", "/api/tokens", order{"kind": "program", "purpose": "x"})))
 	assert.Equal(t, "purpose", lead.problem("/api/tokens", order{"kind": "program"}, 422).Field)
-	made := posted[workshop.NewToken](lead, "/api/tokens", order{"kind": "program", "purpose": "ward board", "only": []string{"today"}})
+	made := posted[workshop.NewToken](lead, "/api/tokens", order{"kind": "program", "purpose": "ward board",
+		"only": []string{"today"}})
 	all := posted[workshop.NewToken](lead, "/api/tokens", order{"kind": "program", "purpose": "reports"})
 	ask := func(secret, verb, path string) int {
 		request, err := http.NewRequest(verb, h.server.URL+path, strings.NewReader("{}"))
@@ -428,7 +430,8 @@ func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
 	// Kept, it counts from now on; a run under way keeps the revision it began with.
 	tag := firstOf(t, c, "breath-monitor", 0)
 	before := c.openBy(tag, "breath-monitor-check")
-	assert.Equal(t, "secret", c.problem("/api/procedures?keep=true", order{"text": text}, 422).Field, "it is approved by somebody who is there")
+	assert.Equal(t, "secret", c.problem("/api/procedures?keep=true", order{"text": text}, 422).Field,
+		"it is approved by somebody who is there")
 	kept := posted[workshop.DryRun](c, "/api/procedures?keep=true",
 		map[string]string{"secret": workshop.DemoPassword, "text": strings.NewReplacer("months: 6", "months: 4", "revision: 3",
 			"revision: 4").Replace(text)})

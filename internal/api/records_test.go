@@ -213,7 +213,8 @@ func TestAWholeRunIsReadBackAndItsChainChecked(t *testing.T) {
 	here := get[runview.View](c, "/api/runs/"+id)
 	assert.Equal(t, here.Measures, view(t, bytes.ReplaceAll(taken, []byte(" (elsewhere)"), nil)).Measures)
 	assert.Equal(t, here.Signature.Statement, there.Signature.Statement)
-	assert.Equal(t, here.Signature.By.Name+" (elsewhere)", there.Signature.By.Name, "nobody of this workshop, whatever the name")
+	assert.Equal(t, here.Signature.By.Name+" (elsewhere)", there.Signature.By.Name,
+		"nobody of this workshop, whatever the name")
 	assert.Equal(t, "Tamsin Orrery", there.TakenIn.By)
 	assert.False(t, there.TakenIn.Ours)
 	foreign.refused(there, order{"kind": "revise", "reason": "x", "note": "y"}, 409, "elsewhere", "issued by whoever made it")
@@ -253,7 +254,8 @@ func TestARunThatIsTypedIsNoRun(t *testing.T) {
 			}
 			e.Log = ""
 			sum := sha256.New()
-			for _, part := range []string{e.Log, e.Prev, "run/" + id, strconv.Itoa(e.Seq), e.ID, e.Kind, e.At, string(compacted(t, e.By)), string(compacted(t, e.Data))} {
+			for _, part := range []string{e.Log, e.Prev, "run/" + id, strconv.Itoa(e.Seq), e.ID, e.Kind, e.At,
+				string(compacted(t, e.By)), string(compacted(t, e.Data))} {
 				fmt.Fprintf(sum, "%d:%s\n", len(part), part)
 			}
 			e.Hash = hex.EncodeToString(sum.Sum(nil))
@@ -270,7 +272,8 @@ func TestARunThatIsTypedIsNoRun(t *testing.T) {
 
 	// Put out of use here: a good run from elsewhere does not lift it.
 	asset := get[workshop.AssetView](lead, "/api/assets/"+tag)
-	require.NoError(t, empty.ledger.Save(&ledger.Asset{ID: asset.ID, Tag: tag, Family: asset.Family, Status: ledger.OutOfUse, Serial: asset.Serial}))
+	require.NoError(t, empty.ledger.Save(&ledger.Asset{ID: asset.ID, Tag: tag, Family: asset.Family,
+		Status: ledger.OutOfUse, Serial: asset.Serial}))
 	status, body = c.upload("/api/records?go=true", "application/json", text)
 	require.Equal(t, 200, status, string(body))
 	assert.Equal(t, "out of use", string(get[workshop.AssetView](c, "/api/assets/"+tag).State))
@@ -278,7 +281,8 @@ func TestARunThatIsTypedIsNoRun(t *testing.T) {
 	// The same device, imported from a list: its runs are its own.
 	listed := emptyHouse(t)
 	c = listed.signedIn("Tamsin Orrery")
-	require.NoError(t, listed.ledger.Save(&ledger.Asset{ID: "imported", Tag: tag, Family: asset.Family, Status: ledger.InUse, Serial: asset.Serial}))
+	require.NoError(t, listed.ledger.Save(&ledger.Asset{ID: "imported", Tag: tag, Family: asset.Family,
+		Status: ledger.InUse, Serial: asset.Serial}))
 	status, body = c.upload("/api/records?go=true", "application/json", text)
 	require.Equal(t, 200, status, string(body))
 	assert.Len(t, get[workshop.AssetView](c, "/api/assets/"+tag).History, 1)

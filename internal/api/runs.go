@@ -39,20 +39,25 @@ func registerRuns(api huma.API, shop *workshop.Workshop) {
 		}) (out []capture.State, err error) {
 			return shop.Sequence(in.ID, in.Body.On, who(ctx))
 		})
-	serve(api, operation{"reviewers", http.MethodGet, "/api/runs/{id}/reviewers", "Who can countersign a run", person.Look, 0, nil},
+	serve(api, operation{"reviewers", http.MethodGet, "/api/runs/{id}/reviewers", "Who can countersign a run",
+		person.Look, 0, nil},
 		func(_ context.Context, in *RunPath) ([]workshop.PersonView, error) { return shop.Reviewers(in.ID) })
-	serve(api, operation{"supervisors", http.MethodGet, "/api/supervisors", "Whom one can work under in a family of devices", person.Look,
+	serve(api, operation{"supervisors", http.MethodGet, "/api/supervisors",
+		"Whom one can work under in a family of devices", person.Look,
 		0, nil},
 		func(ctx context.Context, in *struct {
 			Family string `query:"family" maxLength:"60" required:"true"`
 		}) ([]workshop.PersonView, error) {
 			return shop.Supervisors(in.Family, who(ctx))
 		})
-	serve(api, operation{"room", http.MethodGet, "/api/runs/{id}/room", "What a run's room can be recorded from", person.Look, 0, nil},
+	serve(api, operation{"room", http.MethodGet, "/api/runs/{id}/room", "What a run's room can be recorded from",
+		person.Look, 0, nil},
 		func(_ context.Context, in *RunPath) (out workshop.RoomOffer, err error) { return shop.Room(in.ID) })
-	serve(api, operation{"run-before", http.MethodGet, "/api/runs/{id}/before", "What the device showed when it was verified last",
+	serve(api, operation{"run-before", http.MethodGet, "/api/runs/{id}/before",
+		"What the device showed when it was verified last",
 		person.Look, 0, nil}, func(_ context.Context, in *RunPath) (out workshop.RunBefore, err error) { return shop.Before(in.ID) })
-	serve(api, operation{"trace", http.MethodGet, "/api/runs/{id}/readings/{reading}/trace", "The trace that a reading was taken from",
+	serve(api, operation{"trace", http.MethodGet, "/api/runs/{id}/readings/{reading}/trace",
+		"The trace that a reading was taken from",
 		person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			RunPath

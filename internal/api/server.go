@@ -52,7 +52,8 @@ func New(shop *workshop.Workshop, by Transport) *Server {
 	shop.Begin()
 	s := &Server{shop: shop, auth: people.NewAuthenticator(shop.Ledger, shop.Clock, by.secure()), closing: make(chan struct{})}
 	router := chi.NewRouter()
-	router.Use(by.forwarded, logged, middleware.Recoverer, by.known, headers, http.NewCrossOriginProtection().Handler, limitBody, compress)
+	router.Use(by.forwarded, logged, middleware.Recoverer, by.known, headers, http.NewCrossOriginProtection().Handler,
+		limitBody, compress)
 	router.Use(s.asOf, s.auth.Middleware, s.signedIn, s.limited, whole)
 	API(s, router)
 	router.Get("/schemas/procedure.json", func(w http.ResponseWriter, r *http.Request) {

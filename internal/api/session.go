@@ -33,7 +33,8 @@ func registerSession(api huma.API, s *Server) {
 		}) (out workshop.SessionView, err error) {
 			p, err := s.auth.SignIn(ctx, in.Body.Name, in.Body.Password)
 			if errors.Is(err, people.ErrRefused) {
-				return out, &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Code: "sign-in", Field: "password",
+				return out, &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Code: "sign-in",
+					Field:  "password",
 					Detail: "That name and password do not go together. Try again, or ask the lead to set a new password."}
 			}
 			if err != nil {
@@ -43,7 +44,8 @@ func registerSession(api huma.API, s *Server) {
 			out.OneTime, out.PIN = p.OneTime, p.PinHash != ""
 			return out, err
 		})
-	serveNothing(api, operation{"lock", http.MethodPost, "/api/session/lock", "Lock the page: its owner signs in again over it", person.OwnAccount,
+	serveNothing(api, operation{"lock", http.MethodPost, "/api/session/lock",
+		"Lock the page: its owner signs in again over it", person.OwnAccount,
 		0, nil},
 		func(ctx context.Context, _ *struct{}) error { s.auth.Lock(ctx); return nil })
 	serveNothing(api, operation{"change-password", http.MethodPost, "/api/session/password",
@@ -56,12 +58,14 @@ func registerSession(api huma.API, s *Server) {
 		}) error {
 			err := s.auth.ChangePassword(ctx, in.Body.Old, in.Body.New)
 			if errors.Is(err, people.ErrRefused) {
-				return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Code: "old-password", Field: "old",
+				return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Code: "old-password",
+					Field:  "old",
 					Detail: "The old password is another one. Nothing was changed."}
 			}
 			return refusedTry(err)
 		})
-	serveNothing(api, operation{"set-pin", http.MethodPost, "/api/session/pin", "Set one's own PIN to sign with; an empty one is none",
+	serveNothing(api, operation{"set-pin", http.MethodPost, "/api/session/pin",
+		"Set one's own PIN to sign with; an empty one is none",
 		person.OwnAccount, 0, nil},
 		func(ctx context.Context, in *struct {
 			Body struct {
@@ -71,12 +75,14 @@ func registerSession(api huma.API, s *Server) {
 		}) error {
 			return unconfirmed(s.auth.SetPIN(ctx, in.Body.Password, in.Body.PIN), "password")
 		})
-	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in", person.OwnAccount, 0, nil},
+	serve(api, operation{"my-sessions", http.MethodGet, "/api/session/mine", "Where one is signed in",
+		person.OwnAccount, 0, nil},
 		func(ctx context.Context, _ *struct{}) ([]workshop.OpenSession, error) {
 			mine, err := s.auth.Mine(ctx)
 			return workshop.OpenSessions(mine), err
 		})
-	serveNothing(api, operation{"end-session", http.MethodDelete, "/api/session/mine/{session}", "End a session of one's own", person.OwnAccount, 0,
+	serveNothing(api, operation{"end-session", http.MethodDelete, "/api/session/mine/{session}",
+		"End a session of one's own", person.OwnAccount, 0,
 		nil},
 		func(ctx context.Context, in *struct {
 			Session string `path:"session" maxLength:"60"`
@@ -109,12 +115,14 @@ func refusedTry(err error) error {
 	var weak *people.Weak
 	switch {
 	case errors.As(err, &tooMany):
-		return &Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: workshop.Sentence(err), Code: "sign-in",
+		return &Problem{Status: http.StatusTooManyRequests, Title: "Too many tries", Detail: workshop.Sentence(err),
+			Code:  "sign-in",
 			Field: "password"}
 	case errors.Is(err, people.ErrBusy):
 		return &Problem{Status: http.StatusServiceUnavailable, Title: "Not now", Detail: workshop.Sentence(err), Code: "busy"}
 	case errors.As(err, &weak):
-		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Detail: workshop.Sentence(err), Code: "new-password",
+		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not changed", Detail: workshop.Sentence(err),
+			Code:  "new-password",
 			Field: "new"}
 	}
 	return err

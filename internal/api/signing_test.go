@@ -31,10 +31,13 @@ func TestASignatureAsksWhoIsThere(t *testing.T) {
 	idris.refused(w.v, sign("another long password"), 422, "unconfirmed", "Nothing was recorded")
 	idris.refused(w.v, sign("271828"), 422, "unconfirmed", "Nothing was recorded")
 
-	for pin, words := range map[string]string{"12345": "6 to 11 digits", "123456": "guessed soon", "777777": "guessed soon", "20262026": "guessed soon"} {
-		assert.Contains(t, idris.problem("/api/session/pin", order{"password": workshop.DemoPassword, "pin": pin}, 422).Detail, words)
+	for pin, words := range map[string]string{"12345": "6 to 11 digits", "123456": "guessed soon",
+		"777777": "guessed soon", "20262026": "guessed soon"} {
+		assert.Contains(t, idris.problem("/api/session/pin", order{"password": workshop.DemoPassword, "pin": pin},
+			422).Detail, words)
 	}
-	assert.Equal(t, "password", idris.problem("/api/session/pin", order{"password": "not mine at all", "pin": "271828"}, 422).Field)
+	assert.Equal(t, "password", idris.problem("/api/session/pin", order{"password": "not mine at all",
+		"pin": "271828"}, 422).Field)
 	status, _ := idris.call("POST", "/api/session/pin", order{"password": workshop.DemoPassword, "pin": "271828"})
 	require.Equal(t, 204, status)
 	assert.True(t, get[workshop.SessionView](idris, "/api/session").PIN)
@@ -59,7 +62,8 @@ func TestFourEyesAreTwoPeople(t *testing.T) {
 	lead, idris, fenn := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail"), h.signedIn("Fenn Castellan")
 	bram := h.signedIn("Bram Ostley")
 	register := func(name string, role person.Role) (*client, string) {
-		posted[workshop.HouseView](bram, "/api/house/people", order{"name": name, "role": role, "password": "given over a desk", "active": true})
+		posted[workshop.HouseView](bram, "/api/house/people", order{"name": name, "role": role,
+			"password": "given over a desk", "active": true})
 		c := h.client()
 		s := posted[workshop.SessionView](c, "/api/session", order{"name": name, "password": "given over a desk"})
 		status, _ := c.call("POST", "/api/session/password", order{"old": "given over a desk", "new": "moss lantern harbour"})
@@ -142,7 +146,8 @@ func TestWhoMayDoWhatAlone(t *testing.T) {
 	lead.problem("/api/house/competences", order{"person": "tamsin", "family": "scale", "ground": "statement"}, 422)
 	noor.problem("/api/house/competences", order{"person": "noor", "family": "ventilator", "ground": "statement"}, 403)
 	all := posted[[]workshop.CompetenceView](lead, "/api/house/competences",
-		order{"person": "noor", "family": "ventilator", "ground": "examination", "note": "course of 9 March", "until": h.now.Format("2006-01-02")})
+		order{"person": "noor", "family": "ventilator", "ground": "examination", "note": "course of 9 March",
+			"until": h.now.Format("2006-01-02")})
 	require.Equal(t, "Noor Bexley", all[0].Name)
 	posted[runview.View](noor, "/api/runs", order{"id": noor.id(), "asset": tag})
 	h.now = h.now.AddDate(0, 0, 1)

@@ -34,7 +34,8 @@ func TestEveryPlaceSaysTheSameOfADevice(t *testing.T) {
 	}
 	for _, touched := range get[workshop.LookBackView](c, "/api/look-backs/look-back-HG-19").Touched {
 		newest := get[workshop.AssetView](c, "/api/assets/"+touched.Tag)
-		at := slices.IndexFunc(newest.History, func(h workshop.HistoryView) bool { return h.Title != "Electrical safety in service" })
+		at := slices.IndexFunc(newest.History,
+			func(h workshop.HistoryView) bool { return h.Title != "Electrical safety in service" })
 		if touched.Changed > 0 && at >= 0 && newest.History[at].ID == touched.Run && !newest.Stop {
 			all[touched.Tag] = standing{device.InDoubt, "HG-19", "IN DOUBT"}
 		}

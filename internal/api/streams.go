@@ -52,7 +52,8 @@ func (s *Server) limited(next http.Handler) http.Handler {
 		}
 		id := who(r.Context()).ID
 		if !s.crowd.enter(id) {
-			problem := &Problem{Status: http.StatusTooManyRequests, Title: "Too many pages", Detail: workshop.Sentence(errCrowd), Code: "streams"}
+			problem := &Problem{Status: http.StatusTooManyRequests, Title: "Too many pages",
+				Detail: workshop.Sentence(errCrowd), Code: "streams"}
 			problem.write(w)
 			return
 		}

@@ -12,7 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Behind a proxy that encrypts, cookies only come back encrypted, tries are counted by who asked, and another name is not served.
+// Behind a proxy that encrypts, cookies only come back encrypted, tries are counted by who asked, and another name is
+// not served.
 func TestBehindAProxy(t *testing.T) {
 	folder := t.TempDir()
 	h := houseBy(t, folder, hallowmere(t, folder), api.Transport{BehindProxy: true, Hosts: []string{"needle.example"}})
@@ -41,15 +42,19 @@ func TestBehindAProxy(t *testing.T) {
 	}
 	assert.Equal(t, 421, ask("GET", "/api/session", "", map[string]string{"X-Forwarded-Host": "other.example"}).StatusCode)
 	assert.Equal(t, 421, ask("GET", "/api/session", "", map[string]string{"X-Forwarded-Proto": "http"}).StatusCode)
-	assert.Equal(t, 200, ask("GET", "/healthz", "", map[string]string{"X-Forwarded-Host": "127.0.0.1", "X-Forwarded-Proto": ""}).StatusCode)
-	assert.Equal(t, 403, ask("POST", "/api/session", signIn, map[string]string{"Origin": "https://other.example"}).StatusCode, "from another page")
-	assert.Equal(t, 200, ask("POST", "/api/session", signIn, map[string]string{"Origin": "https://needle.example"}).StatusCode, "from our own")
+	assert.Equal(t, 200, ask("GET", "/healthz", "", map[string]string{"X-Forwarded-Host": "127.0.0.1",
+		"X-Forwarded-Proto": ""}).StatusCode)
+	assert.Equal(t, 403, ask("POST", "/api/session", signIn,
+		map[string]string{"Origin": "https://other.example"}).StatusCode, "from another page")
+	assert.Equal(t, 200, ask("POST", "/api/session", signIn,
+		map[string]string{"Origin": "https://needle.example"}).StatusCode, "from our own")
 
 	// One who claims to be somebody else before the proxy is counted by what the proxy saw.
 	wrong := `{"name":"Nobody Known","password":"a wrong password"}`
 	for i := range 45 {
 		name := strings.Replace(wrong, "Nobody", "Nobody"+strings.Repeat("x", i), 1)
-		ask("POST", "/api/session", name, map[string]string{"X-Forwarded-For": strings.Repeat("1", i%3+1) + ".0.0.1, 198.51.100.9"})
+		ask("POST", "/api/session", name, map[string]string{"X-Forwarded-For": strings.Repeat("1",
+			i%3+1) + ".0.0.1, 198.51.100.9"})
 	}
 	assert.Equal(t, 429, ask("POST", "/api/session", wrong, map[string]string{"X-Forwarded-For": "198.51.100.9"}).StatusCode)
 	assert.Equal(t, 401, ask("POST", "/api/session", wrong, nil).StatusCode, "another address is not in the way")

@@ -13,8 +13,8 @@ import (
 	fastjson "github.com/goccy/go-json"
 )
 
-// whole keeps the status of an answer back until its first byte: an answer that cannot be written is none, whatever its status was
-// going to be.
+// whole keeps the status of an answer back until its first byte: an answer that cannot be written is none, whatever its
+// status was going to be.
 func whole(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		held := &heldStatus{ResponseWriter: w}
@@ -56,8 +56,8 @@ func (h *heldStatus) Flush() {
 // Unwrap gives what is below, for deadlines.
 func (h *heldStatus) Unwrap() http.ResponseWriter { return h.ResponseWriter }
 
-// writeJSON writes an answer as encoding/json would, in a third of its time. One with a number that is none, as an overflow leaves it,
-// is refused with 422 instead.
+// writeJSON writes an answer as encoding/json would, in a third of its time. One with a number that is none, as an
+// overflow leaves it, is refused with 422 instead.
 func writeJSON(w io.Writer, v any) error {
 	var out bytes.Buffer
 	encoder := fastjson.NewEncoder(&out)

@@ -1,5 +1,5 @@
-// Package backup packs everything of a workshop but its private key into one file, and takes it out again: the record, which holds the
-// settings, the people and every public key, and the workshop's own texts beside it.
+// Package backup packs everything of a workshop but its private key into one file, and takes it out again: the record,
+// which holds the settings, the people and every public key, and the workshop's own texts beside it.
 package backup
 
 import (
@@ -78,7 +78,8 @@ func put(out *tar.Writer, file, name string) error {
 	if err != nil {
 		return err
 	}
-	if err := out.WriteHeader(&tar.Header{Name: name, Mode: 0o600, Size: info.Size(), ModTime: info.ModTime(), Format: tar.FormatPAX}); err != nil {
+	if err := out.WriteHeader(&tar.Header{Name: name, Mode: 0o600, Size: info.Size(), ModTime: info.ModTime(),
+		Format: tar.FormatPAX}); err != nil {
 		return err
 	}
 	_, err = io.CopyN(out, in, info.Size())
@@ -111,8 +112,8 @@ var (
 // ErrEncrypted says that a backup is encrypted, and no passphrase was given.
 var ErrEncrypted = errors.New("the backup is encrypted: give its passphrase")
 
-// Unpack takes a backup out into an empty folder: the record under its name, and the folders of texts. A record alone, as earlier
-// versions wrote it, is one too.
+// Unpack takes a backup out into an empty folder: the record under its name, and the folders of texts. A record alone,
+// as earlier versions wrote it, is one too.
 func Unpack(from io.Reader, passphrase, folder string) error {
 	head := make([]byte, len(encrypted))
 	n, err := io.ReadFull(from, head)

@@ -25,14 +25,15 @@ func kept(t *testing.T) (*ledger.Ledger, string) {
 	l, err := ledger.Open(data)
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	require.NoError(t, l.Record(ledger.Act{Kind: "device entered", By: person.Person{ID: "idris"}, At: now}, &ledger.Asset{ID: "d", Tag: "MB-1"}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "device entered", By: person.Person{ID: "idris"}, At: now},
+		&ledger.Asset{ID: "d", Tag: "MB-1"}))
 	require.NoError(t, os.MkdirAll(filepath.Join(data, "procedures"), 0o700))
 	require.NoError(t, os.WriteFile(filepath.Join(data, "procedures", "own.yaml"), []byte("id: own\n"), 0o600))
 	return l, data
 }
 
-// What is packed comes out again, encrypted or not, and nothing else does: a wrong passphrase, a changed byte, a cut end, a name that leads
-// out of the folder are refused.
+// What is packed comes out again, encrypted or not, and nothing else does: a wrong passphrase, a changed byte, a cut
+// end, a name that leads out of the folder are refused.
 func TestABackupHoldsEverythingAndComesOutAgain(t *testing.T) {
 	l, data := kept(t)
 	for _, passphrase := range []string{"", "moss lantern harbour"} {

@@ -44,7 +44,10 @@ const prefix = "northneedle-"
 // Due reports whether none of today's is there.
 func (s *Schedule) Due() bool {
 	all, err := s.all()
-	return err != nil || !slices.ContainsFunc(all, func(name string) bool { return strings.Contains(name, s.Clock().Format("20060102")) })
+	return err != nil || !slices.ContainsFunc(all, func(name string) bool {
+		return strings.Contains(name,
+			s.Clock().Format("20060102"))
+	})
 }
 
 // all are the backups that are there, the oldest first.
@@ -59,7 +62,8 @@ func (s *Schedule) all() (names []string, err error) {
 	return names, err
 }
 
-// Run writes one, takes it out again, and removes those beyond what is kept. An older one is only removed when the new one is good.
+// Run writes one, takes it out again, and removes those beyond what is kept. An older one is only removed when the new
+// one is good.
 func (s *Schedule) Run() error {
 	now := s.Clock()
 	state := Copies{Folder: s.Folder, Last: &now}

@@ -5,8 +5,9 @@ import "fmt"
 // deepest is how deep a text may nest: its parser takes the square of the depth.
 const deepest = 32
 
-// shallow refuses a YAML text that nests deeper than any of ours, before a parser sees it. Brackets, and
-// dashes and question marks that begin a line, are counted wherever they stand: one within a text counts too, which only refuses more.
+// shallow refuses a YAML text that nests deeper than any of ours, before a parser sees it. Brackets, and dashes and
+// question marks that begin a line, are counted wherever they stand: one within a text counts too, which only refuses
+// more.
 func shallow(text []byte) error {
 	brackets := 0
 	marks, beginning := 0, true

@@ -420,7 +420,8 @@ func (d *drift) Read(measure, point string, expected float64) float64 {
 	case "room":
 		return expected - 6 - 4*d.random.Float64()
 	case "protective-earth", "insulation", "equipment-leakage", "applied-leakage":
-		typical := map[string]float64{"protective-earth": 110, "insulation": 60, "equipment-leakage": 140, "applied-leakage": 14}
+		typical := map[string]float64{"protective-earth": 110, "insulation": 60, "equipment-leakage": 140,
+			"applied-leakage": 14}
 		return typical[measure] * d.gain * (1 + 0.02*d.random.NormFloat64())
 	case "blank", "calibrator", "speed", "first", "second":
 		return absorbances[d.test+" "+measure+" "+point] * d.gain * (1 + 0.008*d.random.NormFloat64())

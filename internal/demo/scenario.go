@@ -108,8 +108,8 @@ func liquid(ph, pco2, po2, sodium, potassium, haemoglobin float64) []reference.C
 		{Quantity: "haemoglobin", Value: haemoglobin, Unit: "g/L", U: 1.2, K: 2}}
 }
 
-// serum is what a lot of calibrator or control is stated to hold, each value with its U: glucose and urea in mmol/L, uric acid in
-// µmol/L, alanine aminotransferase in U/L.
+// serum is what a lot of calibrator or control is stated to hold, each value with its U: glucose and urea in mmol/L,
+// uric acid in µmol/L, alanine aminotransferase in U/L.
 func serum(glucose, uGlucose, urea, uUrea, uricAcid, uUricAcid, alt, uALT float64) []reference.Certified {
 	return []reference.Certified{{Quantity: "glucose", Value: glucose, Unit: "mmol/L", U: uGlucose, K: 2},
 		{Quantity: "urea", Value: urea, Unit: "mmol/L", U: uUrea, K: 2},
@@ -202,8 +202,9 @@ var references = []ref{
 		accredited: true, values: []reference.Certified{ranged("level", 20, 130, "dB[SPL]", 0.5),
 			ranged("electrical level", -20, 130, "dB[SPL]", 0.4), ranged("frequency", 20, 20000, "Hz", 0.5),
 			ranged("distortion", 0, 20, "%", 0.2), ranged("time", 1, 2000, "ms", 4), ranged("band level", 0, 130, "dB", 0.6)}},
-	{tag: "AM-1", name: "Artificial mastoid", kind: "artificial-mastoid", maker: "Velloway", certified: 130, due: 235, accredited: true,
-		values: []reference.Certified{ranged("force level", 20, 120, "dB", 0.9)}},
+	{tag: "AM-1", name: "Artificial mastoid", kind: "artificial-mastoid", maker: "Velloway", certified: 130, due: 235,
+		accredited: true,
+		values:     []reference.Certified{ranged("force level", 20, 120, "dB", 0.9)}},
 	{tag: "EC-1", name: "Coupler 6 cm³", kind: "coupler", maker: "Velloway", certified: 130, due: 600, accredited: true,
 		values: []reference.Certified{ranged("level", 20, 130, "dB[SPL]", 0.4)}},
 	{tag: "TL-1", name: "Test lung", kind: "test-lung", maker: "Ostrel", certified: 310, due: 55, parent: "PG-1",
@@ -245,13 +246,16 @@ var references = []ref{
 		lot: "N1-2608", values: serum(5.1, 0.08, 6.6, 0.1, 268, 4, 38, 0.8)},
 	{tag: "CN-2", name: "Chemistry control, level 2", kind: "chemistry-control", maker: "Marrable", certified: 45, due: 260,
 		lot: "N2-2608", values: serum(15.2, 0.2, 23.1, 0.3, 604, 8, 141, 2.5)},
-	{tag: "CV-21", name: "Glucose cuvettes", kind: "cuvettes-glucose", maker: "Ostrel", certified: 40, due: 150, lot: "GL-4120"},
+	{tag: "CV-21", name: "Glucose cuvettes", kind: "cuvettes-glucose", maker: "Ostrel", certified: 40, due: 150,
+		lot: "GL-4120"},
 	{tag: "CV-22", name: "Urea cuvettes", kind: "cuvettes-urea", maker: "Ostrel", certified: 40, due: 120, lot: "UR-3381"},
-	{tag: "CV-23", name: "Uric acid cuvettes and caps", kind: "cuvettes-uric-acid", maker: "Ostrel", certified: 40, due: 70, lot: "UA-0925"},
+	{tag: "CV-23", name: "Uric acid cuvettes and caps", kind: "cuvettes-uric-acid", maker: "Ostrel", certified: 40,
+		due: 70, lot: "UA-0925"},
 	{tag: "CV-24", name: "Alanine aminotransferase cuvettes", kind: "cuvettes-alt", maker: "Ostrel", certified: 40, due: 95,
 		lot: "AL-1177"},
 	{tag: "ES-1", name: "Electrical safety tester", kind: "safety-tester", maker: "Thornquay", certified: 240, due: 125,
-		accredited: true, values: []reference.Certified{ranged("current", 0, 100, "uA", 2), ranged("current", 101, 1000, "uA", 12),
+		accredited: true, values: []reference.Certified{ranged("current", 0, 100, "uA", 2), ranged("current", 101,
+			1000, "uA", 12),
 			ranged("current", 1001, 10000, "uA", 120), ranged("resistance", 0, 500, "mOhm", 6),
 			ranged("resistance", 501, 2000, "mOhm", 25), ranged("insulation", 0.5, 20, "MOhm", 0.3),
 			ranged("insulation", 20.1, 200, "MOhm", 6)}},

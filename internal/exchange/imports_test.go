@@ -104,8 +104,8 @@ func FuzzReadImport(f *testing.F) {
 	})
 }
 
-// What a spreadsheet would compute goes out as text, and comes back as it was; a quote that is never closed names its line; and the
-// encodings that spreadsheets write are read.
+// What a spreadsheet would compute goes out as text, and comes back as it was; a quote that is never closed names its
+// line; and the encodings that spreadsheets write are read.
 func TestListsAreReadAndWrittenAsSpreadsheetsTakeThem(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		text := rapid.OneOf(rapid.StringMatching(`'{0,3}[-=+@]?[a-z0-9(.]{0,6}`), rapid.String()).Draw(rt, "text")
@@ -127,7 +127,8 @@ func TestListsAreReadAndWrittenAsSpreadsheetsTakeThem(t *testing.T) {
 		assert.Contains(t, in.Rows[0].Asset.Place, "Größe 3")
 		assert.Contains(t, in.Rows[1].Asset.Maker, "=1+1")
 	}
-	_, err = exchange.ReadImport(exchange.Assets, strings.NewReader("tag,maker,model,family,site\nMB-1,a,b,ventilator,s\nMB-2,\"a,b,ventilator,s\n"),
+	_, err = exchange.ReadImport(exchange.Assets,
+		strings.NewReader("tag,maker,model,family,site\nMB-1,a,b,ventilator,s\nMB-2,\"a,b,ventilator,s\n"),
 		register{}, time.Now())
 	assert.ErrorContains(t, err, "line 3")
 }

@@ -62,8 +62,8 @@ func cell(v any) string {
 // formula begins what a spreadsheet would take for something to compute.
 const formula = "=+-@\t\r"
 
-// Neutral puts an apostrophe before a text that a spreadsheet would compute, or that begins with one and such a letter: so it can
-// be taken off again. A number stays as it is.
+// Neutral puts an apostrophe before a text that a spreadsheet would compute, or that begins with one and such a letter:
+// so it can be taken off again. A number stays as it is.
 func Neutral(text string) string {
 	bare := strings.TrimLeft(text, "'")
 	if bare == "" || !strings.ContainsRune(formula, rune(bare[0])) {

@@ -52,8 +52,10 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 		Kind:    "gas",
 		Address: "127.0.0.1:1",
 	}, &ledger.Instrument{ID: "j"}, &ledger.ProfileText{Hash: "h", ID: "balance", Text: "id: balance"}))
-	require.NoError(t, l.Record(ledger.Act{Kind: "correction set", By: idris, At: now}, &ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
-	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t", Kind: ledger.OfCalendar, Hash: "h"}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "correction set", By: idris, At: now},
+		&ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t",
+		Kind: ledger.OfCalendar, Hash: "h"}))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
 	require.NoError(t, l.Close())
 

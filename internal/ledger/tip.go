@@ -66,8 +66,8 @@ func (l *Ledger) Reissued() (ids []string, err error) {
 	return ids, err
 }
 
-// Differences are the rows of the registers and lists that are not what the log gives. Nothing is put right: it is looked at in a
-// copy.
+// Differences are the rows of the registers and lists that are not what the log gives. Nothing is put right: it is
+// looked at in a copy.
 func (l *Ledger) Differences() ([]Difference, error) {
 	folder, err := os.MkdirTemp("", "verify")
 	if err != nil {

@@ -74,8 +74,9 @@ func Certificate(v runview.View, issue Issue) ([]byte, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the certificate's pages could not be read again: %w", err)
 	}
-	proof := Proof{Number: Number(v), Lab: v.Lab, Run: v.ID, Revision: v.Revision, Event: v.Seq, Head: issue.Head, Signed: v.Signature.At,
-		By: v.Signature.By.Name, Void: issue.Void, Checkpoint: issue.Checkpoint, Pages: shown.pages}
+	proof := Proof{Number: Number(v), Lab: v.Lab, Run: v.ID, Revision: v.Revision, Event: v.Seq, Head: issue.Head,
+		Signed: v.Signature.At,
+		By:     v.Signature.By.Name, Void: issue.Void, Checkpoint: issue.Checkpoint, Pages: shown.pages}
 	if proof.Data, err = partsOf(data); err != nil {
 		return nil, err
 	}
@@ -194,7 +195,8 @@ func (s *sheet) heading(logo []byte) {
 	}
 	if accredited(v) {
 		s.SetX(margin + 11)
-		s.CellFormat(width-11, 4.2, "Accredited by "+v.Letterhead.Accreditation.Words()+", for what is marked ‡", "", 1, "L", false, 0, "")
+		s.CellFormat(width-11, 4.2, "Accredited by "+v.Letterhead.Accreditation.Words()+", for what is marked ‡", "",
+			1, "L", false, 0, "")
 	}
 	s.Ln(2.5)
 	s.rule(ink, 0.5)
@@ -219,8 +221,9 @@ func (s *sheet) issue(issue Issue) {
 	if t := s.view.TakenIn; t != nil {
 		s.Ln(1)
 		s.font("B", 10, brass)
-		s.MultiCell(width, 5, fmt.Sprintf("◇ Made elsewhere (%s) and taken in here by %s on %s, from the file %s …; it says nothing of how the device stands now.",
-			t.Origin, t.By, t.At.Format(time.DateOnly), short(t.File)), "", "L", false)
+		s.MultiCell(width, 5,
+			fmt.Sprintf("◇ Made elsewhere (%s) and taken in here by %s on %s, from the file %s …; it says nothing of how the device stands now.",
+				t.Origin, t.By, t.At.Format(time.DateOnly), short(t.File)), "", "L", false)
 	}
 	if issue.Void != "" {
 		s.Ln(1)
@@ -325,7 +328,8 @@ func standardWords(standard reference.Standard) string {
 	for _, done := range standard.Prepared { // the newest first
 		if !said[done.Finding] {
 			said[done.Finding] = true
-			text += fmt.Sprintf("; %s prepared on %s by %s", strings.ReplaceAll(done.Finding, "-", " "), done.At.Format(time.DateOnly), done.By)
+			text += fmt.Sprintf("; %s prepared on %s by %s", strings.ReplaceAll(done.Finding, "-", " "),
+				done.At.Format(time.DateOnly), done.By)
 			if len(said) == 1 {
 				for _, set := range done.Settings {
 					text += fmt.Sprintf("; %s: %s", set.Label, set.Value)
@@ -351,7 +355,8 @@ func (s *sheet) conditions() {
 	}
 	s.title("Room conditions")
 	s.line("Recorded", fmt.Sprintf("%s °C, %s hPa, %s %% relative humidity (%s)", quantity.Format(a.TemperatureC, 0.1),
-		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent, 1), strings.TrimSuffix(a.Source+", "+a.Certificate, ", ")))
+		quantity.Format(a.PressureHPa, 0.1), quantity.Format(a.HumidityPercent,
+			1), strings.TrimSuffix(a.Source+", "+a.Certificate, ", ")))
 }
 
 // plate is what was recorded of the device and its set-up: its data plate, what was chosen, what was fitted.
@@ -440,7 +445,8 @@ func (s *sheet) remarks() {
 func (s *sheet) signature() {
 	v := s.view.Signature
 	s.title("Signature")
-	s.line("Signed", fmt.Sprintf("%s (%s), %s%s", v.By.Name, v.By.Role, v.At.Format("2006-01-02 15:04:05 -07:00"), means(v.Signing)))
+	s.line("Signed", fmt.Sprintf("%s (%s), %s%s", v.By.Name, v.By.Role, v.At.Format("2006-01-02 15:04:05 -07:00"),
+		means(v.Signing)))
 	if s.view.Under != nil {
 		s.line("Made under", s.view.Under.Name)
 	}
@@ -484,7 +490,8 @@ func (s *sheet) proof(issue Issue) error {
 	words := "The code names the run in the workshop's record. This file carries its data and a signature over every page and figure: " +
 		"whoever has the workshop's public key can check it, also without a network. Printed, it is checked by its number in the record."
 	if c := issue.Checkpoint; c != nil {
-		words += fmt.Sprintf(" Checkpoint %d of the record, %s: event %d, %s.", c.N, c.At.Format("2006-01-02 15:04:05 -07:00"), c.Event, short(c.Head))
+		words += fmt.Sprintf(" Checkpoint %d of the record, %s: event %d, %s.", c.N,
+			c.At.Format("2006-01-02 15:04:05 -07:00"), c.Event, short(c.Head))
 	}
 	s.font("", 7.6, grey)
 	s.SetXY(margin+side+4, y+1)

@@ -19,8 +19,8 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 )
 
-// Proof is what the workshop's key signs of a certificate. It stands in the file twice: attached, where it outlives a program that
-// writes the file anew, and at the file's end over every byte before it.
+// Proof is what the workshop's key signs of a certificate. It stands in the file twice: attached, where it outlives a
+// program that writes the file anew, and at the file's end over every byte before it.
 type Proof struct {
 	Number     string            `json:"number"` // the certificate's
 	Lab        string            `json:"lab"`
@@ -171,8 +171,8 @@ type Checked struct {
 	Key     string   // id of the key
 }
 
-// Check holds a certificate against what is signed in it. open verifies a signature, and returns what was signed and by which key; its
-// error says that it is not the workshop's. No record is asked.
+// Check holds a certificate against what is signed in it. open verifies a signature, and returns what was signed and by
+// which key; its error says that it is not the workshop's. No record is asked.
 func Check(pdf []byte, open func(signed string) (payload []byte, by string, err error)) Checked {
 	if at := bytes.LastIndex(pdf, []byte(sealMark)); at >= 0 {
 		if parts := sealing.FindSubmatch(pdf[at:]); parts != nil {

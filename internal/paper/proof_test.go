@@ -31,7 +31,8 @@ func TestACertificateProvesItself(t *testing.T) {
 	r, err := l.Run(rows[0].ID)
 	require.NoError(t, err)
 	view := runview.Of(r, r.Signature.At)
-	issue := paper.Issue{Head: "h", Link: "https://needle.example/bench/" + r.ID, Sign: s.Sign, Checkpoint: &paper.Point{N: 7, Event: 40}}
+	issue := paper.Issue{Head: "h", Link: "https://needle.example/bench/" + r.ID, Sign: s.Sign,
+		Checkpoint: &paper.Point{N: 7, Event: 40}}
 	pdf, err := paper.Certificate(view, issue)
 	require.NoError(t, err)
 	again, err := paper.Certificate(view, issue)

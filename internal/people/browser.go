@@ -85,8 +85,8 @@ func (a asking) browserOf(p ledger.Person) string {
 	return ""
 }
 
-// countersOf are what the tries for a person are counted by: their browser alone, where they have signed in from it before; else their
-// account and the address.
+// countersOf are what the tries for a person are counted by: their browser alone, where they have signed in from it
+// before; else their account and the address.
 func (a asking) countersOf(p ledger.Person) []counter {
 	if browser := a.browserOf(p); browser != "" {
 		return []counter{{"browser " + p.ID + " " + browser, freeTries}}
@@ -101,7 +101,8 @@ func (a asking) remember(p ledger.Person) {
 	}
 	browser := rand.Text()
 	known := append([]string{browser + "." + proof(p, browser)}, a.known...)
-	http.SetCookie(a.answer, &http.Cookie{Name: knownCookie, Value: strings.Join(known[:min(len(known), mostKnown)], ","), Path: "/",
+	http.SetCookie(a.answer, &http.Cookie{Name: knownCookie, Value: strings.Join(known[:min(len(known), mostKnown)],
+		","), Path: "/",
 		MaxAge: int((365 * 24 * time.Hour).Seconds()), HttpOnly: true, Secure: a.secure, SameSite: http.SameSiteStrictMode})
 }
 

@@ -22,8 +22,8 @@ var ErrPINSpent = errors.New("that was the fifth wrong PIN: sign in again with y
 // ErrUnconfirmed says that nothing was given to show who one is.
 var ErrUnconfirmed = errors.New("a signature asks for your password or PIN once more")
 
-// Confirm checks that whoever is signed in is there themselves, by their password or PIN, and returns which it was. The errors are
-// ErrUnconfirmed, ErrRefused, ErrPINSpent, ErrTooMany and ErrBusy.
+// Confirm checks that whoever is signed in is there themselves, by their password or PIN, and returns which it was. The
+// errors are ErrUnconfirmed, ErrRefused, ErrPINSpent, ErrTooMany and ErrBusy.
 func (a *Authenticator) Confirm(ctx context.Context, secret string) (shown string, err error) {
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
 	switch {

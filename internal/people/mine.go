@@ -47,7 +47,8 @@ func (a *Authenticator) Mine(ctx context.Context) ([]OpenSession, error) {
 			return nil, err
 		}
 		text := func(name string) string { said, _ := values[name].(string); return said }
-		opened[i] = OpenSession{ID: s.Token[:idLength], Until: s.Expiry, Address: text(addressKey), Browser: text(browserKey), Here: s.Token == here}
+		opened[i] = OpenSession{ID: s.Token[:idLength], Until: s.Expiry, Address: text(addressKey),
+			Browser: text(browserKey), Here: s.Token == here}
 		opened[i].Begun, _ = time.Parse(time.RFC3339, text(begunKey))
 	}
 	return opened, err

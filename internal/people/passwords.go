@@ -27,8 +27,8 @@ func (w *Weak) Error() string { return w.words }
 
 func weak(format string, args ...any) error { return &Weak{fmt.Sprintf(format, args...)} }
 
-// CheckPassword refuses a password that is short, or that is guessed soon: what many people choose, what stands on a keyboard in
-// a row, the person's own name, the product's.
+// CheckPassword refuses a password that is short, or that is guessed soon: what many people choose, what stands on a
+// keyboard in a row, the person's own name, the product's.
 func CheckPassword(password, name string) error {
 	switch n := len([]rune(password)); {
 	case n < shortest:
@@ -43,7 +43,8 @@ func CheckPassword(password, name string) error {
 	return nil
 }
 
-// hashesAtOnce is how many passwords are hashed at a time: each takes 64 MB and a core. mostWaiting is how many more may wait for it.
+// hashesAtOnce is how many passwords are hashed at a time: each takes 64 MB and a core. mostWaiting is how many more
+// may wait for it.
 const (
 	hashesAtOnce = 2
 	mostWaiting  = 32

@@ -85,7 +85,8 @@ func NewAuthenticator(l *ledger.Ledger, clock func() time.Time, secure bool) *Au
 	s.Cookie.Name = CookieName
 	s.Cookie.HttpOnly, s.Cookie.Secure = true, secure
 	s.Cookie.SameSite = http.SameSiteLaxMode
-	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(), nobody: nobody, refused: map[string]int{},
+	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(),
+		nobody: nobody, refused: map[string]int{},
 		wrongPINs: map[string]int{}, secure: secure}
 }
 
@@ -117,8 +118,9 @@ func (a *Authenticator) Middleware(next http.Handler) http.Handler {
 	}))
 }
 
-// SignIn checks a password and starts a session. Wrong passwords are counted by account, whatever the spelling of its name, and by
-// address; both are asked before anything is hashed. A browser that the person has signed in from before is counted by itself.
+// SignIn checks a password and starts a session. Wrong passwords are counted by account, whatever the spelling of its
+// name, and by address; both are asked before anything is hashed. A browser that the person has signed in from before
+// is counted by itself.
 func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledger.Person, error) {
 	from := askingOf(ctx)
 	p, known, err := a.find(name)
@@ -145,8 +147,8 @@ func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledg
 	return p, nil
 }
 
-// check compares a password with a hash. A wrong one counts for each counter, and as refused for whoever it was; the first counter is
-// the account's or the browser's own. The errors are ErrTooMany, ErrBusy and ErrRefused.
+// check compares a password with a hash. A wrong one counts for each counter, and as refused for whoever it was; the
+// first counter is the account's or the browser's own. The errors are ErrTooMany, ErrBusy and ErrRefused.
 func (a *Authenticator) check(ctx context.Context, password, hash, whose string, counters []counter) error {
 	if wait := a.tries.begin(a.clock(), counters...); wait > 0 {
 		a.count(whose)
@@ -176,8 +178,8 @@ func (a *Authenticator) find(name string) (ledger.Person, bool, error) {
 	return ledger.Person{}, false, err
 }
 
-// ChangePassword changes the password of whoever is signed in, who says the old one again. All their other sessions end. The error
-// is ErrRefused where the old password is wrong, which is counted as at the sign-in.
+// ChangePassword changes the password of whoever is signed in, who says the old one again. All their other sessions
+// end. The error is ErrRefused where the old password is wrong, which is counted as at the sign-in.
 func (a *Authenticator) ChangePassword(ctx context.Context, old, chosen string) error {
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
 	if err != nil {

@@ -131,8 +131,8 @@ func TestASessionInAnUnknownEncodingIsEmpty(t *testing.T) {
 	assert.Equal(t, "Idris Vail", in())
 }
 
-// Guessing is slowed down however the name is spelt, and from wherever; whoever signs in from a browser of their own is not kept
-// waiting by it.
+// Guessing is slowed down however the name is spelt, and from wherever; whoever signs in from a browser of their own is
+// not kept waiting by it.
 func TestGuessingIsSlowedDown(t *testing.T) {
 	_, server, now := desk(t)
 	try := func(c *http.Client, name, password string) string {
@@ -182,7 +182,8 @@ func TestManyTriesAtOnceAreCounted(t *testing.T) {
 	var looked atomic.Int32
 	for range 40 {
 		group.Go(func() {
-			if _, words := ask(t, &http.Client{}, server.URL+"/in?name=Idris+Vail&password=guess"); strings.Contains(words, "do not go together") {
+			if _, words := ask(t, &http.Client{},
+				server.URL+"/in?name=Idris+Vail&password=guess"); strings.Contains(words, "do not go together") {
 				looked.Add(1)
 			}
 		})
@@ -206,7 +207,8 @@ func TestEveryTryCostsOneHash(t *testing.T) {
 }
 
 func TestPasswords(t *testing.T) {
-	for _, weak := range []string{"12345678", "            ", "short one", "passwordpassword", "123456789012", "Idris Vail 2026", "north-needle", "qwertyuiop[]"} {
+	for _, weak := range []string{"12345678", "            ", "short one", "passwordpassword", "123456789012",
+		"Idris Vail 2026", "north-needle", "qwertyuiop[]"} {
 		assert.Error(t, people.CheckPassword(weak, "Idris Vail"), weak)
 	}
 	for _, good := range []string{"moss lantern harbour", "Dreizehn Möwen am Kai", strings.Repeat("heron gate ", 15)} {

@@ -7,9 +7,9 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 )
 
-// After freeTries wrong passwords an account must wait before its next try; each further one doubles that wait, from firstWait up to
-// longestWait. After an hour without a wrong password the count is zero again. An address may have more wrong passwords before it must
-// wait, because many people can share one.
+// After freeTries wrong passwords an account must wait before its next try; each further one doubles that wait, from
+// firstWait up to longestWait. After an hour without a wrong password the count is zero again. An address may have more
+// wrong passwords before it must wait, because many people can share one.
 const (
 	freeTries       = 5
 	freeOfAnAddress = 40
@@ -73,8 +73,8 @@ func (t *tries) begin(now time.Time, counters ...counter) (wait time.Duration) {
 	return 0
 }
 
-// right takes back a try whose password was right: the account or the browser, which comes first, has no wrong passwords any more; the
-// address has one less.
+// right takes back a try whose password was right: the account or the browser, which comes first, has no wrong
+// passwords any more; the address has one less.
 func (t *tries) right(own counter, others ...counter) {
 	t.undo(others...)
 	t.wrong.Remove(own.by)

@@ -50,8 +50,8 @@ type Seal struct {
 	last  string // the last line
 }
 
-// New opens the workshop's key and checkpoints in a folder, making them where they are not there. second is another folder for the
-// checkpoints, on another disk; empty: none.
+// New opens the workshop's key and checkpoints in a folder, making them where they are not there. second is another
+// folder for the checkpoints, on another disk; empty: none.
 func New(folder, second string) (*Seal, error) {
 	key, made, err := makeKey(folder)
 	if err != nil {
@@ -106,8 +106,8 @@ func lineHash(line string) string {
 // Checkpoint signs how a log stands now, where it has gone on since the last one.
 func (s *Seal) Checkpoint(log Log, at time.Time) error { return s.add(log, at, Checkpoint{}) }
 
-// Restored signs that a copy was put in the place of the record: checkpoints of what came after the copy do not hold any more, and
-// this one says why. copied is the number of the copy's last event.
+// Restored signs that a copy was put in the place of the record: checkpoints of what came after the copy do not hold
+// any more, and this one says why. copied is the number of the copy's last event.
 func (s *Seal) Restored(log Log, copied int64, at time.Time, by string) error {
 	return s.add(log, at, Checkpoint{Copy: copied, By: by})
 }
@@ -214,9 +214,9 @@ func (s *Seal) since() int {
 	return 0
 }
 
-// Check holds a record against the checkpoints that are kept in some folders, by the keys that the record names: every line must be
-// signed, follow the one before it, and be what the record holds at its event. It returns how many there are. The folders must
-// agree.
+// Check holds a record against the checkpoints that are kept in some folders, by the keys that the record names: every
+// line must be signed, follow the one before it, and be what the record holds at its event. It returns how many there
+// are. The folders must agree.
 func Check(log Log, keys []Public, folders ...string) (int, error) {
 	var first []string
 	n := 0
@@ -230,7 +230,8 @@ func Check(log Log, keys []Public, folders ...string) (int, error) {
 			return n, fmt.Errorf("%s: %w", folder, err)
 		}
 		if i > 0 && !slices.Equal(lines, first) {
-			return n, fmt.Errorf("the checkpoints in %s and %s are not the same: one of them was changed or cut", folders[0], folder)
+			return n, fmt.Errorf("the checkpoints in %s and %s are not the same: one of them was changed or cut",
+				folders[0], folder)
 		}
 		first, n = lines, len(all)
 		if err := hold(log, keys, lines); err != nil {
@@ -280,8 +281,8 @@ func hold(log Log, keys []Public, lines []string) error {
 	return along(log, ways[len(ways)-1])
 }
 
-// follow verifies lines, and gives the checkpoints of the record as it was each time before a copy was put in its place, and as it is
-// now, which comes last.
+// follow verifies lines, and gives the checkpoints of the record as it was each time before a copy was put in its
+// place, and as it is now, which comes last.
 func follow(keys []Public, lines []string) (ways [][]Checkpoint, err error) {
 	var now []Checkpoint
 	previous := ""

@@ -1,5 +1,6 @@
-// Package seal is the workshop's key: it signs how the record stands and what goes out on paper, so that both can be held against
-// what was signed. The key is kept apart from the record, and never leaves the machine but for an export under a passphrase.
+// Package seal is the workshop's key: it signs how the record stands and what goes out on paper, so that both can be
+// held against what was signed. The key is kept apart from the record, and never leaves the machine but for an export
+// under a passphrase.
 package seal
 
 import (
@@ -135,7 +136,8 @@ func ImportKey(folder, passphrase string, from io.Reader) error {
 // Encrypt writes what is read under a passphrase (age, scrypt).
 func Encrypt(passphrase string, from io.Reader, to io.Writer) error {
 	if len([]rune(strings.TrimSpace(passphrase))) < shortestPassphrase {
-		return fmt.Errorf("the passphrase needs at least %d characters: a few words that do not belong together", shortestPassphrase)
+		return fmt.Errorf("the passphrase needs at least %d characters: a few words that do not belong together",
+			shortestPassphrase)
 	}
 	recipient, err := age.NewScryptRecipient(passphrase)
 	if err != nil {
@@ -177,7 +179,8 @@ func Decrypt(passphrase string, from io.Reader, to io.Writer) error {
 // signer signs with a key, as JWS (RFC 7515) by EdDSA (RFC 8037).
 func signer(key ed25519.PrivateKey) (jose.Signer, error) {
 	public := publicOf(key.Public().(ed25519.PublicKey))
-	return jose.NewSigner(jose.SigningKey{Algorithm: jose.EdDSA, Key: key}, (&jose.SignerOptions{}).WithHeader("kid", public.ID))
+	return jose.NewSigner(jose.SigningKey{Algorithm: jose.EdDSA, Key: key}, (&jose.SignerOptions{}).WithHeader("kid",
+		public.ID))
 }
 
 // ErrNotOurs says that something was signed by a key that is not among the workshop's.

@@ -14,8 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// TestSeveralAudiometersShareOneCheck: the next audiometer's run within twelve hours does not repeat the analyser's check by the
-// calibrator, and its U holds the error that the check found. A later run makes a check of its own.
+// TestSeveralAudiometersShareOneCheck: the next audiometer's run within twelve hours does not repeat the analyser's
+// check by the calibrator, and its U holds the error that the check found. A later run makes a check of its own.
 func TestSeveralAudiometersShareOneCheck(t *testing.T) {
 	p := shipped(t, "audiometer-calibration")
 	work := func(after time.Duration, done []reference.Done) run.Run {
@@ -72,7 +72,8 @@ func TestACircumauralEarphoneGoesToSixteenKilohertz(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 10, *v.High, 1e-9)
 	assert.Contains(t, v.Formula, "56 dB")
-	assert.True(t, slices.ContainsFunc(v.Budget.Lines, func(l uncertainty.Line) bool { return l.Name == "Seating of the transducer" }))
+	assert.True(t, slices.ContainsFunc(v.Budget.Lines,
+		func(l uncertainty.Line) bool { return l.Name == "Seating of the transducer" }))
 	result, _ := r.Outcome()
 	assert.Equal(t, run.Conforms, result)
 	w = technician(hands{t: t})

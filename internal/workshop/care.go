@@ -34,7 +34,8 @@ const late = 36 * time.Hour
 func (ws *Workshop) Care() (v CareView) {
 	v.Warnings = []string{}
 	if ws.Backups == nil {
-		v.Warnings = append(v.Warnings, "No copies are made by themselves: start the server with --backups FOLDER, on another disk.")
+		v.Warnings = append(v.Warnings,
+			"No copies are made by themselves: start the server with --backups FOLDER, on another disk.")
 	} else {
 		state := ws.Backups.State()
 		v.Backups = &state
@@ -48,7 +49,8 @@ func (ws *Workshop) Care() (v CareView) {
 	if free, total, err := backup.Space(filepath.Dir(ws.Folder)); err == nil {
 		v.Free, v.Total = free, total
 		if free < lowBytes || float64(free) < lowShare*float64(total) {
-			v.Warnings = append(v.Warnings, fmt.Sprintf("The record's disk is nearly full: %.1f GB are free. When it is full, nothing is recorded any more.", float64(free)/1e9))
+			v.Warnings = append(v.Warnings,
+				fmt.Sprintf("The record's disk is nearly full: %.1f GB are free. When it is full, nothing is recorded any more.", float64(free)/1e9))
 		}
 	}
 	if ws.Seal != nil {

@@ -90,7 +90,8 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 	}
 	if b.Signs() {
 		if err := ws.checkpoint(); err != nil {
-			slog.Error("no checkpoint after a signature", "run", r.ID, "error", err) // the signature stands; the next one holds it too
+			slog.Error("no checkpoint after a signature", "run", r.ID, "error",
+				err) // the signature stands; the next one holds it too
 		}
 	}
 	if r.Status == run.Signed {
@@ -205,7 +206,8 @@ func (ws *Workshop) room(b CommandBody) (run.Command, error) {
 		tags = append(tags, s.Tag)
 	}
 	return nil, &run.Refusal{Kind: run.Invalid, Code: "source", Field: "source",
-		Message: "Say which room instrument it was read from, by its tag: " + strings.Join(tags, ", ") + ". It is a reference with a certificate."}
+		Message: "Say which room instrument it was read from, by its tag: " + strings.Join(tags,
+			", ") + ". It is a reference with a certificate."}
 }
 
 // ending are the commands about loose ends, notes and the end of a run.

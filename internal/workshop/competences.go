@@ -52,7 +52,8 @@ func (ws *Workshop) Competences() ([]CompetenceView, error) {
 	}
 	all, now := []CompetenceView{}, ws.Clock()
 	for _, c := range slices.Backward(rows) {
-		all = append(all, CompetenceView{ID: c.ID, Person: c.PersonID, Name: name[c.PersonID], Family: c.Family, Ground: c.Ground, Note: c.Note,
+		all = append(all, CompetenceView{ID: c.ID, Person: c.PersonID, Name: name[c.PersonID], Family: c.Family,
+			Ground: c.Ground, Note: c.Note,
 			By: c.ByName, At: c.At, Until: c.Until, Holds: person.Competence{Until: c.Until}.Holds(now)})
 	}
 	return all, nil
@@ -86,8 +87,9 @@ func (ws *Workshop) NameCompetence(o CompetenceOrder, who person.Person) error {
 	case o.Ground == person.Examination && strings.TrimSpace(o.Note) == "":
 		return invalid("note", "Say which examination: its name, its day, who held it.")
 	}
-	return ws.Ledger.Record(ws.act(o.ID, "competence named", who, ""), &ledger.Competence{ID: ulid.Make().String(), PersonID: p.ID,
-		Family: o.Family, Ground: o.Ground, Note: strings.TrimSpace(o.Note), ByID: who.ID, ByName: who.Name, At: ws.Clock(), Until: until})
+	return ws.Ledger.Record(ws.act(o.ID, "competence named", who, ""), &ledger.Competence{ID: ulid.Make().String(),
+		PersonID: p.ID,
+		Family:   o.Family, Ground: o.Ground, Note: strings.TrimSpace(o.Note), ByID: who.ID, ByName: who.Name, At: ws.Clock(), Until: until})
 }
 
 // TakeCompetenceBack ends a competence now, with a reason.
@@ -124,8 +126,9 @@ func (ws *Workshop) takeSkillsOver() error {
 	for family, names := range before.Skills {
 		for _, p := range everyone {
 			if slices.Contains(names, p.Name) {
-				records = append(records, &ledger.Competence{ID: ulid.Make().String(), PersonID: p.ID, Family: family, Ground: person.Imported,
-					Note: "named in the settings of the day", ByID: ledger.Nobody.ID, ByName: ledger.Nobody.Name, At: ws.Clock()})
+				records = append(records, &ledger.Competence{ID: ulid.Make().String(), PersonID: p.ID, Family: family,
+					Ground: person.Imported,
+					Note:   "named in the settings of the day", ByID: ledger.Nobody.ID, ByName: ledger.Nobody.Name, At: ws.Clock()})
 			}
 		}
 	}
@@ -136,7 +139,8 @@ func (ws *Workshop) takeSkillsOver() error {
 	if err != nil {
 		return err
 	}
-	return ws.Ledger.SetSetting(ws.act("", "working day set", ledger.Nobody, "who may do what alone is on record by itself"), "day", day)
+	return ws.Ledger.SetSetting(ws.act("", "working day set", ledger.Nobody,
+		"who may do what alone is on record by itself"), "day", day)
 }
 
 // skills are the families that a person may do among those that not everyone may, and all of those.

@@ -145,7 +145,8 @@ func (ws *Workshop) Backup(passphrase string, who person.Person) (f File, err er
 	if err := ws.Ledger.Log(ws.act("", "copy taken", who, ""), "record/copy"); err != nil {
 		return f, err
 	}
-	return File{Name: "northneedle-" + ws.Clock().Format("20060102-1504") + ".backup", Type: "application/octet-stream", Save: true,
+	return File{Name: "northneedle-" + ws.Clock().Format("20060102-1504") + ".backup",
+		Type: "application/octet-stream", Save: true,
 		Body: out.Bytes()}, nil
 }
 
@@ -224,7 +225,8 @@ func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
 			return invalid("name", "There is a "+p.Name+" already: let that one sign in again, or add a second name.")
 		}
 	}
-	if err := people.Register(ws.Ledger, ws.act("", "person added", who, strings.TrimSpace(o.Name)), o.Name, o.Role, o.Password); err != nil {
+	if err := people.Register(ws.Ledger, ws.act("", "person added", who, strings.TrimSpace(o.Name)), o.Name, o.Role,
+		o.Password); err != nil {
 		return invalid("password", Sentence(err))
 	}
 	return nil
@@ -362,7 +364,8 @@ func (ws *Workshop) DryRun(text, approved string, who person.Person) (DryRun, er
 		if err != nil {
 			return run, err
 		}
-		if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, approvedWords(approved)), p, file, fresh...); err != nil {
+		if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, approvedWords(approved)), p, file,
+			fresh...); err != nil {
 			return run, err
 		}
 		ws.use(p)

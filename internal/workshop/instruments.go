@@ -145,13 +145,15 @@ func addressOf(i ledger.Instrument) instrument.Address {
 func (ws *Workshop) ProfileList() []ProfileView {
 	all := []ProfileView{}
 	for _, p := range ws.Profiles {
-		all = append(all, ProfileView{ID: p.ID, Title: p.Title, Kind: p.Kind, TCP: p.Link.TCP, Serial: p.Link.Serial, Own: p.Own})
+		all = append(all, ProfileView{ID: p.ID, Title: p.Title, Kind: p.Kind, TCP: p.Link.TCP, Serial: p.Link.Serial,
+			Own: p.Own})
 	}
 	return all
 }
 
 // row checks an instrument that is entered or changed beside all others, and makes its row.
-func (ws *Workshop) row(id string, b InstrumentBody, all []ledger.Instrument) (i ledger.Instrument, text *ledger.ProfileText, err error) {
+func (ws *Workshop) row(id string, b InstrumentBody, all []ledger.Instrument) (i ledger.Instrument,
+	text *ledger.ProfileText, err error) {
 	b.Name, b.Belongs = strings.TrimSpace(b.Name), strings.ToUpper(strings.TrimSpace(b.Belongs))
 	p := instrument.Find(ws.Profiles, b.Profile)
 	at := instrument.Address{Transport: instrument.Transport(b.Transport), Where: strings.TrimSpace(b.Address),

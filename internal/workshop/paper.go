@@ -65,8 +65,8 @@ func (ws *Workshop) CertificateFile(id string, revision int) (f File, err error)
 	return File{Name: paper.Number(view) + ".pdf", Type: "application/pdf", Body: pdf}, err
 }
 
-// prove adds to a certificate what it is checked by: the signature of the workshop's key, the first checkpoint that holds the run's
-// event, and a code that leads to the run.
+// prove adds to a certificate what it is checked by: the signature of the workshop's key, the first checkpoint that
+// holds the run's event, and a code that leads to the run.
 func (ws *Workshop) prove(issue *paper.Issue, id string, seq int) error {
 	if ws.Seal == nil {
 		return nil

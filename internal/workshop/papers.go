@@ -117,7 +117,8 @@ func (ws *Workshop) counts(r run.Run, revision int) (string, error) {
 	case row.ReplacedBy != "":
 		return "It is replaced by the run " + row.ReplacedBy + ".", nil
 	case revision < latest:
-		return fmt.Sprintf("It is superseded by revision %d of %s.", latest, r.Revisions[latest-2].At.Format(time.DateOnly)), nil
+		return fmt.Sprintf("It is superseded by revision %d of %s.", latest,
+			r.Revisions[latest-2].At.Format(time.DateOnly)), nil
 	}
 	return "", nil
 }

@@ -14,7 +14,8 @@ func TestADayIsPlannedOnce(t *testing.T) {
 	for range 3 {
 		lab, height := DefaultDay(), 18
 		lab.Sites = []Site{{Name: "Merrowby General", Height: &height}}
-		_, err := made.make(dayplan.Day{Jobs: []dayplan.Job{{ID: "a", Finish: 20, Risk: 1}}, People: []dayplan.Person{{Name: "Idris Vail", Window: dayplan.Window{From: 480, Until: 990}}}}, lab)
+		_, err := made.make(dayplan.Day{Jobs: []dayplan.Job{{ID: "a", Finish: 20, Risk: 1}},
+			People: []dayplan.Person{{Name: "Idris Vail", Window: dayplan.Window{From: 480, Until: 990}}}}, lab)
 		require.NoError(t, err)
 	}
 	require.Equal(t, 1, made.made.Len())

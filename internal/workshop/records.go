@@ -126,7 +126,8 @@ func (ws *Workshop) here(back exchange.ReadBack) (here, missing string, err erro
 	case err != nil:
 		return "", "", err
 	// Its hashes are others where it was taken in from a file: there it is chained to another log.
-	case len(rows) >= len(back.Events) && slices.EqualFunc(rows[:len(back.Events)], back.Events, func(r ledger.Event, e run.Event) bool {
+	case len(rows) >= len(back.Events) && slices.EqualFunc(rows[:len(back.Events)], back.Events, func(r ledger.Event,
+		e run.Event) bool {
 		here, err := run.DecodeFact(r.Kind, []byte(r.Data))
 		return err == nil && r.EventID == e.ID && reflect.DeepEqual(here, e.Fact)
 	}):
@@ -148,8 +149,8 @@ func (ws *Workshop) here(back exchange.ReadBack) (here, missing string, err erro
 	return "unknown", "", err
 }
 
-// takeRun writes a run that was read into the record, with its device where it is not known.
-// It says that it was made elsewhere, and its people are not taken for those of this workshop, unless a key of this workshop signed it.
+// takeRun writes a run that was read into the record, with its device where it is not known. It says that it was made
+// elsewhere, and its people are not taken for those of this workshop, unless a key of this workshop signed it.
 func (ws *Workshop) takeRun(back exchange.ReadBack, text []byte, who person.Person) error {
 	ours, err := ws.ours(back)
 	if err != nil {

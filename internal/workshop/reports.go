@@ -145,7 +145,8 @@ func (ws *Workshop) addUp(q ReportQuery) (ReportView, error) {
 	if err = ws.Ledger.Setting("prices", &v.Prices); err != nil {
 		return v, err
 	}
-	for _, part := range []func(*ReportView) error{ws.reportTimes, ws.reportModels, ws.reportOverdue, ws.reportStates, ws.reportWork,
+	for _, part := range []func(*ReportView) error{ws.reportTimes, ws.reportModels, ws.reportOverdue, ws.reportStates,
+		ws.reportWork,
 		ws.reportGas} {
 		if err := part(&v); err != nil {
 			return v, err

@@ -59,8 +59,8 @@ type Held struct {
 	Checkpoints int
 }
 
-// Hold checks a whole record: its chains and signatures, every register against the log, and the log against the checkpoints that were
-// kept apart from it. The error names the first thing that does not hold.
+// Hold checks a whole record: its chains and signatures, every register against the log, and the log against the
+// checkpoints that were kept apart from it. The error names the first thing that does not hold.
 func Hold(l *ledger.Ledger, folders ...string) (held Held, err error) {
 	if held.Events, err = l.Verify(); err != nil {
 		return held, err
@@ -90,7 +90,8 @@ func more(n int) string {
 	return fmt.Sprintf(", and %d more", n)
 }
 
-// copyHolds holds a copy that is to be put back against what was signed here: its registers, and every checkpoint up to its end.
+// copyHolds holds a copy that is to be put back against what was signed here: its registers, and every checkpoint up to
+// its end.
 func (ws *Workshop) copyHolds(file string) error {
 	return ledger.WithCopy(file, func(l *ledger.Ledger) error { return CopyHolds(l, ws.Seal) })
 }
@@ -102,7 +103,8 @@ func CopyHolds(l *ledger.Ledger, s *seal.Seal) error {
 		return err
 	}
 	if len(different) > 0 {
-		return fmt.Errorf("the copy was edited: a register is not what its log gives: %s%s", different[0], more(len(different)-1))
+		return fmt.Errorf("the copy was edited: a register is not what its log gives: %s%s", different[0],
+			more(len(different)-1))
 	}
 	if s == nil {
 		return nil

@@ -62,11 +62,14 @@ func sealed(t *testing.T) (folder, keys string) {
 	require.NoError(t, err)
 	s, err := seal.New(keys, "")
 	require.NoError(t, err)
-	require.NoError(t, l.SetSetting(ledger.Act{Kind: "key", By: ledger.Nobody, At: today}, "signing-keys", []seal.Public{s.Public}))
+	require.NoError(t, l.SetSetting(ledger.Act{Kind: "key", By: ledger.Nobody, At: today}, "signing-keys",
+		[]seal.Public{s.Public}))
 	require.NoError(t, s.Checkpoint(l, today))
-	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: ledger.Nobody, At: today}, "prices", map[string]any{"hour": 60}))
+	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: ledger.Nobody, At: today}, "prices",
+		map[string]any{"hour": 60}))
 	require.NoError(t, s.Checkpoint(l, today.Add(time.Hour)))
-	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: ledger.Nobody, At: today}, "prices", map[string]any{"hour": 61}))
+	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: ledger.Nobody, At: today}, "prices",
+		map[string]any{"hour": 61}))
 	require.NoError(t, s.Checkpoint(l, today.Add(2*time.Hour)))
 	require.NoError(t, l.Close())
 	return folder, keys
@@ -119,7 +122,8 @@ func forged(folder string, edit func(db *sql.DB) error) error {
 	for _, e := range all {
 		seqs[e.stream]++
 		sum := sha256.New()
-		for _, part := range []string{head, tips[e.stream], e.stream, fmt.Sprint(seqs[e.stream]), e.id, e.kind, e.at, e.by, e.data} {
+		for _, part := range []string{head, tips[e.stream], e.stream, fmt.Sprint(seqs[e.stream]), e.id, e.kind, e.at,
+			e.by, e.data} {
 			fmt.Fprintf(sum, "%d:%s\n", len(part), part)
 		}
 		hash := hex.EncodeToString(sum.Sum(nil))
@@ -149,8 +153,8 @@ func held(t *testing.T, folder string, keys ...string) error {
 	return err
 }
 
-// Whoever has the files can write the whole record anew, so that it holds against itself: it does not hold against what was signed
-// of it.
+// Whoever has the files can write the whole record anew, so that it holds against itself: it does not hold against what
+// was signed of it.
 func TestARecordIsHeldAgainstWhatWasSigned(t *testing.T) {
 	folder, keys := sealed(t)
 	require.NoError(t, held(t, folder, keys))
@@ -253,13 +257,15 @@ func TestACopyPutBackIsHeldAgainstWhatWasSigned(t *testing.T) {
 		return err
 	}))
 	holds := func(folder string) error {
-		return ledger.WithCopy(filepath.Join(folder, ledger.File), func(copy *ledger.Ledger) error { return workshop.CopyHolds(copy, s) })
+		return ledger.WithCopy(filepath.Join(folder, ledger.File),
+			func(copy *ledger.Ledger) error { return workshop.CopyHolds(copy, s) })
 	}
 	assert.ErrorContains(t, holds(edited), "the copy was edited")
 	require.NoError(t, holds(older))
 	assert.ErrorContains(t, held(t, older, keys), "an older copy was put in its place unsaid")
 
-	aside, kept, err := l.Replace(filepath.Join(older, ledger.File), ledger.Act{Kind: "backup put back", By: person.Person{ID: "tamsin"}, At: today})
+	aside, kept, err := l.Replace(filepath.Join(older, ledger.File), ledger.Act{Kind: "backup put back",
+		By: person.Person{ID: "tamsin"}, At: today})
 	require.NoError(t, err)
 	require.NoError(t, s.Restored(l, kept.Tip, today, "Tamsin Orrery"))
 	_, err = workshop.Hold(l, keys)

@@ -100,7 +100,8 @@ func (ws *Workshop) MakeToken(o TokenOrder, who person.Person) (made NewToken, e
 		}
 	}
 	made.Secret = secretPrefix + rand.Text()
-	records = append(records, &ledger.Token{ID: ulid.Make().String(), Kind: o.Kind, Purpose: o.Purpose, PersonID: who.ID, Only: o.Only,
+	records = append(records, &ledger.Token{ID: ulid.Make().String(), Kind: o.Kind, Purpose: o.Purpose,
+		PersonID: who.ID, Only: o.Only,
 		Hash: hashOf(made.Secret), At: now})
 	if err := ws.Ledger.Record(ws.act("", o.Kind+"'s token made", who, ""), records...); err != nil {
 		return made, err

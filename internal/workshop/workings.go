@@ -272,7 +272,8 @@ func ApplyCorrection(in CorrectionInput) (out CorrectionWorking, err error) {
 	if c.DeadSpace() < 0 {
 		sign = "+"
 	}
-	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g %s %.4g) ÷ %.5g", in.Reading, sign, math.Abs(c.DeadSpace()),
+	out.Formula = fmt.Sprintf("volume = (shown − dead space) ÷ gain = (%.6g %s %.4g) ÷ %.5g", in.Reading, sign,
+		math.Abs(c.DeadSpace()),
 		c.Gain())
 	out.Source = "Straight line of shown on delivered, ISO 11095; U for 95.45 % by its degrees of freedom, JCGM 100 G.4"
 	return out, nil
