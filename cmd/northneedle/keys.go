@@ -7,11 +7,8 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
-	"northneedle/internal/ledger"
 	"northneedle/internal/seal"
-	"northneedle/internal/workshop"
 )
 
 // keeping is where the workshop's key and its checkpoints are.
@@ -92,31 +89,4 @@ func (k keyImport) Run() error {
 	}
 	defer in.Close()
 	return seal.ImportKey(k.folder(k.Data), words, in)
-}
-
-// putBackBy says in a restored record that it was put back, and signs that.
-func putBackBy(data string, copied int64, k keeping, now time.Time) error {
-	l, err := ledger.Open(data)
-	if err != nil {
-		return err
-	}
-	defer l.Close()
-	if err := l.Log(ledger.Act{Kind: "backup put back", By: ledger.Nobody, At: now, Why: "on the command line"},
-		"record/backup"); err != nil {
-		return err
-	}
-	s, err := seal.New(k.folder(data), k.Checkpoints)
-	if err != nil {
-		return err
-	}
-	return s.Restored(l, copied, now, "the command line")
-}
-
-// copyHolds holds a backup against what was signed here, before it is put in the place of the record.
-func copyHolds(data, file string, k keeping) error {
-	s, err := seal.New(k.folder(data), k.Checkpoints)
-	if err != nil {
-		return err
-	}
-	return ledger.WithCopy(file, func(l *ledger.Ledger) error { return workshop.CopyHolds(l, s) })
 }

@@ -21,7 +21,6 @@ import (
 	"northneedle/core/person"
 	"northneedle/core/procedure"
 	"northneedle/internal/api"
-	"northneedle/internal/backup"
 	"northneedle/internal/capture"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
@@ -266,115 +265,6 @@ func (d demoCmd) fill() error {
 	}
 	defer l.Close()
 	return demo.Fill(l, all, nil, workshop.DemoPassword, d.Seed, time.Now())
-}
-
-type backupCmd struct {
-	place
-	Encrypt bool   `help:"Encrypt it under a passphrase, which is read from standard input."`
-	File    string `arg:"" help:"New file to write." type:"path"`
-}
-
-// Run writes the copy.
-func (b backupCmd) Run() error {
-	words := ""
-	if _, err := os.Stat(b.File); err == nil {
-		return fmt.Errorf("%s exists already: give the backup a name of its own", b.File)
-	}
-	if b.Encrypt {
-		var err error
-		if words, err = passphrase(); err != nil {
-			return err
-		}
-	}
-	l, err := ledger.OpenKept(b.Data)
-	if err != nil {
-		return err
-	}
-	defer l.Close()
-	return backup.WriteFile(l, b.Data, words, b.File)
-}
-
-type restore struct {
-	place
-	keeping
-	File string `arg:"" help:"Backup to restore." type:"existingfile"`
-}
-
-// Run restores.
-func (r restore) Run() error {
-	unpacked, err := r.unpack()
-	if err != nil {
-		return err
-	}
-	defer os.RemoveAll(unpacked)
-	file := filepath.Join(unpacked, ledger.File)
-	if err := copyHolds(r.Data, file, r.keeping); err != nil {
-		return err
-	}
-	now := time.Now()
-	aside, kept, err := ledger.Restore(r.Data, file, now)
-	if err != nil {
-		return err
-	}
-	if err := backup.PutTexts(unpacked, r.Data, now); err != nil {
-		return err
-	}
-	if err := putBackBy(r.Data, kept.Tip, r.keeping, now); err != nil {
-		return err
-	}
-	fmt.Printf("Restored: %d events checked.\n", kept.Events)
-	if aside != "" {
-		fmt.Printf("What was there is kept as %s.\n", aside)
-	}
-	return nil
-}
-
-type verify struct {
-	place
-	keeping
-	Rebuild bool `help:"Also compute every list anew from the events."`
-}
-
-// Run checks the chain.
-func (v verify) Run() error {
-	open := ledger.OpenKept
-	if v.Rebuild {
-		open = ledger.Reopen
-	}
-	l, err := open(v.Data)
-	if err != nil {
-		return err
-	}
-	defer l.Close()
-	if !v.Rebuild {
-		held, err := workshop.Hold(l, v.folders(v.Data)...)
-		if err != nil {
-			return err
-		}
-		fmt.Printf("The record holds: %d events checked, every register is what they give.\n", held.Events)
-		if held.Checkpoints == 0 {
-			fmt.Println("There are no checkpoints to hold it against: name their folder by --keys. Whoever had the files could have written it all anew.")
-			return nil
-		}
-		fmt.Printf("It is what was signed: %d checkpoints.\n", held.Checkpoints)
-		return nil
-	}
-	n, err := l.Verify()
-	if err != nil {
-		return err
-	}
-	fmt.Printf("The record holds: %d events checked.\n", n)
-	differences, err := l.Rebuild()
-	if err != nil {
-		return err
-	}
-	for _, d := range differences {
-		fmt.Println("Put right: " + d.String())
-	}
-	if len(differences) == 0 {
-		fmt.Println("Every list is what the events give.")
-	}
-	return nil
 }
 
 type peopleAdd struct {

@@ -85,24 +85,3 @@ func (n network) schedule(l *ledger.Ledger, shop *workshop.Workshop) (*backup.Sc
 	return &backup.Schedule{Ledger: l, Data: n.Data, Folder: n.Backups, Keep: n.Keep, Passphrase: words, Clock: time.Now,
 		Holds: func(copied *ledger.Ledger) error { return workshop.CopyHolds(copied, shop.Seal) }}, nil
 }
-
-// unpack takes a backup out into a folder of its own; the passphrase of one that is encrypted is asked for.
-func (r restore) unpack() (folder string, err error) {
-	if folder, err = os.MkdirTemp("", "restore"); err != nil {
-		return "", err
-	}
-	words := ""
-	for {
-		in, err := os.Open(r.File)
-		if err != nil {
-			return folder, err
-		}
-		err = errors.Join(backup.Unpack(in, words, folder), in.Close())
-		if !errors.Is(err, backup.ErrEncrypted) {
-			return folder, err
-		}
-		if words, err = passphrase(); err != nil {
-			return folder, err
-		}
-	}
-}

@@ -90,7 +90,7 @@ func all() error {
 		s.visit("/look-back/look-back-HG-19", "Runs that rested on it", "look-back"),
 		s.visit("/intervals", "What another interval would mean", "intervals"),
 		s.visit("/reports", "Gas used and lost", "reports"),
-		s.visit("/house/lab", "Whose tolerances", "house"),
+		s.visit("/house/people", "Who may do what alone", "house"),
 		s.strokes,
 		s.breaths,
 	)

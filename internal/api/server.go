@@ -304,7 +304,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 				next.ServeHTTP(w, r.WithContext(context.WithValue(ctx, personKey{}, program)))
 				return
 			}
-			ok = false // a wrong one is nobody's, whoever's browser sends it
+			ok = false // a wrong token signs nobody in, also where a session comes with it
 		}
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")

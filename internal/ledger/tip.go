@@ -59,7 +59,8 @@ func (l *Ledger) OpenBy(person string) (n int64, err error) {
 	return n, err
 }
 
-// Reissued are the runs of which a certificate counts no more: another run took their place, or it was issued anew.
+// Reissued lists the ids of runs whose first certificate is no longer valid: the run was replaced, or its certificate was
+// revised.
 func (l *Ledger) Reissued() (ids []string, err error) {
 	err = l.read.Raw(`SELECT id FROM runs WHERE replaced_by <> '' AND paper = 0 UNION
 		SELECT substr(stream, ?) FROM events WHERE kind = ? ORDER BY 1`, len(runStream)+1, run.KindOf(run.CertificateRevised{})).Scan(&ids).Error

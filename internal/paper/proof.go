@@ -19,8 +19,8 @@ import (
 	"github.com/pdfcpu/pdfcpu/pkg/pdfcpu/model"
 )
 
-// Proof is what the workshop's key signs of a certificate. It stands in the file twice: attached, where it outlives a
-// program that writes the file anew, and at the file's end over every byte before it.
+// Proof is what the workshop's key signs of a certificate. The file holds it twice: as an attachment, which a program that
+// rewrites the PDF keeps; and as its last line, which signs every byte before it.
 type Proof struct {
 	Number     string            `json:"number"` // the certificate's
 	Lab        string            `json:"lab"`

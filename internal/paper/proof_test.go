@@ -54,7 +54,7 @@ func TestACertificateProvesItself(t *testing.T) {
 	require.NoError(t, err, string(out))
 	assert.NotContains(t, string(out), "WARNING")
 
-	// Written anew by another program, its streams laid open: the pages and the data are as they were, the file is not.
+	// qpdf rewrites the file with its streams uncompressed: pages and data stay the same, the bytes do not.
 	laid := filepath.Join(folder, "laid.pdf")
 	require.NoError(t, exec.Command("qpdf", "--qdf", "--object-streams=disable", "--normalize-content=n", file, laid).Run())
 	anew, err := os.ReadFile(laid)

@@ -42,13 +42,9 @@ func (ws *Workshop) Competences() ([]CompetenceView, error) {
 	if err != nil {
 		return nil, err
 	}
-	everyone, err := ws.Ledger.Everyone()
+	name, err := ws.names()
 	if err != nil {
 		return nil, err
-	}
-	name := map[string]string{}
-	for _, p := range everyone {
-		name[p.ID] = p.Name
 	}
 	all, now := []CompetenceView{}, ws.Clock()
 	for _, c := range slices.Backward(rows) {

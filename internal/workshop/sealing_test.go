@@ -85,8 +85,8 @@ func copied(t *testing.T, folder string) string {
 	return to
 }
 
-// forged edits a record as somebody would who has its file and knows how it is made: with every hash computed anew, and every
-// register made to agree.
+// forged edits a record like an attacker who has its file and knows its format: it computes every hash again, and brings
+// every register in line with the edited log.
 func forged(folder string, edit func(db *sql.DB) error) error {
 	db, err := sql.Open("sqlite", filepath.Join(folder, ledger.File))
 	if err != nil {

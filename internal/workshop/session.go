@@ -94,6 +94,16 @@ func (ws *Workshop) chosen(holds func(person.Person, time.Time, run.Order) bool)
 	return out, nil
 }
 
+// names are the names of everyone who works or worked here, by their ids.
+func (ws *Workshop) names() (map[string]string, error) {
+	everyone, err := ws.Ledger.Everyone()
+	names := make(map[string]string, len(everyone))
+	for _, p := range everyone {
+		names[p.ID] = p.Name
+	}
+	return names, err
+}
+
 // Session is who is signed in, what they may do, and what the sign-in page needs.
 func (ws *Workshop) Session(who person.Person) (out SessionView, err error) {
 	lab, err := ws.Lab()

@@ -54,13 +54,9 @@ func (ws *Workshop) Tokens(who person.Person) ([]TokenView, error) {
 	if err != nil {
 		return nil, err
 	}
-	everyone, err := ws.Ledger.Everyone()
+	name, err := ws.names()
 	if err != nil {
 		return nil, err
-	}
-	name := map[string]string{}
-	for _, p := range everyone {
-		name[p.ID] = p.Name
 	}
 	all := []TokenView{}
 	for _, t := range rows {
