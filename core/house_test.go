@@ -45,7 +45,9 @@ var mayImport = map[string][]string{
 var onlyIn = map[string]string{
 	"gorm.io/": "internal/ledger", "github.com/glebarez/": "internal/ledger",
 	"github.com/danielgtaylor/huma": "internal/api", "github.com/go-chi/": "internal/api",
-	"github.com/alexedwards/": "internal/people", "github.com/go-jose/": "internal/seal", "filippo.io/age": "internal/seal", "github.com/pdfcpu/": "internal/paper",
+	"github.com/alexedwards/": "internal/people", "github.com/coreos/go-oidc": "internal/people",
+	"github.com/go-webauthn/": "internal/people", "github.com/gorilla/securecookie": "internal/people",
+	"github.com/go-jose/": "internal/seal", "filippo.io/age": "internal/seal", "github.com/pdfcpu/": "internal/paper",
 }
 
 func TestAnArrowNeverRunsBackUp(t *testing.T) {

@@ -48,6 +48,7 @@ type network struct {
 	TLSCert     string   `placeholder:"FILE" type:"existingfile" help:"Certificate to encrypt with (PEM, with those above it)."`
 	TLSKey      string   `placeholder:"FILE" type:"existingfile" help:"Key of the certificate (PEM)."`
 	BehindProxy bool     `help:"A proxy in front encrypts: what it forwards (X-Forwarded-For, -Host, -Proto) is believed. Nobody else may reach this address."`
+	Directory   string   `placeholder:"FILE" type:"existingfile" help:"How people of the hospital's directory sign in (OpenID Connect): docs/operations.md shows such a file."`
 	Hosts       []string `placeholder:"NAME" help:"Names that are served, with the port where it is not the usual one; left out: any."`
 
 	Backups          string `placeholder:"FOLDER" env:"NEEDLE_BACKUPS" help:"Write a copy a day into this folder, on another disk, and try to put it back." type:"path"`
@@ -156,6 +157,11 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 		return err
 	}
 	server := api.New(shop, api.Transport{TLS: certificate != nil, BehindProxy: n.BehindProxy, Hosts: n.Hosts})
+	if n.Directory != "" {
+		if err := useDirectory(server, n.Directory); err != nil {
+			return err
+		}
+	}
 	if err := shop.Connect(ctx); err != nil {
 		return err
 	}

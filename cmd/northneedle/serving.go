@@ -9,7 +9,9 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/internal/api"
 	"northneedle/internal/backup"
+	"northneedle/internal/definition"
 	"northneedle/internal/ledger"
 	"northneedle/internal/workshop"
 
@@ -84,4 +86,20 @@ func (n network) schedule(l *ledger.Ledger, shop *workshop.Workshop) (*backup.Sc
 	}
 	return &backup.Schedule{Ledger: l, Data: n.Data, Folder: n.Backups, Keep: n.Keep, Passphrase: words, Clock: time.Now,
 		Holds: func(copied *ledger.Ledger) error { return workshop.CopyHolds(copied, shop.Seal) }}, nil
+}
+
+// useDirectory lets people of the directory that a file describes sign in.
+func useDirectory(server *api.Server, file string) error {
+	d, err := definition.Directory(file)
+	if err != nil {
+		return err
+	}
+	secret := []byte{}
+	if d.SecretFile != "" {
+		if secret, err = os.ReadFile(d.SecretFile); err != nil {
+			return fmt.Errorf("%s: secret_file: %w", file, err)
+		}
+	}
+	server.UseDirectory(*d, strings.TrimSpace(string(secret)))
+	return nil
 }

@@ -15,6 +15,7 @@ import (
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -110,6 +111,20 @@ var focused = chromedp.Func(func(ctx context.Context, t *chromedp.Target) error 
 
 // Close ends the page.
 func (p *Page) Close() { p.close() }
+
+// Passkeys gives the page's device passkeys of its own, made and shown as by a finger that is always there.
+func (p *Page) Passkeys() error {
+	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		if _, err := cdp.Call(ctx, t, webauthn.Enable, webauthn.EnableParams{}); err != nil {
+			return err
+		}
+		_, err := cdp.Call(ctx, t, webauthn.AddVirtualAuthenticator, webauthn.AddVirtualAuthenticatorParams{
+			Options: &webauthn.VirtualAuthenticatorOptions{Protocol: webauthn.AuthenticatorProtocolCtap2,
+				Transport: webauthn.AuthenticatorTransportInternal, HasResidentKey: true, HasUserVerification: true,
+				IsUserVerified: true, AutomaticPresenceSimulation: true}})
+		return err
+	}))
+}
 
 func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
 	ctx, cancel := context.WithTimeout(p.ctx, Patience)

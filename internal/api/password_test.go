@@ -5,10 +5,12 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"testing"
 	"time"
 
 	"northneedle/core/person"
+	"northneedle/internal/people"
 	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
@@ -26,10 +28,14 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 		"password": "given over a desk", "active": true}, 422)
 	assert.Equal(t, "name", problem.Field, "a name that looks the same is the same")
 
+	alike := posted[workshop.HouseView](keeper, "/api/house/people", order{"name": "Wren Ηalloway", "role": person.Trainee,
+		"password": "given over a desk", "active": true}) // with a Greek capital eta
+	assert.Equal(t, 2, len(slices.DeleteFunc(alike.People, func(p workshop.Colleague) bool { return p.Like == "" })), "both are marked")
+
 	wren := h.client()
 	session := posted[workshop.SessionView](wren, "/api/session", order{"name": "wren halloway",
 		"password": "given over a desk"})
-	assert.True(t, session.OneTime)
+	assert.True(t, session.Owes == people.OwnPassword)
 	status, body := wren.call("GET", "/api/today", nil)
 	assert.Equal(t, 403, status)
 	assert.Contains(t, string(body), "Set one that only you know")
@@ -85,7 +91,7 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	status, _ = wren.call("GET", "/api/today", nil)
 	assert.Equal(t, 401, status)
 	assert.True(t, posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway",
-		"password": "given a second time"}).OneTime)
+		"password": "given a second time"}).Owes == people.OwnPassword)
 	second := posted[workshop.HouseView](keeper, "/api/house/people/"+id, order{"role": person.Lead, "active": true})
 	assert.NotEmpty(t, second.People)
 	posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway", "password": "given a second time"})

@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/tls"
 	"encoding/json"
+	"errors"
 	"io/fs"
 	"log/slog"
 	"net"
@@ -61,6 +62,8 @@ func New(shop *workshop.Workshop, by Transport) *Server {
 		w.Write(definition.Schema())
 	})
 	router.Get("/feed/{secret}", s.feed)
+	router.Get("/sign-in/directory", s.toDirectory)
+	router.Get(person.Return, s.fromDirectory)
 	router.Get("/healthz", s.healthy)
 	router.NotFound(page(web.Files()))
 	s.Handler = router
@@ -124,6 +127,7 @@ func API(s *Server, router chi.Router) huma.API {
 	}
 	api, shop := humachi.New(router, config), s.shop
 	registerSession(api, s)
+	registerPasskeys(api, s)
 	registerToday(api, shop)
 	registerAssets(api, shop)
 	registerActivities(api, shop)
@@ -308,7 +312,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 		}
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")
-		if !ok && data && path != "/api/session" {
+		if !ok && data && path != "/api/session" && !strings.HasPrefix(path, "/api/session/passkey/") {
 			problem := &Problem{
 				Status: http.StatusUnauthorized,
 				Title:  "Not signed in",
@@ -318,14 +322,32 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			problem.write(w)
 			return
 		}
-		if ok && data && !strings.HasPrefix(path, "/api/session") && s.auth.MustChange(r.Context()) {
-			problem := &Problem{Status: http.StatusForbidden, Title: "A password of your own first", Code: "one-time",
-				Detail: "Your password was given by somebody else. Set one that only you know; then everything else is open."}
-			problem.write(w)
-			return
+		if ok && data && !strings.HasPrefix(path, "/api/session") {
+			if problem := s.owed(r.Context()); problem != nil {
+				problem.write(w)
+				return
+			}
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), personKey{}, who)))
 	})
+}
+
+// owed is what whoever is signed in is told while they owe something.
+func (s *Server) owed(ctx context.Context) *Problem {
+	debt, err := s.auth.Owes(ctx)
+	switch {
+	case err != nil:
+		var problem *Problem
+		errors.As(fail(err), &problem)
+		return problem
+	case debt == people.OwnPassword:
+		return &Problem{Status: http.StatusForbidden, Title: "A password of your own first", Code: "one-time",
+			Detail: "Your password was given by somebody else. Set one that only you know; then everything else is open."}
+	case debt == people.OwnSecret:
+		return &Problem{Status: http.StatusForbidden, Title: "A PIN or passkey first", Code: "no-secret",
+			Detail: "The directory says who you are; your signatures need a PIN or passkey of your own. Set one; then everything else is open."}
+	}
+	return nil
 }
 
 // page serves the interface: its files as they are, and its first page for every view.

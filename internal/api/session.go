@@ -6,6 +6,7 @@ import (
 	"net/http"
 
 	"northneedle/core/person"
+	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/workshop"
 
@@ -16,13 +17,16 @@ func registerSession(api huma.API, s *Server) {
 	shop := s.shop
 	serve(api, operation{"session", http.MethodGet, "/api/session", "Who is signed in", person.Public, 0, nil},
 		func(ctx context.Context, _ *struct{}) (out workshop.SessionView, err error) {
-			out, err = shop.Session(who(ctx))
 			if owner, locked := s.auth.Locked(ctx); locked {
+				out, err = shop.Session(person.Person{})
 				out.Locked = &workshop.PersonView{ID: owner.ID, Name: owner.Name, Role: owner.Role}
+				if p, err := s.shop.Ledger.Person(ctx, owner.ID); err == nil {
+					out.By = wayIn(p)
+				}
+				out.Directory = s.auth.Directory()
 				return out, err
 			}
-			out.OneTime, out.PIN = s.auth.MustChange(ctx), s.auth.HasPIN(ctx)
-			return out, err
+			return s.session(ctx, who(ctx))
 		})
 	serve(api, operation{"sign-in", http.MethodPost, "/api/session", "Sign in", person.Public, 0, nil},
 		func(ctx context.Context, in *struct {
@@ -40,9 +44,7 @@ func registerSession(api huma.API, s *Server) {
 			if err != nil {
 				return out, refusedTry(err)
 			}
-			out, err = shop.Session(person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
-			out.OneTime, out.PIN = p.OneTime, p.PinHash != ""
-			return out, err
+			return s.session(ctx, person.Person{ID: p.ID, Name: p.Name, Role: p.Role})
 		})
 	serveNothing(api, operation{"lock", http.MethodPost, "/api/session/lock",
 		"Lock the page: its owner signs in again over it", person.OwnAccount,
@@ -93,6 +95,36 @@ func registerSession(api huma.API, s *Server) {
 		func(ctx context.Context, _ *struct{}) error { return s.auth.SignOut(ctx) })
 }
 
+// session is what the page is told of whoever is signed in; of nobody, what the sign-in page needs.
+func (s *Server) session(ctx context.Context, who person.Person) (workshop.SessionView, error) {
+	out, err := s.shop.Session(who)
+	if err != nil {
+		return out, err
+	}
+	out.Directory = s.auth.Directory()
+	if who.ID == "" {
+		return out, nil
+	}
+	p, err := s.shop.Ledger.Person(ctx, who.ID)
+	if err != nil {
+		return out, err
+	}
+	if out.Owes, err = s.auth.Owes(ctx); err != nil {
+		return out, err
+	}
+	mine, err := s.auth.MyPasskeys(ctx)
+	out.GivenBy, out.GivenAt, out.PIN, out.Passkey, out.By = p.GivenBy, p.GivenAt, p.PinHash != "", len(mine) > 0, wayIn(p)
+	return out, err
+}
+
+// wayIn is how somebody shows who they are at the sign-in.
+func wayIn(p ledger.Person) string {
+	if p.Directory != "" {
+		return "directory"
+	}
+	return "password"
+}
+
 // unconfirmed is what is answered where it was not shown who somebody is; field is where they were to show it.
 func unconfirmed(err error, field string) error {
 	switch {
@@ -102,7 +134,8 @@ func unconfirmed(err error, field string) error {
 	case errors.Is(err, people.ErrRefused):
 		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not signed", Code: "unconfirmed", Field: field,
 			Detail: "That is not the password or PIN of whoever is signed in here. Nothing was recorded; write it again."}
-	case errors.Is(err, people.ErrUnconfirmed):
+	case errors.Is(err, people.ErrUnconfirmed), errors.Is(err, people.ErrNoPasskey), errors.Is(err, people.ErrByNumber),
+		errors.Is(err, people.ErrProveAgain):
 		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not signed", Code: "unconfirmed", Field: field,
 			Detail: workshop.Sentence(err)}
 	}

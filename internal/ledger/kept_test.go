@@ -56,6 +56,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 		&ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
 	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t",
 		Kind: ledger.OfCalendar, Hash: "h"}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"}))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
 	require.NoError(t, l.Close())
 
@@ -92,7 +93,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 				"loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
 				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
 				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address", "profile_texts": "text",
-				"competences": "family", "tokens": "purpose", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
+				"competences": "family", "tokens": "purpose", "passkeys": "name", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
 			require.NoError(t, err, table)
@@ -270,6 +271,7 @@ var landed = map[string]string{
 	"0003-not-complete":       "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
 	"0006-test-corrections":   "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
 	"0009-tokens":             "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
+	"0010-ways-to-sign-in":    "047d01703c51f7bd2c1da08a1bbc0acea28afb26a01f23a5cec6b6ff3eac5bfd",
 	"0008-competence":         "9253453e49c910105f26dc77cbe252c9c7beb84e8bb37fc953fea643945f57e8",
 	"0007-one-time-passwords": "845229a0274ed711e47641549ef36149595b4ee57e6d1196fdf7ae61aa890a4d",
 	"0005-corrective-actions": "0d83b882aa65b013af0509432b7dcc0fee612296ccf8b11f9c2519af2a77312a",

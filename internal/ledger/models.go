@@ -22,7 +22,10 @@ type Person struct {
 	Active       bool
 	PinHash      string `gorm:"not null;default:''"`    // of the PIN that they sign runs with; empty: none
 	OneTime      bool   `gorm:"not null;default:false"` // somebody else gave the password: it is changed at the next sign-in
-	Demo         bool   // listed on the sign-in page of a demo
+	Directory    string `gorm:"not null;default:''"`    // who they are in the house's directory: issuer and subject; empty: they are not
+	GivenBy      string `gorm:"not null;default:''"`    // who gave the password that they must change
+	GivenAt      *time.Time
+	Demo         bool // listed on the sign-in page of a demo
 }
 
 // Asset status.

@@ -30,13 +30,21 @@ type asking struct {
 	known   []string // entries of the cookie
 	answer  http.ResponseWriter
 	secure  bool
+	host    string            // that it asked for
+	sealed  map[string]string // what was left with the browser for a while, by the cookie's name
 }
 
 type askingKey struct{}
 
 // withAsking puts a request into its context.
 func withAsking(w http.ResponseWriter, r *http.Request, secure bool) *http.Request {
-	a := asking{address: addressOf(r.RemoteAddr), agent: agentOf(r.UserAgent()), answer: w, secure: secure}
+	a := asking{address: addressOf(r.RemoteAddr), agent: agentOf(r.UserAgent()), answer: w, secure: secure, host: r.Host,
+		sealed: map[string]string{}}
+	for _, name := range []string{directoryCookie, passkeyCookie} {
+		if c, err := r.Cookie(name); err == nil {
+			a.sealed[name] = c.Value
+		}
+	}
 	if c, err := r.Cookie(knownCookie); err == nil {
 		a.known = strings.Split(c.Value, ",")
 	}
@@ -96,7 +104,7 @@ func (a asking) countersOf(p ledger.Person) []counter {
 
 // remember lets the browser show later that a person has signed in from it.
 func (a asking) remember(p ledger.Person) {
-	if a.answer == nil || a.browserOf(p) != "" {
+	if a.answer == nil || p.PasswordHash == "" || a.browserOf(p) != "" {
 		return
 	}
 	browser := rand.Text()

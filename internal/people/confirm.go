@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"strings"
+	"time"
 
 	"northneedle/core/person"
 	"northneedle/internal/ledger"
@@ -22,7 +23,7 @@ var ErrPINSpent = errors.New("that was the fifth wrong PIN: sign in again with y
 // ErrUnconfirmed says that nothing was given to show who one is.
 var ErrUnconfirmed = errors.New("a signature asks for your password or PIN once more")
 
-// Confirm checks that whoever is signed in is there themselves, by their password or PIN, and returns which it was. The
+// Confirm checks that whoever is signed in is there themselves, by their password, PIN or passkey, and returns which it was. The
 // errors are ErrUnconfirmed, ErrRefused, ErrPINSpent, ErrTooMany and ErrBusy.
 func (a *Authenticator) Confirm(ctx context.Context, secret string) (shown string, err error) {
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
@@ -33,8 +34,18 @@ func (a *Authenticator) Confirm(ctx context.Context, secret string) (shown strin
 		return "", ErrUnconfirmed
 	case isPIN(secret):
 		return "PIN", a.confirmPIN(ctx, p, secret)
+	case strings.HasPrefix(secret, passkeyShown):
+		if !a.confirmPasskey(ctx, p, secret) {
+			return "", ErrNoPasskey
+		}
+		a.forgivePIN(p.ID)
+		return "passkey", nil
 	}
-	if err := a.check(ctx, secret, p.PasswordHash, p.Name, askingOf(ctx).countersOf(p)); err != nil {
+	hash := p.PasswordHash
+	if hash == "" {
+		hash = a.nobody
+	}
+	if err := a.check(ctx, secret, hash, p.Name, askingOf(ctx).countersOf(p)); err != nil {
 		return "", err
 	}
 	a.forgivePIN(p.ID)
@@ -100,13 +111,36 @@ func CheckPIN(pin string) error {
 	return nil
 }
 
-// SetPIN sets the PIN of whoever is signed in, who says their password; an empty one is none. The errors are those of Confirm,
-// and a [*Weak].
-func (a *Authenticator) SetPIN(ctx context.Context, password, pin string) error {
-	if isPIN(password) {
+// ErrProveAgain says that it is too long ago that the directory said who somebody is.
+var ErrProveAgain = errors.New("sign in by the directory once more; then set it within ten minutes")
+
+// proven checks that whoever is signed in is there themselves, before they set what they sign with: by a password or passkey, or
+// because the directory said so just now. A PIN is not enough. The errors are those of Confirm, and ErrProveAgain.
+func (a *Authenticator) proven(ctx context.Context, secret string) error {
+	if secret == "" {
+		p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
+		if err != nil {
+			return err
+		}
+		if p.PasswordHash == "" {
+			at, err := time.Parse(time.RFC3339, a.sessions.GetString(ctx, provenKey))
+			if err != nil || a.clock().Sub(at) > askedTime {
+				return ErrProveAgain
+			}
+			return nil
+		}
+	}
+	if isPIN(secret) {
 		return ErrRefused
 	}
-	if _, err := a.Confirm(ctx, password); err != nil {
+	_, err := a.Confirm(ctx, secret)
+	return err
+}
+
+// SetPIN sets the PIN of whoever is signed in, who says their password, or comes from the directory just now; an empty PIN is
+// none. The errors are those of Confirm, ErrProveAgain, and a [*Weak].
+func (a *Authenticator) SetPIN(ctx context.Context, password, pin string) error {
+	if err := a.proven(ctx, password); err != nil {
 		return err
 	}
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))

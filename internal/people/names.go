@@ -4,6 +4,7 @@ import (
 	"strings"
 	"unicode"
 
+	"github.com/mtibben/confusables"
 	"golang.org/x/text/cases"
 	"golang.org/x/text/unicode/norm"
 )
@@ -18,4 +19,14 @@ func NameKey(name string) string {
 		return r
 	}, norm.NFKC.String(name))
 	return strings.Join(strings.Fields(norm.NFKC.String(cases.Fold().String(visible))), " ")
+}
+
+// LooksLike reports whether two names that are not one name look like one: letters of another alphabet, or rn for m. Unicode TR
+// 39 (confusable detection). It is a reason to look, not to refuse.
+func LooksLike(one, other string) bool {
+	if NameKey(one) == NameKey(other) {
+		return false
+	}
+	return confusables.Skeleton(NameKey(one)) == confusables.Skeleton(NameKey(other)) ||
+		confusables.Skeleton(norm.NFKC.String(one)) == confusables.Skeleton(norm.NFKC.String(other))
 }

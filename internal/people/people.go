@@ -21,6 +21,8 @@ import (
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/v2"
+	"github.com/gorilla/securecookie"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/oklog/ulid/v2"
 )
 
@@ -48,6 +50,7 @@ const CookieName = "needle"
 const (
 	key       = "person"
 	lockedKey = "locked"
+	provenKey = "proven" // when the directory said who they are
 )
 
 // Authenticator signs people in by name and password, and knows who makes a request.
@@ -56,6 +59,11 @@ type Authenticator struct {
 	sessions *scs.SessionManager
 	secure   bool // cookies only come back encrypted
 	clock    func() time.Time
+
+	directory *directory // nil: people only have passwords of their own
+	sealing   *securecookie.SecureCookie
+	answered  *lru.Cache[string, bool]         // what passkeys were asked and have answered
+	confirmed *lru.Cache[string, confirmation] // passkeys shown for a signature, by what one signs with
 
 	tries  *tries
 	hasher *hasher
@@ -86,8 +94,18 @@ func NewAuthenticator(l *ledger.Ledger, clock func() time.Time, secure bool) *Au
 	s.Cookie.HttpOnly, s.Cookie.Secure = true, secure
 	s.Cookie.SameSite = http.SameSiteLaxMode
 	return &Authenticator{ledger: l, sessions: s, clock: clock, tries: newTries(), hasher: newHasher(),
+		sealing: newSealing(), answered: remembered[bool](), confirmed: remembered[confirmation](),
 		nobody: nobody, refused: map[string]int{},
 		wrongPINs: map[string]int{}, secure: secure}
+}
+
+// remembered holds what happened lately.
+func remembered[T any]() *lru.Cache[string, T] {
+	c, err := lru.New[string, T](mostRemembered)
+	if err != nil {
+		panic(err) // there is no room for a single one
+	}
+	return c
 }
 
 // plainText writes sessions as JSON, which is read several times as fast as scs's own form.
@@ -128,23 +146,33 @@ func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledg
 		return ledger.Person{}, err
 	}
 	counters, hash := []counter{{"account " + NameKey(name), freeTries}, {"address " + from.address, freeOfAnAddress}}, a.nobody
-	if known {
+	if known && p.PasswordHash != "" {
 		counters, hash = from.countersOf(p), p.PasswordHash
 	}
 	if err := a.check(ctx, password, hash, p.Name, counters); err != nil {
 		return ledger.Person{}, err
 	}
 	a.forgivePIN(p.ID)
-	if err := a.sessions.RenewToken(ctx); err != nil {
+	a.sessions.Remove(ctx, provenKey)
+	if err := a.begin(ctx, p); err != nil {
 		return ledger.Person{}, err
 	}
+	from.remember(p)
+	return p, nil
+}
+
+// begin begins a session of somebody who has shown who they are.
+func (a *Authenticator) begin(ctx context.Context, p ledger.Person) error {
+	if err := a.sessions.RenewToken(ctx); err != nil {
+		return err
+	}
+	from := askingOf(ctx)
 	a.sessions.Put(ctx, key, p.ID)
 	a.sessions.Remove(ctx, lockedKey)
 	a.sessions.Put(ctx, begunKey, a.clock().UTC().Format(time.RFC3339))
 	a.sessions.Put(ctx, addressKey, from.address)
 	a.sessions.Put(ctx, browserKey, from.agent)
-	from.remember(p)
-	return p, nil
+	return nil
 }
 
 // check compares a password with a hash. A wrong one counts for each counter, and as refused for whoever it was; the
@@ -198,7 +226,7 @@ func (a *Authenticator) ChangePassword(ctx context.Context, old, chosen string) 
 	if p.PasswordHash, err = Hash(chosen); err != nil {
 		return err
 	}
-	p.OneTime = false
+	p.OneTime, p.GivenBy, p.GivenAt = false, "", nil
 	by := person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
 	if err := a.ledger.Record(ledger.Act{Kind: "own password changed", By: by, At: a.clock()}, &p); err != nil {
 		return err
@@ -224,10 +252,30 @@ func (a *Authenticator) Lasts(ctx context.Context) bool {
 	return err == nil && !locked
 }
 
-// MustChange reports whether whoever is signed in has a password that somebody else gave.
-func (a *Authenticator) MustChange(ctx context.Context) bool {
+// Debt is what whoever is signed in does before anything else is open to them.
+type Debt string
+
+// The debts.
+const (
+	OwnPassword Debt = "password" // somebody else gave theirs
+	OwnSecret   Debt = "secret"   // the directory says who they are, and they have nothing yet to sign with
+)
+
+// Owes is what whoever is signed in does first; empty: nothing.
+func (a *Authenticator) Owes(ctx context.Context) (Debt, error) {
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
-	return err == nil && p.OneTime
+	switch {
+	case err != nil:
+		return "", err
+	case p.OneTime:
+		return OwnPassword, nil
+	case p.PasswordHash == "" && p.PinHash == "":
+		mine, err := a.MyPasskeys(ctx)
+		if err != nil || len(mine) == 0 {
+			return OwnSecret, err
+		}
+	}
+	return "", nil
 }
 
 // SignOut ends the session.
@@ -350,12 +398,16 @@ func add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, passwo
 	if err != nil {
 		return err
 	}
-	return l.Record(act, &ledger.Person{
+	p := ledger.Person{
 		ID:           ulid.Make().String(),
 		Name:         strings.TrimSpace(name),
 		Role:         role,
 		PasswordHash: hash,
 		Active:       true,
 		OneTime:      oneTime,
-	})
+	}
+	if oneTime {
+		p.GivenBy, p.GivenAt = act.By.Name, &act.At
+	}
+	return l.Record(act, &p)
 }

@@ -215,6 +215,11 @@ func TestPasswords(t *testing.T) {
 		assert.NoError(t, people.CheckPassword(good, "Idris Vail"), good)
 	}
 	assert.Error(t, people.CheckPassword(strings.Repeat("heron gate ", 40), "Idris Vail"), "longer than any hash needs")
+	for one, other := range map[string]string{"Idris Vail": "Іdris Vаil", "Marn Caim": "Mam Cairn", "Odile Marsh": "0dile Marsh"} {
+		assert.True(t, people.LooksLike(one, other), other)
+		assert.NotEqual(t, people.NameKey(one), people.NameKey(other), "it may be somebody else")
+	}
+	assert.False(t, people.LooksLike("Idris Vail", "IDRIS  Vail"), "that is one name")
 	rapid.Check(t, func(t *rapid.T) {
 		name := rapid.StringOfN(rapid.SampledFrom([]rune("abzÄöß’- éÉñœŒИй王ﬁＩ")), 1, 20, -1).Draw(t, "name")
 		key := people.NameKey(name)

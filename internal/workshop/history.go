@@ -83,7 +83,7 @@ func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 	case "person":
 		return []string{"people/" + id}, nil
 	case "security":
-		return []string{"people/", "competences/", "tokens/", "record/", "settings/" + keysSetting}, nil
+		return []string{"people/", "competences/", "tokens/", "passkeys/", "record/", "settings/" + keysSetting}, nil
 	}
 	return []string{"settings/", "procedure_revisions/", "people/", "instruments/", "record/"}, nil
 }

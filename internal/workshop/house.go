@@ -30,6 +30,8 @@ type Colleague struct {
 	Role   person.Role `json:"role"`
 	Active bool        `json:"active"`
 	Works  bool        `json:"works" doc:"makes runs, and so travels on rounds"`
+	By     string      `json:"by" enum:"password,directory" doc:"how they show who they are at the sign-in"`
+	Like   string      `json:"like,omitempty" doc:"somebody whose name is written with other letters and looks the same"`
 }
 
 // ProcedureView is a procedure in the list.
@@ -164,7 +166,16 @@ func (ws *Workshop) House() (HouseView, error) {
 		return v, err
 	}
 	for _, p := range everyone {
-		v.People = append(v.People, Colleague{p.ID, p.Name, p.Role, p.Active, person.Can(p.Role, person.WorkRuns)})
+		one := Colleague{ID: p.ID, Name: p.Name, Role: p.Role, Active: p.Active, Works: person.Can(p.Role, person.WorkRuns), By: "password"}
+		if p.Directory != "" {
+			one.By = "directory"
+		}
+		for _, other := range everyone {
+			if other.ID != p.ID && people.LooksLike(other.Name, p.Name) {
+				one.Like = other.Name
+			}
+		}
+		v.People = append(v.People, one)
 	}
 	if v.Lab, err = ws.Lab(); err != nil {
 		return v, err
@@ -241,7 +252,7 @@ func (ws *Workshop) lastOf(p ledger.Person, o PersonOrder) error {
 	if err != nil {
 		return err
 	}
-	if !slices.ContainsFunc(everyone, func(other ledger.Person) bool { return other.ID != p.ID && other.Role == p.Role }) {
+	if people.LastOf(everyone, p) {
 		return invalid("role", fmt.Sprintf("%s is the last %s: give somebody else that role first.", p.Name, p.Role))
 	}
 	return nil
@@ -261,6 +272,9 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 		return err
 	}
 	p.Role, p.Active = o.Role, o.Active
+	if o.Password != "" && p.Directory != "" {
+		return invalid("password", p.Name+" signs in by the directory: whoever keeps it lets them in again.")
+	}
 	if o.Password != "" {
 		if err := people.CheckPassword(o.Password, p.Name); err != nil {
 			return invalid("password", Sentence(err))
@@ -268,13 +282,36 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 		if p.PasswordHash, err = people.Hash(o.Password); err != nil {
 			return invalid("password", Sentence(err))
 		}
-		p.OneTime, p.PinHash = true, ""
+		now := ws.Clock()
+		p.OneTime, p.PinHash, p.GivenBy, p.GivenAt = true, "", who.Name, &now
+		if err := ws.endPasskeys(p, who); err != nil {
+			return err
+		}
 	}
 	if err := ws.Ledger.Record(ws.act("", "person changed", who, p.Name), &p); err != nil {
 		return err
 	}
 	if o.Password != "" || !p.Active {
 		return ws.Ledger.Sessions().End(p.ID)
+	}
+	return nil
+}
+
+// endPasskeys ends all passkeys of somebody who is let in anew: what they lost may be the device.
+func (ws *Workshop) endPasskeys(p ledger.Person, who person.Person) error {
+	all, err := ws.Ledger.Passkeys()
+	if err != nil {
+		return err
+	}
+	for _, k := range all {
+		if k.PersonID != p.ID || k.Ended != nil {
+			continue
+		}
+		now := ws.Clock()
+		k.Ended = &now
+		if err := ws.Ledger.Record(ws.act("", "passkey ended", who, p.Name+": "+k.Name), &k); err != nil {
+			return err
+		}
 	}
 	return nil
 }

@@ -3,10 +3,11 @@ package workshop
 import (
 	"context"
 	"errors"
-	"northneedle/internal/instrument"
 	"slices"
 	"strings"
 	"time"
+
+	"northneedle/internal/instrument"
 )
 
 // InstrumentDetail is an instrument with all that its profile knows, and what it shows now.

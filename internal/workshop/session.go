@@ -5,6 +5,7 @@ import (
 
 	"northneedle/core/person"
 	"northneedle/core/run"
+	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 )
 
@@ -13,15 +14,20 @@ const DemoPassword = "north-needle"
 
 // SessionView is who is signed in, and what the sign-in page needs.
 type SessionView struct {
-	Person  *PersonView     `json:"person,omitempty"`
-	Demo    []PersonView    `json:"demo,omitempty" doc:"people of the demo, in demo mode only"`
-	Can     []person.Action `json:"can" doc:"what whoever is signed in may do"`
-	OneTime bool            `json:"one_time" doc:"the password was given by somebody else: it is changed before anything else is done"`
-	PIN     bool            `json:"pin" doc:"they have set a PIN to sign with"`
-	Idle    int             `json:"idle" doc:"minutes without a hand on the page after which it is locked"`
-	Locked  *PersonView     `json:"locked,omitempty" doc:"whose session it is, where the page was locked: they sign in over it"`
-	Lab     string          `json:"lab"`
-	Version string          `json:"version"`
+	Person    *PersonView     `json:"person,omitempty"`
+	Demo      []PersonView    `json:"demo,omitempty" doc:"people of the demo, in demo mode only"`
+	Can       []person.Action `json:"can" doc:"what whoever is signed in may do"`
+	Owes      people.Debt     `json:"owes,omitempty" enum:"password,secret" doc:"what is done before anything else is open: a password of one's own in place of one that somebody else gave; a PIN or passkey to sign with"`
+	GivenBy   string          `json:"given_by,omitempty" doc:"who gave the password that is to be changed"`
+	GivenAt   *time.Time      `json:"given_at,omitempty"`
+	PIN       bool            `json:"pin" doc:"they have set a PIN to sign with"`
+	Passkey   bool            `json:"passkey" doc:"they have a passkey"`
+	By        string          `json:"by,omitempty" enum:"password,directory" doc:"how they show who they are at the sign-in"`
+	Directory string          `json:"directory,omitempty" doc:"name of the directory that people may sign in by"`
+	Idle      int             `json:"idle" doc:"minutes without a hand on the page after which it is locked"`
+	Locked    *PersonView     `json:"locked,omitempty" doc:"whose session it is, where the page was locked: they sign in over it"`
+	Lab       string          `json:"lab"`
+	Version   string          `json:"version"`
 }
 
 // PersonView is a person.
@@ -49,6 +55,22 @@ func OpenSessions(all []people.OpenSession) []OpenSession {
 		if !o.Begun.IsZero() {
 			views[i].Begun = &o.Begun
 		}
+	}
+	return views
+}
+
+// PasskeyView is a passkey of one's own.
+type PasskeyView struct {
+	ID   string    `json:"id"`
+	Name string    `json:"name" doc:"as its owner calls the device"`
+	At   time.Time `json:"at"`
+}
+
+// Passkeys shows passkeys.
+func Passkeys(all []ledger.Passkey) []PasskeyView {
+	views := make([]PasskeyView, len(all))
+	for i, k := range all {
+		views[i] = PasskeyView{k.ID, k.Name, k.At}
 	}
 	return views
 }

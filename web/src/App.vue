@@ -3,6 +3,7 @@ import { defineAsyncComponent, shallowRef, watchEffect } from 'vue'
 import { useIdle, useIntervalFn } from '@vueuse/core'
 import RenewSession from './components/RenewSession.vue'
 import type { Person } from './api/client'
+import { directoryTold } from './composables/directory'
 import { useSession } from './composables/useSession'
 import OwnPassword from './views/OwnPassword.vue'
 import SignIn from './views/SignIn.vue'
@@ -12,6 +13,9 @@ const { person, query, lock } = useSession()
 /** Who worked here last: a session that ends is renewed over what they were doing. */
 const last = shallowRef<Person>()
 watchEffect(() => (last.value = person.value ?? query.data.value?.locked ?? last.value))
+/** This window was opened over the page for the directory, which sent somebody back. */
+const back = location.pathname === '/signed-in'
+if (back) window.close()
 /** A page that nobody had a hand on for so long is locked; what goes on at the bench goes on. */
 const { lastActive } = useIdle()
 useIntervalFn(() => {
@@ -21,7 +25,10 @@ useIntervalFn(() => {
 </script>
 
 <template>
-  <OwnPassword v-if="person && query.data.value?.one_time" :person="person" />
+  <main v-if="back" class="grid h-full place-items-center p-6">
+    <p class="text-xl">{{ directoryTold() || 'You are signed in.' }} Close this window.</p>
+  </main>
+  <OwnPassword v-else-if="person && query.data.value?.owes" :person="person" />
   <template v-else-if="last">
     <HouseShell :key="last.id" :person="last" />
     <RenewSession v-if="!person && query.data.value" :person="last" :locked="!!query.data.value.locked" />

@@ -59,8 +59,8 @@ export async function answer<T>(call: Promise<{ data?: T; error?: unknown; respo
   let result
   try {
     result = await call
-  } catch {
-    throw new ApiError(unreachable)
+  } catch (error) {
+    throw error instanceof ApiError ? error : new ApiError(unreachable)
   }
   if (result.error !== undefined || !result.response.ok) {
     const problem = result.error as Problem | undefined

@@ -13,6 +13,7 @@ type Model = { maker: string; model: string; procedure: string }
 export const queries = {
   session: () =>
     queryOptions({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 }),
+  passkeys: () => queryOptions({ queryKey: ['passkeys'], queryFn: () => answer(api.GET('/api/session/passkeys')) }),
   sessions: () => queryOptions({ queryKey: ['sessions'], queryFn: () => answer(api.GET('/api/session/mine')) }),
   house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),
   tokens: () => queryOptions({ queryKey: ['tokens'], queryFn: () => answer(api.GET('/api/tokens')) }),

@@ -6,7 +6,7 @@ import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
 
 /** One's own PIN: quicker to sign runs with than the password, and good for nothing else. */
-const { pin, query } = useSession()
+const { session, query } = useSession()
 const form = reactive({ password: '', pin: '' })
 const saved = ref('')
 const { problem, sending, send } = useSend()
@@ -28,9 +28,9 @@ async function set(chosen: string) {
     <FormOutcome :saved="saved" :problem="problem" />
     <p class="text-ink-2">
       Six to eleven digits that you sign runs with. After five wrong ones you are signed out, and it rests until you
-      sign in by your password.
+      sign in again.
     </p>
-    <label class="block">
+    <label v-if="session?.by !== 'directory'" class="block">
       <span class="label">Your password</span>
       <input
         v-model="form.password"
@@ -42,7 +42,7 @@ async function set(chosen: string) {
       />
     </label>
     <label class="block">
-      <span class="label">{{ pin ? 'A new PIN' : 'The PIN' }}</span>
+      <span class="label">{{ session?.pin ? 'A new PIN' : 'The PIN' }}</span>
       <input
         v-model="form.pin"
         name="pin"
@@ -56,8 +56,14 @@ async function set(chosen: string) {
       />
     </label>
     <div class="flex gap-3">
-      <button class="btn btn-main" :disabled="sending">{{ pin ? 'Change the PIN' : 'Set the PIN' }}</button>
-      <button v-if="pin" type="button" class="btn" :disabled="sending || !form.password" @click="set('')">
+      <button class="btn btn-main" :disabled="sending">{{ session?.pin ? 'Change the PIN' : 'Set the PIN' }}</button>
+      <button
+        v-if="session?.pin"
+        type="button"
+        class="btn"
+        :disabled="sending || (session?.by !== 'directory' && !form.password)"
+        @click="set('')"
+      >
         Remove it
       </button>
     </div>

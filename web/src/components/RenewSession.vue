@@ -3,11 +3,14 @@ import { ref } from 'vue'
 import AlertNote from './AlertNote.vue'
 import DialogShell from './DialogShell.vue'
 import type { Person } from '../api/client'
+import { directoryTold, overThePage } from '../composables/directory'
+import { passkeysWork } from '../composables/usePasskey'
 import { useSession } from '../composables/useSession'
 
 /** The session has ended over a piece of work: it is renewed here, and everything stays as it was. */
 defineProps<{ person: Person; locked?: boolean }>()
-const { signIn, signOut, trouble, sending } = useSession()
+const { session, query, signIn, signInByPasskey, signOut, trouble, sending } = useSession()
+const told = directoryTold()
 const password = ref('')
 const field = ref<HTMLInputElement | null>(null)
 async function leave() {
@@ -23,7 +26,7 @@ async function leave() {
     :initial-focus="field"
   >
     <form class="mt-4" @submit.prevent="signIn(person.name, password)">
-      <label class="block">
+      <label v-if="session?.by !== 'directory'" class="block">
         <span class="label">Password of {{ person.name }}</span>
         <input
           ref="field"
@@ -34,9 +37,17 @@ async function leave() {
           autocomplete="current-password"
         />
       </label>
-      <AlertNote class="mt-3" :words="trouble" />
-      <div class="mt-4 flex gap-3">
-        <button class="btn btn-main" :disabled="sending">Go on <kbd>Enter</kbd></button>
+      <AlertNote class="mt-3" :words="trouble || told" />
+      <div class="mt-4 flex flex-wrap gap-3">
+        <button v-if="session?.by !== 'directory'" class="btn btn-main" :disabled="sending">
+          Go on <kbd>Enter</kbd>
+        </button>
+        <button v-if="passkeysWork()" type="button" class="btn" :disabled="sending" @click="signInByPasskey()">
+          By a passkey
+        </button>
+        <button v-if="session?.directory" type="button" class="btn" @click="overThePage(() => query.refetch())">
+          By {{ session.directory }}
+        </button>
         <button type="button" class="btn" @click="leave">Someone else</button>
       </div>
     </form>

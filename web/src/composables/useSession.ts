@@ -3,6 +3,7 @@ import { computed, shallowRef, watchEffect } from 'vue'
 import { api } from '../api/client'
 import { queries, useCached } from '../api/queries'
 import type { components } from '../api/schema.gen'
+import { usePasskey } from './usePasskey'
 import { useSend } from './useSend'
 
 export type Action = components['schemas']['SessionView']['can'][number]
@@ -18,6 +19,10 @@ export function useSession() {
   const { trouble, sending, send } = useSend()
   async function signIn(name: string, password: string) {
     const session = await send(() => api.POST('/api/session', { body: { name, password } }))
+    if (session) keep('session', session)
+  }
+  async function signInByPasskey() {
+    const session = await send(usePasskey().signIn)
     if (session) keep('session', session)
   }
   /** The page begins anew, also where the server could not be told. */
@@ -40,7 +45,5 @@ export function useSession() {
   })
   const can = (action: Action) => could.value.includes(action)
   const person = computed(() => query.data.value?.person)
-  /** Whether they have set a PIN to sign with. */
-  const pin = computed(() => query.data.value?.pin ?? false)
-  return { session: query.data, person, pin, can, query, signIn, signOut, lock, trouble, sending }
+  return { session: query.data, person, can, query, signIn, signInByPasskey, signOut, lock, trouble, sending }
 }

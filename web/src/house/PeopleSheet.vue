@@ -48,7 +48,13 @@ async function reset(p: House['people'][number]) {
     <FormOutcome :saved="saved" :problem="resetting ? undefined : problem" />
     <DataTable ruled class="max-w-3xl" :columns="['Name', 'Role', 'May sign in', '']">
       <tr v-for="p in data.people" :key="p.id">
-        <td class="py-2 font-semibold">{{ p.name }}</td>
+        <td class="py-2">
+          <b>{{ p.name }}</b>
+          <span v-if="p.by === 'directory'" class="block text-sm text-ink-2">by the directory</span>
+          <span v-if="p.like" class="block text-sm text-warn">
+            ▲ Written with other letters than {{ p.like }}, and looks the same: are they one?
+          </span>
+        </td>
         <td class="py-2 pr-6">
           <template v-if="!can('keep people')">{{ p.role }}</template>
           <select
@@ -74,7 +80,7 @@ async function reset(p: House['people'][number]) {
         </td>
         <td class="py-2">
           <button
-            v-if="can('keep people') && p.active && p.id !== person?.id"
+            v-if="can('keep people') && p.active && p.id !== person?.id && p.by !== 'directory'"
             class="min-h-10 underline"
             @click="resetting = p"
           >

@@ -8,8 +8,8 @@ import YearLoad from '../rounds/YearLoad.vue'
 import { dialog, person, refuse, server, shown, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 const sounds = vi.hoisted(() => ({ tone: vi.fn(), notify: vi.fn() }))
 vi.mock('../composables/useTone', () => sounds)

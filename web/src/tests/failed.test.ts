@@ -6,8 +6,8 @@ import type { components } from '../api/schema.gen'
 import { dialog, partly, person, refuse, server, shown, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 
 const outside = { pass: false, sentence: 'Outside. 0.44, at most 0.20.' }

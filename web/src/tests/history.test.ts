@@ -7,8 +7,8 @@ import type { components } from '../api/schema.gen'
 import { partly, person, server, shown } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 
 type Happened = components['schemas']['HappenedView']

@@ -9,14 +9,14 @@ import { api } from '../api/client'
 import type { House } from '../house/useHouse'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 
 const house = (): House => ({
   people: [
-    { id: 'idris', name: 'Idris Vail', role: 'technician', active: true, works: true },
-    { id: 'odile', name: 'Odile Marsh', role: 'manager', active: true, works: false },
+    { id: 'idris', name: 'Idris Vail', role: 'technician', active: true, by: 'password', works: true },
+    { id: 'odile', name: 'Odile Marsh', role: 'manager', active: true, by: 'password', works: false },
   ],
   lab: {
     name: 'Workshop',

@@ -11,6 +11,8 @@ import description from '../../../docs/openapi.json'
 /** Who is signed in, where a test puts it in the place of the session: a lead, until it says otherwise. */
 const lead = { id: 'tamsin', name: 'Tamsin Orrery', role: 'lead' }
 export const person = ref({ ...lead })
+/** What else the page knows of them: a password, and neither PIN nor passkey. */
+export const session = ref({ by: 'password', pin: false, passkey: false })
 /** What that person may do, by the server's own table. */
 export const can = (action: string) =>
   !!description['x-permissions'].find((p) => p.action === action)?.roles.includes(person.value.role)

@@ -10,8 +10,8 @@ import type { components } from '../api/schema.gen'
 import { dialog, partly, person, refuse, server, shown, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 
 type Block = components['schemas']['Block']

@@ -10,8 +10,8 @@ import NoticeCard from '../lookback/NoticeCard.vue'
 import { dialog, person, refuse, server, shown, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 
 const activity = (more: object) => ({

@@ -13,8 +13,8 @@ import WaitStep from '../bench/WaitStep.vue'
 import { dialog, onBench, person, say, server, submit, type } from './page'
 
 vi.mock('../composables/useSession', async () => {
-  const { can, person } = await import('./page')
-  return { useSession: () => ({ person, can }) }
+  const { can, person, session } = await import('./page')
+  return { useSession: () => ({ person, can, session }) }
 })
 
 beforeEach(() => {

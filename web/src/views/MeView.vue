@@ -3,16 +3,18 @@ import { useQuery } from '@tanstack/vue-query'
 import AlertNote from '../components/AlertNote.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import OwnTokens from '../components/OwnTokens.vue'
+import PasskeyForm from '../components/PasskeyForm.vue'
 import PinForm from '../components/PinForm.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import { api } from '../api/client'
 import { queries, useCached } from '../api/queries'
 import { useSend } from '../composables/useSend'
+import { directoryTold } from '../composables/directory'
 import { useSession } from '../composables/useSession'
 import { localDay, localTime } from '../composables/words'
 
 /** What is one's own: the password, the PIN to sign with, the calendar's link, and where one is signed in. */
-const { person } = useSession()
+const { session, person } = useSession()
 const { refresh } = useCached()
 const { data: sessions } = useQuery(queries.sessions())
 const { trouble, sending, send } = useSend()
@@ -31,10 +33,24 @@ async function end(session: string) {
     <p class="text-ink-2">{{ person.role }}</p>
     <div class="mt-6 grid gap-10 md:grid-cols-[24rem_1fr]">
       <section>
-        <SectionTitle class="mb-3">Password</SectionTitle>
-        <PasswordForm @changed="refresh('sessions')" />
+        <SectionTitle class="mb-3">Sign-in</SectionTitle>
+        <AlertNote class="mb-3" :words="directoryTold()" />
+        <p v-if="session?.by === 'directory'" class="max-w-sm text-ink-2">
+          You sign in by {{ session.directory || 'the directory' }}. To change what you sign with,
+          <a class="underline" href="/sign-in/directory?join">show there once more who you are</a>; then you have ten
+          minutes.
+        </p>
+        <template v-else>
+          <PasswordForm @changed="refresh('sessions')" />
+          <p v-if="session?.directory" class="mt-3 max-w-sm">
+            <a class="underline" href="/sign-in/directory?join">Join this account to {{ session.directory }}</a
+            ><span class="text-ink-2">: you sign in there from then on, and this password counts no more.</span>
+          </p>
+        </template>
         <SectionTitle class="mt-8 mb-3">PIN to sign with</SectionTitle>
         <PinForm />
+        <SectionTitle class="mt-8 mb-3">Passkeys</SectionTitle>
+        <PasskeyForm />
       </section>
       <section>
         <SectionTitle class="mb-1">Where you are signed in</SectionTitle>
@@ -54,7 +70,10 @@ async function end(session: string) {
             <button v-if="!s.here" class="btn" :disabled="sending" @click="end(s.id)">End it</button>
           </li>
         </ul>
-        <p class="mt-2 text-sm text-ink-2">One that you do not know? End it, and change your password.</p>
+        <p class="mt-2 text-sm text-ink-2">
+          One that you do not know? End it, and
+          {{ session?.by === 'directory' ? 'tell an administrator' : 'change your password' }}.
+        </p>
         <OwnTokens class="mt-8" />
       </section>
     </div>

@@ -2,8 +2,11 @@
 import { onMounted, ref } from 'vue'
 import { useSession } from '../composables/useSession'
 import AlertNote from '../components/AlertNote.vue'
+import { directoryTold } from '../composables/directory'
+import { passkeysWork } from '../composables/usePasskey'
 
-const { session, signIn, trouble, sending } = useSession()
+const { session, signIn, signInByPasskey, trouble, sending } = useSession()
+const told = directoryTold()
 const name = ref('')
 const password = ref('')
 const secret = ref<HTMLInputElement>()
@@ -49,8 +52,22 @@ function choose(who: string) {
             required
           />
         </label>
-        <AlertNote class="mt-3" :words="trouble" />
+        <AlertNote class="mt-3" :words="trouble || told" />
         <button class="btn btn-main mt-4 w-full justify-center" :disabled="sending">Sign in</button>
+        <div class="mt-3 flex flex-wrap gap-3">
+          <a v-if="session?.directory" class="btn grow justify-center" href="/sign-in/directory">
+            By {{ session.directory }}
+          </a>
+          <button
+            v-if="passkeysWork()"
+            type="button"
+            class="btn grow justify-center"
+            :disabled="sending"
+            @click="signInByPasskey()"
+          >
+            By a passkey
+          </button>
+        </div>
         <div v-if="session?.demo?.length" class="mt-5 border-t border-line pt-4">
           <p class="text-sm text-ink-2">
             Demo with made-up people and data. The password of all is <span class="num">north-needle</span>.
