@@ -96,6 +96,9 @@ func (v verify) Run() error {
 			return err
 		}
 		fmt.Printf("The record holds: %d events checked, every register is what they give.\n", held.Events)
+		for _, b := range held.Backwards {
+			fmt.Println("Mind: " + b.String() + ".")
+		}
 		if held.Checkpoints == 0 {
 			fmt.Println("There are no checkpoints to hold it against: name their folder by --keys. Whoever had the files could have written it all anew.")
 			return nil

@@ -169,8 +169,8 @@ func houseBy(t *testing.T, folder string, l *ledger.Ledger, by api.Transport) *h
 	require.NoError(t, err)
 	all, err := definition.Shipped()
 	require.NoError(t, err)
-	require.NoError(t, l.Save(&ledger.Instrument{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench",
-		Address: gas.Address()}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "instrument entered", By: ledger.Nobody, At: day},
+		&ledger.Instrument{ID: "gas-bench", Name: "Gas bench", Kind: "gas-bench", Address: gas.Address()}))
 	profiles, err := definition.Profiles("")
 	require.NoError(t, err)
 	h := &house{t: t, ledger: l, folder: folder, now: day}

@@ -53,6 +53,7 @@ func (ws *Workshop) Care() (v CareView) {
 				fmt.Sprintf("The record's disk is nearly full: %.1f GB are free. When it is full, nothing is recorded any more.", float64(free)/1e9))
 		}
 	}
+	v.Warnings = append(v.Warnings, ws.clockWarnings()...)
 	if ws.Seal != nil {
 		v.Key = ws.Seal.Public.ID
 		if last, ok := ws.Seal.Last(); ok {
@@ -82,6 +83,7 @@ func (ws *Workshop) KeepDaily(ctx context.Context) {
 
 // daily does what is due of it.
 func (ws *Workshop) daily() {
+	ws.noticeClock()
 	last, ok := seal.Checkpoint{}, false
 	if ws.Seal != nil {
 		last, ok = ws.Seal.Last()

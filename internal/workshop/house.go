@@ -3,6 +3,7 @@ package workshop
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -114,6 +115,8 @@ type RecordCheck struct {
 	Events      int    `json:"events"`
 	Checkpoints int    `json:"checkpoints" doc:"signed before now, and held against the record"`
 	Broken      string `json:"broken,omitempty"`
+
+	Backwards []string `json:"backwards" doc:"where time goes back, and by whose clock"`
 }
 
 // SetIntervals sets the lab's figures for its intervals.
@@ -131,7 +134,10 @@ func (ws *Workshop) CheckRecord() RecordCheck {
 		folders = ws.Seal.Folders()
 	}
 	held, err := Hold(ws.Ledger, folders...)
-	check := RecordCheck{Events: held.Events, Checkpoints: held.Checkpoints}
+	check := RecordCheck{Events: held.Events, Checkpoints: held.Checkpoints, Backwards: []string{}}
+	for _, b := range held.Backwards {
+		check.Backwards = append(check.Backwards, Sentence(errors.New(b.String())))
+	}
 	if err != nil {
 		check.Broken = err.Error()
 	}

@@ -57,12 +57,16 @@ const each = 10 * time.Minute
 type Held struct {
 	Events      int
 	Checkpoints int
+	Backwards   []ledger.Backwards // where time goes back: it is said, and breaks nothing
 }
 
 // Hold checks a whole record: its chains and signatures, every register against the log, and the log against the
 // checkpoints that were kept apart from it. The error names the first thing that does not hold.
 func Hold(l *ledger.Ledger, folders ...string) (held Held, err error) {
 	if held.Events, err = l.Verify(); err != nil {
+		return held, err
+	}
+	if held.Backwards, err = l.Backwards(); err != nil {
 		return held, err
 	}
 	different, err := l.Differences()

@@ -57,6 +57,7 @@ func (ws *Workshop) Begin() {
 	ws.Ledger.OnChange(ws.changes.tell)
 	ws.Bench.Allowed = ws.allowed
 	ws.sequences = capture.NewSequencer(ws.Ledger, ws.Bench, ws.changes.tell)
+	ws.noticeClock()
 	if err := ws.knowKey(); err != nil {
 		slog.Error("the workshop's key is not in the record", "error", err)
 	}

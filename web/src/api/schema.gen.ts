@@ -4459,6 +4459,8 @@ export interface components {
             withdrawn?: string;
         };
         RecordCheck: {
+            /** @description where time goes back, and by whose clock */
+            backwards: string[];
             broken?: string;
             /**
              * Format: int64

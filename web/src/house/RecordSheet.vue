@@ -14,9 +14,12 @@ const { data } = useHouse()
 const { can } = useSession()
 const found = ref('')
 const broken = ref(false)
+/** Where time goes back: it is said, and breaks nothing. */
+const backwards = ref<string[]>([])
 const { trouble, sending: busy, send } = useSend()
 async function check() {
   const c = await send(() => api.POST('/api/house/check'))
+  backwards.value = c?.backwards ?? []
   broken.value = !c || !!c.broken
   found.value = !c
     ? trouble.value
@@ -45,6 +48,9 @@ async function check() {
       >
         {{ found }}
       </p>
+      <ul v-if="backwards.length" class="mt-3 border-l-4 border-brass px-3 py-2">
+        <li v-for="b in backwards" :key="b">▲ {{ b }}</li>
+      </ul>
     </div>
     <CheckPaper />
     <CareOfCopies />
