@@ -16,6 +16,7 @@ const (
 	ReviseCertificate Action = "issue a certificate anew"
 	EnterDevices      Action = "enter devices"
 	NoteEvents        Action = "note events of a device"
+	KeepFiles         Action = "keep files"
 	NoteDone          Action = "note what was done"
 	CountUse          Action = "count use"
 	PutOff            Action = "put off"
@@ -73,6 +74,7 @@ var Permissions = []Permission{
 	{ReviseCertificate, []Role{Lead}, "Only a lead issues a certificate anew."},
 	{EnterDevices, []Role{Technician, Lead}, "Devices are entered by a technician or a lead."},
 	{NoteEvents, []Role{Trainee, Technician, Lead}, "Events are noted by technicians, trainees and leads."},
+	{KeepFiles, []Role{Technician, Lead}, "Documents and pictures are kept by a technician or a lead."},
 	{NoteDone, []Role{Technician, Lead}, "A technician or a lead notes what was done."},
 	{CountUse, []Role{Trainee, Technician, Lead}, "Use is counted at the device, by a technician, trainee or lead."},
 	{PutOff, []Role{Technician, Lead, Manager}, "A trainee puts nothing off: ask a technician."},

@@ -3,6 +3,9 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"io"
+	"log/slog"
+	"mime"
 	"net/http"
 	"slices"
 	"strings"
@@ -58,7 +61,7 @@ func serveNothing[I any](api huma.API, op operation, do func(context.Context, *I
 type file struct {
 	ContentType string `header:"Content-Type"`
 	Disposition string `header:"Content-Disposition"`
-	Body        []byte
+	Body        func(huma.Context)
 }
 
 // sent is a file as it is answered.
@@ -67,7 +70,16 @@ func sent(f workshop.File) *file {
 	if f.Save {
 		way = "attachment"
 	}
-	return &file{f.Type, way + `; filename="` + f.Name + `"`, f.Body}
+	return &file{f.Type, mime.FormatMediaType(way, map[string]string{"filename": f.Name}), func(ctx huma.Context) {
+		if f.From == nil {
+			ctx.BodyWriter().Write(f.Body)
+			return
+		}
+		defer f.From.Close()
+		if _, err := io.Copy(ctx.BodyWriter(), f.From); err != nil {
+			slog.Warn("a file was not sent whole", "file", f.Name, "error", err)
+		}
+	}}
 }
 
 // serveFile registers an operation that answers with a file.

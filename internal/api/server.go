@@ -19,6 +19,7 @@ import (
 	"northneedle/core/person"
 	"northneedle/families"
 	"northneedle/internal/definition"
+	"northneedle/internal/files"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/workshop"
@@ -36,6 +37,7 @@ const maxBody = 1 << 20
 
 // largerBodies are the addresses that take whole files.
 var largerBodies = map[string]int64{"/api/imports": maxImport, "/api/papers/check": maxPaper, "/api/records": maxRecord,
+	"/api/files":         files.Largest,
 	"/api/house/restore": maxBackup}
 
 // Server serves a workshop over HTTP.
@@ -145,6 +147,7 @@ func API(s *Server, router chi.Router) huma.API {
 	registerWorkload(api, shop)
 	registerCalendars(api, shop)
 	registerImports(api, shop)
+	registerFiles(api, shop)
 	registerLabels(api, shop)
 	registerLists(api, shop)
 	registerHouse(api, s)

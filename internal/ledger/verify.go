@@ -89,7 +89,7 @@ func (l *Ledger) Verify() (int, error) {
 			return checked, fmt.Errorf("the text of procedure %s, revision %d, was changed", p.Procedure, p.Revision)
 		}
 	}
-	return checked, nil
+	return checked, l.verifyContents()
 }
 
 // about is what an event is about that is not among the rows that it changed; else empty.

@@ -111,6 +111,17 @@ func (ws *Workshop) historyDocument(a ledger.Asset) (paper.Document, error) {
 			{Title: "last", Wide: 2.1}, {Title: "due", Wide: 2.1}, {Title: "stands", Wide: 4}},
 			Rows: ws.standings(activities), Empty: "Nothing recurs on it."},
 		made, became}
+	kept, err := ws.Ledger.Attachments("assets/" + a.ID)
+	if err != nil || len(kept) == 0 {
+		return d, err
+	}
+	papers := paper.Section{Title: "Documents and pictures", Text: "Each is known by the SHA-256 of its content.",
+		Columns: []paper.Column{{Title: "on", Wide: 2.1}, {Title: "name", Wide: 6}, {Title: "content", Wide: 5},
+			{Title: "by", Wide: 3}}}
+	for _, f := range kept {
+		papers.Rows = append(papers.Rows, []string{f.At.Format(time.DateOnly), f.Name, f.Hash[:24] + "…", f.By})
+	}
+	d.Sections = append(d.Sections, papers)
 	return d, nil
 }
 

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"errors"
 	"time"
 
 	"northneedle/core/person"
@@ -53,6 +54,18 @@ func (ws *Workshop) HandedOut(what string, who person.Person) error {
 	return ws.Ledger.Log(ws.act("", "handed out", who, what), "record/files")
 }
 
+// fileSubjects are the files that a device or reference has or had.
+func (ws *Workshop) fileSubjects(of string) ([]string, error) {
+	all, err := ws.Ledger.AllAttachments()
+	subjects := []string{}
+	for _, f := range all {
+		if f.Subject == of {
+			subjects = append(subjects, "attachments/"+f.ID)
+		}
+	}
+	return subjects, err
+}
+
 // subjectsOf are the records that a history is of.
 func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 	switch of {
@@ -68,7 +81,8 @@ func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 		for _, activity := range all {
 			subjects = append(subjects, "activities/"+activity.ID)
 		}
-		return subjects, err
+		files, failed := ws.fileSubjects(subjects[0])
+		return append(subjects, files...), errors.Join(err, failed)
 	case "reference":
 		s, err := ws.Ledger.Standard(id)
 		if err != nil {
@@ -79,7 +93,8 @@ func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 		for _, c := range certificates {
 			subjects = append(subjects, "standard_certificates/"+c.ID)
 		}
-		return subjects, err
+		files, failed := ws.fileSubjects(subjects[0])
+		return append(subjects, files...), errors.Join(err, failed)
 	case "person":
 		return []string{"people/" + id}, nil
 	case "security":

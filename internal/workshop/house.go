@@ -1,10 +1,10 @@
 package workshop
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -146,8 +146,10 @@ func (ws *Workshop) CheckRecord() RecordCheck {
 
 // Backup is a copy of everything but the private key, made while it is in use; with a passphrase it is encrypted.
 func (ws *Workshop) Backup(passphrase string, who person.Person) (f File, err error) {
-	var out bytes.Buffer
-	if err := backup.Write(ws.Ledger, filepath.Dir(ws.Folder), passphrase, &out); err != nil {
+	from, err := passing(func(out *os.File) error {
+		return backup.Write(ws.Ledger, filepath.Dir(ws.Folder), passphrase, out)
+	})
+	if err != nil {
 		return f, invalid("passphrase", Sentence(err))
 	}
 	if err := ws.Ledger.Log(ws.act("", "copy taken", who, ""), "record/copy"); err != nil {
@@ -155,7 +157,7 @@ func (ws *Workshop) Backup(passphrase string, who person.Person) (f File, err er
 	}
 	return File{Name: "northneedle-" + ws.Clock().Format("20060102-1504") + ".backup",
 		Type: "application/octet-stream", Save: true,
-		Body: out.Bytes()}, nil
+		From: from}, nil
 }
 
 // House is how the workshop is set up.

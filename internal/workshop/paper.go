@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"os"
 	"time"
 
 	"northneedle/core/run"
@@ -15,6 +16,7 @@ type File struct {
 	Type string // media type
 	Save bool
 	Body []byte
+	From *os.File // in place of Body, where it is too large for the memory: read from here, and closed
 }
 
 // CertificateFile writes a revision of a run's certificate; 0 is the latest.

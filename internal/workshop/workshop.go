@@ -5,6 +5,7 @@ package workshop
 import (
 	"log/slog"
 	"slices"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -43,6 +44,7 @@ type Workshop struct {
 	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
 	edition atomic.Int64                           // of the shelf: another number after every exchange
 
+	filing    sync.Mutex // one file is kept at a time
 	changes   *changes
 	imports   imports
 	links     links

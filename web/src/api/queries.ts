@@ -140,6 +140,12 @@ export const queries = {
           }),
         ),
     }),
+  files: (of: 'device' | 'reference', id: string) =>
+    queryOptions({
+      queryKey: ['files', of, id],
+      queryFn: () => answer(api.GET('/api/files', { params: { query: { of, id } } })),
+    }),
+  fileRoom: () => queryOptions({ queryKey: ['fileRoom'], queryFn: () => answer(api.GET('/api/house/files')) }),
   room: (run: string) =>
     queryOptions({
       queryKey: ['room', run],

@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import CareOfCopies from './CareOfCopies.vue'
 import CheckPaper from './CheckPaper.vue'
+import FileRoom from './FileRoom.vue'
 import RestoreCopy from './RestoreCopy.vue'
 import { api } from '../api/client'
 import { useSession } from '../composables/useSession'
@@ -54,6 +55,7 @@ async function check() {
     </div>
     <CheckPaper />
     <CareOfCopies />
+    <FileRoom />
     <RestoreCopy v-if="can('restore')" />
     <p v-if="data" class="text-sm text-ink-2">North Needle {{ data.version }}</p>
     <HistoryList

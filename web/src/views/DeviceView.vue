@@ -14,6 +14,7 @@ import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { ago, familyWords, localDay, significant } from '../composables/words'
+import FileList from '../components/FileList.vue'
 import HistoryList from '../components/HistoryList.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import AlertNote from '../components/AlertNote.vue'
@@ -219,6 +220,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           <dd>{{ particular.words }}</dd>
         </template>
       </dl>
+      <FileList :id="data.id" :key="data.id" of="device" />
       <HistoryList :id="data.id" of="device" />
     </aside>
   </main>

@@ -10,6 +10,7 @@ import GasBook from '../references/GasBook.vue'
 import { api, type Certified } from '../api/client'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay, unitWords } from '../composables/words'
+import FileList from '../components/FileList.vue'
 import HistoryList from '../components/HistoryList.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import AlertNote from '../components/AlertNote.vue'
@@ -195,6 +196,7 @@ async function change(note: string) {
         </li>
       </ul>
       <p v-if="!data.runs.length" class="py-2 text-ink-2">No run has used it yet.</p>
+      <FileList :id="data.id" :key="data.id" of="reference" />
       <HistoryList :id="data.id" of="reference" />
     </aside>
     <CertificateForm v-if="certifying" :of="data" @close="certifying = false" />
