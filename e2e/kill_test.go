@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/cookiejar"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -77,6 +79,7 @@ func TestKilledAgainAndAgain(t *testing.T) {
 		}
 		acknowledged = append(acknowledged, noteUntilKilled(t, c, s, run, round)...)
 	}
+	followed := copiedWithItsLog(t, data) // as a replication engine leaves it, whose program was killed too
 	require.GreaterOrEqual(t, len(acknowledged), 12*fewest, "commands were acknowledged between the kills")
 
 	l, err := ledger.Open(data)
@@ -97,9 +100,23 @@ func TestKilledAgainAndAgain(t *testing.T) {
 		assert.True(t, noted[text], "%s was acknowledged and must be there", text)
 	}
 	assert.Equal(t, state.Seq, len(rows))
-	out, err := exec.Command(binary, "verify", "--data", data).CombinedOutput()
-	require.NoError(t, err, string(out))
-	assert.Contains(t, string(out), fmt.Sprintf("%d events checked", n))
+	for _, folder := range []string{data, followed} {
+		out, err := exec.Command(binary, "verify", "--data", folder).CombinedOutput()
+		require.NoError(t, err, string(out))
+		assert.Contains(t, string(out), fmt.Sprintf("%d events checked", n))
+	}
+}
+
+// copiedWithItsLog is a folder with the record's file and its write-ahead log, as the killed program left them.
+func copiedWithItsLog(t *testing.T, data string) string {
+	t.Helper()
+	folder := t.TempDir()
+	for _, name := range []string{ledger.File, ledger.File + "-wal"} {
+		content, err := os.ReadFile(filepath.Join(data, name))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), content, 0o600))
+	}
+	return folder
 }
 
 // copyCookies carries the session over to the port the server has now.
