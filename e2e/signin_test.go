@@ -57,6 +57,17 @@ func withDirectory(t *testing.T) *server {
 	}
 }
 
+// fits looks at the page as a phone shows it: nothing of it lies beyond the edge.
+func (p *page) fits(name string) {
+	p.t.Helper()
+	beyond, err := p.Narrow(390, 844)
+	p.must(err)
+	p.picture(name)
+	assert.LessOrEqual(p.t, beyond, 0, name)
+	_, err = p.Narrow(1280, 800)
+	p.must(err)
+}
+
 // Somebody of the directory signs in there, sets a passkey of their tablet, signs by it, and comes back by it over a locked page.
 func TestTheDirectoryAndAPasskeyInPlaceOfAPassword(t *testing.T) {
 	t.Parallel()
@@ -66,9 +77,11 @@ func TestTheDirectoryAndAPasskeyInPlaceOfAPassword(t *testing.T) {
 	p.must(p.Go("/"))
 	p.must(p.Wait("a[href='/sign-in/directory']"))
 	p.picture("sign-in-directory")
+	p.fits("phone-sign-in")
 	p.must(p.Press("By Hallowmere staff"))
 	p.see("Ada Quillan: what you sign with", "One is enough")
 	p.picture("first-secret")
+	p.fits("phone-first-secret")
 	p.must(p.Fill("input[name=passkey-name]", "bench tablet"))
 	p.must(p.Press("Add a passkey of this device"))
 	p.see("What to bring")
@@ -94,6 +107,7 @@ func TestTheDirectoryAndAPasskeyInPlaceOfAPassword(t *testing.T) {
 	p.must(p.Press("Lock the page"))
 	p.see("Locked: Ada Quillan")
 	p.picture("locked-passkey")
+	p.fits("phone-locked")
 	p.must(p.Press("By a passkey"))
 	p.must(p.Gone("Locked: Ada Quillan"))
 	assert.Empty(t, p.Troubles())

@@ -112,6 +112,16 @@ var focused = chromedp.Func(func(ctx context.Context, t *chromedp.Target) error 
 // Close ends the page.
 func (p *Page) Close() { p.close() }
 
+// Narrow shows the page at another size, as a phone or a tablet does, and reports how many parts of the dialog, or of
+// the view, lie beyond its right edge.
+func (p *Page) Narrow(width, height int) (beyond int, err error) {
+	if err := p.do(chromedp.EmulateViewport(int64(width), int64(height))); err != nil {
+		return 0, err
+	}
+	return Eval[int](p, `[...(document.querySelector('[role=dialog]') ?? document.querySelector('main')).querySelectorAll('*')]
+		.filter(e => e.getBoundingClientRect().right > innerWidth + 1).length`)
+}
+
 // Passkeys gives the page's device passkeys of its own, made and shown as by a finger that is always there.
 func (p *Page) Passkeys() error {
 	return p.do(chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {

@@ -98,6 +98,25 @@ func TestFourEyesAreTwoPeople(t *testing.T) {
 	v = lead.send(v, order{"kind": "review", "note": "seen"})
 	assert.Equal(t, "Wren Halloway", v.Signature.InPlaceOf)
 
+	// Both look at it at once: one signs, the other is shown that it was done. An answer that was lost is asked for again.
+	w = idris.signable(firstOf(t, idris, "capnograph", 2))
+	v = idris.send(w.v, order{"kind": "sign", "statement": "Done.", "reviewer": wrenID})
+	reviews := map[*client]order{
+		wren: {"id": "review-by-wren", "expect": v.Seq, "kind": "review", "note": "seen", "secret": "moss lantern harbour"},
+		lead: {"id": "review-by-tamsin", "expect": v.Seq, "kind": "review", "note": "seen", "secret": workshop.DemoPassword}}
+	answers := make(chan int, 2)
+	for c, o := range reviews {
+		go func() { answers <- statusOf(c.call("POST", "/api/runs/"+v.ID+"/commands", o)) }()
+	}
+	assert.ElementsMatch(t, []int{200, 409}, []int{<-answers, <-answers})
+	signed := get[runview.View](idris, "/api/runs/"+v.ID)
+	assert.Equal(t, v.Seq+1, signed.Seq)
+	for c, o := range reviews {
+		status, _ := c.call("POST", "/api/runs/"+v.ID+"/commands", o)
+		assert.Contains(t, []int{200, 409}, status)
+	}
+	assert.Equal(t, signed.Seq, get[runview.View](idris, "/api/runs/"+v.ID).Seq, "nothing was signed twice")
+
 	// A trainee's hand in a run: a good result is countersigned too, and the trainee gives nobody else's run up.
 	tag := firstOf(t, idris, "capnograph", 2)
 	v = idris.open(tag)

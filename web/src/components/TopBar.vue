@@ -91,7 +91,7 @@ async function allowNotes() {
               class="flex min-h-11 w-full items-center px-4"
               :class="active && 'bg-brass-wash'"
               :to="{ name: 'me' }"
-              >Password, PIN, calendar, sessions</RouterLink
+              >Password, PIN, passkeys, sessions</RouterLink
             >
           </MenuItem>
           <MenuItem v-slot="{ active }">

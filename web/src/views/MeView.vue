@@ -32,7 +32,7 @@ async function end(session: string) {
     <h1 class="text-2xl">{{ person.name }}</h1>
     <p class="text-ink-2">{{ person.role }}</p>
     <div class="mt-6 grid gap-10 md:grid-cols-[24rem_1fr]">
-      <section>
+      <section class="min-w-0">
         <SectionTitle class="mb-3">Sign-in</SectionTitle>
         <AlertNote class="mb-3" :words="directoryTold()" />
         <p v-if="session?.by === 'directory'" class="max-w-sm text-ink-2">
@@ -52,7 +52,7 @@ async function end(session: string) {
         <SectionTitle class="mt-8 mb-3">Passkeys</SectionTitle>
         <PasskeyForm />
       </section>
-      <section>
+      <section class="min-w-0">
         <SectionTitle class="mb-1">Where you are signed in</SectionTitle>
         <AlertNote :words="trouble" />
         <ul class="rows">
