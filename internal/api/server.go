@@ -130,6 +130,7 @@ func API(s *Server, router chi.Router) huma.API {
 	api, shop := humachi.New(router, config), s.shop
 	registerSession(api, s)
 	registerPasskeys(api, s)
+	registerDirectory(api, s)
 	registerToday(api, shop)
 	registerAssets(api, shop)
 	registerActivities(api, shop)

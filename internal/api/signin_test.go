@@ -61,7 +61,9 @@ func withDirectory(t *testing.T) (*house, *mockoidc.MockOIDC) {
 // it, or stop there.
 func (c *client) goes(path string, seen func(*url.URL) bool) *url.URL {
 	c.t.Helper()
-	at, err := url.Parse(c.server.URL + path)
+	at, err := url.Parse(c.server.URL)
+	require.NoError(c.t, err)
+	at, err = at.Parse(path)
 	require.NoError(c.t, err)
 	once := &http.Client{Jar: c.http.Jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
 	for range 9 {
@@ -83,9 +85,16 @@ func (c *client) goes(path string, seen func(*url.URL) bool) *url.URL {
 }
 
 // from signs in as somebody of the directory; the answer is why not, or empty.
-func (c *client) from(stand *mockoidc.MockOIDC, who *staff, query string) string {
+func (c *client) from(stand *mockoidc.MockOIDC, who *staff) string {
 	stand.QueueUser(who)
-	return c.goes("/sign-in/directory"+query, nil).Query().Get("directory")
+	return c.goes("/sign-in/directory", nil).Query().Get("directory")
+}
+
+// joins joins the account of whoever is signed in to somebody of the directory.
+func (c *client) joins(stand *mockoidc.MockOIDC, who *staff) string {
+	stand.QueueUser(who)
+	ask := posted[struct{ Address string }](c, "/api/session/directory", order{"password": workshop.DemoPassword})
+	return c.goes(ask.Address, nil).Query().Get("directory")
 }
 
 func of(subject, name string, groups ...string) *staff {
@@ -98,7 +107,7 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 	h, stand := withDirectory(t)
 	ada := h.client()
 	assert.Equal(t, "Hallowmere staff", get[workshop.SessionView](ada, "/api/session").Directory)
-	require.Empty(t, ada.from(stand, of("s-1", "Ada Quillan", "porters", "biomed"), ""))
+	require.Empty(t, ada.from(stand, of("s-1", "Ada Quillan", "porters", "biomed")))
 	session := get[workshop.SessionView](ada, "/api/session")
 	require.NotNil(t, session.Person)
 	assert.Equal(t, workshop.PersonView{ID: session.Person.ID, Name: "Ada Quillan", Role: person.Technician}, *session.Person)
@@ -122,22 +131,25 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 		"password": "given over a desk"}, 422).Detail, "signs in by the directory")
 
 	// The groups count anew at every sign-in; without one that gives a role there is none.
-	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed", "biomed-leads"), ""))
+	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed", "biomed-leads")))
 	assert.Equal(t, person.Lead, get[workshop.SessionView](ada, "/api/session").Person.Role, "also for what is open already")
-	assert.Equal(t, "no-role", h.client().from(stand, of("s-1", "Ada Quillan", "porters"), ""))
-	assert.Equal(t, "name-taken", h.client().from(stand, of("s-2", "TAMSIN  Orrery", "biomed-leads"), ""))
+	assert.Equal(t, "no-role", h.client().from(stand, of("s-1", "Ada Quillan", "porters")))
+	assert.Equal(t, "name-taken", h.client().from(stand, of("s-2", "TAMSIN  Orrery", "biomed-leads")))
 	tamsin := h.signedIn("Tamsin Orrery")
-	assert.Equal(t, "taken", tamsin.from(stand, of("s-1", "Ada Quillan", "biomed-leads"), "?join"))
+	assert.Equal(t, "taken", tamsin.joins(stand, of("s-1", "Ada Quillan", "biomed-leads")))
 	assert.Equal(t, "Tamsin Orrery", get[workshop.SessionView](tamsin, "/api/session").Person.Name)
-	require.Empty(t, tamsin.from(stand, of("s-2", "Tamsin Orrery", "biomed-leads"), "?join"))
+	for _, wrong := range []string{"", "835102", "another password"} {
+		tamsin.problem("/api/session/directory", order{"password": wrong}, 422)
+	}
+	require.Empty(t, tamsin.joins(stand, of("s-2", "Tamsin Orrery", "biomed-leads")))
 	assert.Equal(t, "directory", get[workshop.SessionView](tamsin, "/api/session").By)
 	assert.Equal(t, 401, statusOf(h.client().call("POST", "/api/session", order{"name": "Tamsin Orrery",
 		"password": workshop.DemoPassword})), "her password counts no more")
-	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed"), ""))
-	assert.Equal(t, "last", h.client().from(stand, of("s-2", "Tamsin Orrery", "biomed"), ""), "nobody would lead the lab")
+	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed")))
+	assert.Equal(t, "last", h.client().from(stand, of("s-2", "Tamsin Orrery", "biomed")), "nobody would lead the lab")
 
 	posted[workshop.HouseView](keeper, "/api/house/people/"+session.Person.ID, order{"role": person.Technician, "active": false})
-	assert.Equal(t, "closed", h.client().from(stand, of("s-1", "Ada Quillan", "biomed"), ""))
+	assert.Equal(t, "closed", h.client().from(stand, of("s-1", "Ada Quillan", "biomed")))
 }
 
 func statusOf(status int, _ []byte) int { return status }
@@ -182,6 +194,14 @@ func TestAnAnswerOfTheDirectoryIsItsAskersAlone(t *testing.T) {
 	own.RawQuery = code.Encode()
 	assert.Equal(t, "not-said", went(eve, own), "the code of somebody else")
 	assert.Nil(t, get[workshop.SessionView](eve, "/api/session").Person)
+
+	request, err := http.NewRequest("GET", h.server.URL+"/sign-in/directory", nil)
+	require.NoError(t, err)
+	request.Header.Set("Sec-Fetch-Site", "cross-site")
+	sent, err := (&http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}).Do(request)
+	require.NoError(t, err)
+	sent.Body.Close()
+	assert.Equal(t, "/?directory=expired", sent.Header.Get("Location"), "another site sends nobody there")
 
 	stand.Shutdown()
 	other, _ := withDirectory(t)

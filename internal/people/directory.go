@@ -99,9 +99,26 @@ func (d *directory) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, 
 		RedirectURL: d.Address + person.Return, Scopes: scopes}, nil
 }
 
-// AskDirectory is the address at the directory where somebody shows who they are; to is the path they go on at. Whoever is
-// signed in by a password of their own may join their account to the directory instead. The error is a [Refusal].
-func (a *Authenticator) AskDirectory(ctx context.Context, to string, join bool) (string, error) {
+// AskDirectory is the address at the directory where somebody shows who they are; to is the path they go on at. The error is a
+// [Refusal].
+func (a *Authenticator) AskDirectory(ctx context.Context, to string) (string, error) {
+	return a.askDirectory(ctx, to, "")
+}
+
+// JoinDirectory is the address at the directory where whoever is signed in shows who they are there: from then on they sign in by
+// it. They say their password first, so that no other page can join their account to somebody else. The errors are those of
+// Confirm, and a [Refusal].
+func (a *Authenticator) JoinDirectory(ctx context.Context, to, password string) (string, error) {
+	if isPIN(password) {
+		return "", ErrRefused
+	}
+	if _, err := a.Confirm(ctx, password); err != nil {
+		return "", err
+	}
+	return a.askDirectory(ctx, to, a.sessions.GetString(ctx, key))
+}
+
+func (a *Authenticator) askDirectory(ctx context.Context, to, join string) (string, error) {
 	if a.directory == nil {
 		return "", NoDirectory
 	}
@@ -111,14 +128,7 @@ func (a *Authenticator) AskDirectory(ctx context.Context, to string, join bool) 
 	if err != nil {
 		return "", fmt.Errorf("%w (%w)", NotSaid, err)
 	}
-	ask := asked{State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(), To: to}
-	if join {
-		who, ok := a.Who(ctx)
-		if !ok {
-			return "", NotYourself
-		}
-		ask.Join = who.ID
-	}
+	ask := asked{State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(), To: to, Join: join}
 	if err := a.seal(ctx, directoryCookie, ask); err != nil {
 		return "", err
 	}

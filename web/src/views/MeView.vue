@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/vue-query'
 import AlertNote from '../components/AlertNote.vue'
 import PasswordForm from '../components/PasswordForm.vue'
 import OwnTokens from '../components/OwnTokens.vue'
+import JoinDirectory from '../components/JoinDirectory.vue'
 import PasskeyForm from '../components/PasskeyForm.vue'
 import PinForm from '../components/PinForm.vue'
 import SectionTitle from '../components/SectionTitle.vue'
@@ -37,15 +38,12 @@ async function end(session: string) {
         <AlertNote class="mb-3" :words="directoryTold()" />
         <p v-if="session?.by === 'directory'" class="max-w-sm text-ink-2">
           You sign in by {{ session.directory || 'the directory' }}. To change what you sign with,
-          <a class="underline" href="/sign-in/directory?join">show there once more who you are</a>; then you have ten
+          <a class="underline" href="/sign-in/directory?me">show there once more who you are</a>; then you have ten
           minutes.
         </p>
         <template v-else>
           <PasswordForm @changed="refresh('sessions')" />
-          <p v-if="session?.directory" class="mt-3 max-w-sm">
-            <a class="underline" href="/sign-in/directory?join">Join this account to {{ session.directory }}</a
-            ><span class="text-ink-2">: you sign in there from then on, and this password counts no more.</span>
-          </p>
+          <JoinDirectory v-if="session?.directory" class="mt-6" />
         </template>
         <SectionTitle class="mt-8 mb-3">PIN to sign with</SectionTitle>
         <PinForm />
