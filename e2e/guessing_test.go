@@ -29,7 +29,7 @@ func TestManyGuessesTakeLittleMemory(t *testing.T) {
 	var mutex sync.Mutex
 	counts := map[int]int{}
 	next := make(chan int)
-	for range 36 { // two are computed, 32 wait, the rest are turned away
+	for range 32 { // two are computed at a time, thirty wait
 		group.Go(func() {
 			for n := range next {
 				body := fmt.Sprintf(`{"name":"nobody %d","password":"a guess of mine"}`, n)
