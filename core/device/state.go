@@ -19,6 +19,7 @@ const (
 	OutOfUse         State = "out of use"     // withdrawn by a person or a run
 	NotToBeUsed      State = "not to be used" // what is known of it says so
 	NotEveryTest     State = "in use, not for every test"
+	AwayFrom         State = "away"     // lent, or at an outside laboratory
 	InDoubt          State = "in doubt" // what its newest run rested on is not so any more
 	Overdue          State = "overdue"  // within its grace
 	Due              State = "due"
@@ -27,7 +28,7 @@ const (
 )
 
 // States are all of them, the first that holds first.
-var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, NotEveryTest, Overdue, Due, WaitingForReview, InUse}
+var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, NotEveryTest, AwayFrom, Overdue, Due, WaitingForReview, InUse}
 
 // Stop reports whether a device that stands so is marked STOP.
 func (s State) Stop() bool { return s == Retired || s == OutOfUse || s == NotToBeUsed }
@@ -51,7 +52,37 @@ type Facts struct {
 	Duties   []duty.Recurring
 	Last     []LastRun // one of each procedure
 	Rejected []Rejection
+	Faults   []Fault // reported, and not judged yet
+	Away     *Away   // nil: it is at its place
+	Why      string  // it is out of use, or gone; empty where a run withdrew it
 	Grace    int // days that a duty which blocks nothing may be late
+}
+
+// Fault is something wrong that was reported of a device.
+type Fault struct {
+	What     string
+	Reporter string
+	At       time.Time
+}
+
+// Away is where a device is that is not at its place, since when, and until when where that was said.
+type Away struct {
+	To    string     `json:"to"`
+	Since time.Time  `json:"since"`
+	Until *time.Time `json:"until,omitempty"`
+}
+
+// words say it in a sentence.
+func (a Away) words(now time.Time) string {
+	text := fmt.Sprintf("With %s since %s", a.To, day(a.Since))
+	switch {
+	case a.Until == nil:
+	case now.After(a.Until.AddDate(0, 0, 1)):
+		text += fmt.Sprintf("; it was due back on %s", day(*a.Until))
+	default:
+		text += fmt.Sprintf(", due back on %s", day(*a.Until))
+	}
+	return text + "."
 }
 
 // Rejection is a control that was rejected.
@@ -74,7 +105,7 @@ func (s Standing) May(procedure string) bool {
 // Of says how a device stands: the first state, in the order of [States], that holds.
 func Of(f Facts, now time.Time) Standing {
 	if f.Register == string(Retired) {
-		return Standing{State: Retired, Stop: true}
+		return Standing{State: Retired, Words: sentence(f.Why), Stop: true}
 	}
 	stops, lifts := f.stops(now)
 	tests, stopped := f.tests(now)
@@ -84,6 +115,9 @@ func Of(f Facts, now time.Time) Standing {
 		}
 	}
 	if f.Register == string(OutOfUse) {
+		if f.Why != "" {
+			stops = append([]string{sentence(f.Why)}, stops...)
+		}
 		return Standing{State: OutOfUse, Words: strings.Join(stops, " "), Stop: true}
 	}
 	if len(stops) > 0 {
@@ -98,6 +132,9 @@ func Of(f Facts, now time.Time) Standing {
 			words = append(words, fmt.Sprintf("No patient sample for %s. %s", s.test, strings.Join(s.words, " ")))
 		}
 		return Standing{State: NotEveryTest, Words: strings.Join(words, " ")}
+	}
+	if f.Away != nil {
+		return Standing{State: AwayFrom, Words: f.Away.words(now)}
 	}
 	var late, soon, waiting []string
 	for _, d := range f.Duties {
@@ -124,6 +161,14 @@ func Of(f Facts, now time.Time) Standing {
 	return Standing{State: InUse}
 }
 
+// sentence ends a text as one; an empty text is none.
+func sentence(text string) string {
+	if text = strings.TrimSpace(text); text == "" || strings.HasSuffix(text, ".") {
+		return text
+	}
+	return text + "."
+}
+
 func day(t time.Time) string { return t.Format(time.DateOnly) }
 
 // stops are why a device is not to be used, each in a sentence, and the procedures that can lift them; none where any can.
@@ -141,6 +186,10 @@ func (f Facts) stops(now time.Time) (words, lifts []string) {
 				lifts = append(append(lifts, d.Procedure), f.satisfying(d.Procedure)...)
 			}
 		}
+	}
+	for _, fault := range f.Faults { // judged by a person, lifted by no run
+		words = append(words, fmt.Sprintf("A fault is reported: %s (%s, %s). It is not judged yet.",
+			strings.TrimRight(fault.What, "."), fault.Reporter, day(fault.At)))
 	}
 	for _, control := range f.Rejected {
 		if !f.hasTest(control.Analyte) {

@@ -56,6 +56,18 @@ func TestTheFirstStateThatHolds(t *testing.T) {
 		words string
 	}{
 		{"nothing known against it", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(100)}}, device.InUse, ""},
+		{"gone, and why", device.Facts{Register: "retired", Why: "sold"}, device.Retired, "sold."},
+		{"taken out of use by a person", device.Facts{Register: "out of use", Why: "the alarm sticks"}, device.OutOfUse, "the alarm sticks."},
+		{"a fault that nobody judged yet", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(100)},
+			Faults: []device.Fault{{What: "no display", Reporter: "Ward 3", At: *ago(1)}}}, device.NotToBeUsed, "no display (Ward 3, 2026-11-26)"},
+		{"a fault keeps a good one from use", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Conforms, 0)},
+			Faults: []device.Fault{{What: "smoke", Reporter: "Ward 3", At: *ago(1)}}}, device.NotToBeUsed, "not judged yet"},
+		{"lent", device.Facts{Register: "in use", Away: &device.Away{To: "Quillet Island Clinic", Since: *ago(3), Until: ago(-4)}},
+			device.AwayFrom, "With Quillet Island Clinic since 2026-11-24, due back on 2026-12-01."},
+		{"lent, and not back", device.Facts{Register: "in use", Away: &device.Away{To: "a ward", Since: *ago(30), Until: ago(4)}},
+			device.AwayFrom, "was due back on 2026-11-23"},
+		{"lent and faulty", device.Facts{Register: "in use", Away: &device.Away{To: "a ward", Since: *ago(3)},
+			Faults: []device.Fault{{What: "smoke", Reporter: "a ward", At: *ago(1)}}}, device.NotToBeUsed, "smoke"},
 		{"retired, whatever else", device.Facts{Register: "retired", Last: []device.LastRun{last(run.Fails, 1)}}, device.Retired, ""},
 		{"withdrawn, and why", device.Facts{Register: "out of use", Last: []device.LastRun{last(run.Fails, 1)}}, device.OutOfUse, "does not conform"},
 		{"failed", device.Facts{Register: "in use", Last: []device.LastRun{last(run.Fails, 1)}}, device.NotToBeUsed, "does not conform"},

@@ -15,6 +15,8 @@ const (
 	SkipLeadSteps     Action = "leave out what only a lead may leave out"
 	ReviseCertificate Action = "issue a certificate anew"
 	EnterDevices      Action = "enter devices"
+	CorrectDevices    Action = "correct and move devices"
+	RetireDevices     Action = "retire devices"
 	NoteEvents        Action = "note events of a device"
 	KeepFiles         Action = "keep files"
 	NoteDone          Action = "note what was done"
@@ -73,6 +75,8 @@ var Permissions = []Permission{
 	{SkipLeadSteps, []Role{Lead}, "Only a lead may go on without it, with a reason."},
 	{ReviseCertificate, []Role{Lead}, "Only a lead issues a certificate anew."},
 	{EnterDevices, []Role{Technician, Lead}, "Devices are entered by a technician or a lead."},
+	{CorrectDevices, []Role{Technician, Lead}, "Devices are corrected, moved and lent by a technician or a lead."},
+	{RetireDevices, []Role{Lead}, "A device is taken off the register for good by a lead."},
 	{NoteEvents, []Role{Trainee, Technician, Lead}, "Events are noted by technicians, trainees and leads."},
 	{KeepFiles, []Role{Technician, Lead}, "Documents and pictures are kept by a technician or a lead."},
 	{NoteDone, []Role{Technician, Lead}, "A technician or a lead notes what was done."},

@@ -34,6 +34,7 @@ func registerAssets(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.Asset(in.ID, who(ctx))
 		})
+	registerLife(api, shop)
 	serve(api, operation{"register-asset", http.MethodPost, "/api/assets", "Enter a device in the register",
 		person.EnterDevices, 0, nil},
 		func(ctx context.Context, in *struct{ Body workshop.NewAsset }) (out workshop.AssetView, err error) {

@@ -16,6 +16,7 @@ import (
 	"northneedle/core/runview"
 	"northneedle/core/uncertainty"
 	"northneedle/internal/instrument"
+	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
 	"northneedle/internal/workshop"
 
@@ -42,10 +43,11 @@ var words = map[reflect.Type][]any{
 		fit.Unknown},
 	reflect.TypeFor[instrument.State](): {instrument.Connecting, instrument.Alive, instrument.Silent,
 		instrument.Garbled, instrument.Lost},
-	reflect.TypeFor[paper.Finding]():     {paper.Genuine, paper.Rewritten, paper.Altered, paper.NotOurs},
-	reflect.TypeFor[person.Ground]():     {person.Statement, person.Examination, person.Imported},
-	reflect.TypeFor[run.Meaning]():       {run.Performed, run.Agreed, run.Reissued, run.Approved},
-	reflect.TypeFor[workshop.Standing](): {workshop.Stands, workshop.CountsNo, workshop.Unknown, workshop.HeldBack},
+	reflect.TypeFor[paper.Finding]():       {paper.Genuine, paper.Rewritten, paper.Altered, paper.NotOurs},
+	reflect.TypeFor[ledger.FaultOutcome](): {ledger.NothingFound, ledger.Mended, ledger.Withdrawn},
+	reflect.TypeFor[person.Ground]():       {person.Statement, person.Examination, person.Imported},
+	reflect.TypeFor[run.Meaning]():         {run.Performed, run.Agreed, run.Reissued, run.Approved},
+	reflect.TypeFor[workshop.Standing]():   {workshop.Stands, workshop.CountsNo, workshop.Unknown, workshop.HeldBack},
 	reflect.TypeFor[person.Role](): {person.Trainee, person.Technician, person.Lead, person.Manager,
 		person.Administrator, person.Token},
 	reflect.TypeFor[procedure.Review](): {procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways},
@@ -55,7 +57,7 @@ var words = map[reflect.Type][]any{
 	reflect.TypeFor[run.Answer](): {run.Fine, run.NotFine, run.NA},
 	reflect.TypeFor[run.Phase]():  {run.AsFound, run.AsLeft},
 	reflect.TypeFor[device.State](): {device.Retired, device.OutOfUse, device.NotToBeUsed, device.InDoubt,
-		device.NotEveryTest, device.Overdue, device.Due,
+		device.NotEveryTest, device.AwayFrom, device.Overdue, device.Due,
 		device.WaitingForReview, device.InUse},
 	reflect.TypeFor[runview.MatterKind](): {runview.MatterOutside, runview.MatterFailed, runview.MatterLeftOut,
 		runview.MatterException,

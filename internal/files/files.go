@@ -62,6 +62,8 @@ func (r Room) Fits(size, of, all int64) error {
 // Size is a number of bytes in words.
 func Size(n int64) string {
 	switch {
+	case n == 0:
+		return "nothing"
 	case n >= 1e9:
 		return fmt.Sprintf("%.3g GB", float64(n)/1e9)
 	case n >= 1e6:

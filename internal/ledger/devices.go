@@ -26,12 +26,25 @@ func (l *Ledger) DeviceFacts(ids ...string) (map[string]device.Facts, error) {
 }
 
 func (l *Ledger) factsOf(ids []string, all map[string]device.Facts) error {
-	assets, err := many[Asset](l.read.Model(&Asset{}).Select("id, status").Where("id IN ?", ids))
+	assets, err := many[Asset](l.read.Model(&Asset{}).Select("id, status, away_to, away_since, away_until, why").Where("id IN ?", ids))
 	if err != nil {
 		return err
 	}
 	for _, a := range assets {
-		all[a.ID] = device.Facts{Register: a.Status}
+		f := device.Facts{Register: a.Status, Why: a.Why}
+		if a.AwayTo != "" {
+			f.Away = &device.Away{To: a.AwayTo, Since: *a.AwaySince, Until: a.AwayUntil}
+		}
+		all[a.ID] = f
+	}
+	faults, err := l.Faults(true, ids...)
+	if err != nil {
+		return err
+	}
+	for _, reported := range faults {
+		f := all[reported.AssetID]
+		f.Faults = append(f.Faults, device.Fault{What: reported.What, Reporter: reported.Reporter, At: reported.At})
+		all[reported.AssetID] = f
 	}
 	activities, err := l.Activities(ids...)
 	if err != nil {

@@ -14,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	"northneedle/core/person"
 	"northneedle/internal/definition"
 	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
@@ -56,7 +57,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 		&ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
 	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t",
 		Kind: ledger.OfCalendar, Hash: "h"}))
-	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"}))
+	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"}, &ledger.Fault{ID: "f"}))
 	require.NoError(t, l.Attach(ledger.Act{Kind: "file added", By: idris, At: now}, ledger.Attachment{ID: "f", Subject: "assets/d",
 		Hash: "2d711642b726b04401627ca9fbac32f5c8530fb1903cc4db02258717921a4881"}, []byte("x")))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
@@ -95,7 +96,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 				"loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
 				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
 				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address", "profile_texts": "text",
-				"competences": "family", "tokens": "purpose", "passkeys": "name", "attachments": "name", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
+				"competences": "family", "tokens": "purpose", "passkeys": "name", "attachments": "name", "faults": "what", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
 			require.NoError(t, err, table)
@@ -273,6 +274,7 @@ var landed = map[string]string{
 	"0003-not-complete":       "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
 	"0006-test-corrections":   "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
 	"0009-tokens":             "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
+	"0012-a-devices-life":     "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",
 	"0011-files":              "ba0609a1f406a77da270b6882c90c5a3bd3757e00ba926acaa64a0b2af09adda",
 	"0010-ways-to-sign-in":    "047d01703c51f7bd2c1da08a1bbc0acea28afb26a01f23a5cec6b6ff3eac5bfd",
 	"0008-competence":         "9253453e49c910105f26dc77cbe252c9c7beb84e8bb37fc953fea643945f57e8",
@@ -327,6 +329,8 @@ func TestLedgersOfEveryLandedVersionAreUpgraded(t *testing.T) {
 func writeLanded(t *testing.T, file string) {
 	folder := t.TempDir()
 	l, _ := begun(t, folder)
+	require.NoError(t, l.Save(&ledger.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician, Active: true}))
+	require.NoError(t, l.Save(&ledger.Asset{ID: "gone", Tag: "MB-2", Status: ledger.Gone, Why: "sold"}))
 	require.NoError(t, l.Close())
 	content, err := os.ReadFile(filepath.Join(folder, ledger.File))
 	require.NoError(t, err)

@@ -50,7 +50,11 @@ type Asset struct {
 	Settings   map[string]string  `gorm:"serializer:json"`
 	Limits     map[string]string  `gorm:"serializer:json"`
 	Resolution map[string]float64 `gorm:"serializer:json"`
-	Search     string             // lower case: everything it is found by
+	AwayTo     string             `gorm:"not null;default:''"` // whom it was lent or sent to; empty: it is at its place
+	AwaySince  *time.Time
+	AwayUntil  *time.Time
+	Why        string `gorm:"not null;default:''"` // why it is out of use, or gone
+	Search     string // lower case: everything it is found by
 }
 
 // Activity is a recurring duty on an asset, with its next date.

@@ -163,7 +163,7 @@ func follow(w *writer, r run.Run) error {
 		}
 		if err == nil {
 			if asset.Status = OutOfUse; r.Signature.Result.Passed() {
-				asset.Status = InUse
+				asset.Status, asset.Why = InUse, ""
 			}
 			if err := w.save(&asset); err != nil {
 				return err

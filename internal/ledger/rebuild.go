@@ -144,6 +144,15 @@ func (t table) reconcile(tx *gorm.DB, want map[string]json.RawMessage) ([]Differ
 		t.name, where)).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
+	defaults, err := t.defaults(tx)
+	if err != nil {
+		return nil, err
+	}
+	for key, row := range want {
+		if want[key], err = withDefaults(row, defaults); err != nil {
+			return nil, err
+		}
+	}
 	var all []Difference
 	seen := map[string]bool{}
 	for _, r := range rows {
@@ -182,6 +191,43 @@ func (t table) reconcile(tx *gorm.DB, want map[string]json.RawMessage) ([]Differ
 		}
 	}
 	return all, nil
+}
+
+// defaults are what the columns of a table hold where nothing was said of them, as JSON by their names: a row that the log knows from
+// before a column was added has that in it.
+func (t table) defaults(tx *gorm.DB) (map[string]json.RawMessage, error) {
+	var columns []struct{ Name, Value string }
+	err := tx.Raw("SELECT name, dflt_value AS value FROM pragma_table_info(?) WHERE dflt_value IS NOT NULL", t.name).Scan(&columns).Error
+	all := make(map[string]json.RawMessage, len(columns))
+	for _, c := range columns {
+		var text string
+		if err := tx.Raw("SELECT json_quote(" + c.Value + ")").Scan(&text).Error; err != nil {
+			return nil, err
+		}
+		all[c.Name] = json.RawMessage(text)
+	}
+	return all, err
+}
+
+// withDefaults is a row as the log has it, with the defaults of the columns that it does not name; no row stays none.
+func withDefaults(row json.RawMessage, defaults map[string]json.RawMessage) (json.RawMessage, error) {
+	if len(row) == 0 || len(defaults) == 0 {
+		return row, nil
+	}
+	var values map[string]json.RawMessage
+	if err := json.Unmarshal(row, &values); err != nil || values == nil {
+		return row, err
+	}
+	added := false
+	for column, value := range defaults {
+		if _, named := values[column]; !named {
+			values[column], added = value, true
+		}
+	}
+	if !added {
+		return row, nil
+	}
+	return json.Marshal(values)
 }
 
 // put writes a row as the log has it; none removes it.

@@ -70,7 +70,7 @@ var recordTables = tablesOf(
 	map[any]string{&Run{}: "paper = 1", &Result{}: "run_id IN (SELECT id FROM runs WHERE paper = 1)"},
 	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{},
 	&ProcedureRevision{}, &Instrument{}, &ProfileText{}, &Setting{},
-	&Competence{}, &ControlLot{}, &ControlValue{}, &TestCorrection{}, &LookBack{}, &Notice{}, &Round{}, &Token{}, &Passkey{}, &Attachment{}, &Run{}, &Result{},
+	&Competence{}, &ControlLot{}, &ControlValue{}, &TestCorrection{}, &LookBack{}, &Notice{}, &Round{}, &Token{}, &Passkey{}, &Attachment{}, &Fault{}, &Run{}, &Result{},
 )
 
 func tablesOf(keep map[any]string, models ...any) map[string]table {

@@ -73,6 +73,8 @@ type AssetView struct {
 	Blocked    []BlockView        `json:"blocked" doc:"the controls that are rejected"`
 	Kept       []KeptView         `json:"kept" doc:"what the last good runs came to, and is reckoned with until the next"`
 	Tests      []TestView         `json:"tests" doc:"of an analyser: how each stands"`
+	Faults     []FaultView        `json:"faults" doc:"reported of it, the latest first"`
+	Away       *device.Away       `json:"away,omitempty" doc:"lent or sent out; none: it is at its place"`
 	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
 }
 
@@ -191,6 +193,12 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 		return view, err
 	}
 	view.Trends = trends(results)
+	if view.Faults, err = ws.faults(a.ID); err != nil {
+		return view, err
+	}
+	if a.AwayTo != "" {
+		view.Away = &device.Away{To: a.AwayTo, Since: *a.AwaySince, Until: a.AwayUntil}
+	}
 	if view.Kept, err = ws.kept(a); err != nil {
 		return view, err
 	}

@@ -2,6 +2,7 @@ package workshop
 
 import (
 	"errors"
+	"slices"
 	"time"
 
 	"northneedle/core/person"
@@ -82,7 +83,8 @@ func (ws *Workshop) subjectsOf(of, id string) ([]string, error) {
 			subjects = append(subjects, "activities/"+activity.ID)
 		}
 		files, failed := ws.fileSubjects(subjects[0])
-		return append(subjects, files...), errors.Join(err, failed)
+		faults, lost := ws.lifeSubjects(a.ID)
+		return slices.Concat(subjects, files, faults), errors.Join(err, failed, lost)
 	case "reference":
 		s, err := ws.Ledger.Standard(id)
 		if err != nil {

@@ -33,6 +33,7 @@ type WorkingDay struct {
 	Capacity float64                 `json:"capacity" doc:"hours of verification in a month"`
 	Grace    int                     `json:"grace" minimum:"0" maximum:"365" default:"30" doc:"days that a duty which blocks nothing may be late before its device is not to be used"`
 	Idle     int                     `json:"idle" minimum:"1" maximum:"480" default:"15" doc:"minutes without a hand on a page after which it is locked"`
+	Rise     int                     `json:"rise" minimum:"1" maximum:"6000" default:"100" doc:"m of height between two sites from which on a move undoes what depends on it"`
 	Rounds   dayplan.RoundRules      `json:"rounds" doc:"how days are filled"`
 }
 
@@ -46,6 +47,7 @@ func DefaultDay() WorkingDay {
 		Capacity: 60,
 		Grace:    30,
 		Idle:     15,
+		Rise:     100,
 		Rounds:   dayplan.DefaultRoundRules,
 	}
 }
@@ -81,6 +83,8 @@ func (d WorkingDay) check() error {
 		return invalid("grace", "A duty may be late by 0 to 365 days before its device is not to be used.")
 	case d.Idle < 1 || d.Idle > 480:
 		return invalid("idle", "A page is locked after 1 to 480 minutes without a hand on it.")
+	case d.Rise < 1 || d.Rise > 6000:
+		return invalid("rise", "A move counts from 1 to 6000 m of height on.")
 	case !(d.Capacity > 0 && d.Capacity <= 10000):
 		return invalid("capacity", "Give the hours of verification in a month: more than 0.")
 	}

@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{id}/correct": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct what was entered wrong of a device */
+        post: operations["correct-asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets/{id}/events": {
         parameters: {
             query?: never;
@@ -85,6 +102,23 @@ export interface paths {
         put?: never;
         /** Something happened to a device */
         post: operations["asset-event"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/{id}/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Report a fault: the device is not to be used until it is judged */
+        post: operations["report-fault"];
         delete?: never;
         options?: never;
         head?: never;
@@ -108,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move a device to another place or site */
+        post: operations["move-asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets/{id}/tests/{test}/correction": {
         parameters: {
             query?: never;
@@ -119,6 +170,23 @@ export interface paths {
         put?: never;
         /** Set a correction of a test against a reference method */
         post: operations["set-correction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/{id}/whereabouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that a device is lent, back, out of use or off the register */
+        post: operations["whereabouts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -222,6 +290,23 @@ export interface paths {
         put?: never;
         /** Open a new lot of controls */
         post: operations["open-control-lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/faults/{id}/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a fault was found to be */
+        post: operations["judge-fault"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2195,7 +2280,7 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             tag: string;
             words: string;
@@ -2214,6 +2299,8 @@ export interface components {
         };
         AssetView: {
             activities: components["schemas"]["ActivityView"][];
+            /** @description lent or sent out; none: it is at its place */
+            away?: components["schemas"]["Away"];
             /** @description the controls that are rejected */
             blocked: components["schemas"]["BlockView"][];
             /** Format: int64 */
@@ -2222,6 +2309,8 @@ export interface components {
             /** Format: date-time */
             due_on?: string;
             family: string;
+            /** @description reported of it, the latest first */
+            faults: components["schemas"]["FaultView"][];
             history: components["schemas"]["HistoryView"][];
             id: string;
             /** @description what the last good runs came to, and is reckoned with until the next */
@@ -2240,7 +2329,7 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             tag: string;
             /** @description of an analyser: how each stands */
@@ -2248,6 +2337,13 @@ export interface components {
             /** @description how its points move, where three runs or more show it */
             trends: components["schemas"]["TrendView"][];
             words: string;
+        };
+        Away: {
+            /** Format: date-time */
+            since: string;
+            to: string;
+            /** Format: date-time */
+            until?: string;
         };
         BackupRequest: {
             /** @description it is encrypted under it; left out: it is not encrypted */
@@ -2895,6 +2991,19 @@ export interface components {
             serial?: string;
             site?: string;
         };
+        Correction: {
+            /** @description the maker's tolerances by measure; an empty one is taken away */
+            limits?: {
+                [key: string]: string;
+            };
+            maker?: string;
+            model?: string;
+            reason: string;
+            /** Format: int64 */
+            risk?: number;
+            serial?: string;
+            tag?: string;
+        };
         CorrectionInput: {
             /**
              * Format: double
@@ -3138,7 +3247,7 @@ export interface components {
             run?: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             tag: string;
             title: string;
@@ -3233,6 +3342,54 @@ export interface components {
         Fact: {
             label: string;
             text: string;
+        };
+        FaultJudgement: {
+            /** @description what was looked at, and what was found */
+            found: string;
+            /**
+             * Format: int64
+             * @description of work
+             */
+            minutes?: number;
+            /** @enum {string} */
+            outcome: "nothing found" | "mended" | "withdrawn";
+            /** @description with their numbers or lots */
+            parts?: string;
+        };
+        FaultReport: {
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** @description whoever noticed it; empty: whoever writes it down */
+            reporter?: string;
+            /** Format: date */
+            since?: string;
+            what: string;
+        };
+        FaultView: {
+            /** Format: date-time */
+            at: string;
+            /** @description whoever wrote it down */
+            by: string;
+            found?: string;
+            id: string;
+            /**
+             * Format: date-time
+             * @description none: not yet; the device is not to be used
+             */
+            judged?: string;
+            judged_by?: string;
+            /**
+             * Format: int64
+             * @description of work
+             */
+            minutes?: number;
+            outcome?: string;
+            parts?: string;
+            /** @description whoever noticed it */
+            reporter: string;
+            /** Format: date-time */
+            since?: string;
+            what: string;
         };
         Field: {
             id: string;
@@ -4694,6 +4851,13 @@ export interface components {
             line: number;
             why: string;
         };
+        Relocation: {
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            place: string;
+            reason: string;
+            site: string;
+        };
         ReplaceablePart: {
             id: string;
             invalidates: string[];
@@ -5222,7 +5386,7 @@ export interface components {
         };
         Standing: {
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
             stop: boolean;
             words: string;
         };
@@ -5243,7 +5407,7 @@ export interface components {
             /** Format: int64 */
             devices: number;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
         };
         Status: {
             idn?: string;
@@ -5731,6 +5895,18 @@ export interface components {
             share: number;
             source: string;
         };
+        Whereabouts: {
+            reason: string;
+            /** @enum {string} */
+            to: "lent" | "back" | "out of use" | "retired" | "in the register again";
+            /**
+             * Format: date
+             * @description when it is due back
+             */
+            until?: string;
+            /** @description to whom it is lent or sent */
+            whom?: string;
+        };
         WorkReport: {
             /** Format: double */
             cost: number;
@@ -5766,6 +5942,12 @@ export interface components {
              * @default 15
              */
             idle: number;
+            /**
+             * Format: int64
+             * @description m of height between two sites from which on a move undoes what depends on it
+             * @default 100
+             */
+            rise: number;
             /** @description how days are filled */
             rounds: components["schemas"]["RoundRules"];
             sites: components["schemas"]["Site"][];
@@ -6233,6 +6415,86 @@ export interface operations {
             };
         };
     };
+    "correct-asset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Correction"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "asset-event": {
         parameters: {
             query?: never;
@@ -6245,6 +6507,86 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AssetEvent"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "report-fault": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaultReport"];
             };
         };
         responses: {
@@ -6382,6 +6724,86 @@ export interface operations {
             };
         };
     };
+    "move-asset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Relocation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-correction": {
         parameters: {
             query?: never;
@@ -6395,6 +6817,86 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CorrectionOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    whereabouts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Whereabouts"];
             };
         };
         responses: {
@@ -6893,6 +7395,84 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ControlChart"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "judge-fault": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaultJudgement"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

@@ -90,6 +90,10 @@ const save = () => {
           ><span class="label">A duty may be late, days</span
           ><input v-model.number="day.value.grace" type="number" name="grace" min="0" max="365" class="field num"
         /></label>
+        <label
+          ><span class="label">A move counts from, m of height</span
+          ><input v-model.number="day.value.rise" type="number" name="rise" min="1" max="6000" class="field num"
+        /></label>
       </div>
       <div>
         <SectionTitle>Sites, and when they can be reached</SectionTitle>

@@ -47,6 +47,7 @@ const house = (): House => ({
     within: 5,
     capacity: 28,
     idle: 15,
+    rise: 100,
     grace: 30,
     hands: { Bring: 2, Step: 1, Record: 1.5, Typed: 1, Linked: 0.4, Finding: 2, Sign: 2, Unknown: 20 },
     rounds: { ahead: 21, jobs: 14, forward: 17 },

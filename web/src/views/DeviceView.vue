@@ -14,6 +14,7 @@ import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { ago, familyWords, localDay, significant } from '../composables/words'
+import DeviceLife from '../equipment/DeviceLife.vue'
 import FileList from '../components/FileList.vue'
 import HistoryList from '../components/HistoryList.vue'
 import SectionTitle from '../components/SectionTitle.vue'
@@ -47,6 +48,9 @@ watch(data, async (device, before) => {
 })
 const resultWords = (h: { status: string; result?: string; now: string }) =>
   h.status === 'open' ? `in progress: ${h.now}` : h.status === 'abandoned' ? 'abandoned' : h.result
+const life = ref<InstanceType<typeof DeviceLife>>()
+/** A fault that nobody has judged yet. */
+const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
 </script>
 
 <template>
@@ -77,6 +81,20 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
               :to="{ name: 'workings', params: { tool: 'economics' }, query: { asset: data.tag } }"
               >Is it worth calibrating?</RouterLink
             >
+            <button
+              v-if="unjudged && can('note what was done')"
+              class="font-semibold text-vermilion underline"
+              @click="life?.begin('judge', unjudged)"
+            >
+              Judge the fault …
+            </button>
+            <button
+              v-else-if="can('note events of a device') && data.state !== 'retired'"
+              class="underline"
+              @click="life?.begin('fault')"
+            >
+              Report a fault …
+            </button>
           </p>
         </div>
         <div v-if="can('work runs')" class="flex flex-wrap gap-2" :class="own.length > 1 && !running && 'basis-full'">
@@ -220,6 +238,7 @@ const resultWords = (h: { status: string; result?: string; now: string }) =>
           <dd>{{ particular.words }}</dd>
         </template>
       </dl>
+      <DeviceLife ref="life" :device="data" @renamed="(id) => $router.replace({ name: 'device', params: { id } })" />
       <FileList :id="data.id" :key="data.id" of="device" />
       <HistoryList :id="data.id" of="device" />
     </aside>
