@@ -3,6 +3,7 @@ package e2e_test
 import (
 	"fmt"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -34,7 +35,16 @@ var everywhere = []struct{ path, sign string }{
 	{"/house/people", "Who may do what alone"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Hands, in minutes"},
 	{"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"},
 	{"/house/record", "Copies"},
+	{"/me", "Where you are signed in"},
 	{"/nowhere", "There is nothing here"},
+}
+
+// slips are what no page says: words and figures that run together, a code in the place of a unit, one of something as several, a
+// hole where a name should stand.
+var slips = []*regexp.Regexp{
+	regexp.MustCompile(`[a-z](The|It|What|No) [a-z]+`), regexp.MustCompile(`[^.\d]\d+\.\d{3,}\.\d`), regexp.MustCompile(`\b1 (strokes|points|runs|days|minutes|readings|devices|rows|events)\b`),
+	regexp.MustCompile(`\d (Cel|deg|mm\[Hg\]|cm\[H2O\]|\[ppm\])( |$)`), regexp.MustCompile(`\br76 class\b`),
+	regexp.MustCompile(` is an? ;|\(\)|undefined|NaN|\[object|\{\{`),
 }
 
 // everyButton presses what there is, page by page, and wants no complaint of
@@ -123,6 +133,11 @@ func (p *page) sound(t *testing.T, axe, where string) {
 		`[...document.querySelectorAll('main button, main input, main select, main summary, [role=dialog] button, [role=dialog] input, [role=dialog] select')].filter(e => e.offsetParent && !e.matches('.sr-only, [type=file]')).map(e => (['checkbox', 'radio'].includes(e.type) && e.closest('label')) || e).filter(e => e.getBoundingClientRect().height < 39 || e.getBoundingClientRect().width < 39).slice(0, 3).map(e => e.outerHTML.slice(0, 160))`)
 	require.NoError(t, err)
 	assert.Empty(t, small, "too small for a gloved finger: "+where)
+	text, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('main, [role=dialog]')].map(e => e.innerText).join('\\n')")
+	require.NoError(t, err)
+	for _, slip := range slips {
+		assert.Empty(t, slip.FindString(text), where)
+	}
 	for _, trouble := range p.Troubles() {
 		if !strings.Contains(trouble, "401") {
 			assert.Fail(t, trouble, where)

@@ -42,7 +42,7 @@ const finding = computed(() => props.run.findings.find((f) => f.id === measure.v
       <button class="btn mt-4 self-start" @click="emit('look', measure.finding)">Go to {{ finding?.title }}</button>
     </template>
     <div class="mt-2 flex flex-wrap gap-3">
-      <SkipStep v-if="spot && measure.reading && !step.done" :step="step" />
+      <SkipStep v-if="spot && measure.reading && !step.done" :step="step" words="Leave the whole step out …" />
       <OwnPoint :measure="measure" />
     </div>
   </div>

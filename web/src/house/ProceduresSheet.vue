@@ -2,7 +2,7 @@
 import { computed, ref } from 'vue'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
-import { familyWords } from '../composables/words'
+import { counted, familyWords } from '../composables/words'
 import { useSession } from '../composables/useSession'
 import { useHouse } from './useHouse'
 import SecretField from '../components/SecretField.vue'
@@ -76,7 +76,7 @@ const tint: Record<string, string> = {
         >
           <span class="font-semibold">{{ p.title }}</span>
           <span class="block text-sm text-ink-2"
-            >{{ familyWords(p.family) }} · revision {{ p.revision }} · {{ p.points }} points · about
+            >{{ familyWords(p.family) }} · revision {{ p.revision }} · {{ counted(p.points, 'point') }} · about
             {{ p.minutes }} min</span
           >
         </button>
@@ -107,7 +107,7 @@ const tint: Record<string, string> = {
           The rehearsal came to a stop: {{ run.stopped }}
         </p>
         <p v-else class="mt-3 border-l-4 border-petrol bg-petrol-wash px-3 py-2">
-          Played through from start to signature: {{ run.result }}, {{ run.points }} points. {{ run.saved }}
+          Played through from start to signature: {{ run.result }}, {{ counted(run.points, 'point') }}. {{ run.saved }}
         </p>
         <pre
           v-if="run.diff.length"

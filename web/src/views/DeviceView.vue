@@ -73,7 +73,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
             <StateMark :stands="data" why />
             <span class="text-ink-2"> · last good {{ ago(lastGood?.opened_at, now) }}</span>
           </p>
-          <p class="mt-1 flex flex-wrap gap-x-5">
+          <p class="mt-1 flex flex-wrap items-center gap-x-5">
             <a class="underline" :href="`/api/labels.pdf?tag=${data.tag}`" target="_blank">Label (PDF)</a>
             <a class="underline" :href="`/api/assets/${data.tag}/history.pdf`" target="_blank">History (PDF)</a>
             <RouterLink
@@ -83,14 +83,14 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
             >
             <button
               v-if="unjudged && can('note what was done')"
-              class="font-semibold text-vermilion underline"
+              class="min-h-10 font-semibold text-vermilion underline"
               @click="life?.begin('judge', unjudged)"
             >
               Judge the fault …
             </button>
             <button
               v-else-if="can('note events of a device') && data.state !== 'retired'"
-              class="underline"
+              class="min-h-10 underline"
               @click="life?.begin('fault')"
             >
               Report a fault …
