@@ -39,8 +39,8 @@ var everywhere = []struct{ path, sign string }{
 	{"/nowhere", "There is nothing here"},
 }
 
-// slips are what no page says: words and figures that run together, a code in the place of a unit, one of something as several, a
-// hole where a name should stand.
+// slips are what no page says: words and figures that run together, a code in the place of a unit, one of something as
+// several, a hole where a name should stand.
 var slips = []*regexp.Regexp{
 	regexp.MustCompile(`[a-z](The|It|What|No) [a-z]+`), regexp.MustCompile(`[^.\d]\d+\.\d{3,}\.\d`), regexp.MustCompile(`\b1 (strokes|points|runs|days|minutes|readings|devices|rows|events)\b`),
 	regexp.MustCompile(`\d (Cel|deg|mm\[Hg\]|cm\[H2O\]|\[ppm\])( |$)`), regexp.MustCompile(`\br76 class\b`),
@@ -133,7 +133,8 @@ func (p *page) sound(t *testing.T, axe, where string) {
 		`[...document.querySelectorAll('main button, main input, main select, main summary, [role=dialog] button, [role=dialog] input, [role=dialog] select')].filter(e => e.offsetParent && !e.matches('.sr-only, [type=file]')).map(e => (['checkbox', 'radio'].includes(e.type) && e.closest('label')) || e).filter(e => e.getBoundingClientRect().height < 39 || e.getBoundingClientRect().width < 39).slice(0, 3).map(e => e.outerHTML.slice(0, 160))`)
 	require.NoError(t, err)
 	assert.Empty(t, small, "too small for a gloved finger: "+where)
-	text, err := browser.Eval[string](p.Page, "[...document.querySelectorAll('main, [role=dialog]')].map(e => e.innerText).join('\\n')")
+	text, err := browser.Eval[string](p.Page,
+		"[...document.querySelectorAll('main, [role=dialog]')].map(e => e.innerText).join('\\n')")
 	require.NoError(t, err)
 	for _, slip := range slips {
 		assert.Empty(t, slip.FindString(text), where)

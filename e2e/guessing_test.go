@@ -19,8 +19,8 @@ import (
 // guesses is how many passwords strangers try at once: few as a rule, the full number in "make attack".
 var guesses = flag.Int("guesses", 120, "how many passwords TestManyGuessesTakeLittleMemory tries")
 
-// A password's hash takes 64 MB. However many strangers try at once, from however many addresses, few are computed at a time: the
-// server's memory stays within 300 MB, and it answers whoever is signed in.
+// A password's hash takes 64 MB. However many strangers try at once, from however many addresses, few are computed at a
+// time: the server's memory stays within 300 MB, and it answers whoever is signed in.
 func TestManyGuessesTakeLittleMemory(t *testing.T) {
 	data := t.TempDir()
 	begun(t, data)
@@ -59,7 +59,8 @@ func TestManyGuessesTakeLittleMemory(t *testing.T) {
 	group.Wait()
 	most := peak(t, s)
 	t.Logf("%d guesses, answered %v; at most %d MB", *guesses, counts, most)
-	assert.Equal(t, *guesses, counts[401]+counts[429]+counts[503], "each was refused, told to wait, or told that it is busy: %v", counts)
+	assert.Equal(t, *guesses, counts[401]+counts[429]+counts[503],
+		"each was refused, told to wait, or told that it is busy: %v", counts)
 	assert.Less(t, most, 300)
 }
 

@@ -68,7 +68,8 @@ func (p *page) fits(name string) {
 	p.must(err)
 }
 
-// Somebody of the directory signs in there, sets a passkey of their tablet, signs by it, and comes back by it over a locked page.
+// Somebody of the directory signs in there, sets a passkey of their tablet, signs by it, and comes back by it over a
+// locked page.
 func TestTheDirectoryAndAPasskeyInPlaceOfAPassword(t *testing.T) {
 	t.Parallel()
 	s := withDirectory(t)

@@ -55,7 +55,7 @@ type Facts struct {
 	Faults   []Fault // reported, and not judged yet
 	Away     *Away   // nil: it is at its place
 	Why      string  // it is out of use, or gone; empty where a run withdrew it
-	Grace    int // days that a duty which blocks nothing may be late
+	Grace    int     // days that a duty which blocks nothing may be late
 }
 
 // Fault is something wrong that was reported of a device.

@@ -64,7 +64,8 @@ func (d Directory) Check() error {
 	}
 	for i, r := range d.Roles {
 		if r.Group == "" || !slices.Contains(PeopleRoles, r.Role) {
-			all = append(all, fmt.Errorf("roles[%d]: it needs a group, and the role trainee, technician, lead, manager or administrator", i))
+			all = append(all,
+				fmt.Errorf("roles[%d]: it needs a group, and the role trainee, technician, lead, manager or administrator", i))
 		}
 	}
 	slices.SortFunc(all, func(a, b error) int { return strings.Compare(a.Error(), b.Error()) })

@@ -25,7 +25,8 @@ func TestTimeThatGoesBackIsSaid(t *testing.T) {
 		h.shop.KeepDaily(ctx)
 	}
 	price := func(hour int) {
-		posted[workshop.HouseView](lead, "/api/house/prices", order{"hour": hour, "litre": 1, "certificate": 1, "currency": "EUR"})
+		posted[workshop.HouseView](lead, "/api/house/prices", order{"hour": hour, "litre": 1, "certificate": 1,
+			"currency": "EUR"})
 	}
 	price(60)
 	h.now = h.now.Add(time.Hour)

@@ -29,15 +29,16 @@ func registerDirectory(api huma.API, s *Server) {
 			out.Address, err = s.auth.JoinDirectory(ctx, "/me", in.Body.Password)
 			var why people.Refusal
 			if errors.As(err, &why) {
-				return out, &Problem{Status: http.StatusUnprocessableEntity, Title: "Not joined", Code: string(why), Field: "password",
+				return out, &Problem{Status: http.StatusUnprocessableEntity, Title: "Not joined", Code: string(why),
+					Field:  "password",
 					Detail: "The directory does not answer now. Nothing was changed; try again later."}
 			}
 			return out, unconfirmed(err, "password")
 		})
 }
 
-// toDirectory sends a browser to the directory; ?me leads back to one's own page, and ?window says that it was opened over the page
-// and closes itself. No page of another site sends anybody there.
+// toDirectory sends a browser to the directory; ?me leads back to one's own page, and ?window says that it was opened
+// over the page and closes itself. No page of another site sends anybody there.
 func (s *Server) toDirectory(w http.ResponseWriter, r *http.Request) {
 	to := "/"
 	switch {

@@ -35,8 +35,8 @@ func (c *client) attach(of, id, name string, content []byte) (int, []byte) {
 	return answer.StatusCode, text
 }
 
-// A document is kept once by its content, as whoever may keep it hands it in, within the room there is; it is in the history, in
-// every copy and in the archive, and a content that was changed is found.
+// A document is kept once by its content, as whoever may keep it hands it in, within the room there is; it is in the
+// history, in every copy and in the archive, and a content that was changed is found.
 func TestDocumentsAreKeptByTheirContent(t *testing.T) {
 	h := newHouse(t)
 	idris, lead := h.signedIn("Idris Vail"), h.signedIn("Tamsin Orrery")
@@ -99,7 +99,8 @@ func TestDocumentsAreKeptByTheirContent(t *testing.T) {
 	taken := 0
 	for n := range 8 {
 		group.Go(func() {
-			if status, _ := idris.attach("device", "MB-0417", "n.txt", bytes.Repeat([]byte{byte('a' + n)}, 900)); status == 200 {
+			if status, _ := idris.attach("device", "MB-0417", "n.txt", bytes.Repeat([]byte{byte('a' + n)},
+				900)); status == 200 {
 				mutex.Lock()
 				defer mutex.Unlock()
 				taken++

@@ -24,8 +24,8 @@ import (
 	"pgregory.net/rapid"
 )
 
-// guessed is how many hours strangers guess for, and mutated how many requests are sent that were changed on their way: few as a
-// rule, the full number in "make attack".
+// guessed is how many hours strangers guess for, and mutated how many requests are sent that were changed on their way:
+// few as a rule, the full number in "make attack".
 var (
 	guessed = flag.Int("guessed", 3, "how many hours TestStrangersGuess plays")
 	mutated = flag.Duration("mutated", 0, "how long TestRequestsThatWereChangedOnTheirWay sends them; 0: 150 of them")
@@ -58,7 +58,8 @@ func TestStrangersGuess(t *testing.T) {
 	require.NoError(t, err)
 	own := &http.Client{Jar: &encryptedJar{jar}}
 	signIn := func() int {
-		status, _ := h.stranger(t, own, "10.1.1.1", "/api/session", order{"name": "Idris Vail", "password": workshop.DemoPassword})
+		status, _ := h.stranger(t, own, "10.1.1.1", "/api/session", order{"name": "Idris Vail",
+			"password": workshop.DemoPassword})
 		return status
 	}
 	require.Equal(t, 200, signIn())
@@ -76,7 +77,8 @@ func TestStrangersGuess(t *testing.T) {
 				}
 			}
 		}
-		return strings.Repeat(" ", random.IntN(3)) + strings.Replace(string(name), " ", " \u200b"+strings.Repeat(" ", random.IntN(2)), 1)
+		return strings.Repeat(" ", random.IntN(3)) + strings.Replace(string(name), " ", " \u200b"+strings.Repeat(" ",
+			random.IntN(2)), 1)
 	}
 	looked, waited := 0, 0
 	for range *guessed * 60 { // minutes
@@ -89,7 +91,8 @@ func TestStrangersGuess(t *testing.T) {
 		var mutex sync.Mutex
 		for _, g := range guesses {
 			group.Go(func() {
-				status, said := h.stranger(t, &http.Client{}, g.address, "/api/session", order{"name": g.name, "password": "a guess"})
+				status, said := h.stranger(t, &http.Client{}, g.address, "/api/session", order{"name": g.name,
+					"password": "a guess"})
 				mutex.Lock()
 				defer mutex.Unlock()
 				switch status {
@@ -150,8 +153,9 @@ func exampleOf(a anything, o operation, seed uint64) (e struct {
 	return e
 }
 
-// Requests whose bytes were changed on their way — a body cut off or doubled, a byte turned, another method, another media type, a
-// header too many — are answered or refused in words: nothing fails, and what is answered as good is whole.
+// Requests whose bytes were changed on their way — a body cut off or doubled, a byte turned, another method, another
+// media type, a header too many — are answered or refused in words: nothing fails, and what is answered as good is
+// whole.
 func TestRequestsThatWereChangedOnTheirWay(t *testing.T) {
 	h := newHouse(t)
 	clients := []*client{h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail"), h.signedIn("Bram Ostley"), h.client()}
@@ -205,10 +209,12 @@ func TestRequestsThatWereChangedOnTheirWay(t *testing.T) {
 		if err != nil {
 			continue // no client could send it
 		}
-		request.Header.Set("Content-Type", []string{"application/json", "application/json", "application/json", "text/plain", "",
+		request.Header.Set("Content-Type", []string{"application/json", "application/json", "application/json",
+			"text/plain", "",
 			"application/json; charset=utf-16", "multipart/form-data"}[random.IntN(7)])
 		if random.IntN(9) == 0 {
-			request.Header.Set([]string{"Accept", "Authorization", "Cookie", "Origin", "Range", "If-Match", "X-Passphrase"}[random.IntN(7)],
+			request.Header.Set([]string{"Accept", "Authorization", "Cookie", "Origin", "Range", "If-Match",
+				"X-Passphrase"}[random.IntN(7)],
 				fmt.Sprintf("%q", turned([]byte("Bearer needle=bytes=0-5"))))
 		}
 		c := clients[random.IntN(len(clients))]

@@ -12,7 +12,8 @@ import (
 
 // registerLife is what becomes of a device between its runs. Each answers with the device as it is then.
 func registerLife(api huma.API, shop *workshop.Workshop) {
-	serve(api, operation{"correct-asset", http.MethodPost, "/api/assets/{id}/correct", "Correct what was entered wrong of a device",
+	serve(api, operation{"correct-asset", http.MethodPost, "/api/assets/{id}/correct",
+		"Correct what was entered wrong of a device",
 		person.CorrectDevices, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`

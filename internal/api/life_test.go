@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A device's life between its runs: corrected, moved, lent, faulty, mended, out of use, gone. Each has its reason in the history,
-// and the one state says so everywhere.
+// A device's life between its runs: corrected, moved, lent, faulty, mended, out of use, gone. Each has its reason in
+// the history, and the one state says so everywhere.
 func TestADevicesLife(t *testing.T) {
 	h := newHouse(t)
 	idris, lead, fenn := h.signedIn("Idris Vail"), h.signedIn("Tamsin Orrery"), h.signedIn("Fenn Castellan")
@@ -24,8 +24,10 @@ func TestADevicesLife(t *testing.T) {
 	other := firstOf(t, idris, "patient-scale", 1)
 
 	// Corrected, with a reason; a tag stays one device's.
-	for field, o := range map[string]order{"reason": {"serial": "SN-9", "reason": " "}, "tag": {"tag": other, "reason": "misread"},
-		"maker": {"maker": " ", "reason": "misread"}, "limits.volume": {"limits": order{"volume": "about"}, "reason": "misread"}} {
+	for field, o := range map[string]order{"reason": {"serial": "SN-9", "reason": " "}, "tag": {"tag": other,
+		"reason": "misread"},
+		"maker": {"maker": " ", "reason": "misread"}, "limits.volume": {"limits": order{"volume": "about"},
+			"reason": "misread"}} {
 		assert.Equal(t, field, idris.problem(path+"/correct", o, 422).Field)
 	}
 	assert.Equal(t, was.Serial, now().Serial, "nothing of what was refused")
@@ -33,7 +35,8 @@ func TestADevicesLife(t *testing.T) {
 	corrected := posted[workshop.AssetView](idris, path+"/correct", order{"tag": "MB-9001", "serial": "SN-9-4411", "risk": 2,
 		"limits": order{"volume": "±5 % of reading"}, "reason": "the plate was misread"})
 	assert.Equal(t, was.ID, corrected.ID)
-	assert.Equal(t, []any{"MB-9001", "SN-9-4411", 2, was.Maker}, []any{corrected.Tag, corrected.Serial, corrected.Risk, corrected.Maker})
+	assert.Equal(t, []any{"MB-9001", "SN-9-4411", 2, was.Maker}, []any{corrected.Tag, corrected.Serial,
+		corrected.Risk, corrected.Maker})
 	tag, path = "MB-9001", "/api/assets/MB-9001"
 	found := get[workshop.AssetPageView](idris, "/api/assets?search=sn-9-4411")
 	require.Len(t, found.Assets, 1)
@@ -64,14 +67,16 @@ func TestADevicesLife(t *testing.T) {
 	// A fault, reported by anybody through a trainee, stops it until somebody judges it.
 	faulty := "/api/assets/" + other
 	before := get[workshop.AssetView](idris, faulty)
-	report := order{"id": "fault-0001", "what": "the display flickers", "reporter": "Ward 3, night shift", "since": "2026-03-01"}
+	report := order{"id": "fault-0001", "what": "the display flickers", "reporter": "Ward 3, night shift",
+		"since": "2026-03-01"}
 	for range 2 {
 		v := posted[workshop.AssetView](fenn, faulty+"/faults", report)
 		require.Len(t, v.Faults, len(before.Faults)+1, "once, also where it is sent again")
 		assert.Equal(t, device.NotToBeUsed, v.State)
 		assert.Contains(t, v.Words, "the display flickers (Ward 3, night shift, 2026-03-02). It is not judged yet.")
 	}
-	assert.Equal(t, "since", fenn.problem(faulty+"/faults", order{"id": "fault-0002", "what": "x", "since": "2027-01-01"}, 422).Field)
+	assert.Equal(t, "since", fenn.problem(faulty+"/faults", order{"id": "fault-0002", "what": "x",
+		"since": "2027-01-01"}, 422).Field)
 	fenn.problem("/api/faults/fault-0001/judge", order{"outcome": "nothing found", "found": "looked at"}, 403)
 	assert.Equal(t, "found", idris.problem("/api/faults/fault-0001/judge", order{"outcome": "mended", "found": " "}, 422).Field)
 	status, body := idris.call("POST", "/api/faults/fault-0001/judge", order{"outcome": "nothing found",
@@ -80,7 +85,8 @@ func TestADevicesLife(t *testing.T) {
 	v := get[workshop.AssetView](idris, faulty)
 	assert.Equal(t, before.State, v.State)
 	assert.Equal(t, "Idris Vail", v.Faults[0].JudgedBy)
-	assert.Equal(t, "outcome", idris.problem("/api/faults/fault-0001/judge", order{"outcome": "mended", "found": "again"}, 422).Field)
+	assert.Equal(t, "outcome", idris.problem("/api/faults/fault-0001/judge", order{"outcome": "mended",
+		"found": "again"}, 422).Field)
 
 	// Withdrawn: out of use, and back by a signed run alone.
 	posted[workshop.AssetView](idris, faulty+"/faults", order{"id": "fault-0003", "what": "one corner reads low"})
@@ -114,7 +120,8 @@ func TestADevicesLife(t *testing.T) {
 	assert.Contains(t, v.Words, "sold for parts (Tamsin Orrery")
 	idris.problem("/api/runs", order{"id": idris.id(), "asset": other}, 409)
 	idris.problem(faulty+"/whereabouts", order{"to": "lent", "whom": "x", "reason": "y"}, 422)
-	v = posted[workshop.AssetView](lead, faulty+"/whereabouts", order{"to": "in the register again", "reason": "it was another"})
+	v = posted[workshop.AssetView](lead, faulty+"/whereabouts", order{"to": "in the register again",
+		"reason": "it was another"})
 	assert.Equal(t, device.OutOfUse, v.State)
 
 	_, err = h.ledger.Verify()

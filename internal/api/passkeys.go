@@ -36,7 +36,8 @@ func registerPasskeys(api huma.API, s *Server) {
 		all, err := s.auth.MyPasskeys(ctx)
 		return workshop.Passkeys(all), err
 	}
-	serve(api, operation{"my-passkeys", http.MethodGet, "/api/session/passkeys", "One's own passkeys", person.OwnAccount, 0, nil},
+	serve(api, operation{"my-passkeys", http.MethodGet, "/api/session/passkeys", "One's own passkeys",
+		person.OwnAccount, 0, nil},
 		func(ctx context.Context, _ *struct{}) ([]workshop.PasskeyView, error) { return mine(ctx) })
 	serve(api, operation{"offer-passkey", http.MethodPost, "/api/session/passkeys/offer",
 		"What a device is asked to make a passkey; its owner says their password", person.OwnAccount, 0, nil},
@@ -82,7 +83,8 @@ func registerPasskeys(api huma.API, s *Server) {
 		func(ctx context.Context, in *struct{ Body answer }) (out workshop.SessionView, err error) {
 			p, err := s.auth.SignInByPasskey(ctx, in.Body.text())
 			if errors.Is(err, people.ErrNoPasskey) {
-				return out, &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Code: "sign-in", Field: "credential",
+				return out, &Problem{Status: http.StatusUnauthorized, Title: "Not signed in", Code: "sign-in",
+					Field:  "credential",
 					Detail: workshop.Sentence(err)}
 			}
 			if err != nil {

@@ -30,7 +30,8 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 
 	alike := posted[workshop.HouseView](keeper, "/api/house/people", order{"name": "Wren Ηalloway", "role": person.Trainee,
 		"password": "given over a desk", "active": true}) // with a Greek capital eta
-	assert.Equal(t, 2, len(slices.DeleteFunc(alike.People, func(p workshop.Colleague) bool { return p.Like == "" })), "both are marked")
+	assert.Equal(t, 2, len(slices.DeleteFunc(alike.People, func(p workshop.Colleague) bool { return p.Like == "" })),
+		"both are marked")
 
 	wren := h.client()
 	session := posted[workshop.SessionView](wren, "/api/session", order{"name": "wren halloway",

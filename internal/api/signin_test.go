@@ -65,7 +65,10 @@ func (c *client) goes(path string, seen func(*url.URL) bool) *url.URL {
 	require.NoError(c.t, err)
 	at, err = at.Parse(path)
 	require.NoError(c.t, err)
-	once := &http.Client{Jar: c.http.Jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	once := &http.Client{Jar: c.http.Jar, CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	for range 9 {
 		if seen != nil && seen(at) {
 			return at
@@ -120,7 +123,8 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 	status, _ = ada.call("GET", "/api/today", nil)
 	assert.Equal(t, 200, status)
 	h.now = h.now.Add(11 * time.Minute)
-	assert.Contains(t, ada.problem("/api/session/pin", order{"password": "", "pin": "938471"}, 422).Detail, "directory once more")
+	assert.Contains(t, ada.problem("/api/session/pin", order{"password": "", "pin": "938471"}, 422).Detail,
+		"directory once more")
 	assert.Equal(t, 422, statusOf(ada.call("POST", "/api/session/pin", order{"password": "835102", "pin": "938471"})),
 		"a PIN does not change a PIN")
 	for _, guess := range []string{"", "anything at all", workshop.DemoPassword} {
@@ -148,7 +152,8 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed")))
 	assert.Equal(t, "last", h.client().from(stand, of("s-2", "Tamsin Orrery", "biomed")), "nobody would lead the lab")
 
-	posted[workshop.HouseView](keeper, "/api/house/people/"+session.Person.ID, order{"role": person.Technician, "active": false})
+	posted[workshop.HouseView](keeper, "/api/house/people/"+session.Person.ID, order{"role": person.Technician,
+		"active": false})
 	assert.Equal(t, "closed", h.client().from(stand, of("s-1", "Ada Quillan", "biomed")))
 }
 
@@ -198,7 +203,10 @@ func TestAnAnswerOfTheDirectoryIsItsAskersAlone(t *testing.T) {
 	request, err := http.NewRequest("GET", h.server.URL+"/sign-in/directory", nil)
 	require.NoError(t, err)
 	request.Header.Set("Sec-Fetch-Site", "cross-site")
-	sent, err := (&http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}).Do(request)
+	sent, err := (&http.Client{CheckRedirect: func(*http.Request,
+		[]*http.Request) error {
+		return http.ErrUseLastResponse
+	}}).Do(request)
 	require.NoError(t, err)
 	sent.Body.Close()
 	assert.Equal(t, "/?directory=expired", sent.Header.Get("Location"), "another site sends nobody there")
@@ -221,7 +229,8 @@ type tablet struct {
 func (h *house) newTablet() *tablet {
 	at, err := url.Parse(h.server.URL)
 	require.NoError(h.t, err)
-	return &tablet{Authenticator: virtualwebauthn.NewAuthenticator(), key: virtualwebauthn.NewCredential(virtualwebauthn.KeyTypeEC2),
+	return &tablet{Authenticator: virtualwebauthn.NewAuthenticator(),
+		key:   virtualwebauthn.NewCredential(virtualwebauthn.KeyTypeEC2),
 		party: virtualwebauthn.RelyingParty{ID: "localhost", Name: "North Needle", Origin: "http://" + at.Host}}
 }
 
@@ -250,8 +259,8 @@ func (d *tablet) shows(c *client) json.RawMessage {
 	return json.RawMessage(virtualwebauthn.CreateAssertionResponse(d.party, d.Authenticator, d.key, *options))
 }
 
-// A passkey stands for its owner's password: at the sign-in, over a locked page and for a signature; once each, on the device it
-// was asked on, and not after it was removed.
+// A passkey stands for its owner's password: at the sign-in, over a locked page and for a signature; once each, on the
+// device it was asked on, and not after it was removed.
 func TestPasskeys(t *testing.T) {
 	h := newHouse(t).byName()
 	idris, pad := h.signedIn("Idris Vail"), h.newTablet()

@@ -52,7 +52,8 @@ func (r Room) Fits(size, of, all int64) error {
 	case size > r.Each:
 		return &Full{fmt.Sprintf("it has %s; one file has at most %s: scan it smaller, or in parts", Size(size), Size(r.Each))}
 	case of+size > r.Of:
-		return &Full{fmt.Sprintf("%s are kept here already, and %s is what there is room for: ask whoever sets that", Size(of), Size(r.Of))}
+		return &Full{fmt.Sprintf("%s are kept here already, and %s is what there is room for: ask whoever sets that",
+			Size(of), Size(r.Of))}
 	case all+size > r.All:
 		return &Full{fmt.Sprintf("the workshop keeps %s of files, and %s is what there is room for: ask whoever sets that", Size(all), Size(r.All))}
 	}

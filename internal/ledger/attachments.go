@@ -77,7 +77,8 @@ func (l *Ledger) Attach(act Act, f Attachment, content []byte) error {
 
 // Kept is how many bytes of files are kept of a subject, and of all together, each content once.
 func (l *Ledger) Kept(subject string) (of, all int64, err error) {
-	if err = l.read.Raw("SELECT COALESCE(SUM(size), 0) FROM attachments WHERE subject = ? AND ended IS NULL", subject).Scan(&of).Error; err != nil {
+	if err = l.read.Raw("SELECT COALESCE(SUM(size), 0) FROM attachments WHERE subject = ? AND ended IS NULL",
+		subject).Scan(&of).Error; err != nil {
 		return 0, 0, err
 	}
 	err = l.read.Raw("SELECT COALESCE(SUM(size), 0) FROM (SELECT DISTINCT hash, size FROM attachments)").Scan(&all).Error

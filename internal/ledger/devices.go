@@ -87,7 +87,8 @@ func (l *Ledger) givenBack(ids []string, all map[string]device.Facts) error {
 		Group("asset_id, procedure").Order("asset_id, procedure"))
 	for _, r := range back {
 		f := all[r.AssetID]
-		if slices.ContainsFunc(f.Last, func(l device.LastRun) bool { return l.Procedure == r.Procedure && l.At.After(*r.GivenBackAt) }) {
+		if slices.ContainsFunc(f.Last,
+			func(l device.LastRun) bool { return l.Procedure == r.Procedure && l.At.After(*r.GivenBackAt) }) {
 			continue
 		}
 		f.Last = append(f.Last, device.LastRun{ID: r.ID, Procedure: r.Procedure, Title: r.Title, Result: r.GivenBackResult,
@@ -129,7 +130,8 @@ func (l *Ledger) doubts(runs []string) (map[string][]string, error) {
 		Where("uses.run_id IN ? AND standards.status = ? AND standards.id NOT IN (?)", runs, reference.Quarantined, looked).
 		Order("uses.run_id, standards.tag"))
 	for _, d := range held {
-		words[d.RunID] = append(words[d.RunID], fmt.Sprintf("%s is in quarantine (%s), and was not looked back on yet.", d.Title, d.Note))
+		words[d.RunID] = append(words[d.RunID],
+			fmt.Sprintf("%s is in quarantine (%s), and was not looked back on yet.", d.Title, d.Note))
 	}
 	return words, err
 }
@@ -139,7 +141,8 @@ func (l *Ledger) WithControls(ids ...string) (map[string]bool, error) {
 	with := map[string]bool{}
 	for some := range slices.Chunk(ids, askedAtOnce) {
 		var found []string
-		if err := l.read.Model(&ControlLot{}).Where("asset_id IN ?", some).Distinct().Pluck("asset_id", &found).Error; err != nil {
+		if err := l.read.Model(&ControlLot{}).Where("asset_id IN ?", some).Distinct().Pluck("asset_id",
+			&found).Error; err != nil {
 			return nil, err
 		}
 		for _, id := range found {

@@ -13,9 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// What follows the record from beside (a replication engine) keeps its place: it reads on in the write-ahead log, which is neither
-// begun anew nor taken away under it, whatever the program does meanwhile. And the file with its log, copied at any moment, is the
-// record as it stood then.
+// What follows the record from beside (a replication engine) keeps its place: it reads on in the write-ahead log, which
+// is neither begun anew nor taken away under it, whatever the program does meanwhile. And the file with its log, copied
+// at any moment, is the record as it stood then.
 func TestAFollowerKeepsItsPlace(t *testing.T) {
 	folder := t.TempDir()
 	l, err := ledger.Open(folder)

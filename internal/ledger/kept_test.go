@@ -57,9 +57,11 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 		&ledger.TestCorrection{ID: "c", Test: "urea", Slope: 1.08}))
 	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t",
 		Kind: ledger.OfCalendar, Hash: "h"}))
-	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"}, &ledger.Fault{ID: "f"}))
-	require.NoError(t, l.Attach(ledger.Act{Kind: "file added", By: idris, At: now}, ledger.Attachment{ID: "f", Subject: "assets/d",
-		Hash: "2d711642b726b04401627ca9fbac32f5c8530fb1903cc4db02258717921a4881"}, []byte("x")))
+	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"},
+		&ledger.Fault{ID: "f"}))
+	require.NoError(t, l.Attach(ledger.Act{Kind: "file added", By: idris, At: now}, ledger.Attachment{ID: "f",
+		Subject: "assets/d",
+		Hash:    "2d711642b726b04401627ca9fbac32f5c8530fb1903cc4db02258717921a4881"}, []byte("x")))
 	require.NoError(t, l.SetSetting(ledger.Act{Kind: "prices set", By: idris, At: now}, "prices", 5))
 	require.NoError(t, l.Close())
 

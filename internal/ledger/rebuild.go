@@ -193,11 +193,12 @@ func (t table) reconcile(tx *gorm.DB, want map[string]json.RawMessage) ([]Differ
 	return all, nil
 }
 
-// defaults are what the columns of a table hold where nothing was said of them, as JSON by their names: a row that the log knows from
-// before a column was added has that in it.
+// defaults are what the columns of a table hold where nothing was said of them, as JSON by their names: a row that the
+// log knows from before a column was added has that in it.
 func (t table) defaults(tx *gorm.DB) (map[string]json.RawMessage, error) {
 	var columns []struct{ Name, Value string }
-	err := tx.Raw("SELECT name, dflt_value AS value FROM pragma_table_info(?) WHERE dflt_value IS NOT NULL", t.name).Scan(&columns).Error
+	err := tx.Raw("SELECT name, dflt_value AS value FROM pragma_table_info(?) WHERE dflt_value IS NOT NULL",
+		t.name).Scan(&columns).Error
 	all := make(map[string]json.RawMessage, len(columns))
 	for _, c := range columns {
 		var text string

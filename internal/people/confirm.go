@@ -23,8 +23,8 @@ var ErrPINSpent = errors.New("that was the fifth wrong PIN: sign in again with y
 // ErrUnconfirmed says that nothing was given to show who one is.
 var ErrUnconfirmed = errors.New("a signature asks for your password or PIN once more")
 
-// Confirm checks that whoever is signed in is there themselves, by their password, PIN or passkey, and returns which it was. The
-// errors are ErrUnconfirmed, ErrRefused, ErrPINSpent, ErrTooMany and ErrBusy.
+// Confirm checks that whoever is signed in is there themselves, by their password, PIN or passkey, and returns which it
+// was. The errors are ErrUnconfirmed, ErrRefused, ErrPINSpent, ErrTooMany and ErrBusy.
 func (a *Authenticator) Confirm(ctx context.Context, secret string) (shown string, err error) {
 	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
 	switch {
@@ -114,8 +114,9 @@ func CheckPIN(pin string) error {
 // ErrProveAgain says that it is too long ago that the directory said who somebody is.
 var ErrProveAgain = errors.New("sign in by the directory once more; then set it within ten minutes")
 
-// proven checks that whoever is signed in is there themselves, before they set what they sign with: by a password or passkey, or
-// because the directory said so just now. A PIN is not enough. The errors are those of Confirm, and ErrProveAgain.
+// proven checks that whoever is signed in is there themselves, before they set what they sign with: by a password or
+// passkey, or because the directory said so just now. A PIN is not enough. The errors are those of Confirm, and
+// ErrProveAgain.
 func (a *Authenticator) proven(ctx context.Context, secret string) error {
 	if secret == "" {
 		p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))

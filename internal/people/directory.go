@@ -88,7 +88,8 @@ func (d *directory) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, 
 	defer d.mutex.Unlock()
 	if d.provider == nil {
 		// Its keys are fetched again later, by a context of its own.
-		p, err := oidc.NewProvider(oidc.ClientContext(context.WithoutCancel(ctx), &http.Client{Timeout: directoryTime}), d.Issuer)
+		p, err := oidc.NewProvider(oidc.ClientContext(context.WithoutCancel(ctx),
+			&http.Client{Timeout: directoryTime}), d.Issuer)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -105,9 +106,9 @@ func (a *Authenticator) AskDirectory(ctx context.Context, to string) (string, er
 	return a.askDirectory(ctx, to, "")
 }
 
-// JoinDirectory is the address at the directory where whoever is signed in shows who they are there: from then on they sign in by
-// it. They say their password first, so that no other page can join their account to somebody else. The errors are those of
-// Confirm, and a [Refusal].
+// JoinDirectory is the address at the directory where whoever is signed in shows who they are there: from then on they
+// sign in by it. They say their password first, so that no other page can join their account to somebody else. The
+// errors are those of Confirm, and a [Refusal].
 func (a *Authenticator) JoinDirectory(ctx context.Context, to, password string) (string, error) {
 	if isPIN(password) {
 		return "", ErrRefused
@@ -228,7 +229,8 @@ func (a *Authenticator) meet(claims said, role person.Role, join string) (ledger
 		return ledger.Person{}, TakenByElse
 	case at < 0 && join != "":
 		at = slices.IndexFunc(everyone, func(p ledger.Person) bool { return p.ID == join })
-		act.Kind, act.By = "account joined to the directory", person.Person{ID: join, Name: everyone[at].Name, Role: everyone[at].Role}
+		act.Kind, act.By = "account joined to the directory", person.Person{ID: join, Name: everyone[at].Name,
+			Role: everyone[at].Role}
 	case at < 0:
 		if slices.ContainsFunc(everyone, func(p ledger.Person) bool { return NameKey(p.Name) == NameKey(claims.name) }) {
 			return ledger.Person{}, NameTaken

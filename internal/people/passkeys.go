@@ -181,8 +181,8 @@ func (a *Authenticator) EndPasskey(ctx context.Context, id string) error {
 	return errors.Join(err, ledger.ErrNotFound)
 }
 
-// AskPasskey is what a device is asked in order to show a passkey: one of whoever is signed in, who signs; else of whoever signs
-// in by it.
+// AskPasskey is what a device is asked in order to show a passkey: one of whoever is signed in, who signs; else of
+// whoever signs in by it.
 func (a *Authenticator) AskPasskey(ctx context.Context) (any, error) {
 	party, err := a.relyingParty(ctx)
 	if err != nil {

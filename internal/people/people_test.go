@@ -215,7 +215,8 @@ func TestPasswords(t *testing.T) {
 		assert.NoError(t, people.CheckPassword(good, "Idris Vail"), good)
 	}
 	assert.Error(t, people.CheckPassword(strings.Repeat("heron gate ", 40), "Idris Vail"), "longer than any hash needs")
-	for one, other := range map[string]string{"Idris Vail": "Іdris Vаil", "Marn Caim": "Mam Cairn", "Odile Marsh": "0dile Marsh"} {
+	for one, other := range map[string]string{"Idris Vail": "Іdris Vаil", "Marn Caim": "Mam Cairn",
+		"Odile Marsh": "0dile Marsh"} {
 		assert.True(t, people.LooksLike(one, other), other)
 		assert.NotEqual(t, people.NameKey(one), people.NameKey(other), "it may be somebody else")
 	}

@@ -179,7 +179,8 @@ func (ws *Workshop) AllFiles(who person.Person) (File, error) {
 
 func (ws *Workshop) archive(all []ledger.Attachment, out io.Writer) error {
 	archive := zip.NewWriter(out)
-	list := exchange.Table{Columns: []string{"of", "name", "file", "type", "bytes", "sha256", "note", "by", "at", "taken off", "why"}}
+	list := exchange.Table{Columns: []string{"of", "name", "file", "type", "bytes", "sha256", "note", "by", "at",
+		"taken off", "why"}}
 	var rows [][]any
 	packed := map[string]bool{}
 	for _, f := range all {

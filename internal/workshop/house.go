@@ -174,7 +174,8 @@ func (ws *Workshop) House() (HouseView, error) {
 		return v, err
 	}
 	for _, p := range everyone {
-		one := Colleague{ID: p.ID, Name: p.Name, Role: p.Role, Active: p.Active, Works: person.Can(p.Role, person.WorkRuns), By: "password"}
+		one := Colleague{ID: p.ID, Name: p.Name, Role: p.Role, Active: p.Active, Works: person.Can(p.Role,
+			person.WorkRuns), By: "password"}
 		if p.Directory != "" {
 			one.By = "directory"
 		}

@@ -35,7 +35,8 @@ func (ws *Workshop) faults(asset string) ([]FaultView, error) {
 	all, err := ws.Ledger.Faults(false, asset)
 	views := make([]FaultView, len(all))
 	for i, f := range all {
-		views[i] = FaultView{f.ID, f.What, f.Reporter, f.Since, f.At, f.By, f.Judged, f.JudgedBy, f.Outcome, f.Found, f.Parts, f.Minutes}
+		views[i] = FaultView{f.ID, f.What, f.Reporter, f.Since, f.At, f.By, f.Judged, f.JudgedBy, f.Outcome, f.Found,
+			f.Parts, f.Minutes}
 	}
 	return views, err
 }
@@ -80,7 +81,8 @@ func (ws *Workshop) CorrectAsset(id string, c Correction, who person.Person) (st
 		}
 		a.Tag = tag
 	}
-	for field, text := range map[string]struct{ from, to *string }{"serial": {c.Serial, &a.Serial}, "maker": {c.Maker, &a.Maker},
+	for field, text := range map[string]struct{ from, to *string }{"serial": {c.Serial, &a.Serial}, "maker": {c.Maker,
+		&a.Maker},
 		"model": {c.Model, &a.Model}} {
 		if text.from == nil {
 			continue
@@ -134,8 +136,8 @@ type Relocation struct {
 	Reason string `json:"reason" maxLength:"400"`
 }
 
-// MoveAsset moves a device. Where the height changes by as much as the workshop says, or is not known of both sites, what depends on
-// it is due.
+// MoveAsset moves a device. Where the height changes by as much as the workshop says, or is not known of both sites,
+// what depends on it is due.
 func (ws *Workshop) MoveAsset(id string, m Relocation, who person.Person) error {
 	why, err := reasoned(m.Reason)
 	if err != nil {
@@ -239,7 +241,8 @@ func (ws *Workshop) SetWhereabouts(id string, o Whereabouts, who person.Person) 
 		}
 		a.AwayTo, a.AwaySince, a.AwayUntil = "", nil, nil
 	case "out of use":
-		a.Status, a.Why = ledger.OutOfUse, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(why, "."), who.Name, now.Format(time.DateOnly))
+		a.Status, a.Why = ledger.OutOfUse, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(why, "."), who.Name,
+			now.Format(time.DateOnly))
 		kind = "device taken out of use"
 	case "retired":
 		open, err := ws.openOn(a.ID)
@@ -249,7 +252,8 @@ func (ws *Workshop) SetWhereabouts(id string, o Whereabouts, who person.Person) 
 		if open {
 			return invalid("to", "A run is open on it, or waits for its review: end it first.")
 		}
-		a.Status, a.Why = ledger.Gone, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(why, "."), who.Name, now.Format(time.DateOnly))
+		a.Status, a.Why = ledger.Gone, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(why, "."), who.Name,
+			now.Format(time.DateOnly))
 	case "in the register again":
 		if a.Status != ledger.Gone {
 			return nil
@@ -312,8 +316,8 @@ type FaultJudgement struct {
 	Minutes int                 `json:"minutes,omitempty" minimum:"0" maximum:"100000" doc:"of work"`
 }
 
-// JudgeFault says what a fault was found to be, and draws what follows: after a repair, what it undoes is due; a withdrawn device
-// is out of use until a signed run finds it good.
+// JudgeFault says what a fault was found to be, and draws what follows: after a repair, what it undoes is due; a
+// withdrawn device is out of use until a signed run finds it good.
 func (ws *Workshop) JudgeFault(id string, j FaultJudgement, who person.Person) error {
 	f, err := ws.Ledger.Fault(id)
 	if err != nil {
@@ -334,15 +338,18 @@ func (ws *Workshop) JudgeFault(id string, j FaultJudgement, who person.Person) e
 		if err != nil {
 			return err
 		}
-		a.Status, a.Why = ledger.OutOfUse, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(j.Found, "."), who.Name, now.Format(time.DateOnly))
+		a.Status, a.Why = ledger.OutOfUse, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(j.Found, "."), who.Name,
+			now.Format(time.DateOnly))
 		records = append(records, &a)
 	}
 	if j.Outcome == ledger.Mended { // first: a mended device whose duties still stood would be taken for good
-		if err := ws.undone(f.AssetID, f.ID+"-mended", duty.Repair, j.Found, who, func(ledger.Activity) bool { return true }); err != nil {
+		if err := ws.undone(f.AssetID, f.ID+"-mended", duty.Repair, j.Found, who,
+			func(ledger.Activity) bool { return true }); err != nil {
 			return err
 		}
 	}
-	if err := ws.Ledger.Record(ws.act(f.ID+"-judged", "fault judged: "+string(j.Outcome), who, j.Found), records...); err != nil {
+	if err := ws.Ledger.Record(ws.act(f.ID+"-judged", "fault judged: "+string(j.Outcome), who, j.Found),
+		records...); err != nil {
 		return err
 	}
 	ws.changes.tell("", 0)

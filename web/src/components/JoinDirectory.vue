@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import AlertNote from './AlertNote.vue'
+import PasswordField from './PasswordField.vue'
 import { api } from '../api/client'
 import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
@@ -20,17 +21,7 @@ async function join() {
     <p class="text-ink-2">
       Or sign in by {{ session?.directory }} from now on: you show there who you are, and this password counts no more.
     </p>
-    <label class="block">
-      <span class="label">Your password</span>
-      <input
-        v-model="password"
-        name="join-password"
-        type="password"
-        class="field"
-        autocomplete="current-password"
-        required
-      />
-    </label>
+    <PasswordField v-model="password" name="join-password" />
     <AlertNote :words="trouble" />
     <button class="btn" :disabled="sending">Join this account to {{ session?.directory }}</button>
   </form>

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { reactive, ref } from 'vue'
 import FormOutcome from './FormOutcome.vue'
+import PasswordField from './PasswordField.vue'
 import { api } from '../api/client'
 import { queries, useCached } from '../api/queries'
 import { passkeysWork, usePasskey } from '../composables/usePasskey'
@@ -49,17 +50,7 @@ async function end(id: string) {
       </li>
     </ul>
     <template v-if="passkeysWork()">
-      <label v-if="session?.by !== 'directory'" class="block">
-        <span class="label">Your password</span>
-        <input
-          v-model="form.password"
-          name="passkey-password"
-          type="password"
-          class="field"
-          autocomplete="current-password"
-          required
-        />
-      </label>
+      <PasswordField v-if="session?.by !== 'directory'" v-model="form.password" name="passkey-password" />
       <label class="block">
         <span class="label">What you call this device</span>
         <input v-model="form.name" name="passkey-name" class="field" autocomplete="off" maxlength="60" required />

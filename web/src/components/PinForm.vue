@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { reactive, ref } from 'vue'
 import FormOutcome from './FormOutcome.vue'
+import PasswordField from './PasswordField.vue'
 import { api } from '../api/client'
 import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
@@ -30,17 +31,7 @@ async function set(chosen: string) {
       Six to eleven digits that you sign runs with. After five wrong ones you are signed out, and it rests until you
       sign in again.
     </p>
-    <label v-if="session?.by !== 'directory'" class="block">
-      <span class="label">Your password</span>
-      <input
-        v-model="form.password"
-        name="pin-password"
-        type="password"
-        class="field"
-        autocomplete="current-password"
-        required
-      />
-    </label>
+    <PasswordField v-if="session?.by !== 'directory'" v-model="form.password" name="pin-password" />
     <label class="block">
       <span class="label">{{ session?.pin ? 'A new PIN' : 'The PIN' }}</span>
       <input
