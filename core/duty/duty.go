@@ -71,6 +71,14 @@ func (d Duty) Check() error {
 	return nil
 }
 
+// Main is the place of the duty that a list means which speaks of one: the first that is done by a procedure, by the
+// calendar, and of the whole device. It is -1 where there is none.
+func Main(all []Duty) int {
+	return slices.IndexFunc(all, func(d Duty) bool {
+		return d.Procedure != "" && d.Test == "" && !d.Outside && (d.Months > 0 || d.Days > 0)
+	})
+}
+
 // Template is what recurs on the devices of a family; of one model of it, where one is named.
 type Template struct {
 	Family string `json:"family" yaml:"family"`

@@ -114,3 +114,14 @@ func TestDutiesThatNothingMakesDue(t *testing.T) {
 	assert.Equal(t, "family", duty.DutiesOf(of, "scale", "other")[0].ID)
 	assert.Empty(t, duty.DutiesOf(of, "pump", ""))
 }
+
+func TestTheMainDuty(t *testing.T) {
+	byHand := duty.Duty{ID: "kit", Title: "Part kit", Months: 24}
+	each := duty.Duty{ID: "pre-use", Title: "Pre-use check", Procedure: "pre-use", On: []duty.Event{duty.Repair}}
+	ofTest := duty.Duty{ID: "urea", Title: "Urea", Procedure: "urea", Test: "urea", Months: 6}
+	outside := duty.Duty{ID: "legal", Title: "Legal", Procedure: "legal", Outside: true, Months: 24}
+	yearly := duty.Duty{ID: "performance", Title: "Performance", Procedure: "performance", Months: 12}
+	shared := duty.Duty{ID: "electrical", Title: "Electrical safety", Procedure: "electrical", Months: 24}
+	assert.Equal(t, 4, duty.Main([]duty.Duty{byHand, each, ofTest, outside, yearly, shared}))
+	assert.Equal(t, -1, duty.Main([]duty.Duty{byHand, each, ofTest, outside}))
+}

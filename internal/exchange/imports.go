@@ -53,10 +53,19 @@ type Import struct {
 type Row struct {
 	Line       int
 	Asset      *ledger.Asset
+	Upkeep     Upkeep // of the device
 	Standard   *ledger.Standard
 	Run        *ledger.Run
 	Result     *ledger.Result
 	Instrument *Instrument
+}
+
+// Upkeep is what a list says of a device's main duty: when it was done last, how often it is done, and when it is due.
+// Each may be missing.
+type Upkeep struct {
+	Last   *time.Time
+	Months int
+	Due    *time.Time
 }
 
 // Instrument is an instrument with its link, as a list says it. One whose name stands in the register changes it; the
@@ -79,7 +88,8 @@ type Known interface {
 }
 
 var columns = map[string]struct{ needed, more []string }{
-	Assets: {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "risk", "status"}},
+	Assets: {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "risk", "status", "last_done",
+		"months", "next_due"}},
 	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due", "quantity", "unit", "u",
 		"k"}, []string{"maker", "serial", "place", "value", "from", "to", "accredited", "lot"}},
 	Histories: {[]string{"tag", "on", "title", "result"},
@@ -201,7 +211,9 @@ func (r *rowReader) row(kind string, line int, record []string) {
 	if err == nil {
 		switch kind {
 		case Assets:
-			row.Asset, err = r.asset(line, get)
+			if row.Asset, err = r.asset(line, get); err == nil {
+				row.Upkeep, err = r.upkeep(get)
+			}
 		case Standards:
 			row.Standard, err = r.standard(line, get)
 		case Instruments:
@@ -277,6 +289,31 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 }
 
 // date reads a day where the workshop is: 2026-03-02.
+// upkeep reads when a device was done last, how often, and when it is due.
+func (r *rowReader) upkeep(get func(string) string) (u Upkeep, err error) {
+	for field, into := range map[string]**time.Time{"last_done": &u.Last, "next_due": &u.Due} {
+		if text := get(field); text != "" {
+			on, err := r.date(field, text)
+			if err != nil {
+				return u, err
+			}
+			*into = &on
+		}
+	}
+	if u.Last != nil && u.Last.After(r.now) {
+		return u, refusal{"last_done", "lies in the future"}
+	}
+	if u.Last != nil && u.Due != nil && u.Due.Before(*u.Last) {
+		return u, refusal{"next_due", "lies before it was done last"}
+	}
+	if text := get("months"); text != "" {
+		if u.Months, err = strconv.Atoi(text); err != nil || u.Months < 1 || u.Months > 120 {
+			return u, refusal{"months", fmt.Sprintf("is 1 to 120, not %q", text)}
+		}
+	}
+	return u, nil
+}
+
 func (r *rowReader) date(field, text string) (time.Time, error) {
 	t, err := time.ParseInLocation(time.DateOnly, text, r.now.Location())
 	if err != nil {

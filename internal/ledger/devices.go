@@ -136,6 +136,21 @@ func (l *Ledger) doubts(runs []string) (map[string][]string, error) {
 	return words, err
 }
 
+// AssetsOf are devices by their ids.
+func (l *Ledger) AssetsOf(ids ...string) (map[string]Asset, error) {
+	all := make(map[string]Asset, len(ids))
+	for some := range slices.Chunk(ids, askedAtOnce) {
+		found, err := many[Asset](l.read.Where("id IN ?", some))
+		if err != nil {
+			return nil, err
+		}
+		for _, a := range found {
+			all[a.ID] = a
+		}
+	}
+	return all, nil
+}
+
 // WithControls are those of some devices that have control lots.
 func (l *Ledger) WithControls(ids ...string) (map[string]bool, error) {
 	with := map[string]bool{}

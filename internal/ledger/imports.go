@@ -3,6 +3,7 @@ package ledger
 import (
 	"context"
 	"errors"
+
 	"northneedle/core/conformity"
 	"northneedle/core/run"
 
@@ -12,9 +13,9 @@ import (
 // batch is how many rows one event of an import holds. After each, it looks whether to go on.
 const batch = 500
 
-// TakeIn inserts records in one transaction: all of them, or none. It tells how
-// many are in, and stops, keeping nothing, when the context ends.
-func (l *Ledger) TakeIn(ctx context.Context, act Act, records []any, told func(done int)) error {
+// TakeIn inserts records, and saves changed ones that are there already, in one transaction: all of them, or none. It
+// tells how many are in, and stops, keeping nothing, when the context ends.
+func (l *Ledger) TakeIn(ctx context.Context, act Act, records, changed []any, told func(done int)) error {
 	countImported(records)
 	return l.Do(act, func(w *writer) error {
 		for i := 0; i < len(records); i += batch {
@@ -25,6 +26,16 @@ func (l *Ledger) TakeIn(ctx context.Context, act Act, records []any, told func(d
 			if err := w.createBatch(act, records[i:min(i+batch, len(records))]); err != nil {
 				return err
 			}
+		}
+		for _, r := range changed {
+			if err := w.save(r); err != nil {
+				return err
+			}
+		}
+		after := act
+		after.ID = ""
+		if err := w.done(after); err != nil {
+			return err
 		}
 		told(len(records))
 		return ctx.Err()

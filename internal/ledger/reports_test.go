@@ -126,7 +126,7 @@ func TestReportsAddUpWhatStandsInTheRecord(t *testing.T) {
 		}
 		records = append(records, note)
 	}
-	require.NoError(t, l.TakeIn(context.Background(), imported, records, func(int) {}))
+	require.NoError(t, l.TakeIn(context.Background(), imported, records, nil, func(int) {}))
 
 	gotModels, err := l.FoundByModel(from, until)
 	require.NoError(t, err)
@@ -159,7 +159,7 @@ func TestWhatWasTakenInIsCountedAsTheRunsHereAre(t *testing.T) {
 		&ledger.Result{RunID: "r", AssetID: "d", Phase: run.AsFound, Zone: conformity.Inside},
 		&ledger.Result{RunID: "r", AssetID: "d", Phase: run.AsFound, Zone: conformity.Outside},
 		&ledger.Result{RunID: "r", AssetID: "d", Phase: run.AsLeft, Zone: conformity.Outside},
-	}, func(int) {}))
+	}, nil, func(int) {}))
 	row, err := l.RunRow("r")
 	require.NoError(t, err)
 	assert.Equal(t, 2, row.Found)

@@ -1,10 +1,12 @@
 package workshop
 
 import (
+	"errors"
 	"iter"
 	"time"
 
 	"northneedle/core/device"
+	"northneedle/core/duty"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 )
@@ -34,11 +36,22 @@ func (ws *Workshop) ListFile(list, format string) (f File, err error) {
 func (ws *Workshop) list(name string) (exchange.Table, error) {
 	switch name {
 	case "equipment":
+		recurring := map[string][]ledger.Activity{}
 		return exchange.Table{Name: name, Columns: []string{"tag", "serial", "maker", "model", "family", "site",
-			"place", "status", "risk", "stands", "why"},
+			"place", "status", "risk", "last_done", "months", "next_due", "stands", "why"},
 			Rows: rowsWithStates(ws, ws.Ledger.EveryAsset(), func(a ledger.Asset) string { return a.ID },
+				func(ids []string) error {
+					all, err := ws.Ledger.Activities(ids...)
+					clear(recurring)
+					for _, a := range all {
+						recurring[a.AssetID] = append(recurring[a.AssetID], a)
+					}
+					return err
+				},
 				func(a ledger.Asset, s device.Standing) []any {
-					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk, s.State, s.Words}
+					u := ws.upkeep(a, recurring[a.ID])
+					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk,
+						dated(u.Last), months(u.Months), dated(u.Due), s.State, s.Words}
 				})}, nil
 	case "references":
 		return ws.referenceList()
@@ -47,18 +60,52 @@ func (ws *Workshop) list(name string) (exchange.Table, error) {
 	}
 	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family",
 		"site", "place", "status", "reason", "why"},
-		Rows: rowsWithStates(ws, ws.Ledger.EveryDue(ws.Clock().AddDate(1, 0, 0)), func(d ledger.Due) string { return d.AssetID },
+		Rows: rowsWithStates(ws, ws.Ledger.EveryDue(ws.Clock().AddDate(1, 0, 0)),
+			func(d ledger.Due) string { return d.AssetID },
+			func([]string) error { return nil },
 			func(d ledger.Due, s device.Standing) []any {
 				return []any{d.Tag, d.Title, d.DueOn, d.Risk, d.Maker, d.Model, d.Family, d.Site, d.Place, s.State, d.Reason,
 					s.Words}
 			})}, nil
 }
 
+// upkeep is when a device was done last by its main duty, how often, and when it is due.
+func (ws *Workshop) upkeep(of ledger.Asset, all []ledger.Activity) (u exchange.Upkeep) {
+	main := ws.mainDuty(of)
+	for _, a := range all {
+		if a.Duty.ID != main || main == "" {
+			continue
+		}
+		u = exchange.Upkeep{Last: a.LastOn, Months: a.Duty.Months}
+		if duty.HasDay(a.DueOn) {
+			u.Due = &a.DueOn
+		}
+	}
+	return u
+}
+
+// dated is a day as a cell of a list; none is an empty one.
+func dated(day *time.Time) any {
+	if day == nil {
+		return ""
+	}
+	return *day
+}
+
+// months is an interval as a cell of a list; none, or one in days, is an empty one.
+func months(n int) any {
+	if n == 0 {
+		return ""
+	}
+	return n
+}
+
 // statesAtOnce is for how many rows of a list the devices' states are asked for at a time.
 const statesAtOnce = 500
 
-// rowsWithStates are a list's records about devices, with how each stands, as rows of a table.
-func rowsWithStates[T any](ws *Workshop, records iter.Seq2[T, error], id func(T) string,
+// rowsWithStates are a list's records about devices, with how each stands, as rows of a table. also is told the devices
+// of the rows that come next.
+func rowsWithStates[T any](ws *Workshop, records iter.Seq2[T, error], id func(T) string, also func(ids []string) error,
 	row func(T, device.Standing) []any) iter.Seq2[[]any, error] {
 	return func(yield func([]any, error) bool) {
 		var some []T
@@ -68,6 +115,7 @@ func rowsWithStates[T any](ws *Workshop, records iter.Seq2[T, error], id func(T)
 				ids[i] = id(record)
 			}
 			states, err := ws.states(ids...)
+			err = errors.Join(err, also(ids))
 			for _, record := range some {
 				if !yield(row(record, states[id(record)]), err) {
 					return false

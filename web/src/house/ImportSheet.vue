@@ -18,7 +18,12 @@ const { trouble, send } = useSend()
 let timer: ReturnType<typeof setTimeout> | undefined
 onBeforeUnmount(() => clearTimeout(timer))
 const kinds = [
-  { id: 'assets' as const, words: 'Devices', columns: 'tag, maker, model, family, site; serial, place, risk, status' },
+  {
+    id: 'assets' as const,
+    words: 'Devices',
+    columns: 'tag, maker, model, family, site; serial, place, risk, status, last_done, months, next_due',
+    note: 'The last three are of its main verification: when it was done last, how often, and the day it is due.',
+  },
   {
     id: 'standards' as const,
     words: 'References',
