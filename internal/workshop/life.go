@@ -154,17 +154,19 @@ func (ws *Workshop) MoveAsset(id string, m Relocation, who person.Person) error 
 	if m.Site == a.Site && m.Place == a.Place {
 		return nil // also where it is sent again
 	}
-	before := a.Site
+	rises, words, err := ws.rises(a.Site, m.Site)
+	if err != nil {
+		return err
+	}
+	if rises { // first: a device that is moved and whose duties still stood would be taken for good
+		if err := ws.undone(a.ID, m.ID+"-height", duty.Moved, words, who,
+			func(ledger.Activity) bool { return true }); err != nil {
+			return err
+		}
+	}
 	a.Site, a.Place = m.Site, m.Place
 	a.Search = ledger.Searchable(a)
-	if err := ws.Ledger.Record(ws.act(m.ID, "device moved", who, why), &a); err != nil {
-		return err
-	}
-	rises, words, err := ws.rises(before, a.Site)
-	if err != nil || !rises {
-		return err
-	}
-	return ws.undone(a.ID, m.ID+"-height", duty.Moved, words, who, func(ledger.Activity) bool { return true })
+	return ws.Ledger.Record(ws.act(m.ID, "device moved", who, why), &a)
 }
 
 // rises reports whether a move between two sites counts as one to another height, and why.
