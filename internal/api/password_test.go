@@ -40,6 +40,12 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	status, body := wren.call("GET", "/api/today", nil)
 	assert.Equal(t, 403, status)
 	assert.Contains(t, string(body), "Set one that only you know")
+	for path, o := range map[string]order{"/api/session/passkeys/offer": {}, "/api/session/directory": {},
+		"/api/session/pin": {"pin": "835102"}} {
+		o["password"] = "given over a desk"
+		assert.Contains(t, wren.problem(path, o, 422).Detail, "password of your own first",
+			"whoever gave it could come back by %s", path)
+	}
 	for new, words := range map[string]string{"short": "at least 12", "given over a desk": "is the old one",
 		"Wren Halloway": "guessed soon"} {
 		assert.Contains(t, wren.problem("/api/session/password", order{"old": "given over a desk", "new": new},

@@ -135,7 +135,7 @@ func unconfirmed(err error, field string) error {
 		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not signed", Code: "unconfirmed", Field: field,
 			Detail: "That is not the password or PIN of whoever is signed in here. Nothing was recorded; write it again."}
 	case errors.Is(err, people.ErrUnconfirmed), errors.Is(err, people.ErrNoPasskey), errors.Is(err, people.ErrByNumber),
-		errors.Is(err, people.ErrProveAgain):
+		errors.Is(err, people.ErrProveAgain), errors.Is(err, people.ErrOwnPasswordFirst):
 		return &Problem{Status: http.StatusUnprocessableEntity, Title: "Not signed", Code: "unconfirmed", Field: field,
 			Detail: workshop.Sentence(err)}
 	}

@@ -114,27 +114,29 @@ func CheckPIN(pin string) error {
 // ErrProveAgain says that it is too long ago that the directory said who somebody is.
 var ErrProveAgain = errors.New("sign in by the directory once more; then set it within ten minutes")
 
+// ErrOwnPasswordFirst says that the password was given by somebody else, and is changed before anything of one's own is set.
+var ErrOwnPasswordFirst = errors.New("set a password of your own first: somebody else gave you this one")
+
 // proven checks that whoever is signed in is there themselves, before they set what they sign with: by a password or
-// passkey, or because the directory said so just now. A PIN is not enough. The errors are those of Confirm, and
-// ErrProveAgain.
+// passkey, or because the directory said so just now. A PIN is not enough. The errors are those of Confirm,
+// ErrProveAgain and ErrOwnPasswordFirst.
 func (a *Authenticator) proven(ctx context.Context, secret string) error {
-	if secret == "" {
-		p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
-		if err != nil {
-			return err
+	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
+	switch {
+	case err != nil:
+		return err
+	case p.OneTime: // whoever gave the password knows it: what they set now would outlive it
+		return ErrOwnPasswordFirst
+	case secret == "" && p.PasswordHash == "":
+		at, err := time.Parse(time.RFC3339, a.sessions.GetString(ctx, provenKey))
+		if err != nil || a.clock().Sub(at) > askedTime {
+			return ErrProveAgain
 		}
-		if p.PasswordHash == "" {
-			at, err := time.Parse(time.RFC3339, a.sessions.GetString(ctx, provenKey))
-			if err != nil || a.clock().Sub(at) > askedTime {
-				return ErrProveAgain
-			}
-			return nil
-		}
-	}
-	if isPIN(secret) {
+		return nil
+	case isPIN(secret):
 		return ErrRefused
 	}
-	_, err := a.Confirm(ctx, secret)
+	_, err = a.Confirm(ctx, secret)
 	return err
 }
 
@@ -160,10 +162,4 @@ func (a *Authenticator) SetPIN(ctx context.Context, password, pin string) error 
 	}
 	by := person.Person{ID: p.ID, Name: p.Name, Role: p.Role}
 	return a.ledger.Record(ledger.Act{Kind: kind, By: by, At: a.clock()}, &p)
-}
-
-// HasPIN reports whether whoever is signed in has set a PIN.
-func (a *Authenticator) HasPIN(ctx context.Context) bool {
-	p, err := a.ledger.Person(ctx, a.sessions.GetString(ctx, key))
-	return err == nil && p.PinHash != ""
 }

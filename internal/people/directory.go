@@ -110,10 +110,7 @@ func (a *Authenticator) AskDirectory(ctx context.Context, to string) (string, er
 // sign in by it. They say their password first, so that no other page can join their account to somebody else. The
 // errors are those of Confirm, and a [Refusal].
 func (a *Authenticator) JoinDirectory(ctx context.Context, to, password string) (string, error) {
-	if isPIN(password) {
-		return "", ErrRefused
-	}
-	if _, err := a.Confirm(ctx, password); err != nil {
+	if err := a.proven(ctx, password); err != nil {
 		return "", err
 	}
 	return a.askDirectory(ctx, to, a.sessions.GetString(ctx, key))
