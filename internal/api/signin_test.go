@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"northneedle/core/person"
+	"northneedle/core/run"
+	"northneedle/core/runview"
 	"northneedle/internal/people"
 	"northneedle/internal/workshop"
 
@@ -302,6 +304,15 @@ func TestPasskeys(t *testing.T) {
 	assert.Equal(t, 422, pin(on, late))
 	noor := h.signedIn("Noor Bexley")
 	assert.Equal(t, 422, statusOf(noor.call("POST", "/api/session/passkey/ask", order{})), "she has none")
+
+	w := idris.signable(firstOf(t, idris, "capnograph", 2))
+	sign := order{"id": "signed-by-passkey", "expect": w.v.Seq, "kind": "sign", "statement": "Done.",
+		"reviewer": "tamsin", "secret": confirm(idris)}
+	for range 2 { // the second time as where the answer was lost: the passkey signs once, and it did
+		v := posted[runview.View](idris, "/api/runs/"+w.v.ID+"/commands", sign)
+		assert.Equal(t, run.InReview, v.Status)
+		assert.Equal(t, w.v.Seq+1, v.Seq)
+	}
 
 	foreign := h.newTablet()
 	foreign.party.Origin = "http://elsewhere.example"

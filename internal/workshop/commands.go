@@ -60,6 +60,15 @@ type CommandBody struct {
 	Corrected run.Corrected   `json:"corrected,omitempty" doc:"what the certificate should have said of the device"`
 }
 
+// Carried is the run that somebody's command was carried out on before; false where it was not.
+func (ws *Workshop) Carried(command string, who person.Person) (runview.View, bool) {
+	r, before, err := ws.Ledger.Carried(command, who)
+	if err != nil || !before {
+		return runview.View{}, false
+	}
+	return ws.RunView(r), true
+}
+
 // Carry does something in a run, and gives the run as it stands then.
 func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who person.Person) (v runview.View, err error) {
 	if b.Signs() && b.Shown == "" {
@@ -68,8 +77,8 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 	do, err := ws.command(ctx, id, b, who)
 	if err != nil {
 		// Sent again, it may ask for what is gone by now, as a frame is after a restart; it was carried out all the same.
-		if r, before, _ := ws.Ledger.Carried(b.ID, who); before {
-			return ws.RunView(r), nil
+		if v, before := ws.Carried(b.ID, who); before {
+			return v, nil
 		}
 		return v, err
 	}
