@@ -215,7 +215,7 @@ func TestAnythingIsAnsweredOrRefusedInWords(t *testing.T) {
 	}
 	a.names = slices.DeleteFunc(a.names, func(s string) bool { return s == "" })
 	answered := map[string]bool{}
-	sameEachTime(t, 40)
+	sameEachTime(t, 30)
 	rapid.Check(t, func(r *rapid.T) {
 		for range 25 {
 			o := rapid.SampledFrom(operations).Draw(r, "operation")

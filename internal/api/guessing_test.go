@@ -28,7 +28,7 @@ import (
 // few as a rule, the full number in "make attack".
 var (
 	guessed = flag.Int("guessed", 3, "how many hours TestStrangersGuess plays")
-	mutated = flag.Duration("mutated", 0, "how long TestRequestsThatWereChangedOnTheirWay sends them; 0: 150 of them")
+	mutated = flag.Duration("mutated", 0, "how long TestRequestsThatWereChangedOnTheirWay sends them; 0: 100 of them")
 )
 
 // stranger asks through the proxy from some address.
@@ -185,7 +185,7 @@ func TestRequestsThatWereChangedOnTheirWay(t *testing.T) {
 		return text
 	}
 	counts, sent := map[int]int{}, 0
-	for end := time.Now().Add(*mutated); sent < 150 || time.Now().Before(end); sent++ {
+	for end := time.Now().Add(*mutated); sent < 100 || time.Now().Before(end); sent++ {
 		o := operations[random.IntN(len(operations))]
 		example := exampleOf(a, o, random.Uint64())
 		verb := o.verb
