@@ -111,5 +111,13 @@ func TestTheDirectoryAndAPasskeyInPlaceOfAPassword(t *testing.T) {
 	p.fits("phone-locked")
 	p.must(p.Press("By a passkey"))
 	p.must(p.Gone("Locked: Ada Quillan"))
+
+	// The same over the directory: it opens in a window of its own, which closes when it sends her back.
+	p.must(p.Press("A. Quillan"))
+	p.must(p.Press("Lock the page"))
+	p.see("Locked: Ada Quillan")
+	p.must(p.Press("By Hallowmere staff"))
+	p.must(p.Gone("Locked: Ada Quillan"))
+	p.see("the serial was misread")
 	assert.Empty(t, p.Troubles())
 }

@@ -89,6 +89,9 @@ func serveFile[I any](api huma.API, op operation, do func(context.Context, *I) (
 	huma.Register(api, described, func(ctx context.Context, in *I) (*file, error) {
 		out, err := do(ctx, in)
 		if err != nil {
+			if out.From != nil {
+				out.From.Close()
+			}
 			return nil, fail(err)
 		}
 		return sent(out), nil

@@ -6,7 +6,6 @@ import (
 	"net/http"
 
 	"northneedle/core/person"
-	"northneedle/internal/ledger"
 	"northneedle/internal/people"
 	"northneedle/internal/workshop"
 
@@ -21,7 +20,7 @@ func registerSession(api huma.API, s *Server) {
 				out, err = shop.Session(person.Person{})
 				out.Locked = &workshop.PersonView{ID: owner.ID, Name: owner.Name, Role: owner.Role}
 				if p, err := s.shop.Ledger.Person(ctx, owner.ID); err == nil {
-					out.By = wayIn(p)
+					out.By = p.SignsInBy()
 				}
 				out.Directory = s.auth.Directory()
 				return out, err
@@ -113,16 +112,8 @@ func (s *Server) session(ctx context.Context, who person.Person) (workshop.Sessi
 		return out, err
 	}
 	mine, err := s.auth.MyPasskeys(ctx)
-	out.GivenBy, out.GivenAt, out.PIN, out.Passkey, out.By = p.GivenBy, p.GivenAt, p.PinHash != "", len(mine) > 0, wayIn(p)
+	out.GivenBy, out.GivenAt, out.PIN, out.Passkey, out.By = p.GivenBy, p.GivenAt, p.PinHash != "", len(mine) > 0, p.SignsInBy()
 	return out, err
-}
-
-// wayIn is how somebody shows who they are at the sign-in.
-func wayIn(p ledger.Person) string {
-	if p.Directory != "" {
-		return "directory"
-	}
-	return "password"
 }
 
 // unconfirmed is what is answered where it was not shown who somebody is; field is where they were to show it.

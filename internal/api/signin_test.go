@@ -5,7 +5,9 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -136,7 +138,7 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 	assert.Contains(t, keeper.problem("/api/house/people/"+session.Person.ID, order{"role": person.Technician, "active": true,
 		"password": "given over a desk"}, 422).Detail, "signs in by the directory")
 
-	// The groups count anew at every sign-in; without one that gives a role there is none.
+	// The role is taken from the groups at every sign-in. Whoever is in no group with a role is refused.
 	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed", "biomed-leads")))
 	assert.Equal(t, person.Lead, get[workshop.SessionView](ada, "/api/session").Person.Role, "also for what is open already")
 	assert.Equal(t, "no-role", h.client().from(stand, of("s-1", "Ada Quillan", "porters")))
@@ -153,6 +155,20 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 		"password": workshop.DemoPassword})), "her password counts no more")
 	require.Empty(t, h.client().from(stand, of("s-1", "Ada Quillan", "biomed")))
 	assert.Equal(t, "last", h.client().from(stand, of("s-2", "Tamsin Orrery", "biomed")), "nobody would lead the lab")
+
+	// Two windows of somebody new at once register one person.
+	windows := []*client{h.client(), h.client()}
+	for range windows {
+		stand.QueueUser(of("s-9", "Perrin Sallow", "biomed"))
+	}
+	var group sync.WaitGroup
+	for _, w := range windows {
+		group.Go(func() { w.goes("/sign-in/directory", nil) })
+	}
+	group.Wait()
+	registered := slices.DeleteFunc(get[workshop.HouseView](keeper, "/api/house").People,
+		func(p workshop.Colleague) bool { return p.Name != "Perrin Sallow" })
+	assert.Len(t, registered, 1)
 
 	posted[workshop.HouseView](keeper, "/api/house/people/"+session.Person.ID, order{"role": person.Technician,
 		"active": false})
@@ -326,7 +342,7 @@ func TestPasskeys(t *testing.T) {
 		assert.Equal(t, 401, statusOf(h.client().call("POST", signIn, order{"credential": nonsense})))
 	}
 
-	// Who is let in anew by somebody else has no passkey any more: what was lost may be the tablet.
+	// A reset of the password ends all passkeys of its owner, who may have lost the tablet.
 	keeper := h.signedIn("Bram Ostley")
 	posted[workshop.HouseView](keeper, "/api/house/people/idris", order{"role": person.Technician, "active": true,
 		"password": "given over a desk"})

@@ -13,9 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// What follows the record from beside (a replication engine) keeps its place: it reads on in the write-ahead log, which
-// is neither begun anew nor taken away under it, whatever the program does meanwhile. And the file with its log, copied
-// at any moment, is the record as it stood then.
+// A replication engine that reads the record from beside keeps its place in the write-ahead log: the program neither truncates nor
+// removes the log under it, whatever it writes meanwhile. A copy of the file with its log, taken at any moment, opens as the record
+// was at that moment.
 func TestAFollowerKeepsItsPlace(t *testing.T) {
 	folder := t.TempDir()
 	l, err := ledger.Open(folder)

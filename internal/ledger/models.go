@@ -28,6 +28,14 @@ type Person struct {
 	Demo         bool // listed on the sign-in page of a demo
 }
 
+// SignsInBy is how somebody shows who they are at the sign-in: by "password" or "directory".
+func (p Person) SignsInBy() string {
+	if p.Directory != "" {
+		return "directory"
+	}
+	return "password"
+}
+
 // Asset status.
 const (
 	InUse    = "in use"

@@ -41,11 +41,7 @@ func (a *Authenticator) Confirm(ctx context.Context, secret string) (shown strin
 		a.forgivePIN(p.ID)
 		return "passkey", nil
 	}
-	hash := p.PasswordHash
-	if hash == "" {
-		hash = a.nobody
-	}
-	if err := a.check(ctx, secret, hash, p.Name, askingOf(ctx).countersOf(p)); err != nil {
+	if err := a.check(ctx, secret, p.PasswordHash, p.Name, askingOf(ctx).countersOf(p)); err != nil {
 		return "", err
 	}
 	a.forgivePIN(p.ID)

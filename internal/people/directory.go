@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/subtle"
+	"errors"
 	"fmt"
 	"net/http"
 	"slices"
@@ -46,8 +47,8 @@ const askedTime = 10 * time.Minute
 // directoryCookie carries what was asked of the directory until it answers.
 const directoryCookie = "needle-directory"
 
-// asked is what was asked of the directory for a browser.
-type asked struct {
+// authRequest is what was asked of the directory for a browser.
+type authRequest struct {
 	State    string
 	Nonce    string
 	Verifier string
@@ -62,6 +63,9 @@ type directory struct {
 
 	mutex    sync.Mutex
 	provider *oidc.Provider
+	failed   time.Time // when it could not be reached last
+
+	registering sync.Mutex // one account is looked for, and registered where there is none, at a time
 }
 
 // UseDirectory lets people of a directory sign in. secret is this server's own there.
@@ -82,15 +86,19 @@ func (d *directory) client(ctx context.Context) (context.Context, context.Cancel
 	return oidc.ClientContext(ctx, &http.Client{Timeout: directoryTime}), cancel
 }
 
-// reach is what the directory offers, and how it is asked.
-func (d *directory) reach(ctx context.Context) (*oidc.Provider, *oauth2.Config, error) {
+// discover is what the directory offers, and how it is asked.
+func (d *directory) discover(ctx context.Context) (*oidc.Provider, *oauth2.Config, error) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
 	if d.provider == nil {
+		if time.Since(d.failed) < directoryTime { // whoever waits for a dead directory does not wait one after the other
+			return nil, nil, errors.New("the directory did not answer a moment ago")
+		}
 		// Its keys are fetched again later, by a context of its own.
 		p, err := oidc.NewProvider(oidc.ClientContext(context.WithoutCancel(ctx),
 			&http.Client{Timeout: directoryTime}), d.Issuer)
 		if err != nil {
+			d.failed = time.Now()
 			return nil, nil, err
 		}
 		d.provider = p
@@ -122,19 +130,19 @@ func (a *Authenticator) askDirectory(ctx context.Context, to, join string) (stri
 	}
 	reaching, cancel := a.directory.client(ctx)
 	defer cancel()
-	_, config, err := a.directory.reach(reaching)
+	_, config, err := a.directory.discover(reaching)
 	if err != nil {
 		return "", fmt.Errorf("%w (%w)", NotSaid, err)
 	}
-	ask := asked{State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(), To: to, Join: join}
+	ask := authRequest{State: rand.Text(), Nonce: rand.Text(), Verifier: oauth2.GenerateVerifier(), To: to, Join: join}
 	if err := a.seal(ctx, directoryCookie, ask); err != nil {
 		return "", err
 	}
 	return config.AuthCodeURL(ask.State, oidc.Nonce(ask.Nonce), oauth2.S256ChallengeOption(ask.Verifier)), nil
 }
 
-// said is what the directory says of somebody.
-type said struct {
+// identity is what the directory says of somebody.
+type identity struct {
 	subject, name string
 	groups        []string
 }
@@ -145,12 +153,12 @@ func (a *Authenticator) FromDirectory(ctx context.Context, code, state string) (
 	if a.directory == nil {
 		return "", NoDirectory
 	}
-	var ask asked
+	var ask authRequest
 	if err := a.unseal(ctx, directoryCookie, &ask); err != nil ||
 		subtle.ConstantTimeCompare([]byte(ask.State), []byte(state)) != 1 {
 		return "", Expired
 	}
-	claims, err := a.directory.hear(ctx, code, ask)
+	claims, err := a.directory.exchange(ctx, code, ask)
 	if err != nil {
 		a.count("")
 		return "", fmt.Errorf("%w (%w)", NotSaid, err)
@@ -162,7 +170,7 @@ func (a *Authenticator) FromDirectory(ctx context.Context, code, state string) (
 	if who, _ := a.Who(ctx); ask.Join != "" && who.ID != ask.Join {
 		return "", NotYourself
 	}
-	p, err := a.meet(claims, role, ask.Join)
+	p, err := a.account(claims, role, ask.Join)
 	if err != nil {
 		return "", err
 	}
@@ -170,38 +178,38 @@ func (a *Authenticator) FromDirectory(ctx context.Context, code, state string) (
 	return ask.To, a.begin(ctx, p)
 }
 
-// hear takes the directory's word for a code, and looks whether it is the one that was asked for.
-func (d *directory) hear(ctx context.Context, code string, ask asked) (said, error) {
+// exchange takes the directory's word for a code, and looks whether it is the one that was asked for.
+func (d *directory) exchange(ctx context.Context, code string, ask authRequest) (identity, error) {
 	ctx, cancel := d.client(ctx)
 	defer cancel()
-	provider, config, err := d.reach(ctx)
+	provider, config, err := d.discover(ctx)
 	if err != nil {
-		return said{}, err
+		return identity{}, err
 	}
 	token, err := config.Exchange(ctx, code, oauth2.VerifierOption(ask.Verifier))
 	if err != nil {
-		return said{}, err
+		return identity{}, err
 	}
 	raw, _ := token.Extra("id_token").(string)
 	id, err := provider.Verifier(&oidc.Config{ClientID: d.Client}).Verify(ctx, raw)
 	if err != nil {
-		return said{}, err
+		return identity{}, err
 	}
 	if subtle.ConstantTimeCompare([]byte(id.Nonce), []byte(ask.Nonce)) != 1 {
-		return said{}, fmt.Errorf("the token is of another sign-in")
+		return identity{}, fmt.Errorf("the token is of another sign-in")
 	}
 	var claims map[string]any
 	if err := id.Claims(&claims); err != nil {
-		return said{}, err
+		return identity{}, err
 	}
-	out := said{subject: id.Issuer + " " + id.Subject}
+	out := identity{subject: id.Issuer + " " + id.Subject}
 	for _, claim := range []string{"name", "preferred_username"} {
 		if text, _ := claims[claim].(string); out.name == "" {
 			out.name = strings.TrimSpace(strings.ToValidUTF8(text, ""))
 		}
 	}
 	if out.name == "" || len([]rune(out.name)) > 100 {
-		return said{}, fmt.Errorf("the token has no name of at most 100 letters")
+		return identity{}, fmt.Errorf("the token has no name of at most 100 letters")
 	}
 	groups, _ := claims[d.Claim].([]any)
 	for _, g := range groups {
@@ -212,9 +220,11 @@ func (d *directory) hear(ctx context.Context, code string, ask asked) (said, err
 	return out, nil
 }
 
-// meet is the person whom the directory speaks of, with the role that it gives them now. join is the account that becomes
+// account is the person whom the directory speaks of, with the role that it gives them now. join is the account that becomes
 // theirs; empty: who is not known yet is registered.
-func (a *Authenticator) meet(claims said, role person.Role, join string) (ledger.Person, error) {
+func (a *Authenticator) account(claims identity, role person.Role, join string) (ledger.Person, error) {
+	a.directory.registering.Lock() // two windows at once are one new person
+	defer a.directory.registering.Unlock()
 	everyone, err := a.ledger.Everyone()
 	if err != nil {
 		return ledger.Person{}, err

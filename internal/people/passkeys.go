@@ -138,7 +138,7 @@ func (a *Authenticator) KeepPasskey(ctx context.Context, name string, answer []b
 	if err != nil {
 		return err
 	}
-	ask, err := a.asked(ctx, toRegister)
+	ask, err := a.takeChallenge(ctx, toRegister)
 	if err != nil || ask.Person != p.ID {
 		return ErrNoPasskey
 	}
@@ -217,7 +217,7 @@ func (a *Authenticator) AskPasskey(ctx context.Context) (any, error) {
 
 // SignInByPasskey signs in whose passkey was shown. The errors are ErrNoPasskey and ErrByNumber.
 func (a *Authenticator) SignInByPasskey(ctx context.Context, answer []byte) (ledger.Person, error) {
-	p, err := a.shown(ctx, toSignIn, answer)
+	p, err := a.assertion(ctx, toSignIn, answer)
 	if err != nil {
 		a.count("")
 		return ledger.Person{}, err
@@ -229,7 +229,7 @@ func (a *Authenticator) SignInByPasskey(ctx context.Context, answer []byte) (led
 // ConfirmByPasskey takes a passkey of whoever is signed in for their password or PIN: it returns what they sign with, once and
 // within two minutes, in this session.
 func (a *Authenticator) ConfirmByPasskey(ctx context.Context, answer []byte) (secret string, err error) {
-	p, err := a.shown(ctx, toSign, answer)
+	p, err := a.assertion(ctx, toSign, answer)
 	if err != nil {
 		return "", err
 	}
@@ -253,8 +253,8 @@ func (a *Authenticator) confirmPasskey(ctx context.Context, p ledger.Person, sec
 	return ok && c.person == p.ID && c.session == a.storedToken(ctx) && a.clock().Before(c.until) && a.confirmed.Remove(secret)
 }
 
-// asked is what a passkey was asked in this browser; each is answered once.
-func (a *Authenticator) asked(ctx context.Context, purpose string) (challenge, error) {
+// takeChallenge is the challenge that this browser was given for a purpose; each is taken once.
+func (a *Authenticator) takeChallenge(ctx context.Context, purpose string) (challenge, error) {
 	var ask challenge
 	if err := a.unseal(ctx, passkeyCookie, &ask); err != nil || ask.For != purpose {
 		return ask, ErrNoPasskey
@@ -265,10 +265,11 @@ func (a *Authenticator) asked(ctx context.Context, purpose string) (challenge, e
 	return ask, nil
 }
 
-// shown is whose passkey was shown. One that was used elsewhere in between may be a copy, and is not taken.
-func (a *Authenticator) shown(ctx context.Context, purpose string, answer []byte) (ledger.Person, error) {
+// assertion checks the answer to a challenge, and returns whose passkey it is. A passkey whose counter is behind may be a copy, and is
+// refused.
+func (a *Authenticator) assertion(ctx context.Context, purpose string, answer []byte) (ledger.Person, error) {
 	none := ledger.Person{}
-	ask, err := a.asked(ctx, purpose)
+	ask, err := a.takeChallenge(ctx, purpose)
 	if err != nil || ask.Person != "" && ask.Person != a.sessions.GetString(ctx, key) {
 		return none, ErrNoPasskey
 	}

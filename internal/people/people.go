@@ -2,6 +2,7 @@
 package people
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/json"
@@ -145,7 +146,7 @@ func (a *Authenticator) SignIn(ctx context.Context, name, password string) (ledg
 	if err != nil {
 		return ledger.Person{}, err
 	}
-	counters, hash := []counter{{"account " + NameKey(name), freeTries}, {"address " + from.address, freeOfAnAddress}}, a.nobody
+	counters, hash := []counter{{"account " + NameKey(name), freeTries}, {"address " + from.address, freeOfAnAddress}}, ""
 	if known && p.PasswordHash != "" {
 		counters, hash = from.countersOf(p), p.PasswordHash
 	}
@@ -176,13 +177,13 @@ func (a *Authenticator) begin(ctx context.Context, p ledger.Person) error {
 }
 
 // check compares a password with a hash. A wrong one counts for each counter, and as refused for whoever it was; the
-// first counter is the account's or the browser's own. The errors are ErrTooMany, ErrBusy and ErrRefused.
+// first counter is the account's or the browser's own. Without a hash, no password is right, which takes as long. The errors are ErrTooMany, ErrBusy and ErrRefused.
 func (a *Authenticator) check(ctx context.Context, password, hash, whose string, counters []counter) error {
 	if wait := a.tries.begin(a.clock(), counters...); wait > 0 {
 		a.count(whose)
 		return &ErrTooMany{wait}
 	}
-	match, err := a.hasher.compare(ctx, password, hash)
+	match, err := a.hasher.compare(ctx, password, cmp.Or(hash, a.nobody))
 	switch {
 	case errors.Is(err, ErrBusy) || ctx.Err() != nil:
 		a.tries.undo(counters...)

@@ -1,7 +1,6 @@
 package workshop
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -23,17 +22,6 @@ import (
 	"github.com/oklog/ulid/v2"
 	"github.com/pmezard/go-difflib/difflib"
 )
-
-// Colleague is someone who may sign in.
-type Colleague struct {
-	ID     string      `json:"id"`
-	Name   string      `json:"name"`
-	Role   person.Role `json:"role"`
-	Active bool        `json:"active"`
-	Works  bool        `json:"works" doc:"makes runs, and so travels on rounds"`
-	By     string      `json:"by" enum:"password,directory" doc:"how they show who they are at the sign-in"`
-	Like   string      `json:"like,omitempty" doc:"somebody whose name is written with other letters and looks the same"`
-}
 
 // ProcedureView is a procedure in the list.
 type ProcedureView struct {
@@ -69,14 +57,6 @@ type HouseView struct {
 	Prices     report.Prices   `json:"prices"`
 	Address    string          `json:"address" doc:"at which others reach this server, as labels carry it; empty: labels carry the tag"`
 	Version    string          `json:"version"`
-}
-
-// PersonOrder is someone to register, or to change.
-type PersonOrder struct {
-	Name     string      `json:"name,omitempty" maxLength:"100"`
-	Role     person.Role `json:"role" enum:"trainee,technician,lead,manager,administrator"`
-	Password string      `json:"password,omitempty" maxLength:"200"`
-	Active   bool        `json:"active"`
 }
 
 // ProcedureText is a procedure as it is written.
@@ -175,10 +155,7 @@ func (ws *Workshop) House() (HouseView, error) {
 	}
 	for _, p := range everyone {
 		one := Colleague{ID: p.ID, Name: p.Name, Role: p.Role, Active: p.Active, Works: person.Can(p.Role,
-			person.WorkRuns), By: "password"}
-		if p.Directory != "" {
-			one.By = "directory"
-		}
+			person.WorkRuns), By: p.SignsInBy()}
 		for _, other := range everyone {
 			if other.ID != p.ID && people.LooksLike(other.Name, p.Name) {
 				one.Like = other.Name
@@ -232,97 +209,6 @@ func (ws *Workshop) House() (HouseView, error) {
 		}
 	}
 	return v, err
-}
-
-// AddPerson registers someone who may sign in. Two people do not have one name.
-func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
-	everyone, err := ws.Ledger.Everyone()
-	if err != nil {
-		return err
-	}
-	for _, p := range everyone {
-		if people.NameKey(p.Name) == people.NameKey(o.Name) {
-			return invalid("name", "There is a "+p.Name+" already: let that one sign in again, or add a second name.")
-		}
-	}
-	if err := people.Register(ws.Ledger, ws.act("", "person added", who, strings.TrimSpace(o.Name)), o.Name, o.Role,
-		o.Password); err != nil {
-		return invalid("password", Sentence(err))
-	}
-	return nil
-}
-
-// lastOf refuses a change that would leave nobody who leads the lab, or nobody who administers people where somebody does.
-func (ws *Workshop) lastOf(p ledger.Person, o PersonOrder) error {
-	if !p.Active || o.Active && o.Role == p.Role || p.Role != person.Lead && p.Role != person.Administrator {
-		return nil
-	}
-	everyone, err := ws.Ledger.People()
-	if err != nil {
-		return err
-	}
-	if people.LastOf(everyone, p) {
-		return invalid("role", fmt.Sprintf("%s is the last %s: give somebody else that role first.", p.Name, p.Role))
-	}
-	return nil
-}
-
-// ChangePerson changes what someone may do, or whether they may sign in; nobody changes themselves.
-func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, who person.Person) error {
-	switch {
-	case id == who.ID:
-		return invalid("id", "Nobody changes what they may do themselves: ask another administrator.")
-	}
-	p, err := ws.Ledger.Person(ctx, id)
-	if err != nil {
-		return err
-	}
-	if err := ws.lastOf(p, o); err != nil {
-		return err
-	}
-	p.Role, p.Active = o.Role, o.Active
-	if o.Password != "" && p.Directory != "" {
-		return invalid("password", p.Name+" signs in by the directory: whoever keeps it lets them in again.")
-	}
-	if o.Password != "" {
-		if err := people.CheckPassword(o.Password, p.Name); err != nil {
-			return invalid("password", Sentence(err))
-		}
-		if p.PasswordHash, err = people.Hash(o.Password); err != nil {
-			return invalid("password", Sentence(err))
-		}
-		now := ws.Clock()
-		p.OneTime, p.PinHash, p.GivenBy, p.GivenAt = true, "", who.Name, &now
-		if err := ws.endPasskeys(p, who); err != nil {
-			return err
-		}
-	}
-	if err := ws.Ledger.Record(ws.act("", "person changed", who, p.Name), &p); err != nil {
-		return err
-	}
-	if o.Password != "" || !p.Active {
-		return ws.Ledger.Sessions().End(p.ID)
-	}
-	return nil
-}
-
-// endPasskeys ends all passkeys of somebody who is let in anew: what they lost may be the device.
-func (ws *Workshop) endPasskeys(p ledger.Person, who person.Person) error {
-	all, err := ws.Ledger.Passkeys()
-	if err != nil {
-		return err
-	}
-	for _, k := range all {
-		if k.PersonID != p.ID || k.Ended != nil {
-			continue
-		}
-		now := ws.Clock()
-		k.Ended = &now
-		if err := ws.Ledger.Record(ws.act("", "passkey ended", who, p.Name+": "+k.Name), &k); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // SetLab sets how the lab judges.

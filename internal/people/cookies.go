@@ -8,7 +8,7 @@ import (
 	"github.com/gorilla/securecookie"
 )
 
-// newSealing seals cookies under a key that is gone with the program: what was begun before is begun anew.
+// newSealing encrypts cookies under a key that only this process has: after a restart, a sign-in under way must be started again.
 func newSealing() *securecookie.SecureCookie {
 	s := securecookie.New(securecookie.GenerateRandomKey(32), securecookie.GenerateRandomKey(32))
 	return s.SetSerializer(securecookie.JSONEncoder{}).MaxAge(int(askedTime.Seconds()))
