@@ -14,13 +14,23 @@ import (
 const maxImport = 64 << 20
 
 func registerImports(api huma.API, shop *workshop.Workshop) {
-	serve(api, operation{"read-import", http.MethodPost, "/api/imports",
-		"Read a CSV file: what can be imported, and every row that cannot", person.Import, maxImport, nil},
+	serveUpload(api, operation{"read-import", http.MethodPost, "/api/imports",
+		"Read a list, as text with separators or as a workbook: what can be imported, and every row that cannot", person.Import,
+		maxImport, nil}.as("application/octet-stream"),
 		func(ctx context.Context, in *struct {
 			Kind    string `query:"kind" enum:"assets,standards,histories,instruments" required:"true"`
-			RawBody []byte `contentType:"text/csv"`
+			Days    string `query:"days" enum:"year-month-day,day-month-year,month-day-year" default:"year-month-day" doc:"the order in which the list writes days"`
+			Update  bool   `query:"update" doc:"devices that are in the register already are changed to what the list says"`
+			RawBody []byte `contentType:"application/octet-stream"`
 		}) (out workshop.ImportView, err error) {
-			return shop.ReadImport(in.Kind, in.RawBody)
+			return shop.ReadImport(workshop.ImportFile{Kind: in.Kind, Days: in.Days, Update: in.Update, Body: in.RawBody}, who(ctx))
+		})
+	serveFile(api, operation{"refused-rows", http.MethodGet, "/api/imports/{id}/refused.csv",
+		"The rows of a list that cannot be imported, and why", person.Import, 0, nil}.as("text/csv"),
+		func(_ context.Context, in *struct {
+			ID string `path:"id" maxLength:"60"`
+		}) (workshop.File, error) {
+			return shop.RefusedRows(in.ID)
 		})
 	serve(api, operation{"import-state", http.MethodGet, "/api/imports/{id}", "How far an import is", person.Look, 0,
 		nil},
@@ -34,9 +44,10 @@ func registerImports(api huma.API, shop *workshop.Workshop) {
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"60"`
 			Body struct {
-				Go bool `json:"go" doc:"false stops it: nothing of it stays"`
+				Go     bool   `json:"go" doc:"false stops it: nothing of it stays"`
+				Reason string `json:"reason,omitempty" maxLength:"400" doc:"why devices of the register are changed"`
 			}
 		}) (out workshop.ImportView, err error) {
-			return shop.RunImport(in.ID, in.Body.Go, who(ctx))
+			return shop.RunImport(in.ID, in.Body.Go, in.Body.Reason, who(ctx))
 		})
 }

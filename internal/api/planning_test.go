@@ -125,7 +125,7 @@ func TestAFerryDay(t *testing.T) {
 // sent sends a CSV file.
 func (c *client) sent(t *testing.T, kind, text string) (int, string) {
 	t.Helper()
-	response, err := c.http.Post(c.server.URL+"/api/imports?kind="+kind, "text/csv", strings.NewReader(text))
+	response, err := c.http.Post(c.server.URL+"/api/imports?kind="+kind, "application/octet-stream", strings.NewReader(text))
 	require.NoError(t, err)
 	defer response.Body.Close()
 	body, err := io.ReadAll(response.Body)

@@ -1,10 +1,8 @@
 package exchange
 
 import (
-	"encoding/csv"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 	"time"
@@ -24,34 +22,48 @@ const (
 // mostRows is how many rows one import may have.
 const mostRows = 200_000
 
-// mostRefused is how many refusals are listed; the rest are counted.
-const mostRefused = 2000
-
 // Refused is a row that cannot be imported, and why.
 type Refused struct {
 	Line  int    `json:"line"`
 	Field string `json:"field"`
 	Why   string `json:"why"`
+
+	cells []string
 }
 
 // Import is a file that was read: its rows, and those that were refused.
 type Import struct {
 	Kind    string
 	Rows    []Row
+	Lines   int // of the file that stand in Rows
 	Refused []Refused
-	Count   int // of all refused
 	Ignored []string
+
+	head []string
 }
 
-// Row is one row that can be imported: one of the four kinds.
+// Reading is how a file is read.
+type Reading struct {
+	Now    time.Time
+	Days   DayForm // empty: [YearFirst]
+	Update bool    // a device that is in the register is changed to what the list says; else its row is refused
+}
+
+// Row is what one row brings, or several that belong together: one of the five kinds.
 type Row struct {
-	Line       int
-	Asset      *ledger.Asset
-	Upkeep     Upkeep // of the device
-	Standard   *ledger.Standard
-	Run        *ledger.Run
-	Result     *ledger.Result
-	Instrument *Instrument
+	Line         int
+	Asset        *ledger.Asset
+	Upkeep       Upkeep   // of the device
+	Known        string   // id of the device, where it is in the register already
+	Given        []string // of it, the columns that are filled
+	Standard     *ledger.Standard
+	Certificates []ledger.StandardCertificate // of the reference, the oldest first
+	Run          *ledger.Run
+	Result       *ledger.Result
+	Instrument   *Instrument
+
+	group string // rows of one group come in together or not at all
+	cells []string
 }
 
 // Upkeep is what a list says of a device's main duty: when it was done last, how often it is done, and when it is due.
@@ -72,10 +84,11 @@ type Instrument struct {
 	Why                                        string
 }
 
-// Known answers which tags the register already contains.
+// Known answers what the register already contains.
 type Known interface {
 	HasAsset(tag string) (id string, known bool)
-	HasStandard(tag string) bool
+	HasStandard(tag string) (id string, known bool)
+	HasRun(id string) bool
 	// Takes refuses an instrument that cannot be registered, changed or retired so beside those of the register and of
 	// the rows before; it may do so with a [*run.Refusal].
 	Takes(i Instrument) error
@@ -84,10 +97,11 @@ type Known interface {
 var columns = map[string]struct{ needed, more []string }{
 	Assets: {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "risk", "status", "last_done",
 		"months", "next_due"}},
-	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due", "quantity", "unit", "u",
-		"k"}, []string{"maker", "serial", "place", "value", "from", "to", "accredited", "lot"}},
+	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due"},
+		[]string{"maker", "serial", "place", "status", "note", "lot", "accredited", "parent", "quantity", "piece", "value", "from",
+			"to", "unit", "u", "k", "drift_per_year", "resolution", "water_volume_l", "gauge_bar", "reserve_bar"}},
 	Histories: {[]string{"tag", "on", "title", "result"},
-		[]string{"by", "measure", "point", "unit", "reference", "indicated", "low", "high", "u"}},
+		[]string{"by", "run", "measure", "point", "label", "phase", "unit", "reference", "indicated", "error", "low", "high", "u"}},
 	Instruments: {[]string{"name", "profile", "transport", "address"},
 		[]string{"belongs", "baud", "bits", "parity", "stop", "flow", "status", "why"}},
 }
@@ -95,37 +109,29 @@ var columns = map[string]struct{ needed, more []string }{
 // Columns are the columns of a kind: those that are needed, and those that may be there.
 func Columns(kind string) (needed, more []string) { return columns[kind].needed, columns[kind].more }
 
-// ReadImport reads a CSV file with a line of column names (in any order, upper or lower
-// case; comma, semicolon or tab between). Every row that cannot be imported is listed with
-// its line, field and reason; nothing is imported yet.
-func ReadImport(kind string, file io.Reader, known Known, now time.Time) (*Import, error) {
+// ReadImport reads a list with a line of column names (in any order, upper or lower case): a workbook, or text with a comma,
+// semicolon or tab between. Every row that cannot be imported is listed with its line, field and reason; nothing is
+// imported yet.
+func ReadImport(kind string, file []byte, known Known, how Reading) (*Import, error) {
 	want, ok := columns[kind]
 	if !ok {
 		return nil, fmt.Errorf("%q cannot be imported: use assets, standards, histories or instruments", kind)
 	}
-	text, err := io.ReadAll(file)
-	if err != nil {
-		return nil, fmt.Errorf("the file could not be read: %w", err)
+	if how.Days == "" {
+		how.Days = YearFirst
 	}
-	words, err := decoded(text)
+	from, err := open(file)
 	if err != nil {
 		return nil, err
 	}
-	if line := openQuote(words); line > 0 {
-		return nil, fmt.Errorf("line %d: a quote is opened there and never closed", line)
-	}
-	reader := csv.NewReader(strings.NewReader(words))
-	reader.Comma, reader.FieldsPerRecord, reader.TrimLeadingSpace = separator(words), -1, true
-	head, err := reader.Read()
-	if err != nil {
-		return nil, fmt.Errorf("the file has no line of column names: %v", err)
-	}
 	at := map[string]int{}
-	in := &Import{Kind: kind, Refused: []Refused{}, Ignored: []string{}}
-	for i, name := range head {
-		name = strings.ToLower(strings.TrimSpace(name))
+	in := &Import{Kind: kind, Refused: []Refused{}, Ignored: []string{}, head: from.head}
+	for i, name := range from.head {
+		name = strings.NewReplacer(" ", "_").Replace(strings.ToLower(strings.TrimSpace(name)))
 		if !slices.Contains(want.needed, name) && !slices.Contains(want.more, name) {
-			in.Ignored = append(in.Ignored, name)
+			if name != "" {
+				in.Ignored = append(in.Ignored, name)
+			}
 			continue
 		}
 		at[name] = i
@@ -136,50 +142,78 @@ func ReadImport(kind string, file io.Reader, known Known, now time.Time) (*Impor
 		}
 	}
 	r := rowReader{
-		in:     in,
-		known:  known,
-		now:    now,
-		at:     at,
-		needed: want.needed,
-		seen:   map[string]int{},
-		runs:   map[string]string{},
+		in:      in,
+		known:   known,
+		how:     how,
+		day:     from.day,
+		at:      at,
+		needed:  want.needed,
+		seen:    map[string]int{},
+		runs:    map[string]Row{},
+		refused: map[string]int{},
+
+		standards: map[string]lined{},
 	}
-	for {
-		record, err := reader.Read()
-		if errors.Is(err, io.EOF) {
-			return in, nil
-		}
-		var broken *csv.ParseError
-		if errors.As(err, &broken) {
-			r.refuse(broken.StartLine, "", "this line is no CSV: "+broken.Err.Error())
+	for _, row := range from.rows {
+		if row.broken != "" {
+			r.refuse(row, "", row.broken)
 			continue
 		}
-		if err != nil {
-			return nil, err
-		}
-		line, _ := reader.FieldPos(0)
-		if len(in.Rows)+in.Count >= mostRows {
-			return nil, fmt.Errorf("the file has more than %d rows: split it", mostRows)
-		}
-		r.row(kind, line, record)
+		r.row(kind, row)
 	}
+	r.whole()
+	if kind == Standards {
+		r.joined()
+	}
+	slices.SortStableFunc(in.Refused, func(a, b Refused) int { return a.Line - b.Line })
+	return in, nil
+}
+
+// Refuse takes a row out that could be read and cannot be imported after all.
+func (in *Import) Refuse(row Row, field, why string) {
+	in.Rows = slices.DeleteFunc(in.Rows, func(r Row) bool { return r.Line == row.Line })
+	in.Lines--
+	in.Refused = append(in.Refused, Refused{row.Line, field, why, row.cells})
+	slices.SortStableFunc(in.Refused, func(a, b Refused) int { return a.Line - b.Line })
+}
+
+// RefusedTable is the list of what was refused, in the columns of the file, with its line and why.
+func (in *Import) RefusedTable() Table {
+	columns := slices.Concat(in.head, []string{"refused_line", "refused_field", "refused_why"})
+	return Table{Name: "refused", Columns: columns, Rows: func(yield func([]any, error) bool) {
+		for _, r := range in.Refused {
+			cells := make([]any, len(columns))
+			for i := range in.head {
+				cells[i] = ""
+				if i < len(r.cells) {
+					cells[i] = r.cells[i]
+				}
+			}
+			cells[len(in.head)], cells[len(in.head)+1], cells[len(in.head)+2] = r.Line, r.Field, r.Why
+			if !yield(cells, nil) {
+				return
+			}
+		}
+	}}
 }
 
 type rowReader struct {
-	in     *Import
-	known  Known
-	now    time.Time
-	at     map[string]int
-	needed []string
-	seen   map[string]int
-	runs   map[string]string
+	in      *Import
+	known   Known
+	how     Reading
+	day     func(count float64) (time.Time, error) // of a workbook
+	at      map[string]int
+	needed  []string
+	seen    map[string]int // lines of tags
+	runs    map[string]Row // the first of each
+	refused map[string]int // by group: the first line that was
+
+	standards map[string]lined  // by tag, certificate and value: the first of each
+	parents   map[string]string // ids of references by the tags in the list
 }
 
-func (r *rowReader) refuse(line int, field, why string) {
-	r.in.Count++
-	if len(r.in.Refused) < mostRefused {
-		r.in.Refused = append(r.in.Refused, Refused{line, field, why})
-	}
+func (r *rowReader) refuse(row sourceRow, field, why string) {
+	r.in.Refused = append(r.in.Refused, Refused{row.line, field, why, row.cells})
 }
 
 // refusal is why one row was refused.
@@ -187,10 +221,22 @@ type refusal struct{ field, why string }
 
 func (e refusal) Error() string { return e.field + ": " + e.why }
 
-func (r *rowReader) row(kind string, line int, record []string) {
+// groupOf is what a row belongs to with others, that come in with it or not at all: a reference with its values, a run with
+// its points. A row that stands by itself has none.
+func groupOf(kind string, get func(string) string) string {
+	switch kind {
+	case Standards:
+		return strings.ToUpper(get("tag"))
+	case Histories:
+		return strings.Join([]string{strings.ToUpper(get("tag")), get("on"), get("title"), get("run")}, "\n")
+	}
+	return ""
+}
+
+func (r *rowReader) row(kind string, from sourceRow) {
 	get := func(name string) string {
-		if i, ok := r.at[name]; ok && i < len(record) {
-			return Bare(strings.TrimSpace(record[i]))
+		if i, ok := r.at[name]; ok && i < len(from.cells) {
+			return strings.TrimSpace(from.cells[i])
 		}
 		return ""
 	}
@@ -201,31 +247,47 @@ func (r *rowReader) row(kind string, line int, record []string) {
 			break
 		}
 	}
-	row := Row{Line: line}
+	row := Row{Line: from.line, group: groupOf(kind, get), cells: from.cells}
 	if err == nil {
 		switch kind {
 		case Assets:
-			if row.Asset, err = r.asset(line, get); err == nil {
-				row.Upkeep, err = r.upkeep(get)
-			}
+			err = r.device(&row, get)
 		case Standards:
-			row.Standard, err = r.standard(line, get)
+			err = r.standard(&row, get)
 		case Instruments:
 			row.Instrument, err = r.instrument(get)
 		default:
-			row.Run, row.Result, err = r.history(get)
+			err = r.history(&row, get)
 		}
+	}
+	if err == nil {
+		r.in.Rows, r.in.Lines = append(r.in.Rows, row), r.in.Lines+1
+		return
+	}
+	if _, before := r.refused[row.group]; row.group != "" && !before {
+		r.refused[row.group] = from.line
 	}
 	var why refusal
 	var refused *run.Refusal
 	switch {
 	case errors.As(err, &refused):
-		r.refuse(line, refused.Field, refused.Message)
+		r.refuse(from, refused.Field, refused.Message)
 	case errors.As(err, &why):
-		r.refuse(line, why.field, why.why)
-	case err != nil:
-		r.refuse(line, "", err.Error())
+		r.refuse(from, why.field, why.why)
 	default:
-		r.in.Rows = append(r.in.Rows, row)
+		r.refuse(from, "", err.Error())
 	}
+}
+
+// whole refuses the rows that belong to one that was refused.
+func (r *rowReader) whole() {
+	r.in.Rows = slices.DeleteFunc(r.in.Rows, func(row Row) bool {
+		line, refused := r.refused[row.group]
+		if !refused || row.group == "" {
+			return false
+		}
+		r.refuse(sourceRow{line: row.Line, cells: row.cells}, "", fmt.Sprintf("belongs to line %d, which is refused: they come in together", line))
+		r.in.Lines--
+		return true
+	})
 }

@@ -26,7 +26,8 @@ func (register) Takes(i exchange.Instrument) error {
 	}
 	return nil
 }
-func (register) HasStandard(tag string) bool { return tag == "HG-1" }
+func (register) HasStandard(tag string) (string, bool) { return "s-" + tag, tag == "HG-1" }
+func (register) HasRun(id string) bool                 { return id == "run-1" }
 
 var now = time.Date(2026, 3, 2, 9, 0, 0, 0, time.Local)
 
@@ -36,14 +37,14 @@ func TestReferencesAreHeldAgainstWhatAReferenceNeeds(t *testing.T) {
 		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":   "",
 		"HG-1,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":   "tag",
 		"HG-2,5 %,gas,K-1,lab,1 March,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":      "certified",
-		"HG-2,5 %,gas,K-1,lab,2027-01-01,2026-01-01,CO2,5.02,%{vol},0.05,2,yes":   "certificate.due_on",
+		"HG-2,5 %,gas,K-1,lab,2026-02-01,2026-01-01,CO2,5.02,%{vol},0.05,2,yes":   "due",
 		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,five,%{vol},0.05,2,yes":   "value",
-		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0,2,yes":      "values[0]",
-		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,furlong,0.05,2,yes":  "values[0].unit",
+		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0,2,yes":      "u",
+		"HG-2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,furlong,0.05,2,yes":  "unit",
 		"HG-2,5 %,gas,,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,yes":      "certificate",
 		"HG 2,5 %,gas,K-1,lab,2026-01-01,2027-01-01,CO2,5.02,%{vol},0.05,2,maybe": "tag",
 	} {
-		in, err := exchange.ReadImport(exchange.Standards, strings.NewReader(head+row+"\n"), register{}, now)
+		in, err := exchange.ReadImport(exchange.Standards, []byte(head+row+"\n"), register{}, exchange.Reading{Now: now})
 		require.NoError(t, err)
 		if field == "" {
 			require.Len(t, in.Rows, 1, row)
@@ -58,7 +59,7 @@ func TestReferencesAreHeldAgainstWhatAReferenceNeeds(t *testing.T) {
 
 func TestHistoriesComeWithTheirPoints(t *testing.T) {
 	text := "tag;on;title;result;measure;point;unit;reference;indicated;low;high;u\nmb-1;2025-03-01;Verification;Conforms;CO2;5 %;%{vol};5,02;5,10;-0,4;0,4;0,08\nMB-1;2025-03-01;Verification;conforms;CO2;10 %;%{vol};10;11;-0,8;0,8;0,1\nMB-1;2025-04-01;Repair;does not conform;;;;;;;;\n"
-	in, err := exchange.ReadImport(exchange.Histories, strings.NewReader(text), register{}, now)
+	in, err := exchange.ReadImport(exchange.Histories, []byte(text), register{}, exchange.Reading{Now: now})
 	require.NoError(t, err)
 	require.Empty(t, in.Refused)
 	require.Len(t, in.Rows, 3)
@@ -70,12 +71,12 @@ func TestHistoriesComeWithTheirPoints(t *testing.T) {
 	assert.Nil(t, in.Rows[2].Result)
 	for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories} {
 		needed, _ := exchange.Columns(kind)
-		_, err := exchange.ReadImport(kind, strings.NewReader(strings.Join(needed[1:], ",")), register{}, now)
+		_, err := exchange.ReadImport(kind, []byte(strings.Join(needed[1:], ",")), register{}, exchange.Reading{Now: now})
 		assert.ErrorContains(t, err, needed[0])
-		_, err = exchange.ReadImport(kind, strings.NewReader(""), register{}, now)
+		_, err = exchange.ReadImport(kind, []byte(""), register{}, exchange.Reading{Now: now})
 		assert.Error(t, err)
 	}
-	_, err = exchange.ReadImport("people", strings.NewReader("tag\n"), register{}, now)
+	_, err = exchange.ReadImport("people", []byte("tag\n"), register{}, exchange.Reading{Now: now})
 	assert.ErrorContains(t, err, "cannot be imported")
 }
 
@@ -88,7 +89,7 @@ func FuzzReadImport(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		for _, kind := range []string{exchange.Assets, exchange.Standards, exchange.Histories, exchange.Instruments} {
-			in, err := exchange.ReadImport(kind, strings.NewReader(text), register{}, now)
+			in, err := exchange.ReadImport(kind, []byte(text), register{}, exchange.Reading{Now: now})
 			if err != nil {
 				continue
 			}
@@ -121,14 +122,14 @@ func TestListsAreReadAndWrittenAsSpreadsheetsTakeThem(t *testing.T) {
 	wide, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(rows)
 	require.NoError(t, err)
 	for _, text := range []string{rows, "\ufeff" + rows, latin, wide} {
-		in, err := exchange.ReadImport(exchange.Assets, strings.NewReader(text), register{}, time.Now())
+		in, err := exchange.ReadImport(exchange.Assets, []byte(text), register{}, exchange.Reading{Now: time.Now()})
 		require.NoError(t, err)
 		require.Len(t, in.Rows, 2)
 		assert.Contains(t, in.Rows[0].Asset.Place, "Größe 3")
 		assert.Contains(t, in.Rows[1].Asset.Maker, "=1+1")
 	}
 	_, err = exchange.ReadImport(exchange.Assets,
-		strings.NewReader("tag,maker,model,family,site\nMB-1,a,b,ventilator,s\nMB-2,\"a,b,ventilator,s\n"),
-		register{}, time.Now())
+		[]byte("tag,maker,model,family,site\nMB-1,a,b,ventilator,s\nMB-2,\"a,b,ventilator,s\n"),
+		register{}, exchange.Reading{Now: time.Now()})
 	assert.ErrorContains(t, err, "line 3")
 }

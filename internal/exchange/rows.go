@@ -1,6 +1,7 @@
 package exchange
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -11,7 +12,6 @@ import (
 	"northneedle/core/conformity"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
-	"northneedle/core/reference"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
 )
@@ -29,13 +29,31 @@ func (r *rowReader) tag(line int, text string) (string, error) {
 	return tag, nil
 }
 
+// device reads a device with its upkeep: a new one, or one that the register has, where those are to be changed.
+func (r *rowReader) device(row *Row, get func(string) string) (err error) {
+	if row.Asset, err = r.asset(row.Line, get); err != nil {
+		return err
+	}
+	id, known := r.known.HasAsset(row.Asset.Tag)
+	switch {
+	case known && !r.how.Update:
+		return refusal{"tag", row.Asset.Tag + " is in the register already: to change it, say so above"}
+	case known:
+		row.Known = id
+		for _, name := range slices.Concat(columns[Assets].needed, columns[Assets].more) {
+			if get(name) != "" {
+				row.Given = append(row.Given, name)
+			}
+		}
+	}
+	row.Upkeep, err = r.upkeep(get)
+	return err
+}
+
 func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, error) {
 	tag, err := r.tag(line, get("tag"))
 	if err != nil {
 		return nil, err
-	}
-	if _, known := r.known.HasAsset(tag); known {
-		return nil, refusal{"tag", tag + " is in the register already"}
 	}
 	a := &ledger.Asset{
 		ID:     "imported-" + tag,
@@ -68,7 +86,6 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 	return a, nil
 }
 
-// date reads a day where the workshop is: 2026-03-02.
 // upkeep reads when a device was done last, how often, and when it is due.
 func (r *rowReader) upkeep(get func(string) string) (u Upkeep, err error) {
 	for field, into := range map[string]**time.Time{"last_done": &u.Last, "next_due": &u.Due} {
@@ -80,7 +97,7 @@ func (r *rowReader) upkeep(get func(string) string) (u Upkeep, err error) {
 			*into = &on
 		}
 	}
-	if u.Last != nil && u.Last.After(r.now) {
+	if u.Last != nil && u.Last.After(r.how.Now) {
 		return u, refusal{"last_done", "lies in the future"}
 	}
 	if u.Last != nil && u.Due != nil && u.Due.Before(*u.Last) {
@@ -94,14 +111,6 @@ func (r *rowReader) upkeep(get func(string) string) (u Upkeep, err error) {
 	return u, nil
 }
 
-func (r *rowReader) date(field, text string) (time.Time, error) {
-	t, err := time.ParseInLocation(time.DateOnly, text, r.now.Location())
-	if err != nil {
-		return t, refusal{field, fmt.Sprintf("is a day like 2026-03-02, not %q", text)}
-	}
-	return t, nil
-}
-
 // number reads a number; an empty one is 0.
 func number(field, text string) (float64, error) {
 	if text == "" {
@@ -112,43 +121,6 @@ func number(field, text string) (float64, error) {
 		return 0, refusal{field, err.Error()}
 	}
 	return v, nil
-}
-
-func (r *rowReader) standard(line int, get func(string) string) (*ledger.Standard, error) {
-	tag, err := r.tag(line, get("tag"))
-	if err != nil {
-		return nil, err
-	}
-	if r.known.HasStandard(tag) {
-		return nil, refusal{"tag", tag + " is in the register already"}
-	}
-	s := &ledger.Standard{ID: "imported-" + tag, Tag: tag, Name: get("name"), Kind: procedure.Slug(get("kind")),
-		Maker: get("maker"), Serial: get("serial"), Place: get("place"), Status: reference.Usable, Lot: get("lot"),
-		Certificate: reference.Certificate{Number: get("certificate"), Issuer: get("issuer"),
-			Accredited: strings.EqualFold(get("accredited"), "yes")}}
-	if s.Certificate.On, err = r.date("certified", get("certified")); err != nil {
-		return nil, err
-	}
-	if s.Certificate.DueOn, err = r.date("due", get("due")); err != nil {
-		return nil, err
-	}
-	value := reference.Certified{Quantity: get("quantity"), Unit: get("unit")}
-	for field, into := range map[string]*float64{
-		"value": &value.Value,
-		"from":  &value.From,
-		"to":    &value.To,
-		"u":     &value.U,
-		"k":     &value.K,
-	} {
-		if *into, err = number(field, get(field)); err != nil {
-			return nil, err
-		}
-	}
-	s.Values = []reference.Certified{value}
-	if mistakes := s.Core().Check(); len(mistakes) > 0 {
-		return nil, refusal{mistakes[0].Path, mistakes[0].Message}
-	}
-	return s, nil
 }
 
 func (r *rowReader) instrument(get func(string) string) (*Instrument, error) {
@@ -181,29 +153,31 @@ func (r *rowReader) instrument(get func(string) string) (*Instrument, error) {
 	return &i, r.known.Takes(i)
 }
 
-func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Result, error) {
+func (r *rowReader) history(row *Row, get func(string) string) error {
 	tag := strings.ToUpper(get("tag"))
 	id, known := r.known.HasAsset(tag)
 	if !known {
-		return nil, nil, refusal{"tag", tag + " is no device of the register: import the devices first"}
+		return refusal{"tag", tag + " is no device of the register: import the devices first"}
 	}
 	on, err := r.date("on", get("on"))
 	if err != nil {
-		return nil, nil, err
+		return err
 	}
-	if on.After(r.now) {
-		return nil, nil, refusal{"on", get("on") + " lies ahead"}
+	if on.After(r.how.Now) {
+		return refusal{"on", get("on") + " lies ahead"}
 	}
 	result := run.Result(strings.ToLower(get("result")))
-	if !result.Passed() && result != run.Fails {
-		return nil, nil, refusal{"result",
-			fmt.Sprintf("is one of %q, not %q", append(slices.Clone(run.PassedResults), run.Fails), get("result"))}
+	if results := append(slices.Clone(run.PassedResults), run.Fails, run.NotComplete); !slices.Contains(results, result) {
+		return refusal{"result", fmt.Sprintf("is one of %q, not %q", results, get("result"))}
 	}
-	key := fmt.Sprintf("paper-%s-%s-%s", tag, on.Format("20060102"), procedure.Slug(get("title")))
-	var rn *ledger.Run
-	if _, there := r.runs[key]; !there {
-		r.runs[key] = key
-		rn = &ledger.Run{
+	key := historyKey(tag, on, get("title"), get("run"))
+	if r.known.HasRun(key) || get("run") != "" && r.known.HasRun(get("run")) {
+		return refusal{"tag", fmt.Sprintf("“%s” of %s, %s, is in the record already", get("title"), tag, get("on"))}
+	}
+	first, there := r.runs[key]
+	switch {
+	case !there:
+		row.Run = &ledger.Run{
 			ID:       key,
 			AssetID:  id,
 			Tag:      tag,
@@ -216,31 +190,48 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 			Now:      "signed",
 			Paper:    true,
 		}
+		r.runs[key] = *row
+	case first.Run.Result != result:
+		return refusal{"result", fmt.Sprintf("differs from line %d, which is of the same run", first.Line)}
 	}
 	if get("point") == "" {
-		return rn, nil, nil
+		return nil
 	}
+	row.Result, err = historyPoint(get)
+	if err != nil {
+		return err
+	}
+	row.Result.RunID, row.Result.AssetID, row.Result.At = key, id, on
+	return nil
+}
+
+// historyPoint reads one point of a run. Its error is what was indicated less the reference, where none is given.
+func historyPoint(get func(string) string) (*ledger.Result, error) {
 	point := &ledger.Result{
-		RunID:   key,
-		AssetID: id,
-		At:      on,
 		Measure: procedure.Slug(get("measure")),
 		Point:   procedure.Slug(get("point")),
-		Label:   strings.TrimSpace(get("measure") + " " + get("point")),
+		Label:   cmp.Or(get("label"), strings.TrimSpace(get("measure")+" "+get("point"))),
 		Unit:    get("unit"),
-		Phase:   run.AsFound,
+		Phase:   run.Phase(strings.ToLower(cmp.Or(get("phase"), string(run.AsFound)))),
+	}
+	if point.Phase != run.AsFound && point.Phase != run.AsLeft {
+		return nil, refusal{"phase", fmt.Sprintf("is %s or %s, not %q", run.AsFound, run.AsLeft, get("phase"))}
 	}
 	values := map[string]float64{}
-	for _, field := range []string{"reference", "indicated", "low", "high", "u"} {
+	for _, field := range []string{"reference", "indicated", "error", "low", "high", "u"} {
+		var err error
 		if values[field], err = number(field, get(field)); err != nil {
-			return nil, nil, err
+			return nil, err
 		}
 	}
 	if _, err := quantity.ParseUnit(point.Unit); err != nil {
-		return nil, nil, refusal{"unit", err.Error()}
+		return nil, refusal{"unit", err.Error()}
 	}
 	point.Reference, point.Indicated, point.U = values["reference"], values["indicated"], values["u"]
 	point.Error = point.Indicated - point.Reference
+	if get("error") != "" {
+		point.Error = values["error"]
+	}
 	limits := conformity.Limits{Low: math.Inf(-1), High: math.Inf(1)}
 	if get("low") != "" {
 		limits.Low = values["low"]
@@ -252,8 +243,40 @@ func (r *rowReader) history(get func(string) string) (*ledger.Run, *ledger.Resul
 	}
 	assessed, err := conformity.Assess(point.Error, limits, point.U, 2)
 	if err != nil {
-		return nil, nil, refusal{"u", err.Error()}
+		return nil, refusal{"u", err.Error()}
 	}
 	point.Zone, point.ErrorToLimit = assessed.Zone, assessed.ErrorToLimit
-	return rn, point, nil
+	return point, nil
+}
+
+// HistoryColumns are the columns that histories are handed out in, and read in.
+var HistoryColumns = slices.Concat(columns[Histories].needed, columns[Histories].more)
+
+// historyKey is the id of a run that a list brings in; of says which it is, of several of one title on one day.
+func historyKey(tag string, on time.Time, title, of string) string {
+	key := fmt.Sprintf("paper-%s-%s-%s", tag, on.Format("20060102"), procedure.Slug(title))
+	if of != "" {
+		key += "-" + procedure.Slug(of)
+	}
+	return key
+}
+
+// HistoryRow is a row of a history in the [HistoryColumns].
+func HistoryRow(p ledger.HistoryPoint) []any {
+	of := p.RunID
+	if key := historyKey(p.Tag, p.EndedAt, p.Title, ""); strings.HasPrefix(of, key) { // as it came in
+		of = strings.TrimPrefix(strings.TrimPrefix(of, key), "-")
+	}
+	row := []any{p.Tag, p.EndedAt, p.Title, string(p.Outcome), p.By, of}
+	if p.Point == "" {
+		return append(row, "", "", "", "", "", "", "", "", "", "", "")
+	}
+	limit := func(v *float64) any {
+		if v == nil {
+			return ""
+		}
+		return *v
+	}
+	return append(row, p.Measure, p.Point, p.Label, string(p.Phase), p.Unit, p.Reference, p.Indicated, p.Error, limit(p.Low),
+		limit(p.High), p.U)
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"iter"
 	"strconv"
@@ -100,12 +101,19 @@ func (t Table) JSON() ([]byte, error) {
 	return json.MarshalIndent(rows, "", " ")
 }
 
-// XLSX writes the table as an Office Open XML workbook (ECMA-376) with one sheet.
+// XLSX writes the table as an Office Open XML workbook (ECMA-376) with one sheet: its first row stays in sight and filters,
+// and days are days.
 func (t Table) XLSX() ([]byte, error) {
 	f := excelize.NewFile()
 	defer f.Close()
-	const sheet = "Sheet1"
-	w, err := f.NewStreamWriter(sheet)
+	if err := f.SetSheetName("Sheet1", t.Name); err != nil {
+		return nil, err
+	}
+	days, err := f.NewStyle(&excelize.Style{CustomNumFmt: new("yyyy-mm-dd")})
+	if err != nil {
+		return nil, err
+	}
+	w, err := f.NewStreamWriter(t.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -113,7 +121,8 @@ func (t Table) XLSX() ([]byte, error) {
 	for i, c := range t.Columns {
 		head[i] = c
 	}
-	if err := w.SetRow("A1", head); err != nil {
+	if err := errors.Join(w.SetPanes(&excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}),
+		w.SetColWidth(1, len(t.Columns), 16), w.SetRow("A1", head)); err != nil {
 		return nil, err
 	}
 	line := 1
@@ -125,7 +134,10 @@ func (t Table) XLSX() ([]byte, error) {
 		cells := make([]any, len(row))
 		for k, v := range row {
 			if day, ok := v.(time.Time); ok {
-				v = cell(day)
+				v = ""
+				if !day.IsZero() {
+					v = excelize.Cell{StyleID: days, Value: time.Date(day.Year(), day.Month(), day.Day(), 0, 0, 0, 0, time.UTC)}
+				}
 			}
 			cells[k] = v
 		}
@@ -134,6 +146,15 @@ func (t Table) XLSX() ([]byte, error) {
 			return nil, err
 		}
 		if err := w.SetRow(at, cells); err != nil {
+			return nil, err
+		}
+	}
+	if line > 1 {
+		last, err := excelize.CoordinatesToCellName(len(t.Columns), line)
+		if err != nil {
+			return nil, err
+		}
+		if err := w.AddTable(&excelize.Table{Range: "A1:" + last, Name: t.Name, StyleName: "TableStyleLight1"}); err != nil {
 			return nil, err
 		}
 	}

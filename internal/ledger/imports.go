@@ -3,6 +3,7 @@ package ledger
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"northneedle/core/conformity"
 	"northneedle/core/run"
@@ -27,15 +28,10 @@ func (l *Ledger) TakeIn(ctx context.Context, act Act, records, changed []any, to
 				return err
 			}
 		}
-		for _, r := range changed {
-			if err := w.save(r); err != nil {
+		for some := range slices.Chunk(changed, batch) {
+			if err := errors.Join(ctx.Err(), w.saveBatch(act, some)); err != nil {
 				return err
 			}
-		}
-		after := act
-		after.ID = ""
-		if err := w.done(after); err != nil {
-			return err
 		}
 		told(len(records))
 		return ctx.Err()
@@ -72,6 +68,16 @@ func (l *Ledger) Tags() (map[string]string, error) {
 		tags[r.Tag] = r.ID
 	}
 	return tags, err
+}
+
+// RunIDs are the ids of all runs.
+func (l *Ledger) RunIDs() (map[string]bool, error) {
+	rows, err := many[Run](l.read.Select("id"))
+	ids := make(map[string]bool, len(rows))
+	for _, r := range rows {
+		ids[r.ID] = true
+	}
+	return ids, err
 }
 
 // FillUnlogged inserts pointers to slices of records, each in batches, without a word in the log: for

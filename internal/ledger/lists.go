@@ -87,6 +87,29 @@ func (l *Ledger) EveryDue(day time.Time) iter.Seq2[Due, error] {
 	return each[Due](query)
 }
 
+// HistoryPoint is one point of a signed run on a device, or a run without points.
+type HistoryPoint struct {
+	RunID, Tag, Title, By string
+	Outcome               run.Result
+	EndedAt               time.Time
+
+	// Without a point, all of these are empty.
+	Measure, Point, Label, Unit    string
+	Phase                          run.Phase
+	Reference, Indicated, Error, U float64
+	Low, High                      *float64
+}
+
+// EveryHistory is every signed run that stands, with its points, by device and time, as it is read.
+func (l *Ledger) EveryHistory() iter.Seq2[HistoryPoint, error] {
+	return each[HistoryPoint](l.read.Model(&Run{}).Select("runs.id AS run_id, runs.tag, runs.title, runs.by, runs.result AS outcome, runs.ended_at, "+
+		"coalesce(measure, '') AS measure, coalesce(point, '') AS point, coalesce(label, '') AS label, coalesce(unit, '') AS unit, "+
+		"coalesce(phase, '') AS phase, coalesce(reference, 0) AS reference, coalesce(indicated, 0) AS indicated, "+
+		"coalesce(error, 0) AS error, low, high, coalesce(u, 0) AS u").
+		Joins("JOIN assets ON assets.id = runs.asset_id LEFT JOIN results ON results.run_id = runs.id").
+		Where("runs.status = ? AND runs.replaced_by = ''", run.Signed).Order("assets.tag, runs.ended_at, runs.id, results.id"))
+}
+
 // AssetsAt are the devices at a site that are not retired, by place, the gravest risk first.
 func (l *Ledger) AssetsAt(site string) ([]Asset, error) {
 	return many[Asset](l.read.Where("site = ? AND status <> ?", site, Gone).Order("place, risk DESC, tag"))

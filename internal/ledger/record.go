@@ -283,6 +283,17 @@ func (w *writer) createBatch(act Act, records []any) error {
 	return w.done(act)
 }
 
+// saveBatch saves records, and ends them as one event of its own.
+func (w *writer) saveBatch(act Act, records []any) error {
+	for _, r := range records {
+		if err := w.save(r); err != nil {
+			return err
+		}
+	}
+	act.ID = ""
+	return w.done(act)
+}
+
 // Happened is one event in the history of a record.
 type Happened struct {
 	Ord     int64

@@ -1,18 +1,14 @@
 package workshop
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
+	"strings"
 	"sync"
-	"time"
 
-	"northneedle/core/duty"
 	"northneedle/core/person"
-	"northneedle/core/procedure"
+	"northneedle/core/run"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
 
@@ -23,7 +19,7 @@ import (
 type ImportView struct {
 	ID      string             `json:"id"`
 	Kind    string             `json:"kind" enum:"assets,standards,histories,instruments"`
-	Rows    int                `json:"rows" doc:"that can be imported"`
+	Rows    int                `json:"rows" doc:"of the file that can be imported"`
 	Refused []exchange.Refused `json:"refused" doc:"the first of them"`
 	Count   int                `json:"count" doc:"of all refused"`
 	Ignored []string           `json:"ignored" doc:"columns that are not read"`
@@ -31,6 +27,10 @@ type ImportView struct {
 	Done    int                `json:"done"`
 	All     int                `json:"all"`
 	Why     string             `json:"why,omitempty"`
+
+	Changes []ImportChange `json:"changes" doc:"the first of what it changes of devices that are in the register already"`
+	Changed int            `json:"changed" doc:"how many of them it changes; that needs a reason"`
+	Same    int            `json:"same" doc:"how many of them it leaves as they are"`
 }
 
 // imports are those that were read lately: at most a few, since they are held in memory.
@@ -42,9 +42,13 @@ type imports struct {
 
 type importJob struct {
 	ImportView
-	file *exchange.Import
-	stop context.CancelFunc
+	file    *exchange.Import
+	refused []byte // what was, as a file
+	stop    context.CancelFunc
 }
+
+// shownOfImport is how many refusals, and how many changes, are shown. All refusals are in the file of them.
+const shownOfImport = 200
 
 // heldImports is how many read files are held.
 const heldImports = 3
@@ -74,18 +78,22 @@ func (m *imports) change(id string, change func(*importJob) error) (ImportView, 
 	return j.ImportView, err
 }
 
-// register is what stands in the ledger, for an import to look at.
+// registered is what stands in the ledger, for an import to look at.
 type registered struct {
 	tags        map[string]string
-	standards   map[string]bool
+	standards   map[string]string
+	runs        map[string]bool
 	instruments *instrumentList
 }
 
 // HasAsset is the id of the device with a tag.
 func (r registered) HasAsset(tag string) (string, bool) { id, ok := r.tags[tag]; return id, ok }
 
-// HasStandard reports whether there is a reference with a tag.
-func (r registered) HasStandard(tag string) bool { return r.standards[tag] }
+// HasStandard is the id of the reference with a tag.
+func (r registered) HasStandard(tag string) (string, bool) { id, ok := r.standards[tag]; return id, ok }
+
+// HasRun reports whether there is a run with an id.
+func (r registered) HasRun(id string) bool { return r.runs[id] }
 
 // Takes refuses an instrument that cannot stand beside the others.
 func (r registered) Takes(i exchange.Instrument) error {
@@ -93,32 +101,83 @@ func (r registered) Takes(i exchange.Instrument) error {
 	return err
 }
 
-// ReadImport reads a CSV file of a kind (assets, standards, histories, instruments): what can be imported, and every row that
-// cannot. Nothing of it is in the record yet.
-func (ws *Workshop) ReadImport(kind string, text []byte) (ImportView, error) {
-	known := registered{standards: map[string]bool{}}
-	var err error
+// registered reads what stands in the ledger, as far as an import of a kind asks for it.
+func (ws *Workshop) registered(kind string) (known registered, err error) {
+	known.standards = map[string]string{}
 	if known.tags, err = ws.Ledger.Tags(); err != nil {
-		return ImportView{}, err
+		return known, err
+	}
+	if kind == exchange.Histories {
+		if known.runs, err = ws.Ledger.RunIDs(); err != nil {
+			return known, err
+		}
 	}
 	standards, err := ws.Ledger.Standards("")
 	if err != nil {
-		return ImportView{}, err
+		return known, err
 	}
 	for _, s := range standards {
-		known.standards[s.Tag] = true
+		known.standards[s.Tag] = s.ID
 	}
-	if known.instruments, err = ws.instrumentList(); err != nil {
+	known.instruments, err = ws.instrumentList()
+	return known, err
+}
+
+// ImportFile is a list to read: what of, in which order it writes days, and whether it may change what is known.
+type ImportFile struct {
+	Kind   string
+	Days   string // an [exchange.DayForm]
+	Update bool
+	Body   []byte
+}
+
+// ReadImport reads a list of a kind, as text or as a workbook: what can be imported, and every row that cannot. Nothing of it
+// is in the record yet.
+func (ws *Workshop) ReadImport(f ImportFile, who person.Person) (ImportView, error) {
+	known, err := ws.registered(f.Kind)
+	if err != nil {
 		return ImportView{}, err
 	}
-	file, err := exchange.ReadImport(kind, bytes.NewReader(text), known, ws.Clock())
+	file, err := exchange.ReadImport(f.Kind, f.Body, known, exchange.Reading{Now: ws.Clock(), Days: exchange.DayForm(f.Days), Update: f.Update})
 	if err != nil {
 		return ImportView{}, invalid("file", Sentence(err)+" Nothing was imported.")
 	}
-	j := &importJob{file: file, ImportView: ImportView{ID: ulid.Make().String(), Kind: kind, Rows: len(file.Rows),
-		Refused: file.Refused, Count: file.Count, Ignored: file.Ignored, State: "read"}}
+	j := &importJob{file: file, ImportView: ImportView{ID: ulid.Make().String(), Kind: f.Kind, Ignored: file.Ignored,
+		State: "read", Changes: []ImportChange{}}}
+	if f.Update {
+		updates, err := ws.updates(file, "", who, func(row exchange.Row, why *run.Refusal) {
+			file.Refuse(row, why.Field, why.Message)
+		})
+		if err != nil {
+			return ImportView{}, err
+		}
+		for _, u := range updates {
+			if len(u.changes) == 0 {
+				j.Same++
+				continue
+			}
+			j.Changed++
+			if len(j.Changes) < shownOfImport {
+				j.Changes = append(j.Changes, u.changes...)
+			}
+		}
+	}
+	if j.refused, err = file.RefusedTable().CSV(); err != nil {
+		return ImportView{}, err
+	}
+	j.Rows, j.Count = file.Lines, len(file.Refused)
+	j.Refused = file.Refused[:min(len(file.Refused), shownOfImport)]
 	ws.imports.put(j)
 	return j.ImportView, nil
+}
+
+// RefusedRows are the rows of a list that cannot be imported, in its own columns and with why: to be mended, and read again.
+func (ws *Workshop) RefusedRows(id string) (f File, err error) {
+	_, err = ws.imports.change(id, func(j *importJob) error {
+		f = File{Name: "refused-" + j.Kind + ".csv", Type: "text/csv; charset=utf-8", Save: true, Body: j.refused}
+		return nil
+	})
+	return f, err
 }
 
 // ImportState is how far an import is.
@@ -126,8 +185,8 @@ func (ws *Workshop) ImportState(id string) (ImportView, error) {
 	return ws.imports.change(id, func(*importJob) error { return nil })
 }
 
-// RunImport imports what was read, or stops it: then nothing of it stays.
-func (ws *Workshop) RunImport(id string, forward bool, who person.Person) (ImportView, error) {
+// RunImport imports what was read, or stops it: then nothing of it stays. What changes known devices needs a reason.
+func (ws *Workshop) RunImport(id string, forward bool, reason string, who person.Person) (ImportView, error) {
 	return ws.imports.change(id, func(j *importJob) error {
 		if !forward {
 			if j.stop != nil {
@@ -145,13 +204,16 @@ func (ws *Workshop) RunImport(id string, forward bool, who person.Person) (Impor
 			ws.importInstruments(j, who)
 			return nil
 		}
-		records, changed, err := ws.importRecords(j.file, who)
+		if reason = strings.TrimSpace(reason); j.Changed > 0 && reason == "" {
+			return invalid("reason", fmt.Sprintf("Say why %s changed: it stands in their histories.", devicesAre(j.Changed)))
+		}
+		records, changed, err := ws.importRecords(j.file, reason, who)
 		if err != nil {
 			return err
 		}
 		ctx, stop := context.WithCancel(context.Background())
 		j.stop, j.State, j.All = stop, "running", len(records)
-		go ws.takeIn(ctx, id, ws.act("", j.file.Kind+" imported", who, ""), records, changed)
+		go ws.takeIn(ctx, id, ws.act("", j.file.Kind+" imported", who, reason), records, changed)
 		return nil
 	})
 }
@@ -175,138 +237,10 @@ func (ws *Workshop) takeIn(ctx context.Context, id string, act ledger.Act, recor
 	ws.changes.tell("", 0)
 }
 
-// importRecords are the records of an import: a device comes with what recurs on it, as the list says it stands. changed are
-// duties that are there already, and were done by what a history says.
-func (ws *Workshop) importRecords(file *exchange.Import, who person.Person) (records, changed []any, err error) {
-	now := ws.Clock()
-	today := dayOf(now)
-	newest := map[string]map[string]time.Time{} // of what was passed, by device and title
-	for _, row := range file.Rows {
-		switch {
-		case row.Asset != nil:
-			records = append(records, row.Asset)
-			duties := duty.DutiesOf(ws.templates(), row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model)
-			main := duty.Main(duties)
-			for i, d := range duties {
-				a := ledger.NewActivity(row.Asset.ID+"-"+d.ID, *row.Asset, d, today, "first time after it was imported")
-				if i == main {
-					if err := keptUp(a, row.Upkeep, who.Name, now); err != nil {
-						return nil, nil, err
-					}
-				}
-				records = append(records, a)
-			}
-		case row.Standard != nil:
-			s := row.Standard
-			records = append(records, s, &ledger.StandardCertificate{
-				ID:          "cert-" + s.ID,
-				StandardID:  s.ID,
-				Certificate: s.Certificate,
-				Values:      s.Values,
-				EnteredBy:   "imported",
-			})
-		default:
-			if row.Run != nil {
-				records = append(records, row.Run)
-				if of := row.Run.AssetID; row.Run.Result.Passed() {
-					if newest[of] == nil {
-						newest[of] = map[string]time.Time{}
-					}
-					if on := *row.Run.EndedAt; on.After(newest[of][row.Run.Title]) {
-						newest[of][row.Run.Title] = on
-					}
-				}
-			}
-			if row.Result != nil {
-				records = append(records, row.Result)
-			}
-		}
+// devicesAre counts devices as the subject of a sentence.
+func devicesAre(n int) string {
+	if n == 1 {
+		return "one device is"
 	}
-	changed, err = ws.doneBefore(newest)
-	return records, changed, err
-}
-
-// keptUp brings a duty to where a list says it stands.
-func keptUp(a *ledger.Activity, u exchange.Upkeep, by string, now time.Time) error {
-	if u.Months > 0 && u.Months != a.Duty.Months && !(a.Duty.Fixed && u.Months > a.Duty.Months) {
-		a.Duty.Months, a.Duty.Days = u.Months, 0
-		a.Accepted = ledger.AcceptedInterval{Because: "As the imported list says.", By: by, On: &now}
-	}
-	r := a.Recurring()
-	if u.Last != nil {
-		if err := r.Done(*u.Last); err != nil {
-			return err
-		}
-	}
-	if u.Due != nil {
-		r.DueOn, r.Reason = *u.Due, "the day that the imported list says"
-	}
-	a.Adopt(r)
-	return nil
-}
-
-// doneBefore are the duties that imported histories say were done. That sets days, and lifts nothing.
-func (ws *Workshop) doneBefore(newest map[string]map[string]time.Time) (changed []any, err error) {
-	titles := map[string]string{}
-	for _, p := range ws.procedures() {
-		titles[p.ID] = procedure.Slug(p.Title)
-	}
-	for ids := range slices.Chunk(slices.Sorted(maps.Keys(newest)), statesAtOnce) {
-		devices, err := ws.Ledger.AssetsOf(ids...)
-		if err != nil {
-			return nil, err
-		}
-		all, err := ws.Ledger.Activities(ids...)
-		if err != nil {
-			return nil, err
-		}
-		of := map[string][]ledger.Activity{}
-		for _, a := range all {
-			of[a.AssetID] = append(of[a.AssetID], a)
-		}
-		for _, id := range ids {
-			touched := map[int]bool{}
-			for title, on := range newest[id] {
-				i := dutyOf(of[id], procedure.Slug(title), titles, ws.mainDuty(devices[id]))
-				if i < 0 {
-					continue
-				}
-				r := of[id][i].Recurring()
-				if r.LastOn != nil && !on.After(*r.LastOn) || r.Undone.At != nil && !on.After(*r.Undone.At) {
-					continue
-				}
-				if err := r.Done(on); err != nil {
-					return nil, err
-				}
-				r.Reason = fmt.Sprintf("%s; by the history of %s", r.Reason, on.Format(time.DateOnly))
-				of[id][i].Adopt(r)
-				touched[i] = true
-			}
-			for _, i := range slices.Sorted(maps.Keys(touched)) {
-				changed = append(changed, &of[id][i])
-			}
-		}
-	}
-	return changed, nil
-}
-
-// mainDuty is the main duty of a kind of device, by its id; empty where it has none.
-func (ws *Workshop) mainDuty(a ledger.Asset) string {
-	duties := duty.DutiesOf(ws.templates(), a.Family, a.Maker+" "+a.Model)
-	if i := duty.Main(duties); i >= 0 {
-		return duties[i].ID
-	}
-	return ""
-}
-
-// dutyOf is the place of the duty that a run of some title does: the one of that title, or by the procedure of that
-// title; else the main one. It is -1 where none does.
-func dutyOf(all []ledger.Activity, title string, titles map[string]string, main string) int {
-	i := slices.IndexFunc(all, func(a ledger.Activity) bool {
-		return procedure.Slug(a.Title) == title || a.Procedure != "" && (a.Procedure == title || titles[a.Procedure] == title)
-	})
-	if i >= 0 {
-		return i
-	}
-	return slices.IndexFunc(all, func(a ledger.Activity) bool { return a.Duty.ID == main && main != "" })
+	return fmt.Sprintf("%d devices are", n)
 }

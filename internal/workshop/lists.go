@@ -57,6 +57,8 @@ func (ws *Workshop) list(name string) (exchange.Table, error) {
 		return ws.referenceList()
 	case "instruments":
 		return ws.instrumentTable()
+	case "histories":
+		return ws.historyList(), nil
 	}
 	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family",
 		"site", "place", "status", "reason", "why"},
@@ -137,25 +139,35 @@ func rowsWithStates[T any](ws *Workshop, records iter.Seq2[T, error], id func(T)
 	}
 }
 
-// referenceList has a row for each certified value.
+// referenceList has a row for each value of each certificate.
 func (ws *Workshop) referenceList() (exchange.Table, error) {
 	all, err := ws.Ledger.Standards("")
-	return exchange.Table{Name: "references", Columns: []string{"tag", "name", "kind", "maker", "serial", "place",
-		"status", "certificate", "issuer", "certified", "due", "accredited", "lot", "quantity", "value", "from", "to",
-		"unit", "u", "k"},
-		Rows: func(yield func([]any, error) bool) {
-			for _, s := range all {
-				c := s.Certificate
-				accredited := "no"
-				if c.Accredited {
-					accredited = "yes"
-				}
-				for _, v := range s.Values {
-					if !yield([]any{s.Tag, s.Name, s.Kind, s.Maker, s.Serial, s.Place, s.Status, c.Number, c.Issuer,
-						c.On, c.DueOn, accredited, s.Lot, v.Quantity, v.Value, v.From, v.To, v.Unit, v.U, v.K}, nil) {
-						return
-					}
+	if err != nil {
+		return exchange.Table{}, err
+	}
+	tags := map[string]string{}
+	for _, s := range all {
+		tags[s.ID] = s.Tag
+	}
+	return exchange.Table{Name: "references", Columns: exchange.ReferenceColumns, Rows: func(yield func([]any, error) bool) {
+		for _, s := range all {
+			certificates, err := ws.Ledger.Certificates(s.ID)
+			for _, row := range exchange.ReferenceRows(s, certificates, func(id string) string { return tags[id] }) {
+				if !yield(row, err) {
+					return
 				}
 			}
-		}}, err
+		}
+	}}, nil
+}
+
+// historyList has a row for each point of each signed run, and one for a run without.
+func (ws *Workshop) historyList() exchange.Table {
+	return exchange.Table{Name: "histories", Columns: exchange.HistoryColumns, Rows: func(yield func([]any, error) bool) {
+		for point, err := range ws.Ledger.EveryHistory() {
+			if !yield(exchange.HistoryRow(point), err) {
+				return
+			}
+		}
+	}}
 }

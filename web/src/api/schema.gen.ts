@@ -699,7 +699,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read a CSV file: what can be imported, and every row that cannot */
+        /** Read a list, as text with separators or as a workbook: what can be imported, and every row that cannot */
         post: operations["read-import"];
         delete?: never;
         options?: never;
@@ -719,6 +719,23 @@ export interface paths {
         put?: never;
         /** Import what was read, or stop */
         post: operations["change-import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{id}/refused.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rows of a list that cannot be imported, and why */
+        get: operations["refused-rows"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2596,6 +2613,8 @@ export interface components {
         "Change-importRequest": {
             /** @description false stops it: nothing of it stays */
             go: boolean;
+            /** @description why devices of the register are changed */
+            reason?: string;
         };
         "Change-instrumentRequest": {
             /** @description host:port, or the name of a serial port */
@@ -3687,9 +3706,26 @@ export interface components {
             sites: string[];
             version: string;
         };
+        ImportChange: {
+            field: string;
+            from: string;
+            /** Format: int64 */
+            line: number;
+            /** @description what follows from it */
+            note?: string;
+            tag: string;
+            to: string;
+        };
         ImportView: {
             /** Format: int64 */
             all: number;
+            /**
+             * Format: int64
+             * @description how many of them it changes; that needs a reason
+             */
+            changed: number;
+            /** @description the first of what it changes of devices that are in the register already */
+            changes: components["schemas"]["ImportChange"][];
             /**
              * Format: int64
              * @description of all refused
@@ -3706,9 +3742,14 @@ export interface components {
             refused: components["schemas"]["Refused"][];
             /**
              * Format: int64
-             * @description that can be imported
+             * @description of the file that can be imported
              */
             rows: number;
+            /**
+             * Format: int64
+             * @description how many of them it leaves as they are
+             */
+            same: number;
             /** @enum {string} */
             state: "read" | "running" | "done" | "cancelled" | "failed";
             why?: string;
@@ -9233,6 +9274,10 @@ export interface operations {
         parameters: {
             query: {
                 kind: "assets" | "standards" | "histories" | "instruments";
+                /** @description the order in which the list writes days */
+                days?: "year-month-day" | "day-month-year" | "month-day-year";
+                /** @description devices that are in the register already are changed to what the list says */
+                update?: boolean;
             };
             header?: never;
             path?: never;
@@ -9240,7 +9285,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
@@ -9420,6 +9465,75 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "refused-rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10325,7 +10439,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                list: "equipment" | "references" | "instruments" | "due";
+                list: "equipment" | "references" | "histories" | "instruments" | "due";
             };
             cookie?: never;
         };

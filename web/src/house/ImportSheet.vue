@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import ImportOutcome from './ImportOutcome.vue'
 import ReadBack from './ReadBack.vue'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
@@ -8,60 +9,76 @@ import AlertNote from '../components/AlertNote.vue'
 import { useCached } from '../api/queries'
 import { useSend } from '../composables/useSend'
 
-/** Lists in and out: a CSV file is read first; every row that cannot be taken says why. */
+/** Lists in and out: a list is read first; what it changes is shown, and every row that cannot be taken says why. */
 const { refreshAll } = useCached()
 const { can } = useSession()
 type Import = components['schemas']['ImportView']
-const kind = ref<'assets' | 'standards' | 'histories' | 'instruments'>('assets')
-const state = ref<Import>()
-const { trouble, send } = useSend()
-let timer: ReturnType<typeof setTimeout> | undefined
-onBeforeUnmount(() => clearTimeout(timer))
 const kinds = [
   {
     id: 'assets' as const,
     words: 'Devices',
-    columns: 'tag, maker, model, family, site; serial, place, risk, status, last_done, months, next_due',
+    needed: 'tag, maker, model, family, site',
+    more: 'serial, place, risk, status, last_done, months, next_due',
     note: 'The last three are of its main verification: when it was done last, how often, and the day it is due.',
   },
   {
     id: 'standards' as const,
     words: 'References',
-    columns:
-      'tag, name, kind, certificate, issuer, certified, due, quantity, unit, u, k; value or from and to, maker, serial, lot, accredited',
+    needed: 'tag, name, kind, certificate, issuer, certified, due',
+    more: 'quantity, piece, value or from and to, unit, u, k, drift_per_year, resolution, status, note, maker, serial, place, lot, accredited, parent, water_volume_l, gauge_bar, reserve_bar',
+    note: 'One row for each value of each certificate: rows of one tag are one reference, and come in together.',
   },
   {
     id: 'histories' as const,
     words: 'Histories',
-    columns: 'tag, on, title, result; by, measure, point, unit, reference, indicated, low, high, u',
+    needed: 'tag, on, title, result',
+    more: 'by, run, measure, point, label, phase, unit, reference, indicated, error, low, high, u',
+    note: 'One row for each point. A history sets the days of what recurs; it never brings a device back into use.',
   },
   {
     id: 'instruments' as const,
     words: 'Instruments',
-    columns: 'name, profile, transport, address; belongs, baud, bits, parity, stop, flow, status, why',
+    needed: 'name, profile, transport, address',
+    more: 'belongs, baud, bits, parity, stop, flow, status, why',
     note: 'A name that is in use is changed by its row, or retired by its status: say why.',
   },
 ]
+const forms = [
+  { id: 'year-month-day' as const, words: 'year, month, day: 2026-03-02' },
+  { id: 'day-month-year' as const, words: 'day, month, year: 02.03.2026' },
+  { id: 'month-day-year' as const, words: 'month, day, year: 03/02/2026' },
+]
+const kind = ref<(typeof kinds)[number]['id']>('assets')
+const days = ref<(typeof forms)[number]['id']>('year-month-day')
+const update = ref(false)
+const state = ref<Import>()
+const file = ref<File>()
+const { trouble, send } = useSend()
+let timer: ReturnType<typeof setTimeout> | undefined
+onBeforeUnmount(() => clearTimeout(timer))
 const chosen = computed(() => kinds.find((k) => k.id === kind.value)!)
-const rows = (n: number) => (n === 1 ? 'row' : 'rows')
-async function read(event: Event) {
+watch(kind, () => (state.value = file.value = undefined))
+watch([days, update], () => state.value?.state === 'read' && read())
+function choose(event: Event) {
   const input = event.target as HTMLInputElement
-  const text = await input.files?.[0]?.text()
+  file.value = input.files?.[0]
   input.value = ''
-  if (text === undefined) return
+  if (file.value) read()
+}
+async function read() {
   state.value = await send(() =>
     api.POST('/api/imports', {
-      params: { query: { kind: kind.value } },
-      body: text,
-      bodySerializer: (b: string) => b,
-      headers: { 'Content-Type': 'text/csv' },
+      params: { query: { kind: kind.value, days: days.value, update: kind.value === 'assets' && update.value } },
+      body: file.value as never,
+      bodySerializer: (b: unknown) => b as Blob,
+      headers: { 'Content-Type': 'application/octet-stream' },
     }),
   )
 }
-async function go(forward: boolean) {
+async function go(forward: boolean, reason = '') {
   const id = state.value!.id
   state.value =
-    (await send(() => api.POST('/api/imports/{id}', { params: { path: { id } }, body: { go: forward } }))) ??
+    (await send(() => api.POST('/api/imports/{id}', { params: { path: { id } }, body: { go: forward, reason } }))) ??
     state.value
   watchIt()
 }
@@ -79,6 +96,7 @@ async function watchIt() {
 const lists = [
   { id: 'equipment', words: 'Equipment' },
   { id: 'references', words: 'References' },
+  { id: 'histories', words: 'Histories' },
   { id: 'instruments', words: 'Instruments' },
   { id: 'due', words: 'Due in a year' },
 ]
@@ -88,43 +106,40 @@ const lists = [
   <section class="grid max-w-5xl gap-10 lg:grid-cols-[minmax(0,1fr)_300px]">
     <div>
       <h2 class="text-lg">Bring in</h2>
-      <p class="text-ink-2">A file is read first. Nothing is taken before you say so, and then all of it or nothing.</p>
-      <div class="mt-2 flex gap-4" role="group" aria-label="What">
+      <p class="text-ink-2">
+        A list is read first, as CSV or as a workbook (XLSX). Nothing is taken before you say so; what is taken then
+        comes in whole.
+      </p>
+      <div class="mt-2 flex flex-wrap gap-x-4" role="group" aria-label="What">
         <label v-for="k in kinds" :key="k.id" class="flex min-h-10 items-center gap-2"
           ><input v-model="kind" type="radio" :value="k.id" class="size-5 accent-ink" />{{ k.words }}</label
         >
       </div>
-      <p class="num text-sm text-ink-2">{{ chosen.columns }}</p>
-      <p v-if="'note' in chosen" class="text-sm text-ink-2">{{ chosen.note }}</p>
-      <label v-if="can('import')" class="btn mt-3 inline-flex cursor-pointer items-center">
-        Choose a CSV file <input type="file" accept=".csv,text/csv" class="sr-only" @change="read" />
-      </label>
+      <dl class="text-sm text-ink-2">
+        <dt class="inline font-semibold">Columns it needs:</dt>
+        <dd class="num inline">{{ chosen.needed }}.</dd>
+        <dt class="ml-1 inline font-semibold">It may have:</dt>
+        <dd class="num inline">{{ chosen.more }}.</dd>
+      </dl>
+      <p class="text-sm text-ink-2">{{ chosen.note }}</p>
+      <div v-if="can('import')" class="mt-3 flex flex-wrap items-end gap-x-6 gap-y-2">
+        <label class="w-64"
+          ><span class="label">Days are written as</span>
+          <select v-model="days" class="field">
+            <option v-for="f in forms" :key="f.id" :value="f.id">{{ f.words }}</option>
+          </select>
+        </label>
+        <label v-if="kind === 'assets'" class="flex min-h-10 items-center gap-2"
+          ><input v-model="update" type="checkbox" class="size-5 accent-ink" />Change devices that are in the
+          register</label
+        >
+        <label class="btn inline-flex cursor-pointer items-center">
+          Choose a list <input type="file" accept=".csv,.txt,.tsv,.xlsx" class="sr-only" @change="choose" />
+        </label>
+      </div>
       <p v-else class="mt-3 text-ink-2">A lead brings lists in.</p>
       <AlertNote class="mt-3" :words="trouble" />
-      <div v-if="state" class="mt-4 border-2 border-ink bg-sheet p-4" aria-live="polite">
-        <p class="text-lg">
-          <b class="num">{{ state.rows }}</b> {{ rows(state.rows) }} can be taken,
-          <b class="num">{{ state.count }}</b> cannot.
-          <span v-if="state.ignored.length" class="text-sm text-ink-2"
-            >Not read: the columns {{ state.ignored.join(', ') }}.</span
-          >
-        </p>
-        <div v-if="state.state === 'running'" class="mt-2">
-          <progress class="h-4 w-full accent-ink" :value="state.done" :max="state.all || 1"></progress>
-          <p class="num text-sm">{{ state.done }} of {{ state.all }} records</p>
-          <button class="btn" @click="go(false)">Stop; nothing of it stays</button>
-        </div>
-        <button v-else-if="state.state === 'read' && state.rows" class="btn btn-main mt-2" @click="go(true)">
-          Take the {{ state.rows }} {{ rows(state.rows) }} in
-        </button>
-        <p v-else-if="state.state === 'done'" class="mt-2 font-semibold text-petrol">● All of them are in.</p>
-        <p v-else-if="state.why" class="mt-2 font-semibold text-vermilion">◆ {{ state.why }}</p>
-        <ul v-if="state.refused.length" class="rows mt-3 max-h-64 overflow-auto text-sm">
-          <li v-for="(r, i) in state.refused.slice(0, 200)" :key="i" class="py-1">
-            line <b class="num">{{ r.line }}</b>{{ r.field ? `, ${r.field}` : '' }}: {{ r.why }}
-          </li>
-        </ul>
-      </div>
+      <ImportOutcome v-if="state" :state="state" :name="file?.name ?? ''" class="mt-4" @go="go" />
       <ReadBack class="mt-8 border-t-2 border-ink pt-4" />
     </div>
     <div>
