@@ -72,7 +72,7 @@ func lists() error {
 	tag := fmt.Sprintf("GX-%06d", options.Assets/2)
 	tomorrow := h.now.AddDate(0, 0, 1).Format(time.DateOnly)
 	addresses := []string{"/api/today", "/api/assets", "/api/assets?search=merrowby%20ward",
-		"/api/assets?family=ventilator&status=in%20use", "/api/assets?after=" + tag,
+		"/api/assets?family=ventilator&status=in%20use", "/api/assets?from=25000", "/api/assets?sort=due", "/api/assets?state=overdue", "/api/asset-choices",
 		"/api/assets/" + tag, "/api/standards", "/api/look-backs", "/api/intervals", "/api/rounds/" + tomorrow,
 		"/api/workload", "/api/report", "/api/lists/due?format=csv", "/api/lists/equipment?format=csv"}
 	fmt.Printf("  %-46s %4s %10s %10s %5s %10s %5s\n", "medians; the ratio's aim is 2", "SQL", "in SQL", "changed",
@@ -225,7 +225,7 @@ func bringIn() error {
 	var view workshop.ImportView
 	read, err := timed(func() error {
 		var err error
-		view, err = answer[workshop.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets", "text/csv", &text))
+		view, err = answer[workshop.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets", "application/octet-stream", &text))
 		return err
 	})
 	if err != nil {

@@ -24,14 +24,18 @@ const (
 	Overdue          State = "overdue"  // within its grace
 	Due              State = "due"
 	WaitingForReview State = "in use, waiting for review"
+	NotYetAccepted   State = "not yet accepted" // new or back from a repair, and what it is accepted by is not signed
 	InUse            State = "in use"
 )
 
 // States are all of them, the first that holds first.
-var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, NotEveryTest, AwayFrom, Overdue, Due, WaitingForReview, InUse}
+var States = []State{Retired, OutOfUse, NotToBeUsed, InDoubt, NotEveryTest, AwayFrom, Overdue, Due, WaitingForReview,
+	NotYetAccepted, InUse}
 
 // Stop reports whether a device that stands so is marked STOP.
-func (s State) Stop() bool { return s == Retired || s == OutOfUse || s == NotToBeUsed }
+func (s State) Stop() bool {
+	return s == Retired || s == OutOfUse || s == NotToBeUsed || s == NotYetAccepted
+}
 
 // LastRun is the newest run of a procedure on a device that was signed and not replaced, taken from no older paper.
 type LastRun struct {
@@ -52,10 +56,11 @@ type Facts struct {
 	Duties   []duty.Recurring
 	Last     []LastRun // one of each procedure
 	Rejected []Rejection
-	Faults   []Fault // reported, and not judged yet
-	Away     *Away   // nil: it is at its place
-	Why      string  // it is out of use, or gone; empty where a run withdrew it
-	Grace    int     // days that a duty which blocks nothing may be late
+	Faults   []Fault    // reported, and not judged yet
+	Away     *Away      // nil: it is at its place
+	Accept   *time.Time // since when it waits to be accepted; nil: it was, or was in use before it was entered
+	Why      string     // it is out of use, or gone; empty where a run withdrew it
+	Grace    int        // days that a duty which blocks nothing may be late
 }
 
 // Fault is something wrong that was reported of a device.
@@ -102,8 +107,50 @@ func (s Standing) May(procedure string) bool {
 	return !s.Stop || len(s.Lifts) == 0 || slices.Contains(s.Lifts, procedure)
 }
 
-// Of says how a device stands: the first state, in the order of [States], that holds.
+// Of says how a device stands: the first state, in the order of [States], that holds. One that is not accepted yet is marked
+// STOP however else it stands; nothing else of it is due until then.
 func Of(f Facts, now time.Time) Standing {
+	unsigned := f.unsigned()
+	s := f.first(unsigned, now)
+	if len(unsigned) > 0 && !s.Stop {
+		s.Stop, s.Words = true, strings.TrimSpace(s.Words+" "+f.acceptance(unsigned))
+	}
+	return s
+}
+
+// unsigned are the places of the duties that the device is accepted by and that were not signed since it waits for that.
+func (f Facts) unsigned() (places []int) {
+	if f.Accept == nil {
+		return nil
+	}
+	all := make([]duty.Duty, len(f.Duties))
+	for i, d := range f.Duties {
+		all[i] = d.Duty
+	}
+	for _, i := range duty.Acceptance(all) {
+		d := f.Duties[i]
+		since := *f.Accept
+		if d.Procedure == "" { // noted by hand, with its day alone
+			since = time.Date(since.Year(), since.Month(), since.Day(), 0, 0, 0, 0, since.Location())
+		}
+		if d.LastOn == nil || d.LastOn.Before(since) {
+			places = append(places, i)
+		}
+	}
+	return places
+}
+
+// acceptance says what a device is not accepted without.
+func (f Facts) acceptance(unsigned []int) string {
+	titles := make([]string, len(unsigned))
+	for i, at := range unsigned {
+		titles[i] = f.Duties[at].Title
+	}
+	return fmt.Sprintf("Not accepted since %s: to be signed: %s.", day(*f.Accept), strings.Join(titles, "; "))
+}
+
+// first is the first state that holds.
+func (f Facts) first(unsigned []int, now time.Time) Standing {
 	if f.Register == string(Retired) {
 		return Standing{State: Retired, Words: sentence(f.Why), Stop: true}
 	}
@@ -135,6 +182,9 @@ func Of(f Facts, now time.Time) Standing {
 	}
 	if f.Away != nil {
 		return Standing{State: AwayFrom, Words: f.Away.words(now)}
+	}
+	if len(unsigned) > 0 {
+		return Standing{State: NotYetAccepted, Words: f.acceptance(unsigned), Stop: true}
 	}
 	var late, soon, waiting []string
 	for _, d := range f.Duties {
@@ -281,7 +331,7 @@ func (f Facts) undone(d duty.Recurring, now time.Time) string {
 	if d.Duty.Blocks {
 		grace = 0
 	}
-	late := s.Status == duty.Expired && !now.Before(d.DueOn.AddDate(0, 0, grace+1))
+	late := s.Status == duty.Expired && !now.Before(d.DueOn.AddDate(0, 0, grace+1)) && (d.LastOn != nil || f.Accept == nil)
 	usedUp := s.Status == duty.Expired && d.Duty.Blocks // by its use, whatever the calendar says
 	failed := s.Status == duty.Invalid && (d.Duty.Blocks || !slices.Contains(duty.Events, duty.Event(d.Undone.What)))
 	if !late && !usedUp && !failed {

@@ -29,6 +29,8 @@ func yearly(done int, change ...func(*duty.Recurring)) duty.Recurring {
 	return r
 }
 
+func never(r *duty.Recurring) { r.LastOn = nil }
+
 func blocks(r *duty.Recurring) { r.Duty.Blocks = true }
 
 func undone(what string) func(*duty.Recurring) {
@@ -107,6 +109,19 @@ func TestTheFirstStateThatHolds(t *testing.T) {
 			Last: []device.LastRun{last(run.Conforms, 9, doubted)}}, device.InDoubt, "HG-19"},
 		{"conforms, not countersigned", device.Facts{Register: "in use", Duties: []duty.Recurring{yearly(9)},
 			Last: []device.LastRun{last(run.Conforms, 1, waiting)}}, device.WaitingForReview, "not countersigned"},
+		{"new, and nothing signed", device.Facts{Register: "in use", Accept: ago(1), Grace: 30,
+			Duties: []duty.Recurring{yearly(9, never)}}, device.NotYetAccepted, "to be signed: Performance"},
+		{"new for months: still not accepted, not late", device.Facts{Register: "in use", Accept: ago(90), Grace: 30,
+			Duties: []duty.Recurring{yearly(90, never)}}, device.NotYetAccepted, "to be signed: Performance"},
+		{"signed after it came back from a repair", device.Facts{Register: "in use", Accept: ago(10),
+			Duties: []duty.Recurring{yearly(9)}}, device.InUse, ""},
+		{"signed before it went to the repair", device.Facts{Register: "in use", Accept: ago(8),
+			Duties: []duty.Recurring{yearly(9)}}, device.NotYetAccepted, "to be signed"},
+		{"signed and not countersigned", device.Facts{Register: "in use", Accept: ago(10), Duties: []duty.Recurring{yearly(9)},
+			Last: []device.LastRun{last(run.Conforms, 9, waiting)}}, device.WaitingForReview, "not countersigned"},
+		{"its acceptance failed", device.Facts{Register: "in use", Accept: ago(10), Duties: []duty.Recurring{yearly(9, never)},
+			Last: []device.LastRun{last(run.Fails, 1)}}, device.NotToBeUsed, "does not conform"},
+		{"nothing that it could be accepted by", device.Facts{Register: "in use", Accept: ago(1)}, device.InUse, ""},
 	}
 	for _, row := range rows {
 		s := device.Of(row.facts, now)
@@ -129,4 +144,24 @@ func TestOnlyWhatCanLiftAStopIsOpened(t *testing.T) {
 	failed.Rejected = []device.Rejection{{Analyte: "glucose", Words: "Control of glucose: 1-3s"}}
 	assert.True(t, device.Of(failed, now).May("pre-use"), "a control can be lifted by any calibration")
 	assert.True(t, device.Of(device.Facts{Register: "in use"}, now).May("pre-use"))
+}
+
+// A device that is not accepted is marked STOP wherever it is; any run may be opened on it.
+func TestWhatIsNotAcceptedStopsEverywhere(t *testing.T) {
+	away := device.Of(device.Facts{Register: "in use", Accept: ago(1), Duties: []duty.Recurring{yearly(9, never)},
+		Away: &device.Away{To: "a ward", Since: *ago(3)}}, now)
+	assert.Equal(t, device.AwayFrom, away.State)
+	assert.True(t, away.Stop)
+	assert.Contains(t, away.Words, "With a ward since 2026-11-24. Not accepted since 2026-11-26: to be signed: Performance.")
+	assert.True(t, away.May("performance") && away.May("pre-use"))
+
+	// What says so decides what a device is accepted by; else all that is done by a procedure and the calendar.
+	safety := yearly(9, never)
+	safety.Title, safety.Procedure, safety.Duty.Accepts = "Safety", "safety", true
+	by := func(duties ...duty.Recurring) string {
+		return device.Of(device.Facts{Register: "in use", Accept: ago(1), Duties: duties}, now).Words
+	}
+	assert.Contains(t, by(yearly(9, never), safety), "to be signed: Safety.")
+	safety.Duty.Accepts = false
+	assert.Contains(t, by(yearly(9, never), safety), "to be signed: Performance; Safety.")
 }

@@ -46,6 +46,7 @@ type Duty struct {
 	Test      string   `json:"test,omitempty" yaml:"test"`           // the one test of an analyser that it is about: it stops that, not the device
 	Outside   bool     `json:"outside,omitempty" yaml:"outside"`     // done by a body entitled to it; recorded here, never issued
 	Fixed     bool     `json:"fixed,omitempty" yaml:"fixed"`         // a rule binds it: the interval is a ceiling that nothing lengthens
+	Accepts   bool     `json:"accepts,omitempty" yaml:"accepts"`     // a device is not accepted without it; see [Acceptance]
 	Why       string   `json:"why,omitempty" yaml:"why"`
 }
 
@@ -71,12 +72,31 @@ func (d Duty) Check() error {
 	return nil
 }
 
+// Acceptance are the places of the duties that must be signed before a device is accepted: those that say so; where none
+// does, all that are done by a procedure, by the calendar, and of the whole device.
+func Acceptance(all []Duty) (places []int) {
+	for _, of := range []func(Duty) bool{func(d Duty) bool { return d.Accepts }, whole} {
+		for i, d := range all {
+			if of(d) {
+				places = append(places, i)
+			}
+		}
+		if len(places) > 0 {
+			return places
+		}
+	}
+	return nil
+}
+
+// whole reports whether a duty is done by a procedure, by the calendar, and of the whole device.
+func whole(d Duty) bool {
+	return d.Procedure != "" && d.Test == "" && !d.Outside && (d.Months > 0 || d.Days > 0)
+}
+
 // Main is the place of the duty that a list means which speaks of one: the first that is done by a procedure, by the
 // calendar, and of the whole device. It is -1 where there is none.
 func Main(all []Duty) int {
-	return slices.IndexFunc(all, func(d Duty) bool {
-		return d.Procedure != "" && d.Test == "" && !d.Outside && (d.Months > 0 || d.Days > 0)
-	})
+	return slices.IndexFunc(all, whole)
 }
 
 // Template is what recurs on the devices of a family; of one model of it, where one is named.

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"strings"
 	"sync"
@@ -389,14 +390,15 @@ func twoAtOnce(t *testing.T, h *house) {
 
 func register(t *testing.T, h *house) {
 	c := h.signedIn("Idris Vail")
-	seen, after := map[string]bool{}, ""
+	seen, from := map[string]bool{}, 0
 	for {
-		page := get[workshop.AssetPageView](c, "/api/assets?after="+after)
+		page := get[workshop.AssetPageView](c, fmt.Sprint("/api/assets?from=", from))
 		for _, a := range page.Assets {
 			assert.False(t, seen[a.Tag], "no device stands on two pages")
 			seen[a.Tag] = true
 		}
-		if after = page.After; after == "" {
+		if from = page.Next; from == 0 {
+			assert.Len(t, seen, page.Total)
 			break
 		}
 	}

@@ -58,7 +58,7 @@ var words = map[reflect.Type][]any{
 	reflect.TypeFor[run.Phase]():  {run.AsFound, run.AsLeft},
 	reflect.TypeFor[device.State](): {device.Retired, device.OutOfUse, device.NotToBeUsed, device.InDoubt,
 		device.NotEveryTest, device.AwayFrom, device.Overdue, device.Due,
-		device.WaitingForReview, device.InUse},
+		device.WaitingForReview, device.NotYetAccepted, device.InUse},
 	reflect.TypeFor[runview.MatterKind](): {runview.MatterOutside, runview.MatterFailed, runview.MatterLeftOut,
 		runview.MatterException,
 		runview.MatterCutShort, runview.MatterOverruled, runview.MatterVoided, runview.MatterFarOut, runview.MatterWithdrawn, runview.MatterEarly,

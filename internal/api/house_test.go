@@ -53,6 +53,7 @@ type house struct {
 	now    time.Time
 	n      int
 
+	until   string              // "review": the next run is signed, and waits for that
 	earlier []procedure.Earlier // what the device of the next run gave before
 	end     func()              // stops the server; more than once is once
 }
@@ -109,14 +110,19 @@ func (h *house) workWith(t *testing.T, a ledger.Asset, id string, truth sim.Trut
 		}
 		w := &sim.Technician{Person: person.Person{ID: "idris", Name: "Idris Vail", Role: person.Technician}, At: h.now,
 			Reviewer: person.Person{ID: "tamsin", Name: "Tamsin Orrery", Role: person.Lead},
+			Until:    h.until,
 			Plate:    map[string]string{"capacity": "200", "division": "0.1", "regulated": "yes"},
 			Truth:    truth, Room: [3]string{"21", "1008", "46"},
 			Standard: func(_ run.Run, role reference.Role) reference.Standard { return demo.Fitting(role, h.now) }}
+		lab := demo.Lab()
+		if h.until == "review" {
+			lab.Review = procedure.ReviewAlways
+		}
 		r, events, err := w.Work(p, run.RunOpened{
 			Procedure: p.ID,
 			Revision:  p.Revision,
 			Hash:      p.Hash,
-			Lab:       demo.Lab(),
+			Lab:       lab,
 			Device:    a.Device(),
 			Earlier:   h.earlier,
 		})

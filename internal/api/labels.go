@@ -12,13 +12,19 @@ import (
 
 func registerLabels(api huma.API, shop *workshop.Workshop) {
 	serveFile(api, operation{"labels", http.MethodGet, "/api/labels.pdf",
-		"Labels: one, or a sheet of those that a search finds", person.Look, 0, nil}.as("application/pdf"),
-		func(ctx context.Context, in *struct {
-			Tag    string `query:"tag" maxLength:"60" doc:"one label, on a page of its own"`
-			Search string `query:"search" maxLength:"100"`
-			First  int    `query:"first" default:"1" minimum:"1" maximum:"24" doc:"place on the first sheet"`
+		"The label of a device, on a page of its own", person.Look, 0, nil}.as("application/pdf"),
+		func(_ context.Context, in *struct {
+			Tag string `query:"tag" required:"true" maxLength:"60"`
 		}) (workshop.File, error) {
-			return shop.Labels(in.Tag, in.Search, in.First-1)
+			return shop.Label(in.Tag)
+		})
+	serve(api, operation{"write-labels", http.MethodPost, "/api/labels", "Write sheets of labels for the devices that are meant",
+		person.Look, 0, nil},
+		func(ctx context.Context, in *struct {
+			workshop.AssetQuery
+			First int `query:"first" default:"1" minimum:"1" maximum:"24" doc:"place on the first sheet"`
+		}) (workshop.JobView, error) {
+			return shop.Labels(ctx, in.AssetQuery, in.First-1, who(ctx))
 		})
 	serveFile(api, operation{"vessel-labels", http.MethodGet, "/api/runs/{id}/steps/{step}/labels.pdf",
 		"Labels for the cuvettes and tubes that a step fills", person.Look, 0, nil}.as("application/pdf"),

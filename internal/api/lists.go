@@ -17,8 +17,9 @@ func registerLists(api huma.API, shop *workshop.Workshop) {
 		func(ctx context.Context, in *struct {
 			List   string `path:"list" enum:"equipment,references,histories,instruments,due"`
 			Format string `query:"format" enum:"csv,xlsx,json" default:"csv"`
+			workshop.AssetQuery
 		}) (workshop.File, error) {
-			list, err := shop.ListFile(in.List, in.Format)
+			list, err := shop.ListFile(ctx, in.List, in.Format, in.AssetQuery)
 			if err != nil {
 				return list, err
 			}

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -248,15 +249,31 @@ func TestARegisterMovesHouseWhole(t *testing.T) {
 func TestLabelsSayWhatMayBeUsed(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")
-	for _, query := range []string{"tag=MB-0417", "search=merrowby&first=5"} {
-		status, text := c.call("GET", "/api/labels.pdf?"+query, nil)
-		require.Equal(t, 200, status, string(text))
-		assert.True(t, bytes.HasPrefix(text, []byte("%PDF")))
+	status, one := c.call("GET", "/api/labels.pdf?tag=MB-0417", nil)
+	require.Equal(t, 200, status)
+	assert.Contains(t, words(t, one), "MB-0417")
+
+	// Sheets are of exactly the devices that are shown, in their order, however many.
+	shown := get[workshop.AssetPageView](c, "/api/assets?site=Merrowby+General&sort=risk&desc=true")
+	require.Greater(t, shown.Total, 24)
+	job := posted[workshop.JobView](c, "/api/labels?site=Merrowby+General&sort=risk&desc=true&first=5", nil)
+	require.Eventually(t, func() bool { return get[workshop.JobView](c, "/api/jobs/"+job.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	text := words(t, h.text(c, "/api/jobs/"+job.ID+"/file"))
+	tags := regexp.MustCompile(`\b(MB-\d{4}|FA-\d)\b`).FindAllString(text, -1)
+	assert.Len(t, tags, shown.Total)
+	for _, a := range shown.Assets {
+		assert.Contains(t, tags, a.Tag)
 	}
-	for query, want := range map[string]int{"tag=NO-1": 404, "search=nowhere": 422, "search=merrowby&first=30": 422} {
-		status, _ := c.call("GET", "/api/labels.pdf?"+query, nil)
+	status, _ = h.signedIn("Noor Bexley").call("GET", "/api/jobs/"+job.ID+"/file", nil)
+	assert.Equal(t, 404, status, "a job is its own")
+	status, _ = c.call("POST", "/api/jobs/"+job.ID+"/stop", nil)
+	assert.Equal(t, 204, status)
+	for query, want := range map[string]int{"search=nowhere": 422, "search=merrowby&first=30": 422} {
+		status, _ := c.call("POST", "/api/labels?"+query, nil)
 		assert.Equal(t, want, status, query)
 	}
+	status, _ = c.call("GET", "/api/labels.pdf?tag=NO-1", nil)
+	assert.Equal(t, 404, status)
 }
 
 func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {

@@ -148,6 +148,7 @@ func API(s *Server, router chi.Router) huma.API {
 	registerWorkload(api, shop)
 	registerCalendars(api, shop)
 	registerImports(api, shop)
+	registerJobs(api, shop)
 	registerFiles(api, shop)
 	registerLabels(api, shop)
 	registerLists(api, shop)

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"northneedle/core/conformity"
+	"northneedle/core/device"
 	"northneedle/core/procedure"
 	"northneedle/core/quantity"
 	"northneedle/core/run"
@@ -64,6 +65,8 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 		Family: procedure.Slug(get("family")),
 		Site:   get("site"),
 		Place:  get("place"),
+		Owner:  get("owner"),
+		Keeper: get("keeper"),
 		Status: ledger.InUse,
 		Risk:   3,
 	}
@@ -76,11 +79,15 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 		}
 	}
 	if text := strings.ToLower(get("status")); text != "" {
-		if !slices.Contains([]string{ledger.InUse, ledger.OutOfUse, ledger.Gone}, text) {
-			return nil, refusal{"status", fmt.Sprintf("is %s, %s or %s, not %q", ledger.InUse, ledger.OutOfUse,
-				ledger.Gone, text)}
+		known := []string{ledger.InUse, ledger.OutOfUse, ledger.Gone, string(device.NotYetAccepted)}
+		switch {
+		case !slices.Contains(known, text):
+			return nil, refusal{"status", fmt.Sprintf("is one of %q, not %q", known, text)}
+		case text == string(device.NotYetAccepted):
+			a.AcceptFrom = &r.how.Now
+		default:
+			a.Status = text
 		}
-		a.Status = text
 	}
 	a.Search = ledger.Searchable(*a)
 	return a, nil

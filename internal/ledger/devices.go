@@ -26,12 +26,12 @@ func (l *Ledger) DeviceFacts(ids ...string) (map[string]device.Facts, error) {
 }
 
 func (l *Ledger) factsOf(ids []string, all map[string]device.Facts) error {
-	assets, err := many[Asset](l.read.Model(&Asset{}).Select("id, status, away_to, away_since, away_until, why").Where("id IN ?", ids))
+	assets, err := many[Asset](l.read.Model(&Asset{}).Select("id, status, away_to, away_since, away_until, why, accept_from").Where("id IN ?", ids))
 	if err != nil {
 		return err
 	}
 	for _, a := range assets {
-		f := device.Facts{Register: a.Status, Why: a.Why}
+		f := device.Facts{Register: a.Status, Why: a.Why, Accept: a.AcceptFrom}
 		if a.AwayTo != "" {
 			f.Away = &device.Away{To: a.AwayTo, Since: *a.AwaySince, Until: a.AwayUntil}
 		}

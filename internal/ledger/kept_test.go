@@ -271,18 +271,19 @@ func TestAPutBackBackupIsInTheLog(t *testing.T) {
 // landed are the versions of the tables that records exist of, with the hash of their statements:
 // none of them changes any more.
 var landed = map[string]string{
-	"0001-one-log":            "aca986c60bf387ae60095a57f56fbf9a7ac259808c1affe1162e4131200b181c",
-	"0002-instruments":        "b2df47e7dcb4e2a603b7175f47669d1db6200e8a5a59f62de88bdfa4b39f9138",
-	"0003-not-complete":       "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
-	"0006-test-corrections":   "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
-	"0009-tokens":             "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
-	"0012-a-devices-life":     "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",
-	"0011-files":              "ba0609a1f406a77da270b6882c90c5a3bd3757e00ba926acaa64a0b2af09adda",
-	"0010-ways-to-sign-in":    "047d01703c51f7bd2c1da08a1bbc0acea28afb26a01f23a5cec6b6ff3eac5bfd",
-	"0008-competence":         "9253453e49c910105f26dc77cbe252c9c7beb84e8bb37fc953fea643945f57e8",
-	"0007-one-time-passwords": "845229a0274ed711e47641549ef36149595b4ee57e6d1196fdf7ae61aa890a4d",
-	"0005-corrective-actions": "0d83b882aa65b013af0509432b7dcc0fee612296ccf8b11f9c2519af2a77312a",
-	"0004-given-back":         "b3eb5b4412e3d94499b47b165069af0e8361843dbe307cfc5e628d0746543b2c",
+	"0001-one-log":             "aca986c60bf387ae60095a57f56fbf9a7ac259808c1affe1162e4131200b181c",
+	"0002-instruments":         "b2df47e7dcb4e2a603b7175f47669d1db6200e8a5a59f62de88bdfa4b39f9138",
+	"0003-not-complete":        "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
+	"0006-test-corrections":    "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
+	"0009-tokens":              "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
+	"0013-accepted-owned-kept": "c5438ab3da5a6708617236dea0541df6c7be6d357ac42e1c0860a6c9ab7aca5a",
+	"0012-a-devices-life":      "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",
+	"0011-files":               "ba0609a1f406a77da270b6882c90c5a3bd3757e00ba926acaa64a0b2af09adda",
+	"0010-ways-to-sign-in":     "047d01703c51f7bd2c1da08a1bbc0acea28afb26a01f23a5cec6b6ff3eac5bfd",
+	"0008-competence":          "9253453e49c910105f26dc77cbe252c9c7beb84e8bb37fc953fea643945f57e8",
+	"0007-one-time-passwords":  "845229a0274ed711e47641549ef36149595b4ee57e6d1196fdf7ae61aa890a4d",
+	"0005-corrective-actions":  "0d83b882aa65b013af0509432b7dcc0fee612296ccf8b11f9c2519af2a77312a",
+	"0004-given-back":          "b3eb5b4412e3d94499b47b165069af0e8361843dbe307cfc5e628d0746543b2c",
 }
 
 var write = flag.Bool("write-landed", false, "write a small ledger of the newest version into testdata, where it has none")

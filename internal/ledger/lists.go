@@ -13,8 +13,6 @@ import (
 	"northneedle/core/procedure"
 	"northneedle/core/reference"
 	"northneedle/core/run"
-
-	"gorm.io/gorm"
 )
 
 // Person finds a person by id.
@@ -38,47 +36,18 @@ func (l *Ledger) Asset(idOrTag string) (Asset, error) {
 	return one[Asset](l.read.Where("id = ? OR tag = ?", idOrTag, strings.ToUpper(idOrTag)))
 }
 
-// AssetPage is a page of the register in the order of the tags.
-type AssetPage struct {
-	Search string // words that must all be found in tag, serial, maker, model, family, site or place
-	Family string
-	Status string
-	After  string // tag of the last one seen
-	Limit  int
-}
-
 // AssetsOfFamily are all devices of a family.
 func (l *Ledger) AssetsOfFamily(family string) ([]Asset, error) {
 	return many[Asset](l.read.Where("family = ?", family).Order("tag"))
 }
 
-// Assets is a page of the register, each as far as a list shows it.
-func (l *Ledger) Assets(p AssetPage) ([]Asset, error) {
-	query := listedAssets(l.read).Limit(p.Limit)
-	for word := range strings.FieldsSeq(strings.ToLower(p.Search)) {
-		query = query.Where("search LIKE ? ESCAPE '\\'", "%"+escape.Replace(word)+"%")
-	}
-	if p.Family != "" {
-		query = query.Where("family = ?", p.Family)
-	}
-	if p.Status != "" {
-		query = query.Where("status = ?", p.Status)
-	}
-	if p.After != "" {
-		query = query.Where("tag > ?", p.After)
-	}
-	return many[Asset](query)
-}
-
-// listedAssets asks for the register in the order of the tags, as far as lists show it.
-func listedAssets(db *gorm.DB) *gorm.DB {
-	return db.Model(&Asset{}).Select("id, tag, serial, maker, model, family, site, place, status, risk").Order("tag")
-}
+// listedColumns are those of a device that a list shows.
+const listedColumns = "assets.id, assets.tag, assets.serial, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, assets.risk, assets.owner, assets.keeper, assets.accept_from"
 
 // EveryAsset is the whole register in the order of the tags, each device as it is read
 // and as far as a list shows it.
 func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
-	return each[Asset](listedAssets(l.read))
+	return each[Asset](l.read.Model(&Asset{}).Select(listedColumns).Order("tag"))
 }
 
 // EveryDue is all that is due before a day, the riskiest first, then by day, as it is read.
@@ -140,7 +109,7 @@ func Tag(text string) (string, error) {
 
 // Searchable is what a device is found by.
 func Searchable(a Asset) string {
-	return strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place}, " "))
+	return strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper}, " "))
 }
 
 // Activities are what recurs on devices, the next due first. The plus keeps the engine

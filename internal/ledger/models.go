@@ -51,8 +51,8 @@ type Asset struct {
 	Maker      string `gorm:"index:asset_of_model,priority:1"`
 	Model      string `gorm:"index:asset_of_model,priority:2"`
 	Family     string `gorm:"index"`
-	Site       string
-	Place      string
+	Site       string `gorm:"index:asset_at,priority:1"`
+	Place      string `gorm:"index:asset_at,priority:2"`
 	Status     string
 	Risk       int                // 1 to 5
 	Settings   map[string]string  `gorm:"serializer:json"`
@@ -61,8 +61,11 @@ type Asset struct {
 	AwayTo     string             `gorm:"not null;default:''"` // whom it was lent or sent to; empty: it is at its place
 	AwaySince  *time.Time
 	AwayUntil  *time.Time
-	Why        string `gorm:"not null;default:''"` // why it is out of use, or gone
-	Search     string // lower case: everything it is found by
+	Why        string     `gorm:"not null;default:''"` // why it is out of use, or gone
+	AcceptFrom *time.Time // since when it waits to be accepted; nil: it was, or was in use before it was entered
+	Owner      string     `gorm:"not null;default:''"` // the ward or department that it belongs to
+	Keeper     string     `gorm:"not null;default:''"` // who looks after it, by name
+	Search     string     // lower case: everything it is found by
 }
 
 // Activity is a recurring duty on an asset, with its next date.

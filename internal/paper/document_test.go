@@ -76,7 +76,7 @@ func FuzzWords(f *testing.F) {
 		_, said := written(t, d)
 		assert.Contains(t, said, "kept")
 		sheet, err := paper.Labels([]paper.Label{{Tag: "MB-0417", Device: words, Lab: words, Code: "MB-0417",
-			Stop: words}}, false, 0)
+			Stop: words}}, false, 0, func(int) error { return nil })
 		require.NoError(t, err)
 		assert.Contains(t, text(t, sheet), "MB-0417")
 	})

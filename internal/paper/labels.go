@@ -2,6 +2,7 @@ package paper
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"time"
@@ -31,8 +32,9 @@ const (
 )
 
 // Labels writes labels on sheets of three by eight on A4, beginning with the one at first
-// (0 to 23), so that a begun sheet can be used up; or, single, each on a page of its own.
-func Labels(labels []Label, single bool, first int) ([]byte, error) {
+// (0 to 23), so that a begun sheet can be used up; or, single, each on a page of its own. told is told how many are written,
+// and ends it with an error.
+func Labels(labels []Label, single bool, first int, told func(done int) error) ([]byte, error) {
 	if len(labels) == 0 {
 		return nil, fmt.Errorf("there is no label to write")
 	}
@@ -58,7 +60,7 @@ func Labels(labels []Label, single bool, first int) ([]byte, error) {
 		if !single {
 			x, y = left+float64(at%labelsAcross)*labelWide, top+float64(at/labelsAcross)*labelHigh
 		}
-		if err := s.label(l, x, y); err != nil {
+		if err := errors.Join(s.label(l, x, y), told(i+1)); err != nil {
 			return nil, err
 		}
 	}
@@ -130,15 +132,23 @@ func (s *sheet) fit(words string, wide float64) string {
 	return string(runes) + "…"
 }
 
-// squares draws a square code's dark modules.
+// squares draws a square code's dark modules, those that lie above each other as one.
 func (s *sheet) squares(code image.Image, x, y, side float64) {
 	n := code.Bounds().Dx()
 	each := side / float64(n)
 	s.draw(ink, 0)
 	for i := range n {
-		for k := range n {
-			if r, _, _, _ := code.At(i, k).RGBA(); r == 0 {
-				s.Rect(x+float64(i)*each, y+float64(k)*each, each+0.01, each+0.01, "F")
+		dark := func(k int) bool {
+			r, _, _, _ := code.At(i, k).RGBA()
+			return k < n && r == 0
+		}
+		for k := 0; k < n; k++ {
+			from := k
+			for dark(k) {
+				k++
+			}
+			if k > from {
+				s.Rect(x+float64(i)*each, y+float64(from)*each, each+0.01, float64(k-from)*each+0.01, "F")
 			}
 		}
 	}

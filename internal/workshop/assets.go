@@ -1,7 +1,7 @@
 package workshop
 
 import (
-	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,9 +18,6 @@ import (
 	"github.com/oklog/ulid/v2"
 )
 
-// pageSize is how many devices a page of the register has.
-const pageSize = 50
-
 // AssetBrief is a device in the register.
 type AssetBrief struct {
 	ID     string `json:"id"`
@@ -30,16 +27,12 @@ type AssetBrief struct {
 	Family string `json:"family"`
 	Site   string `json:"site"`
 	Place  string `json:"place"`
+	Owner  string `json:"owner,omitempty" doc:"the ward or department that it belongs to"`
+	Keeper string `json:"keeper,omitempty" doc:"who looks after it"`
 	device.Standing
 	Risk  int        `json:"risk"`
 	DueOn *time.Time `json:"due_on,omitempty"`
 	Days  int        `json:"days"`
-}
-
-// AssetPageView is a page of the register.
-type AssetPageView struct {
-	Assets []AssetBrief `json:"assets"`
-	After  string       `json:"after,omitempty" doc:"ask with it for the next page; empty on the last"`
 }
 
 // NeedleView is one needle of a fingerprint.
@@ -96,49 +89,6 @@ type ProcedureOffer struct {
 	Shared   bool   `json:"shared,omitempty" doc:"it is for devices of every family"`
 }
 
-type AssetQuery struct {
-	Search string `query:"search" maxLength:"100"`
-	Family string `query:"family" maxLength:"60"`
-	Status string `query:"status" maxLength:"20"`
-	After  string `query:"after" maxLength:"60"`
-}
-
-// AssetPage is a page of the register.
-func (ws *Workshop) AssetPage(ctx context.Context, q AssetQuery) (AssetPageView, error) {
-	return remembered(ctx, ws, func() (AssetPageView, error) { return ws.assets(q) }, "assets", q)
-}
-
-func (ws *Workshop) assets(in AssetQuery) (AssetPageView, error) {
-	view := AssetPageView{Assets: []AssetBrief{}}
-	found, err := ws.Ledger.Assets(ledger.AssetPage{
-		Search: in.Search,
-		Family: in.Family,
-		Status: in.Status,
-		After:  in.After,
-		Limit:  pageSize + 1,
-	})
-	if err != nil {
-		return view, err
-	}
-	if len(found) > pageSize {
-		found = found[:pageSize]
-		view.After = found[pageSize-1].Tag
-	}
-	ids := make([]string, len(found))
-	for i, a := range found {
-		ids[i] = a.ID
-	}
-	due, err := ws.Ledger.NextDue(ids...)
-	if err != nil {
-		return view, err
-	}
-	states, err := ws.states(ids...)
-	for _, a := range found {
-		view.Assets = append(view.Assets, ws.assetBrief(a, due[a.ID], states[a.ID]))
-	}
-	return view, err
-}
-
 func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time, state device.Standing) AssetBrief {
 	b := AssetBrief{
 		ID:     a.ID,
@@ -148,6 +98,8 @@ func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time, state device.Stan
 		Family: a.Family,
 		Site:   a.Site,
 		Place:  a.Place,
+		Owner:  a.Owner,
+		Keeper: a.Keeper,
 		Risk:   a.Risk,
 
 		Standing: state,
@@ -252,7 +204,10 @@ type NewAsset struct {
 	Family string            `json:"family" minLength:"1" maxLength:"60"`
 	Site   string            `json:"site" minLength:"1" maxLength:"80"`
 	Place  string            `json:"place" maxLength:"80"`
+	Owner  string            `json:"owner,omitempty" maxLength:"120" doc:"the ward or department that it belongs to"`
+	Keeper string            `json:"keeper,omitempty" maxLength:"120" doc:"who looks after it"`
 	Risk   int               `json:"risk" minimum:"1" maximum:"5"`
+	InUse  bool              `json:"in_use,omitempty" doc:"it was accepted before it is entered here; else it is not to be used until what it is accepted by is signed"`
 	Limits map[string]string `json:"limits,omitempty" doc:"the maker's tolerances by measure, in place of the procedure's"`
 
 	Units map[string]string `json:"units,omitempty" doc:"what it shows a quantity in (UCUM), where not as the procedure says: mass in [lb_av]"`
@@ -274,8 +229,10 @@ func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error)
 		"family": &n.Family,
 		"site":   &n.Site,
 		"place":  &n.Place,
+		"owner":  &n.Owner,
+		"keeper": &n.Keeper,
 	} {
-		if *text = strings.TrimSpace(*text); *text == "" && field != "serial" && field != "place" {
+		if *text = strings.TrimSpace(*text); *text == "" && !slices.Contains([]string{"serial", "place", "owner", "keeper"}, field) {
 			return "", invalid(field, "The "+field+" is missing.")
 		}
 	}
@@ -297,8 +254,13 @@ func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error)
 		Site:   n.Site,
 		Place:  n.Place,
 		Status: ledger.InUse,
+		Owner:  n.Owner,
+		Keeper: n.Keeper,
 		Risk:   n.Risk,
 		Limits: n.Limits,
+	}
+	if now := ws.Clock(); !n.InUse {
+		a.AcceptFrom = &now
 	}
 	a.Settings = map[string]string{}
 	if n.Adjustment != "" {

@@ -117,6 +117,9 @@ func (ws *Workshop) doneBefore(newest map[string]map[string]time.Time) (changed 
 					continue
 				}
 				r := of[id][i].Recurring()
+				if accept := devices[id].AcceptFrom; accept != nil && on.After(*accept) {
+					continue // no paper accepts a device
+				}
 				if r.LastOn != nil && !on.After(*r.LastOn) || r.Undone.At != nil && !on.After(*r.Undone.At) {
 					continue
 				}

@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -43,6 +44,7 @@ type imports struct {
 type importJob struct {
 	ImportView
 	file    *exchange.Import
+	as      string
 	refused []byte // what was, as a file
 	stop    context.CancelFunc
 }
@@ -126,6 +128,7 @@ func (ws *Workshop) registered(kind string) (known registered, err error) {
 // ImportFile is a list to read: what of, in which order it writes days, and whether it may change what is known.
 type ImportFile struct {
 	Kind   string
+	As     string // what the events are called; empty: by the kind
 	Days   string // an [exchange.DayForm]
 	Update bool
 	Body   []byte
@@ -142,7 +145,7 @@ func (ws *Workshop) ReadImport(f ImportFile, who person.Person) (ImportView, err
 	if err != nil {
 		return ImportView{}, invalid("file", Sentence(err)+" Nothing was imported.")
 	}
-	j := &importJob{file: file, ImportView: ImportView{ID: ulid.Make().String(), Kind: f.Kind, Ignored: file.Ignored,
+	j := &importJob{file: file, as: cmp.Or(f.As, f.Kind+" imported"), ImportView: ImportView{ID: ulid.Make().String(), Kind: f.Kind, Ignored: file.Ignored,
 		State: "read", Changes: []ImportChange{}}}
 	if f.Update {
 		updates, err := ws.updates(file, "", who, func(row exchange.Row, why *run.Refusal) {
@@ -213,7 +216,7 @@ func (ws *Workshop) RunImport(id string, forward bool, reason string, who person
 		}
 		ctx, stop := context.WithCancel(context.Background())
 		j.stop, j.State, j.All = stop, "running", len(records)
-		go ws.takeIn(ctx, id, ws.act("", j.file.Kind+" imported", who, reason), records, changed)
+		go ws.takeIn(ctx, id, ws.act("", j.as, who, reason), records, changed)
 		return nil
 	})
 }

@@ -1,7 +1,11 @@
 package workshop
 
 import (
+	"context"
+	"errors"
+	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -25,8 +29,8 @@ func (ws *Workshop) saidOnLabel(f device.Facts) (string, error) {
 	return "", nil
 }
 
-// mostLabels is how many labels are written at a time.
-const mostLabels = 480
+// mostLabels is how many labels are written at a time: more than anybody sticks on in a week.
+const mostLabels = 12_000
 
 // publicAddress is the setting that says where others reach this server.
 const publicAddress = "public-address"
@@ -73,74 +77,93 @@ func codeOf(address, tag string) string {
 	return address + "/equipment/" + url.PathEscape(tag)
 }
 
-// Labels are labels with a code for each device: one, where a tag is given, else sheets of those
-// that a search finds, from a place (0 to 23) on the first sheet.
-func (ws *Workshop) Labels(tag, search string, first int) (f File, err error) {
-	lab, err := ws.Lab()
+// Label is the label of one device, on a page of its own.
+func (ws *Workshop) Label(tag string) (f File, err error) {
+	a, err := ws.Ledger.Asset(tag)
 	if err != nil {
 		return f, err
+	}
+	labels, err := ws.labels(a)
+	if err != nil {
+		return f, err
+	}
+	body, err := paper.Labels(labels, true, 0, func(int) error { return nil })
+	return File{Name: "label-" + a.Tag + ".pdf", Type: "application/pdf", Body: body}, err
+}
+
+// Labels begins to write sheets of labels for all devices that are meant, in their order, from a place (0 to 23) on the
+// first sheet.
+func (ws *Workshop) Labels(ctx context.Context, q AssetQuery, first int, who person.Person) (JobView, error) {
+	total, found, err := ws.found(ctx, q, 0, 0)
+	switch {
+	case err != nil:
+		return JobView{}, err
+	case total == 0:
+		return JobView{}, invalid("search", "No device is meant: there is no label to write.")
+	case total > mostLabels:
+		return JobView{}, invalid("search", fmt.Sprintf("These are %d devices: write labels for %d at most at a time, by site or family.",
+			total, mostLabels))
+	}
+	return ws.jobs.begin("labels", 2*total, who, func(ctx context.Context, told func(done int)) (File, error) {
+		var labels []paper.Label
+		for some := range slices.Chunk(found, statesAtOnce) {
+			more, err := ws.labels(some...)
+			if err := errors.Join(err, ctx.Err()); err != nil {
+				return File{}, err
+			}
+			labels = append(labels, more...)
+			told(len(labels))
+		}
+		body, err := paper.Labels(labels, false, first, func(done int) error {
+			told(total + done)
+			return ctx.Err()
+		})
+		return File{Name: "labels.pdf", Type: "application/pdf", Body: body}, err
+	}), nil
+}
+
+// labels are what the labels of some devices say.
+func (ws *Workshop) labels(assets ...ledger.Asset) ([]paper.Label, error) {
+	lab, err := ws.Lab()
+	if err != nil {
+		return nil, err
 	}
 	address := ""
 	if err := ws.Ledger.Setting(publicAddress, &address); err != nil {
-		return f, err
+		return nil, err
 	}
-	var assets []ledger.Asset
-	if tag != "" {
-		a, err := ws.Ledger.Asset(tag)
-		if err != nil {
-			return f, err
-		}
-		assets = []ledger.Asset{a}
-	} else if assets, err = ws.Ledger.Assets(ledger.AssetPage{Search: search, Limit: mostLabels}); err != nil {
-		return f, err
-	}
-	ids := make([]string, len(assets))
-	for i, a := range assets {
-		ids[i] = a.ID
-	}
-	activities, err := ws.Ledger.Activities(ids...)
+	ids := idsOf(assets)
+	of, err := ws.activitiesOf(ids...)
 	if err != nil {
-		return f, err
+		return nil, err
 	}
 	facts, err := ws.facts(ids...)
 	if err != nil {
-		return f, err
+		return nil, err
 	}
 	labels := make([]paper.Label, len(assets))
-	at := map[string]int{}
 	for i, a := range assets {
-		at[a.ID] = i
-		labels[i] = paper.Label{
-			Tag:    a.Tag,
-			Device: a.Maker + " " + a.Model,
-			Lab:    lab.Name,
-			Code:   codeOf(address, a.Tag),
+		l := paper.Label{Tag: a.Tag, Device: a.Maker + " " + a.Model, Lab: lab.Name, Code: codeOf(address, a.Tag)}
+		if l.Says, err = ws.saidOnLabel(facts[a.ID]); err != nil {
+			return nil, err
 		}
-		state := device.Of(facts[a.ID], ws.Clock())
-		if labels[i].Says, err = ws.saidOnLabel(facts[a.ID]); err != nil {
-			return f, err
-		}
-		if state.Stop {
-			labels[i].Stop = strings.TrimSuffix(string(state.State)+": "+state.Words, ": ")
+		if state := device.Of(facts[a.ID], ws.Clock()); state.Stop {
+			l.Stop = strings.TrimSuffix(string(state.State)+": "+state.Words, ": ")
 		} else if state.State == device.InDoubt {
-			labels[i].Doubt = state.Words
+			l.Doubt = state.Words
 		}
+		for _, a := range of[a.ID] {
+			if a.Procedure == "" || !duty.HasDay(a.DueOn) {
+				continue
+			}
+			if due := a.DueOn; l.Due == nil || due.Before(*l.Due) {
+				l.Due = &due
+			}
+			if a.LastOn != nil && (l.Done == nil || a.LastOn.After(*l.Done)) {
+				l.Done = a.LastOn
+			}
+		}
+		labels[i] = l
 	}
-	for _, a := range activities {
-		l := &labels[at[a.AssetID]]
-		if a.Procedure == "" || !duty.HasDay(a.DueOn) {
-			continue
-		}
-		if due := a.DueOn; l.Due == nil || due.Before(*l.Due) {
-			l.Due = &due
-		}
-		if a.LastOn != nil && (l.Done == nil || a.LastOn.After(*l.Done)) {
-			l.Done = a.LastOn
-		}
-	}
-	body, err := paper.Labels(labels, tag != "", first)
-	if err != nil {
-		return f, invalid("search", Sentence(err))
-	}
-	return File{Name: "labels.pdf", Type: "application/pdf", Body: body}, nil
+	return labels, nil
 }

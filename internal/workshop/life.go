@@ -47,6 +47,8 @@ type Correction struct {
 	Serial *string `json:"serial,omitempty" maxLength:"60"`
 	Maker  *string `json:"maker,omitempty" minLength:"1" maxLength:"60"`
 	Model  *string `json:"model,omitempty" minLength:"1" maxLength:"60"`
+	Owner  *string `json:"owner,omitempty" maxLength:"120"`
+	Keeper *string `json:"keeper,omitempty" maxLength:"120"`
 	Risk   *int    `json:"risk,omitempty" minimum:"1" maximum:"5"`
 
 	Limits map[string]string `json:"limits,omitempty" doc:"the maker's tolerances by measure; an empty one is taken away"`
@@ -83,11 +85,11 @@ func (ws *Workshop) CorrectAsset(id string, c Correction, who person.Person) (st
 	}
 	for field, text := range map[string]struct{ from, to *string }{"serial": {c.Serial, &a.Serial}, "maker": {c.Maker,
 		&a.Maker},
-		"model": {c.Model, &a.Model}} {
+		"model": {c.Model, &a.Model}, "owner": {c.Owner, &a.Owner}, "keeper": {c.Keeper, &a.Keeper}} {
 		if text.from == nil {
 			continue
 		}
-		if *text.to = strings.TrimSpace(*text.from); *text.to == "" && field != "serial" {
+		if *text.to = strings.TrimSpace(*text.from); *text.to == "" && (field == "maker" || field == "model") {
 			return "", invalid(field, "The "+field+" is missing.")
 		}
 	}
@@ -199,6 +201,7 @@ type Whereabouts struct {
 	To     string `json:"to" enum:"lent,back,out of use,retired,in the register again"`
 	Whom   string `json:"whom,omitempty" maxLength:"120" doc:"to whom it is lent or sent"`
 	Until  Day    `json:"until,omitempty" format:"date" doc:"when it is due back"`
+	Opened bool   `json:"opened,omitempty" doc:"it comes back repaired, opened or adjusted: it is accepted anew before it is used"`
 	Reason string `json:"reason" maxLength:"400"`
 }
 
@@ -242,6 +245,9 @@ func (ws *Workshop) SetWhereabouts(id string, o Whereabouts, who person.Person) 
 			return nil
 		}
 		a.AwayTo, a.AwaySince, a.AwayUntil = "", nil, nil
+		if o.Opened {
+			a.AcceptFrom, kind = &now, "device back from a repair"
+		}
 	case "out of use":
 		a.Status, a.Why = ledger.OutOfUse, fmt.Sprintf("%s (%s, %s)", strings.TrimRight(why, "."), who.Name,
 			now.Format(time.DateOnly))

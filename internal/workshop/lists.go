@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"context"
 	"errors"
 	"iter"
 	"time"
@@ -11,9 +12,9 @@ import (
 	"northneedle/internal/ledger"
 )
 
-// ListFile is a whole list as a file of a format: csv, xlsx or json.
-func (ws *Workshop) ListFile(list, format string) (f File, err error) {
-	table, err := ws.list(list)
+// ListFile is a whole list as a file of a format: csv, xlsx or json. Of the equipment, it is the devices that are meant.
+func (ws *Workshop) ListFile(ctx context.Context, list, format string, q AssetQuery) (f File, err error) {
+	table, err := ws.list(ctx, list, q)
 	if err != nil {
 		return f, err
 	}
@@ -33,13 +34,27 @@ func (ws *Workshop) ListFile(list, format string) (f File, err error) {
 }
 
 // list is a whole list; what it hands out of equipment, references and instruments can be imported again.
-func (ws *Workshop) list(name string) (exchange.Table, error) {
+func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchange.Table, error) {
 	switch name {
 	case "equipment":
+		every := ws.Ledger.EveryAsset()
+		if q != (AssetQuery{}) {
+			_, found, err := ws.found(ctx, q, 0, 0)
+			if err != nil {
+				return exchange.Table{}, err
+			}
+			every = func(yield func(ledger.Asset, error) bool) {
+				for _, a := range found {
+					if !yield(a, nil) {
+						return
+					}
+				}
+			}
+		}
 		recurring := map[string][]ledger.Activity{}
 		return exchange.Table{Name: name, Columns: []string{"tag", "serial", "maker", "model", "family", "site",
-			"place", "status", "risk", "last_done", "months", "next_due", "stands", "why"},
-			Rows: rowsWithStates(ws, ws.Ledger.EveryAsset(), func(a ledger.Asset) string { return a.ID },
+			"place", "owner", "keeper", "status", "risk", "last_done", "months", "next_due", "stands", "why"},
+			Rows: rowsWithStates(ws, every, func(a ledger.Asset) string { return a.ID },
 				func(ids []string) error {
 					all, err := ws.Ledger.Activities(ids...)
 					clear(recurring)
@@ -50,7 +65,11 @@ func (ws *Workshop) list(name string) (exchange.Table, error) {
 				},
 				func(a ledger.Asset, s device.Standing) []any {
 					u := ws.upkeep(a, recurring[a.ID])
-					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Status, a.Risk,
+					status := a.Status
+					if s.State == device.NotYetAccepted {
+						status = string(s.State)
+					}
+					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper, status, a.Risk,
 						dated(u.Last), months(u.Months), dated(u.Due), s.State, s.Words}
 				})}, nil
 	case "references":

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
 	"northneedle/internal/paper"
@@ -37,6 +38,8 @@ type PaperView struct {
 	Key      string        `json:"key,omitempty" doc:"the public key that it holds by"`
 	Standing Standing      `json:"standing"`
 	Why      string        `json:"why,omitempty" doc:"why it counts no more"`
+
+	Device *device.Standing `json:"device,omitempty" doc:"how the device stands today, whatever the paper says of its day"`
 }
 
 // ReplacedPaper is a certificate that counts no more.
@@ -94,6 +97,11 @@ func (ws *Workshop) CheckPaper(pdf []byte) (v PaperView, err error) {
 		return v, err
 	}
 	v.Standing, v.Why = Stands, ""
+	state, err := ws.state(r.Device.ID)
+	if err != nil {
+		return v, err
+	}
+	v.Device = &state
 	why, err := ws.counts(r, v.Revision)
 	switch {
 	case err != nil:

@@ -115,6 +115,8 @@ func (u *update) compare() error {
 			u.activities[i].Risk, u.touched[i] = to.Risk, true
 		}
 	}
+	u.text("owner", &u.asset.Owner, to.Owner)
+	u.text("keeper", &u.asset.Keeper, to.Keeper)
 	return errors.Join(u.moved(), u.status(), u.upkeep())
 }
 
@@ -163,10 +165,15 @@ func (u *update) moved() error {
 // status takes a device out of use, or off the register. A list brings none back.
 func (u *update) status() error {
 	from, to := u.asset.Status, u.row.Asset.Status
-	if !u.given("status") || from == to {
+	waits := u.row.Asset.AcceptFrom != nil
+	if !u.given("status") || from == to && !waits {
 		return nil
 	}
 	switch {
+	case waits && u.asset.AcceptFrom == nil:
+		return invalid("status", u.asset.Tag+" is in the register already: it waits for its acceptance again when it is back from a repair.")
+	case waits:
+		return nil
 	case from == ledger.Gone:
 		return invalid("status", u.asset.Tag+" is off the register: take it in again on its page.")
 	case to == ledger.InUse:

@@ -47,6 +47,7 @@ type Workshop struct {
 	filing    sync.Mutex // one file is kept at a time
 	changes   *changes
 	imports   imports
+	jobs      jobs
 	links     links
 	plans     *plans
 	sequences *capture.Sequencer

@@ -1,9 +1,12 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions, useQueryClient } from '@tanstack/vue-query'
 import { toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from './client'
+import type { paths } from './schema.gen'
 
 type Of<T> = MaybeRefOrGetter<T>
 type History = 'device' | 'reference' | 'person' | 'house' | 'instrument' | 'security'
+/** What the register is filtered and ordered by. */
+export type RegisterFilter = NonNullable<paths['/api/assets']['get']['parameters']['query']>
 type Model = { maker: string; model: string; procedure: string }
 
 /**
@@ -46,16 +49,22 @@ export const queries = {
       queryFn: () => answer(api.GET('/api/rounds/{day}', { params: { path: { day: toValue(day) } } })),
     }),
 
-  /** The register, a page after another. */
-  assets: (search: Of<string>, family: Of<string>, status: Of<string>) =>
+  /** The register as it is filtered and ordered, a page after another. */
+  assets: (filter: Of<RegisterFilter>) =>
     infiniteQueryOptions({
-      queryKey: ['assets', search, family, status],
-      queryFn: ({ pageParam: after }) => {
-        const query = { search: toValue(search), family: toValue(family), status: toValue(status), after }
-        return answer(api.GET('/api/assets', { params: { query } }))
-      },
-      initialPageParam: '',
-      getNextPageParam: (last) => last.after || undefined,
+      queryKey: ['assets', filter],
+      queryFn: ({ pageParam: from }) =>
+        answer(api.GET('/api/assets', { params: { query: { ...toValue(filter), from } } })),
+      initialPageParam: 0,
+      getNextPageParam: (last) => last.next || undefined,
+      placeholderData: keepPreviousData,
+    }),
+  /** What the register can be filtered by; the places are those of a site. */
+  choices: (site: Of<string>) =>
+    queryOptions({
+      queryKey: ['choices', site],
+      queryFn: () => answer(api.GET('/api/asset-choices', { params: { query: { site: toValue(site) } } })),
+      placeholderData: keepPreviousData,
     }),
   /** The devices that a search finds; the last ones stay until the next are there. */
   search: (search: Of<string>) =>

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/asset-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the register can be filtered by */
+        get: operations["asset-choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets": {
         parameters: {
             query?: never;
@@ -51,6 +68,23 @@ export interface paths {
         put?: never;
         /** Enter a device in the register */
         post: operations["register-asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look what a change of all devices that are meant would be; it is made as an import is */
+        post: operations["change-together"];
         delete?: never;
         options?: never;
         head?: never;
@@ -898,6 +932,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far one's own job is */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What one's own job ended in */
+        get: operations["job-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop one's own job */
+        post: operations["stop-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write sheets of labels for the devices that are meant */
+        post: operations["write-labels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labels.pdf": {
         parameters: {
             query?: never;
@@ -905,7 +1007,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Labels: one, or a sheet of those that a search finds */
+        /** The label of a device, on a page of its own */
         get: operations["labels"];
         put?: never;
         post?: never;
@@ -2291,13 +2393,17 @@ export interface components {
             due_on?: string;
             family: string;
             id: string;
+            /** @description who looks after it */
+            keeper?: string;
+            /** @description the ward or department that it belongs to */
+            owner?: string;
             place: string;
             /** Format: int64 */
             risk: number;
             serial: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "not yet accepted" | "in use";
             stop: boolean;
             tag: string;
             words: string;
@@ -2310,9 +2416,17 @@ export interface components {
             text: string;
         };
         AssetPageView: {
-            /** @description ask with it for the next page; empty on the last */
-            after?: string;
             assets: components["schemas"]["AssetBrief"][];
+            /**
+             * Format: int64
+             * @description where the next page begins; none: this is the last
+             */
+            next?: number;
+            /**
+             * Format: int64
+             * @description how many there are on all pages
+             */
+            total: number;
         };
         AssetView: {
             activities: components["schemas"]["ActivityView"][];
@@ -2330,6 +2444,8 @@ export interface components {
             faults: components["schemas"]["FaultView"][];
             history: components["schemas"]["HistoryView"][];
             id: string;
+            /** @description who looks after it */
+            keeper?: string;
             /** @description what the last good runs came to, and is reckoned with until the next */
             kept: components["schemas"]["KeptView"][];
             maker: string;
@@ -2338,6 +2454,8 @@ export interface components {
             notes: components["schemas"]["ActivityNoteView"][];
             /** @description in what it differs from what its procedures say */
             own: components["schemas"]["Particular"][];
+            /** @description the ward or department that it belongs to */
+            owner?: string;
             place: string;
             /** @description by which a run can be opened */
             procedures: components["schemas"]["ProcedureOffer"][];
@@ -2346,7 +2464,7 @@ export interface components {
             serial: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "not yet accepted" | "in use";
             stop: boolean;
             tag: string;
             /** @description of an analyser: how each stands */
@@ -2677,6 +2795,13 @@ export interface components {
             /** Format: double */
             out: number;
             recall: string;
+        };
+        Choices: {
+            keepers: string[];
+            models: string[];
+            owners: string[];
+            places: string[];
+            sites: string[];
         };
         "Close-look-backRequest": {
             conclusion: string;
@@ -3011,12 +3136,14 @@ export interface components {
             site?: string;
         };
         Correction: {
+            keeper?: string;
             /** @description the maker's tolerances by measure; an empty one is taken away */
             limits?: {
                 [key: string]: string;
             };
             maker?: string;
             model?: string;
+            owner?: string;
             reason: string;
             /** Format: int64 */
             risk?: number;
@@ -3266,7 +3393,7 @@ export interface components {
             run?: string;
             site: string;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "not yet accepted" | "in use";
             stop: boolean;
             tag: string;
             title: string;
@@ -3889,6 +4016,18 @@ export interface components {
             /** @description as it was typed */
             text: string;
         };
+        JobView: {
+            /** Format: int64 */
+            all: number;
+            /** Format: int64 */
+            done: number;
+            id: string;
+            /** @enum {string} */
+            state: "running" | "done" | "stopped" | "failed";
+            what: string;
+            /** @description it failed */
+            why?: string;
+        };
         "Join-directoryRequest": {
             password: string;
         };
@@ -4331,12 +4470,18 @@ export interface components {
              */
             adjustment?: "threshold" | "nominal" | "measure-only" | "calendar";
             family: string;
+            /** @description it was accepted before it is entered here; else it is not to be used until what it is accepted by is signed */
+            in_use?: boolean;
+            /** @description who looks after it */
+            keeper?: string;
             /** @description the maker's tolerances by measure, in place of the procedure's */
             limits?: {
                 [key: string]: string;
             };
             maker: string;
             model: string;
+            /** @description the ward or department that it belongs to */
+            owner?: string;
             place: string;
             /** Format: int64 */
             risk: number;
@@ -4466,6 +4611,8 @@ export interface components {
         };
         PaperView: {
             by?: string;
+            /** @description how the device stands today, whatever the paper says of its day */
+            device?: components["schemas"]["Standing"];
             /** @enum {string} */
             finding: "genuine" | "rewritten" | "altered" | "not ours";
             /** @description the public key that it holds by */
@@ -5427,7 +5574,7 @@ export interface components {
         };
         Standing: {
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "not yet accepted" | "in use";
             stop: boolean;
             words: string;
         };
@@ -5448,7 +5595,7 @@ export interface components {
             /** Format: int64 */
             devices: number;
             /** @enum {string} */
-            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "in use";
+            state: "retired" | "out of use" | "not to be used" | "in doubt" | "in use, not for every test" | "away" | "overdue" | "due" | "in use, waiting for review" | "not yet accepted" | "in use";
         };
         Status: {
             idn?: string;
@@ -5625,6 +5772,27 @@ export interface components {
             review: components["schemas"]["RunBrief"][];
             /** @description references that need attention */
             troubles: string[];
+        };
+        TogetherOrder: {
+            /**
+             * Format: int64
+             * @description how many were shown: where it is another number now, nothing is changed
+             */
+            count: number;
+            /**
+             * Format: date
+             * @description when the main verification is due
+             */
+            due?: string;
+            keeper?: string;
+            /**
+             * Format: int64
+             * @description how often the main verification is done
+             */
+            months?: number;
+            owner?: string;
+            place?: string;
+            site?: string;
         };
         TokenOrder: {
             /** @enum {string} */
@@ -5937,6 +6105,8 @@ export interface components {
             source: string;
         };
         Whereabouts: {
+            /** @description it comes back repaired, opened or adjusted: it is accepted anew before it is used */
+            opened?: boolean;
             reason: string;
             /** @enum {string} */
             to: "lent" | "back" | "out of use" | "retired" | "in the register again";
@@ -6259,13 +6429,92 @@ export interface operations {
             };
         };
     };
+    "asset-choices": {
+        parameters: {
+            query?: {
+                /** @description whose places are meant */
+                site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     assets: {
         parameters: {
             query?: {
+                /** @description words that must all be found in tag, serial, maker, model, family, site, place, owner or keeper */
                 search?: string;
                 family?: string;
-                status?: string;
-                after?: string;
+                /** @description maker and model */
+                model?: string;
+                site?: string;
+                place?: string;
+                owner?: string;
+                keeper?: string;
+                /** @description 0: any */
+                risk?: number;
+                /** @description what was entered of it, whatever else is known */
+                status?: "" | "in use" | "out of use" | "retired";
+                /** @description how it stands, by the one place that says so */
+                state?: string;
+                /** @description what is the next of it: overdue, due within a week, 30 or 91 days, or nothing with a day */
+                due?: "" | "overdue" | "week" | "month" | "quarter" | "none";
+                /** @description one device alone */
+                tag?: string;
+                sort?: "" | "tag" | "device" | "family" | "place" | "serial" | "owner" | "keeper" | "risk" | "due";
+                /** @description the other way round */
+                desc?: boolean;
+                /** @description where the page begins */
+                from?: number;
             };
             header?: never;
             path?: never;
@@ -6340,6 +6589,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-together": {
+        parameters: {
+            query?: {
+                /** @description words that must all be found in tag, serial, maker, model, family, site, place, owner or keeper */
+                search?: string;
+                family?: string;
+                /** @description maker and model */
+                model?: string;
+                site?: string;
+                place?: string;
+                owner?: string;
+                keeper?: string;
+                /** @description 0: any */
+                risk?: number;
+                /** @description what was entered of it, whatever else is known */
+                status?: "" | "in use" | "out of use" | "retired";
+                /** @description how it stands, by the one place that says so */
+                state?: string;
+                /** @description what is the next of it: overdue, due within a week, 30 or 91 days, or nothing with a day */
+                due?: "" | "overdue" | "week" | "month" | "quarter" | "none";
+                /** @description one device alone */
+                tag?: string;
+                sort?: "" | "tag" | "device" | "family" | "place" | "serial" | "owner" | "keeper" | "risk" | "due";
+                /** @description the other way round */
+                desc?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TogetherOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportView"];
                 };
             };
             /** @description Unauthorized */
@@ -10368,14 +10709,311 @@ export interface operations {
             };
         };
     };
-    labels: {
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "job-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                    "application/zip": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "write-labels": {
         parameters: {
             query?: {
-                /** @description one label, on a page of its own */
-                tag?: string;
+                /** @description words that must all be found in tag, serial, maker, model, family, site, place, owner or keeper */
                 search?: string;
+                family?: string;
+                /** @description maker and model */
+                model?: string;
+                site?: string;
+                place?: string;
+                owner?: string;
+                keeper?: string;
+                /** @description 0: any */
+                risk?: number;
+                /** @description what was entered of it, whatever else is known */
+                status?: "" | "in use" | "out of use" | "retired";
+                /** @description how it stands, by the one place that says so */
+                state?: string;
+                /** @description what is the next of it: overdue, due within a week, 30 or 91 days, or nothing with a day */
+                due?: "" | "overdue" | "week" | "month" | "quarter" | "none";
+                /** @description one device alone */
+                tag?: string;
+                sort?: "" | "tag" | "device" | "family" | "place" | "serial" | "owner" | "keeper" | "risk" | "due";
+                /** @description the other way round */
+                desc?: boolean;
                 /** @description place on the first sheet */
                 first?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    labels: {
+        parameters: {
+            query: {
+                tag: string;
             };
             header?: never;
             path?: never;
@@ -10436,6 +11074,28 @@ export interface operations {
         parameters: {
             query?: {
                 format?: "csv" | "xlsx" | "json";
+                /** @description words that must all be found in tag, serial, maker, model, family, site, place, owner or keeper */
+                search?: string;
+                family?: string;
+                /** @description maker and model */
+                model?: string;
+                site?: string;
+                place?: string;
+                owner?: string;
+                keeper?: string;
+                /** @description 0: any */
+                risk?: number;
+                /** @description what was entered of it, whatever else is known */
+                status?: "" | "in use" | "out of use" | "retired";
+                /** @description how it stands, by the one place that says so */
+                state?: string;
+                /** @description what is the next of it: overdue, due within a week, 30 or 91 days, or nothing with a day */
+                due?: "" | "overdue" | "week" | "month" | "quarter" | "none";
+                /** @description one device alone */
+                tag?: string;
+                sort?: "" | "tag" | "device" | "family" | "place" | "serial" | "owner" | "keeper" | "risk" | "due";
+                /** @description the other way round */
+                desc?: boolean;
             };
             header?: never;
             path: {

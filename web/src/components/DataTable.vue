@@ -4,8 +4,18 @@ export interface Column {
   title: string
   right?: boolean
   class?: string
+  sort?: string
 }
-const props = defineProps<{ columns: (string | Column)[]; top?: boolean; ruled?: boolean }>()
+/** Where columns can be sorted by: which is, and whether the other way round. */
+const props = defineProps<{
+  columns: (string | Column)[]
+  top?: boolean
+  ruled?: boolean
+  sorted?: string
+  desc?: boolean
+}>()
+const emit = defineEmits<{ sort: [by: string] }>()
+const order = (c: Column) => (c.sort !== props.sorted ? undefined : props.desc ? 'descending' : 'ascending')
 const column = (c: string | Column): Column => (typeof c === 'string' ? { title: c } : c)
 </script>
 
@@ -18,8 +28,18 @@ const column = (c: string | Column): Column => (typeof c === 'string' ? { title:
           :key="i"
           class="py-1.5 font-medium"
           :class="[c.class, c.right && 'text-right']"
+          :aria-sort="c.sort ? order(c) : undefined"
         >
-          {{ c.title }}
+          <button
+            v-if="c.sort"
+            type="button"
+            class="inline-flex min-h-10 items-center font-medium underline-offset-4 hover:underline"
+            :class="order(c) && 'text-ink underline'"
+            @click="emit('sort', c.sort)"
+          >
+            {{ c.title }}<span v-if="order(c)" class="ml-1" aria-hidden="true">{{ desc ? '▾' : '▴' }}</span>
+          </button>
+          <template v-else>{{ c.title }}</template>
         </th>
       </tr>
     </thead>

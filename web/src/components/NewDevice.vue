@@ -20,6 +20,9 @@ const device = reactive({
   family: 'capnograph',
   site: '',
   place: '',
+  owner: '',
+  keeper: '',
+  in_use: false,
   risk: 3,
   adjustment: '' as '' | 'threshold' | 'nominal' | 'measure-only' | 'calendar',
 })
@@ -32,6 +35,8 @@ const fields = [
   { key: 'model', label: 'Model', required: true },
   { key: 'site', label: 'Site', required: true },
   { key: 'place', label: 'Place', required: false },
+  { key: 'owner', label: 'Belongs to (ward, department)', required: false },
+  { key: 'keeper', label: 'Looked after by', required: false },
 ] as const
 
 async function save() {
@@ -77,6 +82,15 @@ async function save() {
       <label>
         <span class="label">Risk, 1 (low) to 5</span>
         <input v-model.number="device.risk" type="number" name="risk" min="1" max="5" class="field num" />
+      </label>
+      <label class="col-span-2 flex min-h-10 items-start gap-3">
+        <input v-model="device.in_use" type="checkbox" name="in_use" class="mt-1 size-5 shrink-0 accent-ink" />
+        <span
+          >It is in use already, and was accepted before.
+          <span class="block text-sm text-ink-2"
+            >Else it is new: marked STOP until what it is accepted by is signed.</span
+          ></span
+        >
       </label>
     </div>
   </FormDialog>

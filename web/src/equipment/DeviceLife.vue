@@ -26,13 +26,13 @@ type Doing = 'fault' | 'judge' | 'move' | 'lend' | 'back' | 'withdraw' | 'retire
 const doing = ref<Doing>()
 const judging = ref<Fault>()
 const empty = { id: '', text: '', reporter: '', since: '', site: '', place: '', whom: '', until: '', parts: '' }
-const form = reactive({ ...empty, minutes: 0, outcome: '' as Outcome | '' })
-const plate = reactive({ tag: '', serial: '', maker: '', model: '', risk: 3 })
+const form = reactive({ ...empty, opened: false, minutes: 0, outcome: '' as Outcome | '' })
+const plate = reactive({ tag: '', serial: '', maker: '', model: '', owner: '', keeper: '', risk: 3 })
 function begin(what: Doing, fault?: Fault) {
   clear()
-  const { tag, serial, maker, model, risk, site, place } = props.device
-  Object.assign(form, empty, { id: newId(), minutes: 0, outcome: '', site, place })
-  Object.assign(plate, { tag, serial, maker, model, risk })
+  const { tag, serial, maker, model, owner = '', keeper = '', risk, site, place } = props.device
+  Object.assign(form, empty, { id: newId(), opened: false, minutes: 0, outcome: '', site, place })
+  Object.assign(plate, { tag, serial, maker, model, owner, keeper, risk })
   judging.value = fault
   doing.value = what
 }
@@ -128,6 +128,7 @@ async function call(): Promise<Answer> {
         to: to[doing.value as keyof typeof to],
         whom: form.whom || undefined,
         until: form.until || undefined,
+        opened: (doing.value === 'back' && form.opened) || undefined,
       }
       return api.POST('/api/assets/{id}/whereabouts', { params, body: { ...body, reason } })
     }
@@ -146,6 +147,8 @@ const fields = [
   { key: 'serial', label: 'Serial' },
   { key: 'maker', label: 'Maker' },
   { key: 'model', label: 'Model' },
+  { key: 'owner', label: 'Belongs to (ward, department)' },
+  { key: 'keeper', label: 'Looked after by' },
 ] as const
 const outcomes = [
   { id: 'nothing found' as const, words: 'Nothing found: it is good' },
@@ -238,6 +241,15 @@ const gone = computed(() => props.device.state === 'retired')
             ><input v-model="form.until" type="date" class="field num" name="until"
           /></label>
         </div>
+        <label v-if="doing === 'back'" class="flex min-h-10 items-start gap-3">
+          <input v-model="form.opened" type="checkbox" name="opened" class="mt-1 size-5 shrink-0 accent-ink" />
+          <span
+            >It was repaired, opened or adjusted there.
+            <span class="block text-sm text-ink-2"
+              >Then it is marked STOP until what it is accepted by is signed again.</span
+            ></span
+          >
+        </label>
         <label class="block">
           <span class="label">{{ dialog.text }}</span>
           <textarea v-model="form.text" name="text" rows="2" class="field" maxlength="400"></textarea>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
+import StateMark from '../components/StateMark.vue'
 import AlertNote from '../components/AlertNote.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import { api } from '../api/client'
@@ -94,6 +95,9 @@ const standing = {
           :to="{ name: 'run', params: { id: paper.run } }"
           >See the run in the record</RouterLink
         >
+      </p>
+      <p v-if="paper.device" class="mt-1">
+        The device today, whatever the paper says of its day: <StateMark :stands="paper.device" why />
       </p>
     </div>
     <p class="mt-3 text-ink-2">

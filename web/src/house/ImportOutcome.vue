@@ -4,7 +4,7 @@ import DataTable from '../components/DataTable.vue'
 import type { components } from '../api/schema.gen'
 
 /** A list that was read: what of it can be taken, what it changes of known devices, and every row that cannot be taken. */
-const props = defineProps<{ state: components['schemas']['ImportView']; name: string }>()
+const props = defineProps<{ state: components['schemas']['ImportView']; name: string; together?: boolean }>()
 const emit = defineEmits<{ go: [forward: boolean, reason: string] }>()
 const reason = ref('')
 const rows = (n: number) => (n === 1 ? 'row' : 'rows')
@@ -16,7 +16,7 @@ const shown = computed(() => new Set(props.state.changes.map((c) => c.line)).siz
 
 <template>
   <div class="border-2 border-ink bg-sheet p-4" aria-live="polite">
-    <p class="text-lg">
+    <p v-if="!together" class="text-lg">
       <span class="text-ink-2">{{ name }}:</span> <b class="num">{{ state.rows }}</b> {{ rows(state.rows) }} can be
       taken, <b class="num">{{ state.count }}</b> cannot.
     </p>
@@ -53,9 +53,14 @@ const shown = computed(() => new Set(props.state.changes.map((c) => c.line)).siz
         ><span class="label">Why they are changed</span>
         <input v-model="reason" class="field" name="reason" required placeholder="it stands in each device's history" />
       </label>
-      <button class="btn btn-main">Take the {{ state.rows }} {{ rows(state.rows) }} in</button>
+      <button v-if="!together" class="btn btn-main">Take the {{ state.rows }} {{ rows(state.rows) }} in</button>
+      <button v-else-if="state.changed" class="btn btn-main">
+        Change {{ state.changed === 1 ? 'it' : `the ${state.changed}` }}
+      </button>
     </form>
-    <p v-else-if="state.state === 'done'" class="mt-2 font-semibold text-petrol">● All of them are in.</p>
+    <p v-else-if="state.state === 'done'" class="mt-2 font-semibold text-petrol">
+      ● {{ together ? 'They are changed.' : 'All of them are in.' }}
+    </p>
     <p v-else-if="state.why" class="mt-2 font-semibold text-vermilion">◆ {{ state.why }}</p>
     <template v-if="state.count">
       <ul class="rows mt-3 max-h-64 overflow-auto text-sm">

@@ -1,24 +1,20 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import ImportOutcome from './ImportOutcome.vue'
 import ReadBack from './ReadBack.vue'
 import { api } from '../api/client'
-import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
 import AlertNote from '../components/AlertNote.vue'
-import { useCached } from '../api/queries'
-import { useSend } from '../composables/useSend'
+import { useImport } from '../composables/useImport'
 
 /** Lists in and out: a list is read first; what it changes is shown, and every row that cannot be taken says why. */
-const { refreshAll } = useCached()
 const { can } = useSession()
-type Import = components['schemas']['ImportView']
 const kinds = [
   {
     id: 'assets' as const,
     words: 'Devices',
     needed: 'tag, maker, model, family, site',
-    more: 'serial, place, risk, status, last_done, months, next_due',
+    more: 'serial, place, owner, keeper, risk, status, last_done, months, next_due',
     note: 'The last three are of its main verification: when it was done last, how often, and the day it is due.',
   },
   {
@@ -51,11 +47,8 @@ const forms = [
 const kind = ref<(typeof kinds)[number]['id']>('assets')
 const days = ref<(typeof forms)[number]['id']>('year-month-day')
 const update = ref(false)
-const state = ref<Import>()
 const file = ref<File>()
-const { trouble, send } = useSend()
-let timer: ReturnType<typeof setTimeout> | undefined
-onBeforeUnmount(() => clearTimeout(timer))
+const { state, trouble, read: readIt, go } = useImport()
 const chosen = computed(() => kinds.find((k) => k.id === kind.value)!)
 watch(kind, () => (state.value = file.value = undefined))
 watch([days, update], () => state.value?.state === 'read' && read())
@@ -65,8 +58,8 @@ function choose(event: Event) {
   input.value = ''
   if (file.value) read()
 }
-async function read() {
-  state.value = await send(() =>
+const read = () =>
+  readIt(() =>
     api.POST('/api/imports', {
       params: { query: { kind: kind.value, days: days.value, update: kind.value === 'assets' && update.value } },
       body: file.value as never,
@@ -74,25 +67,6 @@ async function read() {
       headers: { 'Content-Type': 'application/octet-stream' },
     }),
   )
-}
-async function go(forward: boolean, reason = '') {
-  const id = state.value!.id
-  state.value =
-    (await send(() => api.POST('/api/imports/{id}', { params: { path: { id } }, body: { go: forward, reason } }))) ??
-    state.value
-  watchIt()
-}
-async function watchIt() {
-  const s = state.value
-  if (!s || s.state !== 'running') {
-    refreshAll()
-    return
-  }
-  timer = setTimeout(async () => {
-    state.value = (await send(() => api.GET('/api/imports/{id}', { params: { path: { id: s.id } } }))) ?? state.value
-    watchIt()
-  }, 300)
-}
 const lists = [
   { id: 'equipment', words: 'Equipment' },
   { id: 'references', words: 'References' },
@@ -117,9 +91,9 @@ const lists = [
       </div>
       <dl class="text-sm text-ink-2">
         <dt class="inline font-semibold">Columns it needs:</dt>
-        <dd class="num inline">{{ chosen.needed }}.</dd>
+        <dd class="num ml-1 inline">{{ chosen.needed }}.</dd>
         <dt class="ml-1 inline font-semibold">It may have:</dt>
-        <dd class="num inline">{{ chosen.more }}.</dd>
+        <dd class="num ml-1 inline">{{ chosen.more }}.</dd>
       </dl>
       <p class="text-sm text-ink-2">{{ chosen.note }}</p>
       <div v-if="can('import')" class="mt-3 flex flex-wrap items-end gap-x-6 gap-y-2">

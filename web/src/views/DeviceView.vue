@@ -231,6 +231,14 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
         <dd>{{ data.maker }}</dd>
         <dt class="text-ink-2">Model</dt>
         <dd>{{ data.model }}</dd>
+        <template v-if="data.owner">
+          <dt class="text-ink-2">Belongs to</dt>
+          <dd>{{ data.owner }}</dd>
+        </template>
+        <template v-if="data.keeper">
+          <dt class="text-ink-2">Looked after by</dt>
+          <dd>{{ data.keeper }}</dd>
+        </template>
         <dt class="text-ink-2">Risk</dt>
         <dd><RiskMark :risk="data.risk" /></dd>
         <template v-for="particular in data.own" :key="particular.label">

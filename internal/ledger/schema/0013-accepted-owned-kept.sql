@@ -1,0 +1,5 @@
+-- Since when a device waits to be accepted, whose it is, and who looks after it.
+ALTER TABLE assets ADD COLUMN accept_from datetime;
+ALTER TABLE assets ADD COLUMN owner text NOT NULL DEFAULT '';
+ALTER TABLE assets ADD COLUMN keeper text NOT NULL DEFAULT '';
+CREATE INDEX "asset_at" ON "assets"("site", "place");
