@@ -352,7 +352,7 @@ func TestAReportAddsUpWhatTheRecordHolds(t *testing.T) {
 		overdue += e.Count
 	}
 	assert.Equal(t, year.OverdueAll, overdue)
-	assert.Equal(t, get[workshop.TodayView](c, "/api/today").OverdueCount, int64(overdue), "as Today counts them")
+	assert.Equal(t, get[workshop.TodayView](c, "/api/today").OverdueCount, overdue, "as Today counts them")
 	hours, runs := 0.0, 0
 	for _, w := range year.Work {
 		hours, runs = hours+w.Hours, runs+w.Runs

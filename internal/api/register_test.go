@@ -143,3 +143,63 @@ func TestDevicesAreChangedTogether(t *testing.T) {
 	status, _ := trainee.call("POST", "/api/assets/together?family=patient-scale", order{"count": 3, "keeper": "me"})
 	assert.Equal(t, 403, status)
 }
+
+// Today counts all that is due, whatever it shows of it: as who adds up the list by hand, for each site, each person and each
+// week. What is retired counts no more, and the calendar leaves nothing out.
+func TestTodayCountsAllOfIt(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	list := "tag,maker,model,family,site,keeper,status,next_due\n"
+	for i := range 150 {
+		list += fmt.Sprintf("CO-%03d,Ostrel,C2 capnograph,capnograph,%s,%s,in use,%s\n", i,
+			[]string{"Merrowby General", "Quillet Island Clinic", "Elmsgate"}[i%3], []string{"", "Noor Bexley"}[i%2],
+			h.now.AddDate(0, 0, i%60-20).Format(time.DateOnly))
+	}
+	c.takesIn(t, "assets", list)
+	posted[workshop.AssetView](c, "/api/assets/CO-000/whereabouts", order{"to": "retired", "reason": "sold"})
+	all := h.rows(c, "due")
+	keepers := map[string]string{}
+	for _, row := range h.rows(c, "equipment") {
+		keepers[row["tag"]] = row["keeper"]
+	}
+	today, fortnight := h.now.Format(time.DateOnly), h.now.AddDate(0, 0, 14).Format(time.DateOnly)
+	for _, q := range []url.Values{{}, {"site": {"Elmsgate"}}, {"keeper": {"Noor Bexley"}}, {"site": {"Elmsgate"}, "keeper": {"Noor Bexley"}}} {
+		view := get[workshop.TodayView](c, "/api/today?"+q.Encode())
+		overdue, due, weeks := 0, 0, make([]int, len(view.Weeks))
+		for _, row := range all {
+			assert.NotEqual(t, "CO-000", row["tag"])
+			if q.Get("site") != "" && row["site"] != q.Get("site") || q.Get("keeper") != "" && keepers[row["tag"]] != q.Get("keeper") {
+				continue
+			}
+			switch {
+			case row["due"] < today:
+				overdue++
+				continue
+			case row["due"] < fortnight:
+				due++
+			}
+			for i := len(weeks) - 1; i >= 0; i-- {
+				if row["due"] >= string(view.Weeks[i].Monday) {
+					end, err := time.Parse(time.DateOnly, string(view.Weeks[i].Monday))
+					require.NoError(t, err)
+					if row["due"] < end.AddDate(0, 0, 7).Format(time.DateOnly) {
+						weeks[i]++
+					}
+					break
+				}
+			}
+		}
+		assert.Equal(t, []int{overdue, due}, []int{view.OverdueCount, view.DueCount}, "%v", q)
+		for i, w := range view.Weeks {
+			assert.Equal(t, weeks[i], w.Due, "%v, week from %s", q, w.Monday)
+		}
+		for _, g := range slices.Concat(view.Sites, view.Keepers) {
+			if g.Name == q.Get("site") && g.Name != "" && q.Get("keeper") == "" {
+				assert.Equal(t, []int{overdue, due}, []int{g.Overdue, g.Due})
+			}
+		}
+		assert.LessOrEqual(t, len(view.Overdue), 40)
+	}
+	_, calendar := c.call("GET", posted[workshop.NewToken](c, "/api/tokens", order{"kind": "calendar"}).Secret, nil)
+	assert.GreaterOrEqual(t, strings.Count(string(calendar), "BEGIN:VEVENT"), len(all))
+}

@@ -41,7 +41,7 @@ func TestWhatIsRememberedIsWhatAServerStartedAnewSays(t *testing.T) {
 				map[string]any{"currency": "x", "hour": 99, "litre": 1, "certificate": 5}))
 		},
 		"a due day": func() {
-			due, err := h.ledger.DueUntil(h.now.AddDate(0, 1, 0), 3)
+			due, err := h.ledger.DueUntil(ledger.DueFilter{}, h.now.AddDate(0, 1, 0), 3)
 			require.NoError(t, err)
 			a := due[0].Activity
 			a.DueOn = h.now.AddDate(2, 0, 0)

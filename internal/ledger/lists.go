@@ -52,7 +52,7 @@ func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
 
 // EveryDue is all that is due before a day, the riskiest first, then by day, as it is read.
 func (l *Ledger) EveryDue(day time.Time) iter.Seq2[Due, error] {
-	query := l.dueBefore(day).Select("activities.asset_id, assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
+	query := l.dueBefore(DueFilter{}, day).Select("activities.id, activities.asset_id, assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
 	return each[Due](query)
 }
 
@@ -133,33 +133,6 @@ func (l *Ledger) NextDue(assets ...string) (map[string]time.Time, error) {
 		}
 	}
 	return first, err
-}
-
-// Due is an activity with its device.
-type Due struct {
-	Activity
-	Tag    string
-	Maker  string
-	Model  string
-	Family string
-	Site   string
-	Place  string
-	Status string
-}
-
-const dueColumns = "activities.*, assets.tag, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status"
-
-// DueBetween are the activities due from one day up to before another, the earliest first.
-func (l *Ledger) DueBetween(from, until time.Time, limit int) ([]Due, error) {
-	return many[Due](l.read.Table("activities").Select(dueColumns).Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND activities.due_on >= ? AND activities.due_on < ? AND assets.status <> ?", true,
-			from, until, Gone).Order("activities.due_on").Limit(limit))
-}
-
-// CountDue counts the activities due before a day.
-func (l *Ledger) CountDue(day time.Time) (n int64, err error) {
-	err = l.read.Model(&Activity{}).Where("active = ? AND due_on < ?", true, day).Count(&n).Error
-	return n, err
 }
 
 // RunsOf are the runs on a device, the newest first.

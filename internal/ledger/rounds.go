@@ -6,8 +6,6 @@ import (
 	"time"
 
 	"northneedle/core/duty"
-
-	"gorm.io/gorm"
 )
 
 // Round is what was chosen for a day: who works, what is done, and in which order.
@@ -26,20 +24,6 @@ func (l *Ledger) Round(day string) (Round, error) {
 	return one[Round](l.read.Where("day = ?", day))
 }
 
-// DueUntil are the activities due before a day, the riskiest first, then by day.
-func (l *Ledger) DueUntil(day time.Time, limit int) ([]Due, error) {
-	return many[Due](l.dueBefore(day).Select(dueColumns).Limit(limit))
-}
-
-// dueBefore asks for what is due before a day, the riskiest first, then by day. The plus
-// keeps the engine on the index that has them in this order, so that it stops at a limit
-// and sorts nothing.
-func (l *Ledger) dueBefore(day time.Time) *gorm.DB {
-	return l.read.Table("activities").Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND +activities.due_on < ? AND assets.status <> ?", true, day,
-			Gone).Order("activities.risk DESC, activities.due_on")
-}
-
 // DueDay is the day an activity is due next, and how many days its calendar lets pass.
 type DueDay struct {
 	ID        string
@@ -54,7 +38,9 @@ func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
 		ID, Procedure, Duty string
 		DueOn               time.Time
 	}
-	rows, err := many[row](l.read.Model(&Activity{}).Select("id, procedure, due_on, duty").Where("active = ? AND due_on < ?", true, until).Order("due_on"))
+	rows, err := many[row](l.read.Table("activities").Select("activities.id, activities.procedure, activities.due_on, activities.duty").
+		Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("activities.active = ? AND activities.due_on < ? AND assets.status <> ?", true, until, Gone).Order("activities.due_on"))
 	days := map[string]int{} // of a duty, as it is written: a workshop has few different ones
 	all := make([]DueDay, len(rows))
 	for i, r := range rows {

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"northneedle/core/device"
 	"northneedle/core/duty"
 	"northneedle/internal/exchange"
 	"northneedle/internal/ledger"
@@ -57,20 +58,15 @@ func (ws *Workshop) Feed(ctx context.Context, given string) (text []byte, valid 
 	if _, valid, err := ws.TokenOf(ctx, ledger.OfCalendar, given); err != nil || !valid {
 		return nil, false, err
 	}
-	due, err := ws.Ledger.DueUntil(ws.Clock().AddDate(0, 0, feedDays), 5000)
-	if err != nil {
-		return nil, true, err
-	}
-	ids := make([]string, len(due))
-	for i, d := range due {
-		ids[i] = d.AssetID
-	}
-	states, err := ws.states(ids...)
-	if err != nil {
-		return nil, true, err
-	}
 	var entries []exchange.Appointment
-	for _, d := range due {
+	due := ws.Ledger.EveryDue(ws.Clock().AddDate(0, 0, feedDays))
+	rows := rowsWithStates(ws, due, func(d ledger.Due) string { return d.AssetID }, func([]string) error { return nil },
+		func(d ledger.Due, s device.Standing) []any { return []any{d, s} })
+	for row, err := range rows {
+		if err != nil {
+			return nil, true, err
+		}
+		d, state := row[0].(ledger.Due), row[1].(device.Standing)
 		if !duty.HasDay(d.DueOn) {
 			continue
 		}
@@ -79,7 +75,7 @@ func (ws *Workshop) Feed(ctx context.Context, given string) (text []byte, valid 
 			Start:    d.DueOn,
 			AllDay:   true,
 			Title:    d.Tag + " " + d.Title,
-			Text:     fmt.Sprintf("%s %s, risk %d, %s", d.Maker, d.Model, d.Risk, states[d.AssetID].State),
+			Text:     fmt.Sprintf("%s %s, risk %d, %s", d.Maker, d.Model, d.Risk, state.State),
 			Location: d.Place + ", " + d.Site,
 		})
 	}

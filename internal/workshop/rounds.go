@@ -196,7 +196,7 @@ func (v *RoundView) openSites(lab WorkingDay, date time.Time) {
 // roundJobs are what is due for a day, and which of it is chosen: by hand, or the gravest
 // that can be reached.
 func (ws *Workshop) roundJobs(v *RoundView, r ledger.Round, date time.Time, lab WorkingDay) error {
-	due, err := ws.Ledger.DueUntil(date.AddDate(0, 0, lab.Rounds.Ahead), 120)
+	due, err := ws.Ledger.DueUntil(ledger.DueFilter{}, date.AddDate(0, 0, lab.Rounds.Ahead), 120)
 	if err != nil {
 		return err
 	}

@@ -1,7 +1,9 @@
 package workshop
 
 import (
+	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"sort"
 	"time"
@@ -75,9 +77,13 @@ type OpenItemBrief struct {
 
 // TodayView is what there is to do now.
 type TodayView struct {
-	Overdue      []DueView           `json:"overdue"`
-	OverdueCount int64               `json:"overdue_count"`
-	Due          []DueView           `json:"due" doc:"within 14 days"`
+	Overdue      []DueView           `json:"overdue" doc:"the first of them"`
+	OverdueCount int                 `json:"overdue_count"`
+	Due          []DueView           `json:"due" doc:"within 14 days: the first of them"`
+	DueCount     int                 `json:"due_count"`
+	Weeks        []WeekDue           `json:"weeks" doc:"what is due in each week to come, of the devices that are meant"`
+	Sites        []GroupDue          `json:"sites" doc:"by site, of whoever is meant"`
+	Keepers      []GroupDue          `json:"keepers" doc:"by who looks after it, of the site that is meant"`
 	Open         []RunBrief          `json:"open"`
 	Review       []RunBrief          `json:"review"`
 	Bring        []reference.KitLine `json:"bring"`
@@ -94,9 +100,34 @@ type BenchState struct {
 	Sequences []capture.State `json:"sequences" doc:"runs that are read by themselves"`
 }
 
+// TodayQuery says of which devices the day is meant. What is empty takes all.
+type TodayQuery struct {
+	Site   string `query:"site" maxLength:"80"`
+	Keeper string `query:"keeper" maxLength:"120" doc:"who looks after them"`
+}
+
+// WeekDue is how much is due in a week.
+type WeekDue struct {
+	Monday Day `json:"monday" format:"date"`
+	Due    int `json:"due"`
+}
+
+// GroupDue is how much is due of one site, or of what somebody looks after.
+type GroupDue struct {
+	Name    string `json:"name" doc:"empty: of nobody"`
+	Overdue int    `json:"overdue"`
+	Due     int    `json:"due" doc:"within 14 days"`
+}
+
+// weeksAhead is how many weeks Today counts.
+const weeksAhead = 8
+
+// dueDays is within how many days something is called due.
+const dueDays = 14
+
 // Today is what there is to do now, for whoever looks.
-func (ws *Workshop) Today(ctx context.Context, who person.Person) (TodayView, error) {
-	view, err := remembered(ctx, ws, ws.dueToday, "today")
+func (ws *Workshop) Today(ctx context.Context, q TodayQuery, who person.Person) (TodayView, error) {
+	view, err := remembered(ctx, ws, func() (TodayView, error) { return ws.dueToday(q) }, "today", q)
 	if err != nil {
 		return view, err
 	}
@@ -120,18 +151,19 @@ func (ws *Workshop) Today(ctx context.Context, who person.Person) (TodayView, er
 }
 
 // dueToday is what is due, and what it needs; without the runs in progress.
-func (ws *Workshop) dueToday() (TodayView, error) {
+func (ws *Workshop) dueToday(q TodayQuery) (TodayView, error) {
 	now := ws.Clock()
 	day := dayOf(now)
 	view := TodayView{Overdue: []DueView{}, Due: []DueView{}}
-	overdue, err := ws.Ledger.DueUntil(day, listed)
+	f := ledger.DueFilter{Site: q.Site, Keeper: q.Keeper}
+	overdue, err := ws.Ledger.DueUntil(f, day, listed)
 	if err != nil {
 		return view, err
 	}
-	if view.OverdueCount, err = ws.Ledger.CountDue(day); err != nil {
+	if err := ws.countDue(&view, q, day); err != nil {
 		return view, err
 	}
-	due, err := ws.Ledger.DueBetween(day, day.AddDate(0, 0, 14), listed)
+	due, err := ws.Ledger.DueBetween(f, day, day.AddDate(0, 0, dueDays), listed)
 	if err != nil {
 		return view, err
 	}
@@ -146,6 +178,61 @@ func (ws *Workshop) dueToday() (TodayView, error) {
 	}
 	view.Bring, view.Troubles, err = ws.bring(append(append([]DueView{}, view.Overdue...), view.Due...))
 	return view, err
+}
+
+// countDue counts what is due: all of it, by week, by site and by who looks after it.
+func (ws *Workshop) countDue(v *TodayView, q TodayQuery, day time.Time) error {
+	monday := day.AddDate(0, 0, -int(day.Weekday()+6)%7)
+	counts, err := ws.Ledger.DueCounts(monday.AddDate(0, 0, 7*weeksAhead))
+	if err != nil {
+		return err
+	}
+	today, until := day.Format(time.DateOnly), day.AddDate(0, 0, dueDays).Format(time.DateOnly)
+	for i := range weeksAhead {
+		v.Weeks = append(v.Weeks, WeekDue{Monday: Day(monday.AddDate(0, 0, 7*i).Format(time.DateOnly))})
+	}
+	sites, keepers, all := map[string]GroupDue{}, map[string]GroupDue{}, map[string]GroupDue{}
+	add := func(to map[string]GroupDue, name string, c ledger.DueCount) {
+		g := to[name]
+		g.Name = name
+		switch {
+		case c.Day < today:
+			g.Overdue += c.Activities
+		case c.Day < until:
+			g.Due += c.Activities
+		}
+		to[name] = g
+	}
+	for _, c := range counts {
+		mine, here := q.Keeper == "" || c.Keeper == q.Keeper, q.Site == "" || c.Site == q.Site
+		if mine {
+			add(sites, c.Site, c)
+		}
+		if here {
+			add(keepers, c.Keeper, c)
+		}
+		if !mine || !here {
+			continue
+		}
+		add(all, "", c)
+		for i := range v.Weeks { // what is overdue falls into no week
+			if c.Day >= today && c.Day >= string(v.Weeks[i].Monday) && (i == weeksAhead-1 || c.Day < string(v.Weeks[i+1].Monday)) {
+				v.Weeks[i].Due += c.Activities
+			}
+		}
+	}
+	v.OverdueCount, v.DueCount = all[""].Overdue, all[""].Due
+	v.Sites, v.Keepers = grouped(sites), grouped(keepers)
+	return nil
+}
+
+// grouped are groups, the one with the most overdue first.
+func grouped(by map[string]GroupDue) []GroupDue {
+	all := slices.AppendSeq(make([]GroupDue, 0, len(by)), maps.Values(by))
+	slices.SortFunc(all, func(a, b GroupDue) int {
+		return cmp.Or(b.Overdue-a.Overdue, b.Due-a.Due, cmp.Compare(a.Name, b.Name))
+	})
+	return all
 }
 
 // standToday fills in how the devices of some lists stand.

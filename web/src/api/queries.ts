@@ -40,8 +40,13 @@ export const queries = {
       queryFn: () => answer(api.GET('/api/bench')),
       refetchInterval: 15_000,
     }),
-  today: () =>
-    queryOptions({ queryKey: ['today'], queryFn: () => answer(api.GET('/api/today')), refetchInterval: 60_000 }),
+  today: (of: Of<{ site?: string; keeper?: string }> = {}) =>
+    queryOptions({
+      queryKey: ['today', of],
+      queryFn: () => answer(api.GET('/api/today', { params: { query: toValue(of) } })),
+      refetchInterval: 60_000,
+      placeholderData: keepPreviousData,
+    }),
   workload: () => queryOptions({ queryKey: ['workload'], queryFn: () => answer(api.GET('/api/workload')) }),
   round: (day: Of<string>) =>
     queryOptions({

@@ -3730,6 +3730,17 @@ export interface components {
             /** Format: double */
             producer_risk: number;
         };
+        GroupDue: {
+            /**
+             * Format: int64
+             * @description within 14 days
+             */
+            due: number;
+            /** @description empty: of nobody */
+            name: string;
+            /** Format: int64 */
+            overdue: number;
+        };
         HandlingTimes: {
             /** Format: double */
             Bring: number;
@@ -5763,15 +5774,24 @@ export interface components {
         };
         TodayView: {
             bring: components["schemas"]["KitLine"][];
-            /** @description within 14 days */
+            /** @description within 14 days: the first of them */
             due: components["schemas"]["DueView"][];
+            /** Format: int64 */
+            due_count: number;
+            /** @description by who looks after it, of the site that is meant */
+            keepers: components["schemas"]["GroupDue"][];
             open: components["schemas"]["RunBrief"][];
+            /** @description the first of them */
             overdue: components["schemas"]["DueView"][];
             /** Format: int64 */
             overdue_count: number;
             review: components["schemas"]["RunBrief"][];
+            /** @description by site, of whoever is meant */
+            sites: components["schemas"]["GroupDue"][];
             /** @description references that need attention */
             troubles: string[];
+            /** @description what is due in each week to come, of the devices that are meant */
+            weeks: components["schemas"]["WeekDue"][];
         };
         TogetherOrder: {
             /**
@@ -6033,6 +6053,12 @@ export interface components {
             parts: string;
             /** Format: double */
             yearly: number;
+        };
+        WeekDue: {
+            /** Format: int64 */
+            due: number;
+            /** Format: date */
+            monday: string;
         };
         WeighingInput: {
             /** Format: double */
@@ -15362,7 +15388,11 @@ export interface operations {
     };
     today: {
         parameters: {
-            query?: never;
+            query?: {
+                site?: string;
+                /** @description who looks after them */
+                keeper?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

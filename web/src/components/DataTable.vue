@@ -20,7 +20,7 @@ const column = (c: string | Column): Column => (typeof c === 'string' ? { title:
 </script>
 
 <template>
-  <table class="w-full text-left">
+  <table class="w-full text-left [&_:is(td,th):not(:last-child)]:pr-3">
     <thead class="text-sm text-ink-2" :class="ruled && 'border-b-2 border-ink'">
       <tr>
         <th

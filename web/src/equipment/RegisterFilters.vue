@@ -37,11 +37,11 @@ const selects = computed(() => [
 
 <template>
   <div class="flex flex-wrap items-end gap-x-3 gap-y-2">
-    <label class="w-48"
+    <label class="w-44"
       ><span class="label">Find</span
       ><input v-model="search" class="field" name="find" placeholder="tag, serial, model, place"
     /></label>
-    <label v-for="s in selects" :key="s.name" :class="s.name === 'risk' ? 'w-20' : 'w-40'">
+    <label v-for="s in selects" :key="s.name" :class="s.name === 'risk' ? 'w-20' : 'w-36'">
       <span class="label">{{ s.label }}</span>
       <select v-model="fields[s.name].value" class="field" :name="s.name">
         <option value="">{{ s.any }}</option>
@@ -52,6 +52,5 @@ const selects = computed(() => [
       </select>
     </label>
     <button v-if="!more" class="btn btn-quiet" @click="more = true">More …</button>
-    <button v-if="register.narrowed.value" class="btn btn-quiet" @click="register.clear()">Every device</button>
   </div>
 </template>

@@ -7,6 +7,14 @@ import type { components } from '../api/schema.gen'
 const props = defineProps<{ state: components['schemas']['ImportView']; name: string; together?: boolean }>()
 const emit = defineEmits<{ go: [forward: boolean, reason: string] }>()
 const reason = ref('')
+/** The columns of a list, in words. */
+const fieldWords: Record<string, string> = {
+  owner: 'belongs to',
+  keeper: 'looked after by',
+  months: 'months between',
+  last_done: 'done last',
+  next_due: 'next due',
+}
 const rows = (n: number) => (n === 1 ? 'row' : 'rows')
 const unchanged = computed(() =>
   props.state.same === 1 ? 'One device stays as it is.' : `${props.state.same} devices stay as they are.`,
@@ -24,15 +32,15 @@ const shown = computed(() => new Set(props.state.changes.map((c) => c.line)).siz
     <template v-if="state.changed || state.same">
       <h3 class="mt-3">
         <b class="num">{{ state.changed }}</b>
-        {{ state.changed === 1 ? 'known device is' : 'known devices are' }} changed.
+        {{ together ? '' : 'known ' }}{{ state.changed === 1 ? 'device is' : 'devices are' }} changed.
         <span v-if="state.same" class="text-ink-2">{{ unchanged }}</span>
       </h3>
       <div v-if="state.changed" class="mt-1 max-h-72 overflow-auto">
-        <DataTable ruled :columns="['Line', 'Tag', 'What', 'It is', 'It becomes']">
+        <DataTable ruled :columns="[...(together ? [] : ['Line']), 'Tag', 'What', 'It is', 'It becomes']">
           <tr v-for="(c, i) in state.changes" :key="i">
-            <td class="num py-1.5">{{ c.line }}</td>
-            <td class="num font-medium">{{ c.tag }}</td>
-            <td>{{ c.field.replace('_', ' ') }}</td>
+            <td v-if="!together" class="num py-1.5">{{ c.line }}</td>
+            <td class="num py-1.5 font-medium">{{ c.tag }}</td>
+            <td>{{ fieldWords[c.field] ?? c.field }}</td>
             <td class="text-ink-2">{{ c.from || 'nothing' }}</td>
             <td>
               {{ c.to }}

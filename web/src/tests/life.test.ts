@@ -90,6 +90,8 @@ describe('the life of a device', () => {
       maker: 'Ostrel',
       model: 'C2',
       risk: 4,
+      keeper: '',
+      owner: '',
       reason: 'misread',
     })
     expect(page.emitted('renamed')).toEqual([['d1']])

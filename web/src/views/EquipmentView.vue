@@ -51,8 +51,11 @@ const files = [
     <div class="flex flex-wrap items-center gap-3">
       <h1 class="text-3xl">Equipment</h1>
       <p v-if="data" class="mr-auto self-end pb-1 text-ink-2" aria-live="polite">
-        <b class="num text-lg text-ink">{{ total.toLocaleString('en') }}</b> {{ counted
-        }}{{ register.narrowed.value ? ' shown' : '' }}
+        <b class="num text-lg text-ink">{{ total.toLocaleString('en') }}</b> {{ counted }}
+        <template v-if="register.narrowed.value"
+          >shown ·
+          <button type="button" class="min-h-10 text-ink underline" @click="register.clear()">every device</button>
+        </template>
       </p>
       <span v-else class="mr-auto"></span>
       <button class="btn" :disabled="!total" @click="doing = 'labels'">Labels …</button>

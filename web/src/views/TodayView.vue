@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import { useRoute, useRouter } from 'vue-router'
 import QueryState from '../components/QueryState.vue'
 import StateMark from '../components/StateMark.vue'
 import DueRow from '../components/DueRow.vue'
@@ -9,10 +10,24 @@ import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { elapsed } from '../composables/words'
 import SectionTitle from '../components/SectionTitle.vue'
+import WeeksAhead from '../components/WeeksAhead.vue'
 import AlertNote from '../components/AlertNote.vue'
 import { queries } from '../api/queries'
 
-const { data, error, refetch } = useQuery(queries.today())
+/** Whose devices are meant stands in the address, so that a view can be kept. */
+const route = useRoute()
+const router = useRouter()
+const said = (name: string) => (typeof route.query[name] === 'string' ? route.query[name] : '')
+const of = computed(() => ({ site: said('site') || undefined, keeper: said('keeper') || undefined }))
+const choose = (name: string, event: Event) =>
+  router.replace({ query: { ...route.query, [name]: (event.target as HTMLSelectElement).value || undefined } })
+const { data, error, refetch } = useQuery(queries.today(of))
+const groups = computed(() => [
+  { name: 'site', label: 'Site', any: 'every site', all: data.value?.sites ?? [] },
+  { name: 'keeper', label: 'Looked after by', any: 'anybody', all: data.value?.keepers ?? [] },
+])
+const counts = (g: { overdue: number; due: number }) =>
+  [g.overdue && `${g.overdue} overdue`, g.due && `${g.due} due`].filter(Boolean).join(', ') || 'nothing due'
 const { data: controls } = useQuery(queries.controls())
 const rejected = computed(() => (controls.value ?? []).filter((c) => c.rejected))
 const { can, person } = useSession()
@@ -31,9 +46,22 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       <h1 class="text-3xl">{{ day }}</h1>
       <p class="mt-1 text-ink-2">
         <span :class="data.overdue_count ? 'font-semibold text-vermilion' : ''">{{ data.overdue_count }} overdue</span>
-        · {{ data.due.length }} due within 14 days · {{ data.open.length }} in progress ·
+        · {{ data.due_count }} due within 14 days · {{ data.open.length }} in progress ·
         {{ data.review.length }} waiting for review
       </p>
+      <div class="mt-3 flex flex-wrap items-end gap-x-4 gap-y-2">
+        <label v-for="g in groups" :key="g.name" class="w-56">
+          <span class="label">{{ g.label }}</span>
+          <select class="field" :name="g.name" :value="said(g.name)" @change="choose(g.name, $event)">
+            <option value="">{{ g.any }}</option>
+            <option v-for="one in g.all.filter((o) => o.name)" :key="one.name" :value="one.name">
+              {{ one.name }} · {{ counts(one) }}
+            </option>
+            <option v-if="said(g.name) && !g.all.some((o) => o.name === said(g.name))">{{ said(g.name) }}</option>
+          </select>
+        </label>
+        <WeeksAhead :weeks="data.weeks" class="ml-auto" />
+      </div>
       <AlertNote class="mt-3" :words="trouble" />
 
       <template v-if="toReview.length">
@@ -64,6 +92,9 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       <p v-if="!data.overdue.length" class="py-3 text-ink-2">Nothing is overdue.</p>
       <p v-if="data.overdue_count > data.overdue.length" class="py-2 text-sm text-ink-2">
         and {{ data.overdue_count - data.overdue.length }} more; they come up as these are done.
+        <RouterLink class="underline" :to="{ name: 'equipment', query: { ...of, due: 'overdue', sort: 'due' } }"
+          >See every device that is overdue</RouterLink
+        >
       </p>
 
       <SectionTitle class="mt-6">Due within 14 days</SectionTitle>
@@ -78,6 +109,12 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         />
       </ul>
       <p v-if="!data.due.length" class="py-3 text-ink-2">Nothing falls due in the next 14 days.</p>
+      <p v-if="data.due_count > data.due.length" class="py-2 text-sm text-ink-2">
+        and {{ data.due_count - data.due.length }} more.
+        <RouterLink class="underline" :to="{ name: 'equipment', query: { ...of, due: 'month', sort: 'due' } }"
+          >See every device that is due within 30 days</RouterLink
+        >
+      </p>
     </section>
 
     <aside class="lg:pt-16">
