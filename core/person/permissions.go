@@ -52,6 +52,7 @@ const (
 	Backup            Action = "back up"
 	Restore           Action = "restore"
 	CheckRecord       Action = "check the record"
+	HandOutPacks      Action = "hand out packs"
 )
 
 // Permission says who may do something, and what anyone else is told.
@@ -115,6 +116,7 @@ var Permissions = []Permission{
 	{NameCompetence, []Role{Lead}, "Who may do which devices alone is the lead's to say."},
 	{Backup, []Role{Lead, Administrator}, "Copies of the record are made by a lead or an administrator."},
 	{Restore, []Role{Lead, Administrator}, "A copy is put back by a lead or an administrator."},
+	{HandOutPacks, []Role{Lead, Manager}, "What an inspector asks to see is put together by a lead or a manager."},
 	{CheckRecord, []Role{Trainee, Technician, Lead, Manager, Administrator},
 		"The record is checked by people who are signed in."},
 }

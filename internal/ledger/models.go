@@ -71,14 +71,14 @@ type Asset struct {
 // Activity is a recurring duty on an asset, with its next date.
 type Activity struct {
 	ID        string `gorm:"primaryKey"`
-	AssetID   string `gorm:"index"`
+	AssetID   string `gorm:"index;index:activity_of_asset,priority:1"`
 	Procedure string // empty where it is noted by hand
 	Title     string
 	Duty      duty.Duty `gorm:"serializer:json"` // as its template said, with the interval that was accepted
 	LastOn    *time.Time
-	DueOn     time.Time `gorm:"index:activity_by_risk,priority:3;index:activity_by_date,priority:2"`
+	DueOn     time.Time `gorm:"index:activity_by_risk,priority:3;index:activity_by_date,priority:2;index:activity_of_asset,priority:3"`
 	Risk      int       `gorm:"index:activity_by_risk,priority:2,sort:desc"`
-	Active    bool      `gorm:"index:activity_by_risk,priority:1;index:activity_by_date,priority:1"`
+	Active    bool      `gorm:"index:activity_by_risk,priority:1;index:activity_by_date,priority:1;index:activity_of_asset,priority:2"`
 	Reason    string
 	Used      float64          // since it was last done
 	Undone    duty.Undone      `gorm:"embedded;embeddedPrefix:undone_"` // why it does not count, where it does not

@@ -38,9 +38,9 @@ func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
 		ID, Procedure, Duty string
 		DueOn               time.Time
 	}
-	rows, err := many[row](l.read.Table("activities").Select("activities.id, activities.procedure, activities.due_on, activities.duty").
-		Joins("JOIN assets ON assets.id = activities.asset_id").
-		Where("activities.active = ? AND activities.due_on < ? AND assets.status <> ?", true, until, Gone).Order("activities.due_on"))
+	rows, err := many[row](l.read.Model(&Activity{}).Select("id, procedure, due_on, duty").
+		Where("active = ? AND due_on < ? AND asset_id NOT IN (?)", true, until, l.read.Model(&Asset{}).Select("id").Where("status = ?", Gone)).
+		Order("due_on"))
 	days := map[string]int{} // of a duty, as it is written: a workshop has few different ones
 	all := make([]DueDay, len(rows))
 	for i, r := range rows {

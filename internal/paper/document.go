@@ -46,12 +46,13 @@ func (d Document) PDF() ([]byte, error) {
 	s := begin(fpdf.New("P", "mm", "A4", ""), d.Title, d.At)
 	s.SetMargins(margin, 14, margin)
 	s.SetAutoPageBreak(false, 18)
+	s.AliasNbPages("")
 	s.SetFooterFunc(func() {
 		s.SetY(-13)
 		s.font("", 7, grey)
 		s.CellFormat(width-20, 4, fmt.Sprintf("%s · %s · written %s", d.Lab, d.Title, d.At.Format("2006-01-02 15:04")),
 			"", 0, "L", false, 0, "")
-		s.CellFormat(20, 4, fmt.Sprintf("page %d", s.PageNo()), "", 0, "R", false, 0, "")
+		s.CellFormat(20, 4, fmt.Sprintf("page %d of {nb}", s.PageNo()), "", 0, "R", false, 0, "")
 	})
 	s.AddPage()
 	s.mark()

@@ -3,6 +3,7 @@ package workshop
 import (
 	"context"
 	"errors"
+	"os"
 	"sync"
 
 	"northneedle/core/person"
@@ -31,6 +32,7 @@ type job struct {
 	JobView
 	by   string
 	file File
+	path string // of a file that is too large for the memory; it is gone with the job
 	stop context.CancelFunc
 }
 
@@ -45,6 +47,7 @@ func (j *jobs) begin(what string, all int, who person.Person, do func(ctx contex
 	defer j.mutex.Unlock()
 	j.all = append(j.all, begun)
 	for len(j.all) > heldJobs && j.all[0].State != "running" {
+		j.all[0].forget()
 		j.all = j.all[1:]
 	}
 	go func() {
@@ -59,6 +62,11 @@ func (j *jobs) begin(what string, all int, who person.Person, do func(ctx contex
 		switch {
 		case err == nil:
 			begun.State, begun.file, begun.Done = "done", file, all
+			if file.From != nil {
+				begun.path = file.From.Name()
+				file.From.Close()
+				begun.file.From = nil
+			}
 		case errors.Is(err, context.Canceled):
 			begun.State = "stopped"
 		default:
@@ -66,6 +74,23 @@ func (j *jobs) begin(what string, all int, who person.Person, do func(ctx contex
 		}
 	}()
 	return begun.JobView
+}
+
+// forget takes the file of a job from the disk.
+func (j *job) forget() {
+	if j.path != "" {
+		os.Remove(j.path)
+	}
+}
+
+// Close stops what is under way, and takes the files from the disk.
+func (j *jobs) Close() {
+	j.mutex.Lock()
+	defer j.mutex.Unlock()
+	for _, known := range j.all {
+		known.stop()
+		known.forget()
+	}
 }
 
 // of is somebody's own job, looked at under the lock.
@@ -94,8 +119,13 @@ func (ws *Workshop) StopJob(id string, who person.Person) error {
 
 // JobFile is what somebody's own job ended in.
 func (ws *Workshop) JobFile(id string, who person.Person) (f File, err error) {
-	err = ws.jobs.of(id, who, func(j *job) { f = j.file })
-	if err == nil && f.Body == nil {
+	path := ""
+	err = ws.jobs.of(id, who, func(j *job) { f, path = j.file, j.path })
+	switch {
+	case err != nil:
+	case path != "":
+		f.From, err = os.Open(path)
+	case f.Body == nil:
 		err = ledger.ErrNotFound
 	}
 	return f, err

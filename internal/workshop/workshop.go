@@ -72,6 +72,7 @@ func (ws *Workshop) Begin() {
 // End stops what goes on by itself.
 func (ws *Workshop) End() {
 	ws.sequences.Close()
+	ws.jobs.Close()
 	ws.links.disconnect()
 }
 

@@ -40,6 +40,8 @@ export const queries = {
       queryFn: () => answer(api.GET('/api/bench')),
       refetchInterval: 15_000,
     }),
+  clauses: () =>
+    queryOptions({ queryKey: ['clauses'], queryFn: () => answer(api.GET('/api/clauses')), staleTime: Infinity }),
   today: (of: Of<{ site?: string; keeper?: string }> = {}) =>
     queryOptions({
       queryKey: ['today', of],

@@ -9,13 +9,16 @@ const most = computed(() => Math.max(1, ...props.weeks.map((w) => w.due)))
 </script>
 
 <template>
-  <ol class="flex items-end gap-2" aria-label="Due in the weeks from">
-    <li v-for="w in weeks" :key="w.monday" class="w-14 text-center">
-      <span class="num block text-sm">{{ w.due.toLocaleString('en') }}</span>
-      <span class="flex h-8 items-end border-b border-ink" aria-hidden="true">
-        <span class="w-full bg-brass" :style="{ height: `${Math.ceil((100 * w.due) / most)}%` }"></span>
-      </span>
-      <span class="block text-xs text-ink-2">{{ dayWords(w.monday, { day: 'numeric', month: 'short' }) }}</span>
-    </li>
-  </ol>
+  <div>
+    <p id="weeks-ahead" class="label">Due in the week from</p>
+    <ol class="flex items-end gap-2" aria-labelledby="weeks-ahead">
+      <li v-for="w in weeks" :key="w.monday" class="w-12 text-center">
+        <span class="num block text-sm">{{ w.due.toLocaleString('en') }}</span>
+        <span class="flex h-8 items-end border-b border-ink" aria-hidden="true">
+          <span class="w-full bg-brass" :style="{ height: `${Math.ceil((100 * w.due) / most)}%` }"></span>
+        </span>
+        <span class="block text-xs text-ink-2">{{ dayWords(w.monday, { day: 'numeric', month: 'short' }) }}</span>
+      </li>
+    </ol>
+  </div>
 </template>

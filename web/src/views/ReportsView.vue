@@ -8,6 +8,9 @@ import { counted, dayWords, familyWords, isoDay } from '../composables/words'
 import SectionTitle from '../components/SectionTitle.vue'
 import AlertNote from '../components/AlertNote.vue'
 import DataTable from '../components/DataTable.vue'
+import InspectorPack from '../components/InspectorPack.vue'
+import { useSession } from '../composables/useSession'
+import { useHouse } from '../house/useHouse'
 import { queries } from '../api/queries'
 
 /** What a time of work came to: on time, as found, overdue, work, gas, cost. */
@@ -24,6 +27,9 @@ const until = ref(isoDay(today))
 const query = computed(() => ({ from: from.value, until: until.value }))
 const { data, error, refetch } = useQuery(queries.report(query))
 const wrong = ref('')
+const { can } = useSession()
+const { data: house } = useHouse()
+const inspected = ref(false)
 watch(error, (e) => (wrong.value = e?.message ?? ''))
 const money = (x: number) => (x ? `${Math.round(x).toLocaleString('en-GB')} ${data.value?.prices.currency}` : '–')
 const litres = (x: number) => Math.round(x).toLocaleString('en-GB')
@@ -63,9 +69,17 @@ const last = computed(() => dayWords(until.value))
         <a class="btn inline-flex items-center" :href="`/api/report.pdf?from=${from}&until=${until}`" target="_blank"
           >On paper (PDF)</a
         >
+        <button v-if="can('hand out packs')" class="btn" @click="inspected = true">For an inspector …</button>
       </div>
     </div>
     <AlertNote class="mt-3" :words="wrong" />
+    <InspectorPack
+      v-if="inspected"
+      :from="from"
+      :until="until"
+      :sites="house?.sites ?? []"
+      @close="inspected = false"
+    />
 
     <dl class="mt-4 grid gap-x-8 border-y-2 border-ink py-3 sm:grid-cols-2 lg:grid-cols-4">
       <div>

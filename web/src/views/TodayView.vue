@@ -22,10 +22,12 @@ const of = computed(() => ({ site: said('site') || undefined, keeper: said('keep
 const choose = (name: string, event: Event) =>
   router.replace({ query: { ...route.query, [name]: (event.target as HTMLSelectElement).value || undefined } })
 const { data, error, refetch } = useQuery(queries.today(of))
-const groups = computed(() => [
-  { name: 'site', label: 'Site', any: 'every site', all: data.value?.sites ?? [] },
-  { name: 'keeper', label: 'Looked after by', any: 'anybody', all: data.value?.keepers ?? [] },
-])
+const groups = computed(() =>
+  [
+    { name: 'site', label: 'Site', any: 'every site', all: data.value?.sites ?? [] },
+    { name: 'keeper', label: 'Looked after by', any: 'anybody', all: data.value?.keepers ?? [] },
+  ].filter((g) => said(g.name) || g.all.some((o) => o.name)),
+)
 const counts = (g: { overdue: number; due: number }) =>
   [g.overdue && `${g.overdue} overdue`, g.due && `${g.due} due`].filter(Boolean).join(', ') || 'nothing due'
 const { data: controls } = useQuery(queries.controls())
@@ -50,7 +52,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         {{ data.review.length }} waiting for review
       </p>
       <div class="mt-3 flex flex-wrap items-end gap-x-4 gap-y-2">
-        <label v-for="g in groups" :key="g.name" class="w-56">
+        <label v-for="g in groups" :key="g.name" class="w-44">
           <span class="label">{{ g.label }}</span>
           <select class="field" :name="g.name" :value="said(g.name)" @change="choose(g.name, $event)">
             <option value="">{{ g.any }}</option>

@@ -1,0 +1,29 @@
+import { onBeforeUnmount, ref } from 'vue'
+import { api } from '../api/client'
+import type { components } from '../api/schema.gen'
+import { useSend } from './useSend'
+
+export type Job = components['schemas']['JobView']
+
+/** Work of the server that takes a while and ends in a file: begun, followed, and stopped. */
+export function useJob() {
+  const job = ref<Job>()
+  const { problem, sending, send } = useSend()
+  let timer: ReturnType<typeof setTimeout> | undefined
+  onBeforeUnmount(() => clearTimeout(timer))
+  async function begin(call: Parameters<typeof send>[0]) {
+    job.value = (await send(call)) as Job | undefined
+    follow()
+  }
+  async function follow() {
+    const id = job.value?.id
+    if (!id || job.value?.state !== 'running') return
+    job.value = (await send(() => api.GET('/api/jobs/{id}', { params: { path: { id } } }))) ?? job.value
+    timer = setTimeout(follow, 300)
+  }
+  async function stop() {
+    const path = { id: job.value!.id }
+    await send(() => api.POST('/api/jobs/{id}/stop', { params: { path } }))
+  }
+  return { job, problem, sending, begin, stop }
+}
