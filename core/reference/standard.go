@@ -201,13 +201,21 @@ type Fitness struct {
 	Ready    []string `json:"ready,omitempty"` // what was done to it before, by whom, and until when that counts
 }
 
+// sort names a kind of standard.
+func sort(kind string) string {
+	if kind == "" {
+		return "of no kind"
+	}
+	return "a " + strings.ReplaceAll(kind, "-", " ")
+}
+
 // Fits checks a standard against a role on a day: kind, status, certificate in
 // date, uncertainty stated, range covering what the role needs, gas enough.
 func (r Role) Fits(s Standard, on time.Time) Fitness {
 	var f Fitness
 	block := func(format string, args ...any) { f.Blocks = append(f.Blocks, fmt.Sprintf(format, args...)) }
 	if s.Kind != r.Kind {
-		block("%s is a %s; this role needs a %s.", s.Tag, s.Kind, r.Kind)
+		block("%s is %s; this role needs %s.", s.Tag, sort(s.Kind), sort(r.Kind))
 		return f
 	}
 	if s.Status != Usable {

@@ -21,7 +21,9 @@ func registerJobs(api huma.API, shop *workshop.Workshop) {
 		person.CheckRecord, 0, nil},
 		func(context.Context, *struct{}) ([]report.Clause, error) { return shop.Clauses() })
 	serve(api, operation{"pack", http.MethodPost, "/api/packs", "Put together what an inspector asks to see", person.HandOutPacks, 0, nil},
-		func(ctx context.Context, in *workshop.PackQuery) (workshop.JobView, error) { return shop.Pack(*in, who(ctx)) })
+		func(ctx context.Context, in *workshop.PackQuery) (workshop.JobView, error) {
+			return shop.Pack(*in, who(ctx))
+		})
 	serve(api, operation{"job", http.MethodGet, "/api/jobs/{id}", "How far one's own job is", person.Look, 0, nil},
 		func(ctx context.Context, in *JobPath) (workshop.JobView, error) { return shop.Job(in.ID, who(ctx)) })
 	serveNothing(api, operation{"stop-job", http.MethodPost, "/api/jobs/{id}/stop", "Stop one's own job", person.Look, 0, nil},

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	_ "time/tzdata" // wherever the tests run
 
 	"northneedle/core/person"
 	"northneedle/core/procedure"
@@ -274,6 +275,22 @@ func TestLabelsSayWhatMayBeUsed(t *testing.T) {
 	}
 	status, _ = c.call("GET", "/api/labels.pdf?tag=NO-1", nil)
 	assert.Equal(t, 404, status)
+}
+
+// On a day on which the clocks are put forward, a round's calendar says what the clock on the wall shows.
+func TestARoundOnADayWhenTheClocksChange(t *testing.T) {
+	h := newHouse(t)
+	there, err := time.LoadLocation("America/New_York")
+	require.NoError(t, err)
+	h.now = time.Date(2027, 3, 12, 9, 0, 0, 0, there)
+	c := h.signedIn("Idris Vail")
+	v := get[workshop.RoundView](c, "/api/rounds/2027-03-14")
+	require.NotEmpty(t, v.Plan.Blocks)
+	calendar := string(h.text(c, "/api/rounds/2027-03-14/calendar.ics"))
+	for _, b := range v.Plan.Blocks {
+		at := time.Date(2027, 3, 14, b.From/60, b.From%60, 0, 0, there)
+		assert.Contains(t, calendar, "DTSTART:"+at.UTC().Format("20060102T150405Z"), "%s at %d", b.Job, b.From)
+	}
 }
 
 func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {

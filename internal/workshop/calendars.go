@@ -35,7 +35,7 @@ func (ws *Workshop) RoundCalendar(day, who string) (f File, err error) {
 		if b.Part != "whole" {
 			title += ", " + b.Part
 		}
-		start := func(minute int) time.Time { return date.Add(time.Duration(minute) * time.Minute) }
+		start := func(minute int) time.Time { return atMinute(date, minute) }
 		entries = append(entries, exchange.Appointment{
 			ID:       day + "-" + b.Job + "-" + strings.ReplaceAll(b.Part, " ", "-"),
 			Start:    start(b.From),

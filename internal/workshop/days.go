@@ -32,3 +32,8 @@ func (ws *Workshop) days(on time.Time) int {
 	}
 	return int(n + 0.5)
 }
+
+// atMinute is a minute of a day as the clock on the wall shows it, also on a day on which that is put forward or back.
+func atMinute(day time.Time, minute int) time.Time {
+	return time.Date(day.Year(), day.Month(), day.Day(), 0, minute, 0, 0, day.Location())
+}

@@ -399,7 +399,7 @@ func (p *pack) index() error {
 			if strings.HasSuffix(f.name, ".csv") {
 				rows = fmt.Sprint(f.rows)
 			}
-			s.Rows = append(s.Rows, []string{f.name, f.what, rows, f.hash[:12]})
+			s.Rows = append(s.Rows, []string{f.name, f.what, rows, f.hash[:10]})
 		}
 		d.Sections = append(d.Sections, s)
 	}

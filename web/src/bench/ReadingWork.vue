@@ -362,7 +362,7 @@ useKeys({ Enter: () => !staged.value && take() })
     <p v-if="expected" class="mt-2 text-sm text-ink-2">
       {{ expected.formula }} · U about <span class="num">{{ significant(expected.u, 2) }}</span>
       <template v-if="expected.tur"
-        >, TUR <span class="num">{{ significant(expected.tur, 2) }}</span></template
+        >, tolerance ÷ U (TUR) <span class="num">{{ significant(expected.tur, 2) }}</span></template
       >
       · display step <span class="num">{{ fine * 10 }}</span>
     </p>

@@ -17,6 +17,8 @@ const route = useRoute()
 const router = useRouter()
 const shownRuns = computed(() => props.runs.slice(0, 9))
 
+const more = computed(() => props.runs.length - shownRuns.value.length)
+
 const left = (run: RunBrief) => (run.timer_until ? new Date(run.timer_until).getTime() - now.value : 0)
 const ended = computed(() => shownRuns.value.filter((r) => r.timer_until && left(r) <= 0).map((r) => r.id))
 
@@ -47,7 +49,7 @@ useKeys(keys)
       v-for="(run, i) in shownRuns"
       :key="run.id"
       :to="{ name: 'run', params: { id: run.id } }"
-      class="flex w-64 shrink-0 items-center gap-3 border-r border-line px-4 py-2 hover:bg-brass-wash"
+      class="flex w-64 min-w-36 items-center gap-3 border-r border-line px-4 py-2 hover:bg-brass-wash"
       :class="[
         route.params.id === run.id && 'bg-sheet shadow-[inset_0_4px_var(--brass)]',
         ended.includes(run.id) && 'bg-petrol-wash',
@@ -88,5 +90,11 @@ useKeys(keys)
     <p v-if="!runs.length" class="self-center px-5 text-ink-2">
       No run in progress. Search a device with <kbd>/</kbd>, or start one from Today.
     </p>
+    <RouterLink
+      v-if="more > 0"
+      :to="{ name: 'bench' }"
+      class="flex shrink-0 items-center px-4 font-semibold underline hover:bg-brass-wash"
+      >and {{ more }} more</RouterLink
+    >
   </footer>
 </template>

@@ -8,6 +8,8 @@ import { dayWords, localDay, significant } from '../composables/words'
  * that was rejected is a filled diamond, a warning a half disc, the others small dots.
  */
 const props = defineProps<{ level: ControlChart['levels'][number]; runs: ControlChart['runs']; days: number }>()
+/** What a method is worth is not said beside a run of it that stands rejected. */
+const rejected = computed(() => !!props.runs.at(-1)?.rejected)
 const width = 900
 const height = 132
 const left = 30
@@ -40,7 +42,8 @@ const size = computed(() => (props.days > 365 ? 1.6 : props.days > 100 ? 2.2 : 3
         <span class="num">{{ significant(level.cv, 2) }}</span> % of <span class="num">{{ level.n }}</span></span
       >
       <span v-if="level.sigma !== undefined" class="ml-auto"
-        >sigma <b class="num">{{ level.sigma.toFixed(1) }}</b> <span class="text-ink-2">{{ level.words }}</span></span
+        >sigma <b class="num">{{ level.sigma.toFixed(1) }}</b>
+        <span class="text-ink-2">{{ rejected ? 'says nothing while a run stands rejected' : level.words }}</span></span
       >
     </figcaption>
     <svg :viewBox="`0 0 ${width} ${height}`" class="w-full" role="img" :aria-label="`level ${level.level} over time`">

@@ -57,7 +57,7 @@ const save = () =>
           </select></label
         >
         <label v-if="lab.value.rule.kind === 'simple'" class="block"
-          ><span class="label">Least ratio (TUR)</span
+          ><span class="label">Least tolerance ÷ U (TUR)</span
           ><input v-model.number="lab.value.rule.tur_floor" type="number" step="0.5" min="1" class="field num"
         /></label>
         <label v-else-if="lab.value.rule.kind === 'risk'" class="block"

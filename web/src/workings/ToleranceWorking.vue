@@ -68,7 +68,7 @@ const percent = (p: number | undefined) =>
           </p>
           <p>
             Limits <span class="num">{{ significant(result?.low, 4) }}</span> to
-            <span class="num">{{ significant(result?.high, 4) }}</span>, TUR
+            <span class="num">{{ significant(result?.high, 4) }}</span>, tolerance ÷ U (TUR)
             <span class="num">{{ significant(result?.tur, 3) }}</span>
           </p>
           <p>
