@@ -109,6 +109,7 @@ attack: ## Days of several people at one server, and whatever may be sent to it
 	go test ./internal/api -run TestReadingsInTheDark -dark 1500 -timeout 40m -v | grep -v INFO
 	go test ./internal/api -run TestStrangersGuess -guessed 240 -timeout 30m -v | grep -v INFO
 	go test ./internal/api -run TestRequestsThatWereChangedOnTheirWay -mutated 5m -timeout 20m -v | grep -v INFO
+	go test ./internal/sim -run TestAProcedureThatReadsWellCanBeTried -mutants 4000 -timeout 20m -v | grep -v INFO
 	go test ./e2e -run TestManyGuessesTakeLittleMemory -guesses 1500 -timeout 20m -v
 	go test ./internal/api -run TestAnything -rapid.seed $$(date +%s) -rapid.checks 600 -timeout 20m
 

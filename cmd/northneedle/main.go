@@ -76,7 +76,7 @@ var commands struct {
 	} `cmd:"" help:"Who may sign in."`
 	Generate generate `cmd:"" help:"Fill a folder with many made-up devices and readings, to measure with."`
 	Openapi  openapi  `cmd:"" help:"Print the description of the API."`
-	Check    check    `cmd:"" help:"Check procedure files."`
+	Check    check    `cmd:"" help:"Check procedure files, and try each on a simulated device."`
 	Version  show     `cmd:"" help:"Print the version."`
 }
 
@@ -342,7 +342,7 @@ type check struct {
 	Files []string `arg:"" type:"existingfile" help:"Procedure files in YAML."`
 }
 
-// Run checks files.
+// Run checks files, and tries each on a simulated device: what is in order here can be run.
 func (c check) Run() error {
 	var all []error
 	for _, file := range c.Files {
@@ -351,11 +351,18 @@ func (c check) Run() error {
 			return err
 		}
 		p, err := definition.Read(file, text)
+		if err == nil {
+			err = definition.Meets(file, text)
+		}
 		if err != nil {
 			all = append(all, err)
 			continue
 		}
-		fmt.Printf("%s: %s, revision %d, is in order\n", file, p.ID, p.Revision)
+		if _, err := sim.TryOut(p, workshop.DefaultLab(), time.Now()); err != nil {
+			all = append(all, fmt.Errorf("%s: it reads well, and stops when it is tried on a simulated device: %w", file, err))
+			continue
+		}
+		fmt.Printf("%s: %s, revision %d, is in order: it was tried on a simulated device to its end\n", file, p.ID, p.Revision)
 	}
 	return errors.Join(all...)
 }

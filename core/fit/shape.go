@@ -21,6 +21,9 @@ const (
 	Unknown    Shape = "unknown"    // too few levels to tell
 )
 
+// Shapes lists every Shape.
+var Shapes = []Shape{NoError, Offset, Gain, Both, Bent, Hysteresis, Scatter, Unknown}
+
 // PointError is the error found at one level with its standard uncertainty U (above zero).
 type PointError struct {
 	Level, Error, U float64

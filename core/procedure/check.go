@@ -10,6 +10,7 @@ import (
 	"northneedle/core/adjust"
 	"northneedle/core/duty"
 	"northneedle/core/field"
+	"northneedle/core/fit"
 	"northneedle/core/quantity"
 	"northneedle/core/reference"
 )
@@ -186,6 +187,7 @@ func (c *checker) steps() {
 		}
 		c.step(at, s, i)
 	}
+	c.closed()
 	for i, h := range c.p.Happens {
 		at := fmt.Sprintf("happens[%d]", i)
 		if !slices.Contains(duty.Events, h.Event) {
@@ -203,6 +205,20 @@ func (c *checker) steps() {
 				c.say(fmt.Sprintf("steps[%d].measure", i), "%q is judged by no finding", m.ID)
 			}
 			c.asked(fmt.Sprintf("steps[%d]", i), m)
+		}
+	}
+}
+
+// closed refuses a loose end that no later step closes: the run could not be signed.
+func (c *checker) closed() {
+	for i, s := range c.p.Steps {
+		if s == nil || s.Base().Opens == "" {
+			continue
+		}
+		closes := func(later Step) bool { return later != nil && slices.Contains(later.Base().Closes, s.Base().Opens) }
+		if !slices.ContainsFunc(c.p.Steps[i+1:], closes) {
+			c.say(fmt.Sprintf("steps[%d].opens", i), "%q is closed by no later step: name it under closes where it is set right again",
+				s.Base().Opens)
 		}
 	}
 }
@@ -255,6 +271,9 @@ func (c *checker) record(at string, s *RecordStep) {
 		c.need(path+".id", f.ID)
 		if f.ReadBack != "" && len(f.Options) == 0 {
 			c.say(path+".read_back", "names a setting of an instrument, and the field has no options to hold it against")
+		}
+		if f.Min > f.Max && f.Max != 0 {
+			c.say(path+".min", "%g is above max, %g", f.Min, f.Max)
 		}
 		switch {
 		case strings.Contains(f.SameAs, "."):
@@ -316,6 +335,11 @@ func (c *checker) finding(at string, f *Finding, place int) {
 		var is bool
 		f.Pattern, is = c.p.Catalogue.Patterns[f.PatternName]
 		c.known(at+".pattern", f.PatternName, is, names(c.p.Catalogue.Patterns))
+	}
+	for _, shape := range slices.Sorted(maps.Keys(f.Causes)) {
+		if f.PatternName == "" && shape != "any" && !slices.Contains(fit.Shapes, fit.Shape(shape)) {
+			c.say(at+".causes."+shape, "is no shape that errors have: use one of %q, or any", fit.Shapes)
+		}
 	}
 	for j, k := range f.Controls {
 		path := fmt.Sprintf("%s.controls[%d]", at, j)

@@ -8,6 +8,7 @@ import (
 
 	"northneedle/core/conformity"
 	"northneedle/core/quantity"
+	"northneedle/core/reference"
 )
 
 func (c *checker) measure(at string, m *Measure) {
@@ -191,6 +192,7 @@ func (c *checker) point(path string, m *Measure, point *Point) {
 		c.say(path+".at", "%s", err)
 		return
 	}
+	c.upright(path+".at", m, point)
 	role := point.Role
 	if point.Target.Role != "" {
 		role = point.Target.Role
@@ -212,6 +214,30 @@ func (c *checker) point(path string, m *Measure, point *Point) {
 	}
 	if !r.Realises(name) {
 		c.say(path+".at", "role %q does not say that it needs the quantity %q", role, name)
+	}
+	c.convertible(path+".at", m, point, r, name)
+}
+
+// convertible refuses a point whose value is that of a standard which states it in a unit of another kind. Where the point has
+// a value of its own, its method may get at it by another: a flow is weighed.
+func (c *checker) convertible(path string, m *Measure, point *Point, r reference.Role, name string) {
+	for _, n := range r.Needs {
+		if point.Target.Role == "" || n.Quantity != name {
+			continue
+		}
+		if _, err := quantity.ScaleOf(name, n.Unit, m.Unit); err != nil {
+			c.say(path, "role %q has its %s in %s, and the measure is in %s: they measure different things", r.ID, name, n.Unit, m.Unit)
+		}
+	}
+}
+
+// upright refuses limits that run backwards at a point whose value stands in the file.
+func (c *checker) upright(path string, m *Measure, point *Point) {
+	if m.Limits == nil || point.Target.Role != "" || point.Target.Of != "" {
+		return
+	}
+	if limits, err := m.Limits(point.Target.Value, nil); err == nil && !(limits.Low <= limits.High) {
+		c.say(path, "the limits run backwards at %g: %g to %g", point.Target.Value, limits.Low, limits.High)
 	}
 }
 

@@ -94,6 +94,11 @@ func TestMistakesNameFileLineAndField(t *testing.T) {
 			"when: gas1, with: { o2: 1, air: 1 }", "points[0].when"},
 		{"capnograph/procedure", "a field of another kind of step", "minutes: 5\n", "minutes: 5\n    answers: passed\n",
 			"answers"},
+		{"bloodgas/electronic", "a loose end for good", "opens: Reference cartridge out of its pouch", "opens: The lid",
+			"steps[1].opens"},
+		{"infusionpump/procedure", "a figure's limits backwards", "min: 15, max: 35", "min: 45, max: 35", "fields[1].min"},
+		{"capnograph/procedure", "causes of no shape", "      gain:\n        - The gas value", "      gains:\n        - The gas value",
+			"causes.gains"},
 		{"capnograph/procedure", "not yaml", "family: capnograph", "family: [capnograph", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {
@@ -106,7 +111,7 @@ func TestMistakesNameFileLineAndField(t *testing.T) {
 			first, _, _ := strings.Cut(err.Error(), "\n")
 			assert.Regexp(t, `^lab\.yaml:\d+: `, first)
 			assert.Contains(t, err.Error(), c.want)
-			if c.name != "not yaml" && c.name != "unit" && c.name != "a field of another kind of step" {
+			if c.name != "not yaml" && c.name != "unit" && c.name != "a field of another kind of step" && c.name != "causes of no shape" {
 				assert.Contains(t, err.Error(), "lab.yaml:"+itoa(line)+":", "the line of the mistake")
 			}
 		})

@@ -258,6 +258,9 @@ func (ws *Workshop) ProcedureText(id string) (string, error) {
 func (ws *Workshop) DryRun(text, approved string, who person.Person) (DryRun, error) {
 	run := DryRun{Mistakes: []string{}, Diff: []DiffLine{}}
 	p, err := definition.Read("procedure.yaml", []byte(text))
+	if err == nil {
+		err = definition.Meets("procedure.yaml", []byte(text))
+	}
 	if err != nil {
 		run.Mistakes = strings.Split(err.Error(), "\n")
 		return run, nil
