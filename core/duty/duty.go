@@ -23,10 +23,11 @@ const (
 	SealBroken  Event = "seal broken"
 	NewLot      Event = "new lot"
 	NewTubing   Event = "tubing changed"
+	NewSoftware Event = "software changed"
 )
 
 // Events are those that can be noted.
-var Events = []Event{Repair, Fall, FailedCheck, NewSensor, Moved, SealBroken, NewLot, NewTubing}
+var Events = []Event{Repair, Fall, FailedCheck, NewSensor, Moved, SealBroken, NewLot, NewTubing, NewSoftware}
 
 // Duty is something that recurs on a device, as the template of its family or model says.
 // It may be due by the calendar, by use, by an event, or by several of them: whichever

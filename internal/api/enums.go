@@ -36,7 +36,7 @@ var words = map[reflect.Type][]any{
 	reflect.TypeFor[control.Rule](): {control.R12s, control.R13s, control.R22s, control.R4s, control.R41s,
 		control.R10x},
 	reflect.TypeFor[duty.Event](): {duty.Repair, duty.Fall, duty.FailedCheck, duty.NewSensor, duty.Moved,
-		duty.SealBroken, duty.NewLot, duty.NewTubing},
+		duty.SealBroken, duty.NewLot, duty.NewTubing, duty.NewSoftware},
 	reflect.TypeFor[duty.Status]():   {duty.Valid, duty.Expiring, duty.Expired, duty.Invalid, duty.Never},
 	reflect.TypeFor[economics.Use](): {economics.Reference, economics.Decision, economics.Indication},
 	reflect.TypeFor[fit.Shape](): {fit.NoError, fit.Offset, fit.Gain, fit.Both, fit.Bent, fit.Hysteresis, fit.Scatter,

@@ -25,6 +25,17 @@ func registerLife(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.Asset(id, who(ctx))
 		})
+	serve(api, operation{"describe-asset", http.MethodPost, "/api/assets/{id}/about",
+		"Say what a device is made of and how it was bought", person.CorrectDevices, 0, nil},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Body workshop.AboutOrder
+		}) (out workshop.AssetView, err error) {
+			if err := shop.SetAbout(in.ID, in.Body, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.Asset(in.ID, who(ctx))
+		})
 	serve(api, operation{"move-asset", http.MethodPost, "/api/assets/{id}/move", "Move a device to another place or site",
 		person.CorrectDevices, 0, nil},
 		func(ctx context.Context, in *struct {

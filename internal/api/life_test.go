@@ -3,8 +3,10 @@ package api_test
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"northneedle/core/device"
+	"northneedle/core/duty"
 	"northneedle/core/runview"
 	"northneedle/internal/workshop"
 
@@ -126,6 +128,62 @@ func TestADevicesLife(t *testing.T) {
 
 	_, err = h.ledger.Verify()
 	require.NoError(t, err)
+	differences, err := h.ledger.Differences()
+	require.NoError(t, err)
+	assert.Empty(t, differences)
+}
+
+// What a device is made of and how it was bought is kept; another version of its software is an event that makes due what
+// depends on it; back from a repair it waits for its acceptance, and a signed run alone gives that.
+func TestADeviceIsAcceptedAndDescribed(t *testing.T) {
+	h := newHouse(t)
+	h.shop.Duties = append(h.shop.Duties, duty.Template{Family: "patient-scale", Model: "Ostrel P2", Duties: []duty.Duty{{ID: "verification",
+		Title: "Verification", Procedure: "patient-scale-verification", Months: 12, On: []duty.Event{duty.NewSoftware}}}})
+	c := h.signedIn("Tamsin Orrery")
+	v := posted[workshop.AssetView](c, "/api/assets", order{"tag": "AB-1", "serial": "7", "maker": "Ostrel", "model": "P2",
+		"family": "patient-scale", "site": "Merrowby General", "place": "Ward 3", "risk": 3, "owner": "Nursing", "keeper": "Noor Bexley"})
+	assert.Equal(t, device.NotYetAccepted, v.State)
+	assert.True(t, v.Stop)
+	assert.Contains(t, v.Words, "to be signed: Verification")
+	c.takesIn(t, "histories", "tag,on,title,result\nAB-1,"+h.now.Format(time.DateOnly)+",Verification,conforms\n")
+	assert.Equal(t, device.NotYetAccepted, get[workshop.AssetView](c, "/api/assets/AB-1").State, "no paper accepts a device")
+	asset, err := h.ledger.Asset("AB-1")
+	require.NoError(t, err)
+	h.now = h.now.Add(time.Minute)
+	h.work(t, asset, "patient-scale-verification")
+	accepted := get[workshop.AssetView](c, "/api/assets/AB-1")
+	assert.Equal(t, device.InUse, accepted.State, accepted.Words)
+
+	about := order{"id": "about-0001", "software": "2.1", "set_up": "Load cell LC-2, no. 4471", "supplier": "Fenwick & Dray",
+		"bought": "2025-06-01", "price": 2400, "warranty": "2027-06-01"}
+	v = posted[workshop.AssetView](c, "/api/assets/AB-1/about", about)
+	assert.Equal(t, workshop.About{Software: "2.1", SetUp: "Load cell LC-2, no. 4471", Supplier: "Fenwick & Dray",
+		Bought: "2025-06-01", Price: 2400, Warranty: "2027-06-01"}, v.About)
+	assert.Equal(t, device.InUse, v.State, "the first time it is said, nothing changed")
+	about["id"], about["software"] = "about-0002", "2.2"
+	v = posted[workshop.AssetView](c, "/api/assets/AB-1/about", about)
+	assert.Equal(t, device.InDoubt, v.State)
+	assert.Contains(t, v.Words, "software changed")
+	assert.Contains(t, v.Words, "from 2.1 to 2.2")
+	again := posted[workshop.AssetView](c, "/api/assets/AB-1/about", about)
+	assert.Len(t, again.Notes, len(v.Notes), "sent again it changes nothing")
+	for field, value := range map[string]any{"bought": "2099-01-01", "warranty": "2020-01-01", "price": -1} {
+		wrong := order{"id": "about-0003", "bought": "2025-06-01"}
+		wrong[field] = value
+		status, body := c.call("POST", "/api/assets/AB-1/about", wrong)
+		assert.Equal(t, 422, status, string(body))
+	}
+
+	h.now = h.now.AddDate(0, 0, 1)
+	h.work(t, asset, "patient-scale-verification")
+	assert.Equal(t, device.InUse, get[workshop.AssetView](c, "/api/assets/AB-1").State)
+	posted[workshop.AssetView](c, "/api/assets/AB-1/whereabouts", order{"to": "lent", "whom": "the maker", "reason": "a loose cable"})
+	h.now = h.now.AddDate(0, 0, 3)
+	v = posted[workshop.AssetView](c, "/api/assets/AB-1/whereabouts", order{"to": "back", "opened": true, "reason": "cable replaced"})
+	assert.Equal(t, device.NotYetAccepted, v.State)
+	h.now = h.now.Add(time.Hour)
+	h.work(t, asset, "patient-scale-verification")
+	assert.Equal(t, device.InUse, get[workshop.AssetView](c, "/api/assets/AB-1").State)
 	differences, err := h.ledger.Differences()
 	require.NoError(t, err)
 	assert.Empty(t, differences)

@@ -96,7 +96,7 @@ type Known interface {
 
 var columns = map[string]struct{ needed, more []string }{
 	Assets: {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "owner", "keeper", "risk", "status",
-		"last_done", "months", "next_due"}},
+		"last_done", "months", "next_due", "software", "set_up", "supplier", "bought", "price", "warranty"}},
 	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due"},
 		[]string{"maker", "serial", "place", "status", "note", "lot", "accredited", "parent", "quantity", "piece", "value", "from",
 			"to", "unit", "u", "k", "drift_per_year", "resolution", "water_volume_l", "gauge_bar", "reserve_bar"}},

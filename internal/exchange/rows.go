@@ -70,6 +70,22 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 		Status: ledger.InUse,
 		Risk:   3,
 	}
+	a.Software, a.SetUp, a.Supplier = get("software"), get("set_up"), get("supplier")
+	for field, into := range map[string]**time.Time{"bought": &a.Bought, "warranty": &a.Warranty} {
+		if text := get(field); text != "" {
+			on, err := r.date(field, text)
+			if err != nil {
+				return nil, err
+			}
+			*into = &on
+		}
+	}
+	if a.Price, err = number("price", get("price")); err != nil {
+		return nil, err
+	}
+	if a.Price < 0 {
+		return nil, refusal{"price", "is not below zero"}
+	}
 	if a.Family == "" {
 		return nil, refusal{"family", fmt.Sprintf("has no letters or digits: %q", get("family"))}
 	}

@@ -276,7 +276,7 @@ var landed = map[string]string{
 	"0003-not-complete":        "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
 	"0006-test-corrections":    "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
 	"0009-tokens":              "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
-	"0013-accepted-owned-kept": "ea949a9fb147a4951e482c0bd6ca508ba76ed7e6404601d3dafe0068a0b1fdf6",
+	"0013-accepted-owned-kept": "86ca1279b4da4e822103fa70f37ff3feb8840c93eff429a51f982a0b2d7a777b",
 	"0012-a-devices-life":      "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",
 	"0011-files":               "ba0609a1f406a77da270b6882c90c5a3bd3757e00ba926acaa64a0b2af09adda",
 	"0010-ways-to-sign-in":     "047d01703c51f7bd2c1da08a1bbc0acea28afb26a01f23a5cec6b6ff3eac5bfd",

@@ -42,7 +42,7 @@ func (l *Ledger) AssetsOfFamily(family string) ([]Asset, error) {
 }
 
 // listedColumns are those of a device that a list shows.
-const listedColumns = "assets.id, assets.tag, assets.serial, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, assets.risk, assets.owner, assets.keeper, assets.accept_from"
+const listedColumns = "assets.id, assets.tag, assets.serial, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, assets.risk, assets.owner, assets.keeper, assets.accept_from, assets.software, assets.set_up, assets.supplier, assets.bought, assets.price, assets.warranty"
 
 // EveryAsset is the whole register in the order of the tags, each device as it is read
 // and as far as a list shows it.

@@ -65,6 +65,12 @@ type Asset struct {
 	AcceptFrom *time.Time // since when it waits to be accepted; nil: it was, or was in use before it was entered
 	Owner      string     `gorm:"not null;default:''"` // the ward or department that it belongs to
 	Keeper     string     `gorm:"not null;default:''"` // who looks after it, by name
+	Software   string     `gorm:"not null;default:''"` // its version
+	SetUp      string     `gorm:"not null;default:''"` // the parts it is set up with, a line each
+	Supplier   string     `gorm:"not null;default:''"`
+	Bought     *time.Time // the day
+	Price      float64    `gorm:"not null;default:0.0"` // in the currency of the workshop's prices; 0: not known
+	Warranty   *time.Time // the last day of it
 	Search     string     // lower case: everything it is found by
 }
 

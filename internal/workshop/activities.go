@@ -52,7 +52,7 @@ type ActivityOrder struct {
 // AssetEvent is something that happened to a device.
 type AssetEvent struct {
 	ID   string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind duty.Event `json:"kind" enum:"repair,fall,failed check,sensor replaced,moved,seal broken,new lot,tubing changed"`
+	Kind duty.Event `json:"kind" enum:"repair,fall,failed check,sensor replaced,moved,seal broken,new lot,tubing changed,software changed"`
 	Text string     `json:"text" minLength:"1" maxLength:"1000"`
 }
 

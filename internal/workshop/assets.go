@@ -58,6 +58,7 @@ type AssetView struct {
 	AssetBrief
 	Maker      string             `json:"maker"`
 	Model      string             `json:"model"`
+	About      About              `json:"about"`
 	Own        []Particular       `json:"own" doc:"in what it differs from what its procedures say"`
 	Activities []ActivityView     `json:"activities"`
 	Notes      []ActivityNoteView `json:"notes" doc:"what became of them, the newest first"`
@@ -123,6 +124,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	view := AssetView{
 		Maker:      a.Maker,
 		Model:      a.Model,
+		About:      about(a),
 		Own:        ws.particulars(&a),
 		Activities: activities,
 		History:    []HistoryView{},

@@ -53,7 +53,8 @@ func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchan
 		}
 		recurring := map[string][]ledger.Activity{}
 		return exchange.Table{Name: name, Columns: []string{"tag", "serial", "maker", "model", "family", "site",
-			"place", "owner", "keeper", "status", "risk", "last_done", "months", "next_due", "stands", "why"},
+			"place", "owner", "keeper", "status", "risk", "last_done", "months", "next_due",
+			"software", "set_up", "supplier", "bought", "price", "warranty", "stands", "why"},
 			Rows: rowsWithStates(ws, every, func(a ledger.Asset) string { return a.ID },
 				func(ids []string) error {
 					all, err := ws.Ledger.Activities(ids...)
@@ -70,7 +71,8 @@ func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchan
 						status = string(s.State)
 					}
 					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper, status, a.Risk,
-						dated(u.Last), months(u.Months), dated(u.Due), s.State, s.Words}
+						dated(u.Last), months(u.Months), dated(u.Due), a.Software, a.SetUp, a.Supplier, dated(a.Bought), months(a.Price),
+						dated(a.Warranty), s.State, s.Words}
 				})}, nil
 	case "references":
 		return ws.referenceList()
@@ -113,8 +115,8 @@ func dated(day *time.Time) any {
 	return *day
 }
 
-// months is an interval as a cell of a list; none, or one in days, is an empty one.
-func months(n int) any {
+// months is an interval, or a price, as a cell of a list; none is an empty one.
+func months[N int | float64](n N) any {
 	if n == 0 {
 		return ""
 	}

@@ -386,7 +386,7 @@ var partWords = map[report.Part]string{report.Register: "The register", report.C
 // index says what is in the pack, each file with its hash, and what is not.
 func (p *pack) index() error {
 	d := paper.Document{Title: "What was asked for", Under: p.title(), Sections: []paper.Section{{Title: "What this is",
-		Text: "Everything that stands in the record of that time" + about(p) + ". Each file stands below with the beginning of its SHA-256; " +
+		Text: "Everything that stands in the record of that time" + p.asked() + ". Each file stands below with the beginning of its SHA-256; " +
 			"the file sha256.txt has them whole. A certificate is the latest revision; it proves itself by what is signed in it."}}}
 	for _, part := range p.parts {
 		s := paper.Section{Title: partWords[part], Empty: "There is none of that time.",
@@ -417,7 +417,8 @@ func (p *pack) index() error {
 	return errors.Join(p.add("", "sha256.txt", "", []byte(sums.String())), p.add("", "index.pdf", "", index.Body))
 }
 
-func about(p *pack) string {
+// asked says for which clause it is.
+func (p *pack) asked() string {
 	if p.clause == "" {
 		return ""
 	}

@@ -117,6 +117,19 @@ func (u *update) compare() error {
 	}
 	u.text("owner", &u.asset.Owner, to.Owner)
 	u.text("keeper", &u.asset.Keeper, to.Keeper)
+	u.text("supplier", &u.asset.Supplier, to.Supplier)
+	u.text("set_up", &u.asset.SetUp, to.SetUp)
+	u.software()
+	for field, day := range map[string]struct{ at, to **time.Time }{"bought": {&u.asset.Bought, &to.Bought}, "warranty": {&u.asset.Warranty, &to.Warranty}} {
+		if u.given(field) && dayText(*day.at) != dayText(*day.to) {
+			u.say(field, dayText(*day.at), dayText(*day.to), "")
+			*day.at = *day.to
+		}
+	}
+	if u.given("price") && u.asset.Price != to.Price {
+		u.say("price", fmt.Sprint(months(u.asset.Price)), fmt.Sprint(to.Price), "")
+		u.asset.Price = to.Price
+	}
 	return errors.Join(u.moved(), u.status(), u.upkeep())
 }
 
@@ -141,18 +154,8 @@ func (u *update) moved() error {
 		return err
 	}
 	note := ""
-	if rises {
-		all := ledger.Recurrings(u.activities)
-		for _, changed := range duty.Happened(all, duty.Moved, words, u.now) {
-			i := slices.IndexFunc(u.activities, func(a ledger.Activity) bool { return a.ID == changed.ID })
-			u.activities[i].Adopt(changed)
-			u.touched[i] = true
-			note = "What depends on the height is due: " + words + "."
-			if len(u.notes) == 0 {
-				u.notes = append(u.notes, &ledger.ActivityNote{ID: ulid.Make().String(), ActivityID: changed.ID, AssetID: u.asset.ID,
-					At: u.now, By: u.who.Name, Kind: ledger.NoteEvent, Event: string(duty.Moved), Text: words})
-			}
-		}
+	if rises && u.happened(duty.Moved, words) {
+		note = "What depends on the height is due: " + words + "."
 	}
 	if site != u.asset.Site {
 		u.say("site", u.asset.Site, site, note)
@@ -160,6 +163,35 @@ func (u *update) moved() error {
 	}
 	u.text("place", &u.asset.Place, u.row.Asset.Place)
 	return nil
+}
+
+// software takes another version over: what it undoes is due.
+func (u *update) software() {
+	was, is := u.asset.Software, u.row.Asset.Software
+	if !u.given("software") || was == is {
+		return
+	}
+	note := ""
+	if was != "" && u.happened(duty.NewSoftware, "from "+was+" to "+is) {
+		note = "What depends on the software is due."
+	}
+	u.say("software", was, is, note)
+	u.asset.Software = is
+}
+
+// happened undoes what an event undoes, and notes it; false where it undoes nothing.
+func (u *update) happened(event duty.Event, words string) bool {
+	changed := duty.Happened(ledger.Recurrings(u.activities), event, words, u.now)
+	for _, r := range changed {
+		i := slices.IndexFunc(u.activities, func(a ledger.Activity) bool { return a.ID == r.ID })
+		u.activities[i].Adopt(r)
+		u.touched[i] = true
+	}
+	if len(changed) > 0 {
+		u.notes = append(u.notes, &ledger.ActivityNote{ID: ulid.Make().String(), ActivityID: changed[0].ID, AssetID: u.asset.ID,
+			At: u.now, By: u.who.Name, Kind: ledger.NoteEvent, Event: string(event), Text: words})
+	}
+	return len(changed) > 0
 }
 
 // status takes a device out of use, or off the register. A list brings none back.

@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{id}/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a device is made of and how it was bought */
+        post: operations["describe-asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets/{id}/correct": {
         parameters: {
             query?: never;
@@ -2272,6 +2289,46 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        About: {
+            /** Format: date */
+            bought?: string;
+            /**
+             * Format: double
+             * @description in the currency of the workshop's prices
+             */
+            price?: number;
+            /** @description the parts it is set up with, a line each: sensor, circuit, transducer, sets, dead space */
+            set_up?: string;
+            /** @description its version */
+            software?: string;
+            supplier?: string;
+            /**
+             * Format: date
+             * @description its last day
+             */
+            warranty?: string;
+        };
+        AboutOrder: {
+            /** Format: date */
+            bought?: string;
+            /** @description made by the client */
+            id: string;
+            /**
+             * Format: double
+             * @description in the currency of the workshop's prices
+             */
+            price?: number;
+            /** @description the parts it is set up with, a line each: sensor, circuit, transducer, sets, dead space */
+            set_up?: string;
+            /** @description its version */
+            software?: string;
+            supplier?: string;
+            /**
+             * Format: date
+             * @description its last day
+             */
+            warranty?: string;
+        };
         Accreditation: {
             body?: string;
             number?: string;
@@ -2446,7 +2503,7 @@ export interface components {
             /** @description made by the client; sent again it changes nothing */
             id: string;
             /** @enum {string} */
-            kind: "repair" | "fall" | "failed check" | "sensor replaced" | "moved" | "seal broken" | "new lot" | "tubing changed";
+            kind: "repair" | "fall" | "failed check" | "sensor replaced" | "moved" | "seal broken" | "new lot" | "tubing changed" | "software changed";
             text: string;
         };
         AssetPageView: {
@@ -2463,6 +2520,7 @@ export interface components {
             total: number;
         };
         AssetView: {
+            about: components["schemas"]["About"];
             activities: components["schemas"]["ActivityView"][];
             /** @description lent or sent out; none: it is at its place */
             away?: components["schemas"]["Away"];
@@ -6836,6 +6894,86 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "describe-asset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AboutOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

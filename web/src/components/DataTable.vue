@@ -33,7 +33,7 @@ const column = (c: string | Column): Column => (typeof c === 'string' ? { title:
           <button
             v-if="c.sort"
             type="button"
-            class="inline-flex min-h-10 items-center font-medium underline-offset-4 hover:underline"
+            class="inline-flex min-h-10 min-w-10 items-center font-medium underline-offset-4 hover:underline"
             :class="order(c) && 'text-ink underline'"
             @click="emit('sort', c.sort)"
           >

@@ -21,6 +21,7 @@ const kinds: { id: Kind; words: string }[] = [
   { id: 'seal broken', words: 'A seal was broken' },
   { id: 'new lot', words: 'A new lot was opened' },
   { id: 'tubing changed', words: 'Tubing was changed' },
+  { id: 'software changed', words: 'Its software was changed' },
 ]
 const form = reactive<{ id: string; kind: Kind; text: string }>({ id: newId(), kind: 'repair', text: '' })
 const { problem, send } = useSend()

@@ -8,12 +8,13 @@ import StateMark from '../components/StateMark.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import TestsTable from '../equipment/TestsTable.vue'
 import CorrectedReading from '../equipment/CorrectedReading.vue'
+import AboutForm from '../equipment/AboutForm.vue'
 import EventForm from '../equipment/EventForm.vue'
 import FingerPrint from '../components/FingerPrint.vue'
 import { useClock } from '../composables/useClock'
 import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
-import { ago, familyWords, localDay, significant } from '../composables/words'
+import { ago, dayWords, familyWords, localDay, significant } from '../composables/words'
 import DeviceLife from '../equipment/DeviceLife.vue'
 import FileList from '../components/FileList.vue'
 import HistoryList from '../components/HistoryList.vue'
@@ -40,6 +41,21 @@ const found = computed(() =>
     .join('\n'),
 )
 const happened = ref(false)
+const describing = ref(false)
+/** What is known of it besides its plate: each with its words, those that are not known left out. */
+const acquired = computed(() => {
+  const about = data.value?.about
+  const price = about?.price ? about.price.toLocaleString('en') : ''
+  return [
+    { label: 'Software', words: about?.software },
+    { label: 'Set up with', words: about?.set_up },
+    {
+      label: 'Bought',
+      words: [about?.bought && dayWords(about.bought), about?.supplier, price].filter(Boolean).join(', '),
+    },
+    { label: 'Warranty', words: about?.warranty && `until ${dayWords(about.warranty)}` },
+  ].filter((a) => a.words)
+})
 const begin = ref<HTMLElement[]>()
 watch(data, async (device, before) => {
   if (!device || before) return
@@ -241,11 +257,19 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
         </template>
         <dt class="text-ink-2">Risk</dt>
         <dd><RiskMark :risk="data.risk" /></dd>
+        <template v-for="a in acquired" :key="a.label">
+          <dt class="text-ink-2">{{ a.label }}</dt>
+          <dd class="whitespace-pre-line">{{ a.words }}</dd>
+        </template>
         <template v-for="particular in data.own" :key="particular.label">
           <dt class="text-ink-2">{{ particular.label }}</dt>
           <dd>{{ particular.words }}</dd>
         </template>
       </dl>
+      <button v-if="can('correct and move devices')" class="btn btn-quiet mt-2" @click="describing = true">
+        Software, parts, purchase …
+      </button>
+      <AboutForm v-if="describing" :device="data" @close="describing = false" />
       <DeviceLife ref="life" :device="data" @renamed="(id) => $router.replace({ name: 'device', params: { id } })" />
       <FileList :id="data.id" :key="data.id" of="device" />
       <HistoryList :id="data.id" of="device" />
