@@ -105,7 +105,7 @@ func TestAnInspectorGetsAllOfIt(t *testing.T) {
 		assert.True(t, strings.HasPrefix(line, "tag,") || strings.Contains(line, site), line)
 	}
 
-	some := h.pack(t, c, url.Values{"clause": {"ISO/IEC 17025:2017, 7.10"}})
+	some := h.pack(t, c, url.Values{"from": {"2026-01-01"}, "clause": {"ISO/IEC 17025:2017, 7.10"}})
 	names := []string{}
 	for name := range some {
 		names = append(names, name)
@@ -119,9 +119,9 @@ func TestAnInspectorGetsAllOfIt(t *testing.T) {
 		parts, known := report.PartsFor(clause.Named(), clauses)
 		assert.True(t, known && len(parts) == len(clause.Parts), "%s asks for parts that there are", clause.Named())
 	}
-	c.problem("/api/packs?clause=9.9", nil, 422)
+	c.problem("/api/packs?from=2026-01-01&clause=9.9", nil, 422)
 	c.problem("/api/packs?from=2026-03-01&until=2026-02-01", nil, 422)
-	status, _ := h.signedIn("Fenn Castellan").call("POST", "/api/packs", nil)
+	status, _ := h.signedIn("Fenn Castellan").call("POST", "/api/packs?from=2026-01-01", nil)
 	assert.Equal(t, 403, status)
 	assert.Contains(t, string(h.text(c, "/api/history/house/all")), "an inspector's pack of")
 }

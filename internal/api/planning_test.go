@@ -207,7 +207,7 @@ func TestListsGoOutAndReferencesComeBackIn(t *testing.T) {
 		require.Equal(t, 200, status)
 		book, err := excelize.OpenReader(bytes.NewReader(text))
 		require.NoError(t, err)
-		rows, err := book.GetRows("Sheet1")
+		rows, err := book.GetRows(list)
 		require.NoError(t, err)
 		assert.Greater(t, len(rows), 20)
 		assert.Equal(t, "tag", rows[0][0])

@@ -26,6 +26,7 @@ type JobView struct {
 type jobs struct {
 	mutex sync.Mutex
 	all   []*job
+	one   sync.Mutex // of several that are begun, one is under way: the others wait
 }
 
 type job struct {
@@ -51,6 +52,8 @@ func (j *jobs) begin(what string, all int, who person.Person, do func(ctx contex
 		j.all = j.all[1:]
 	}
 	go func() {
+		j.one.Lock()
+		defer j.one.Unlock()
 		file, err := do(ctx, func(done int) {
 			j.mutex.Lock()
 			defer j.mutex.Unlock()

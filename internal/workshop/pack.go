@@ -26,9 +26,9 @@ import (
 )
 
 // PackQuery says what an inspector's pack is of: whole days, the last one included, a site, and the clause of a standard that
-// the inspector goes by. What is empty takes all; without days, it is the year until today.
+// the inspector goes by. What is empty takes all; without a last day, it is until today.
 type PackQuery struct {
-	From   Day    `query:"from" format:"date"`
+	From   Day    `query:"from" format:"date" required:"true"`
 	Until  Day    `query:"until" format:"date"`
 	Site   string `query:"site" maxLength:"80"`
 	Clause string `query:"clause" maxLength:"60" doc:"a standard and its clause, as the list of them says it"`

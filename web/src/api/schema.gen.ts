@@ -11989,8 +11989,8 @@ export interface operations {
     };
     pack: {
         parameters: {
-            query?: {
-                from?: string;
+            query: {
+                from: string;
                 until?: string;
                 site?: string;
                 /** @description a standard and its clause, as the list of them says it */

@@ -15,10 +15,11 @@ const of = reactive({ from: props.from, until: props.until, site: '', clause: ''
 const { data: clauses } = useQuery(queries.clauses())
 const standards = computed(() => [...new Set((clauses.value ?? []).map((c) => c.standard))])
 const { job, problem, sending, begin, stop } = useJob()
-const put = () =>
-  begin(() =>
-    api.POST('/api/packs', { params: { query: Object.fromEntries(Object.entries(of).filter(([, v]) => v)) } }),
-  )
+const put = () => {
+  const { from, until, site, clause } = of
+  const query = { from, until: until || undefined, site: site || undefined, clause: clause || undefined }
+  return begin(() => api.POST('/api/packs', { params: { query } }))
+}
 </script>
 
 <template>
