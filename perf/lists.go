@@ -225,7 +225,8 @@ func bringIn() error {
 	var view workshop.ImportView
 	read, err := timed(func() error {
 		var err error
-		view, err = answer[workshop.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets", "application/octet-stream", &text))
+		view, err = answer[workshop.ImportView](h.http.Post(h.server.URL+"/api/imports?kind=assets",
+			"application/octet-stream", &text))
 		return err
 	})
 	if err != nil {

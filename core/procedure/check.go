@@ -118,7 +118,8 @@ func (c *checker) parts() {
 			switch c.p.Step(id).(type) {
 			case *CheckStep, *ActStep, *WaitStep, *RecordStep, *Measure:
 			default:
-				c.say(fmt.Sprintf("%s.invalidates[%d]", at, j), "%q is no check, act, wait, record or measure of this procedure", id)
+				c.say(fmt.Sprintf("%s.invalidates[%d]", at, j),
+					"%q is no check, act, wait, record or measure of this procedure", id)
 			}
 		}
 	}
@@ -217,7 +218,8 @@ func (c *checker) closed() {
 		}
 		closes := func(later Step) bool { return later != nil && slices.Contains(later.Base().Closes, s.Base().Opens) }
 		if !slices.ContainsFunc(c.p.Steps[i+1:], closes) {
-			c.say(fmt.Sprintf("steps[%d].opens", i), "%q is closed by no later step: name it under closes where it is set right again",
+			c.say(fmt.Sprintf("steps[%d].opens", i),
+				"%q is closed by no later step: name it under closes where it is set right again",
 				s.Base().Opens)
 		}
 	}

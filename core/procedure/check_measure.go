@@ -226,7 +226,8 @@ func (c *checker) convertible(path string, m *Measure, point *Point, r reference
 			continue
 		}
 		if _, err := quantity.ScaleOf(name, n.Unit, m.Unit); err != nil {
-			c.say(path, "role %q has its %s in %s, and the measure is in %s: they measure different things", r.ID, name, n.Unit, m.Unit)
+			c.say(path, "role %q has its %s in %s, and the measure is in %s: they measure different things", r.ID,
+				name, n.Unit, m.Unit)
 		}
 	}
 }

@@ -23,7 +23,8 @@ func registerImports(api huma.API, shop *workshop.Workshop) {
 			Update  bool   `query:"update" doc:"devices that are in the register already are changed to what the list says"`
 			RawBody []byte `contentType:"application/octet-stream"`
 		}) (out workshop.ImportView, err error) {
-			return shop.ReadImport(workshop.ImportFile{Kind: in.Kind, Days: in.Days, Update: in.Update, Body: in.RawBody}, who(ctx))
+			return shop.ReadImport(workshop.ImportFile{Kind: in.Kind, Days: in.Days, Update: in.Update,
+				Body: in.RawBody}, who(ctx))
 		})
 	serveFile(api, operation{"refused-rows", http.MethodGet, "/api/imports/{id}/refused.csv",
 		"The rows of a list that cannot be imported, and why", person.Import, 0, nil}.as("text/csv"),

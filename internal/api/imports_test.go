@@ -71,8 +71,9 @@ func TestMovingHouse(t *testing.T) {
 	assert.NotContains(t, []device.State{device.Due, device.Overdue}, state)
 
 	// A history sets the day, whatever it calls its procedure; an older one, or a failed one, does not.
-	lead.takesIn(t, "histories", "tag,on,title,result\nMV-4,2025-12-01,Yearly check,conforms\nMV-4,2024-12-01,Yearly check,conforms\n"+
-		"MV-1,2024-01-10,Yearly check,conforms\nMV-3,2026-01-10,Yearly check,does not conform\n")
+	lead.takesIn(t, "histories",
+		"tag,on,title,result\nMV-4,2025-12-01,Yearly check,conforms\nMV-4,2024-12-01,Yearly check,conforms\n"+
+			"MV-1,2024-01-10,Yearly check,conforms\nMV-3,2026-01-10,Yearly check,does not conform\n")
 	assert.Equal(t, "2025-12-01 2026-12-01", days("MV-4"))
 	_, _, reason, _ := main("MV-4")
 	assert.Contains(t, reason, "by the history of 2025-12-01")
@@ -111,7 +112,8 @@ func TestAnotherHouseHasTheSame(t *testing.T) {
 	for _, format := range []string{"csv", "xlsx"} {
 		to := emptyHouse(t)
 		lead := to.signedIn("Tamsin Orrery")
-		for _, l := range []struct{ list, kind string }{{"equipment", "assets"}, {"references", "standards"}, {"histories", "histories"}} {
+		for _, l := range []struct{ list, kind string }{{"equipment", "assets"}, {"references", "standards"},
+			{"histories", "histories"}} {
 			read := lead.takesIn(t, l.kind, string(from.text(old, "/api/lists/"+l.list+"?format="+format)))
 			require.Empty(t, read.Refused, l.list)
 			require.Positive(t, read.Rows, l.list)
@@ -128,7 +130,8 @@ func TestAnotherHouseHasTheSame(t *testing.T) {
 						assert.InDelta(t, x, y, 1e-14*math.Abs(x), "%s, %s of %s", l.list, column, was[i]["tag"])
 						continue
 					}
-					assert.Equal(t, strings.ToLower(cell), strings.ToLower(is[i][column]), "%s, %s of %s", l.list, column, was[i]["tag"])
+					assert.Equal(t, strings.ToLower(cell), strings.ToLower(is[i][column]), "%s, %s of %s", l.list,
+						column, was[i]["tag"])
 				}
 			}
 			again := decoded[workshop.ImportView](t, second(lead.sent(t, l.kind, string(to.text(lead, "/api/lists/"+l.list)))))
@@ -189,7 +192,8 @@ func TestAListChangesWhatIsKnown(t *testing.T) {
 		"MV-1 next_due 2026-11-20>2026-05-20"}, changes)
 	assert.Equal(t, []string{"4 status", "5 family"}, refused)
 	assert.Equal(t, []int{1, 1, 2}, []int{read.Changed, read.Same, read.Rows})
-	assert.Contains(t, string(h.text(lead, "/api/imports/"+read.ID+"/refused.csv")), "MV-3,S3,Ostrel,C2,capnograph,Merrowby General,Ward 1,in use,4,20.11.2025,12,,4,status,")
+	assert.Contains(t, string(h.text(lead, "/api/imports/"+read.ID+"/refused.csv")),
+		"MV-3,S3,Ostrel,C2,capnograph,Merrowby General,Ward 1,in use,4,20.11.2025,12,,4,status,")
 
 	_, problem := lead.call("POST", "/api/imports/"+read.ID, order{"go": true})
 	assert.Contains(t, string(problem), "Say why one device is changed")
@@ -203,7 +207,8 @@ func TestAListChangesWhatIsKnown(t *testing.T) {
 	assert.NotContains(t, string(h.text(lead, "/api/history/device/MV-2")), "the count of March")
 
 	// Another height undoes what depends on it, and the list says so before.
-	read = decoded[workshop.ImportView](t, second(lead.sent(t, "assets&update=true", "tag,maker,model,family,site\nMV-5,Ostrel,P2,patient-scale,Far Ridge Clinic\n")))
+	read = decoded[workshop.ImportView](t, second(lead.sent(t, "assets&update=true",
+		"tag,maker,model,family,site\nMV-5,Ostrel,P2,patient-scale,Far Ridge Clinic\n")))
 	require.Len(t, read.Changes, 1)
 	assert.Contains(t, read.Changes[0].Note, "height")
 	posted[workshop.ImportView](lead, "/api/imports/"+read.ID, order{"go": true, "reason": "moved"})

@@ -17,10 +17,12 @@ type JobPath struct {
 }
 
 func registerJobs(api huma.API, shop *workshop.Workshop) {
-	serve(api, operation{"clauses", http.MethodGet, "/api/clauses", "What inspectors ask to see, by the clauses that they go by",
+	serve(api, operation{"clauses", http.MethodGet, "/api/clauses",
+		"What inspectors ask to see, by the clauses that they go by",
 		person.CheckRecord, 0, nil},
 		func(context.Context, *struct{}) ([]report.Clause, error) { return shop.Clauses() })
-	serve(api, operation{"pack", http.MethodPost, "/api/packs", "Put together what an inspector asks to see", person.HandOutPacks, 0, nil},
+	serve(api, operation{"pack", http.MethodPost, "/api/packs", "Put together what an inspector asks to see",
+		person.HandOutPacks, 0, nil},
 		func(ctx context.Context, in *workshop.PackQuery) (workshop.JobView, error) {
 			return shop.Pack(*in, who(ctx))
 		})

@@ -18,7 +18,8 @@ func registerLabels(api huma.API, shop *workshop.Workshop) {
 		}) (workshop.File, error) {
 			return shop.Label(in.Tag)
 		})
-	serve(api, operation{"write-labels", http.MethodPost, "/api/labels", "Write sheets of labels for the devices that are meant",
+	serve(api, operation{"write-labels", http.MethodPost, "/api/labels",
+		"Write sheets of labels for the devices that are meant",
 		person.Look, 0, nil},
 		func(ctx context.Context, in *struct {
 			workshop.AssetQuery
@@ -34,7 +35,8 @@ func registerLabels(api huma.API, shop *workshop.Workshop) {
 		}) (workshop.File, error) {
 			return shop.VesselLabels(in.ID, in.Step)
 		})
-	serveFile(api, operation{"logo", http.MethodGet, "/api/logos/{hash}", "The picture that the lab's papers carry", person.Look, 0,
+	serveFile(api, operation{"logo", http.MethodGet, "/api/logos/{hash}", "The picture that the lab's papers carry",
+		person.Look, 0,
 		nil}.as("image/png"),
 		func(_ context.Context, in *struct {
 			Hash string `path:"hash" maxLength:"64"`

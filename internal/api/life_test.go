@@ -137,8 +137,9 @@ func TestADevicesLife(t *testing.T) {
 // depends on it; back from a repair it waits for its acceptance, and a signed run alone gives that.
 func TestADeviceIsAcceptedAndDescribed(t *testing.T) {
 	h := newHouse(t)
-	h.shop.Duties = append(h.shop.Duties, duty.Template{Family: "patient-scale", Model: "Ostrel P2", Duties: []duty.Duty{{ID: "verification",
-		Title: "Verification", Procedure: "patient-scale-verification", Months: 12, On: []duty.Event{duty.NewSoftware}}}})
+	h.shop.Duties = append(h.shop.Duties, duty.Template{Family: "patient-scale", Model: "Ostrel P2",
+		Duties: []duty.Duty{{ID: "verification",
+			Title: "Verification", Procedure: "patient-scale-verification", Months: 12, On: []duty.Event{duty.NewSoftware}}}})
 	c := h.signedIn("Tamsin Orrery")
 	v := posted[workshop.AssetView](c, "/api/assets", order{"tag": "AB-1", "serial": "7", "maker": "Ostrel", "model": "P2",
 		"family": "patient-scale", "site": "Merrowby General", "place": "Ward 3", "risk": 3, "owner": "Nursing", "keeper": "Noor Bexley"})
@@ -177,9 +178,11 @@ func TestADeviceIsAcceptedAndDescribed(t *testing.T) {
 	h.now = h.now.AddDate(0, 0, 1)
 	h.work(t, asset, "patient-scale-verification")
 	assert.Equal(t, device.InUse, get[workshop.AssetView](c, "/api/assets/AB-1").State)
-	posted[workshop.AssetView](c, "/api/assets/AB-1/whereabouts", order{"to": "lent", "whom": "the maker", "reason": "a loose cable"})
+	posted[workshop.AssetView](c, "/api/assets/AB-1/whereabouts", order{"to": "lent", "whom": "the maker",
+		"reason": "a loose cable"})
 	h.now = h.now.AddDate(0, 0, 3)
-	v = posted[workshop.AssetView](c, "/api/assets/AB-1/whereabouts", order{"to": "back", "opened": true, "reason": "cable replaced"})
+	v = posted[workshop.AssetView](c, "/api/assets/AB-1/whereabouts", order{"to": "back", "opened": true,
+		"reason": "cable replaced"})
 	assert.Equal(t, device.NotYetAccepted, v.State)
 	h.now = h.now.Add(time.Hour)
 	h.work(t, asset, "patient-scale-verification")

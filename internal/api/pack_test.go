@@ -24,7 +24,11 @@ import (
 func (h *house) pack(t *testing.T, c *client, query url.Values) map[string][]byte {
 	t.Helper()
 	job := posted[workshop.JobView](c, "/api/packs?"+query.Encode(), nil)
-	require.Eventually(t, func() bool { job = get[workshop.JobView](c, "/api/jobs/"+job.ID); return job.State != "running" }, time.Minute, 20*time.Millisecond)
+	require.Eventually(t, func() bool {
+		job = get[workshop.JobView](c,
+			"/api/jobs/"+job.ID)
+		return job.State != "running"
+	}, time.Minute, 20*time.Millisecond)
 	require.Equal(t, "done", job.State, job.Why)
 	text := h.text(c, "/api/jobs/"+job.ID+"/file")
 	again := h.text(c, "/api/jobs/"+job.ID+"/file")
@@ -72,7 +76,8 @@ func TestAnInspectorGetsAllOfIt(t *testing.T) {
 	}
 	delete(signed, "") // from older paper
 	require.Greater(t, len(signed), 3)
-	files := h.pack(t, c, url.Values{"from": {from.AddDate(0, 0, 1).Format(time.DateOnly)}, "until": {until.Format(time.DateOnly)}, "site": {site}})
+	files := h.pack(t, c, url.Values{"from": {from.AddDate(0, 0, 1).Format(time.DateOnly)},
+		"until": {until.Format(time.DateOnly)}, "site": {site}})
 	index := strings.Join(strings.Fields(words(t, files["index.pdf"])), " ")
 	sums := string(files["sha256.txt"])
 	got := map[string]bool{}
@@ -96,7 +101,8 @@ func TestAnInspectorGetsAllOfIt(t *testing.T) {
 		v := get[struct{ Device struct{ Site string } }](c, "/api/runs/"+id)
 		assert.Equal(t, site, v.Device.Site)
 	}
-	for _, name := range []string{"register.csv", "references.csv", "competence.csv", "look-backs.csv", "controls.csv", "log.csv", "record-check.txt"} {
+	for _, name := range []string{"register.csv", "references.csv", "competence.csv", "look-backs.csv",
+		"controls.csv", "log.csv", "record-check.txt"} {
 		assert.NotEmpty(t, files[name], name)
 	}
 	assert.Contains(t, string(files["record-check.txt"]), "The record holds")
@@ -112,7 +118,8 @@ func TestAnInspectorGetsAllOfIt(t *testing.T) {
 	}
 	slices.Sort(names)
 	assert.Equal(t, []string{"index.pdf", "look-backs.csv", "register.csv", "sha256.txt"}, names)
-	assert.Contains(t, strings.Join(strings.Fields(words(t, some["index.pdf"])), " "), "Not asked for: Certificates of runs, References")
+	assert.Contains(t, strings.Join(strings.Fields(words(t, some["index.pdf"])), " "),
+		"Not asked for: Certificates of runs, References")
 
 	clauses := get[[]report.Clause](c, "/api/clauses")
 	for _, clause := range clauses {

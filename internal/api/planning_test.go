@@ -258,7 +258,8 @@ func TestLabelsSayWhatMayBeUsed(t *testing.T) {
 	shown := get[workshop.AssetPageView](c, "/api/assets?site=Merrowby+General&sort=risk&desc=true")
 	require.Greater(t, shown.Total, 24)
 	job := posted[workshop.JobView](c, "/api/labels?site=Merrowby+General&sort=risk&desc=true&first=5", nil)
-	require.Eventually(t, func() bool { return get[workshop.JobView](c, "/api/jobs/"+job.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return get[workshop.JobView](c, "/api/jobs/"+job.ID).State == "done" },
+		30*time.Second, 20*time.Millisecond)
 	text := words(t, h.text(c, "/api/jobs/"+job.ID+"/file"))
 	tags := regexp.MustCompile(`\b(MB-\d{4}|FA-\d)\b`).FindAllString(text, -1)
 	assert.Len(t, tags, shown.Total)

@@ -78,14 +78,16 @@ func TestTheRegisterIsFilteredAsByHand(t *testing.T) {
 			if due == "none" {
 				return a.DueOn == nil
 			}
-			return a.DueOn != nil && a.DueOn.Before(today.AddDate(0, 0, days[due])) && a.State != device.Retired && a.State != device.OutOfUse
+			return a.DueOn != nil && a.DueOn.Before(today.AddDate(0, 0,
+				days[due])) && a.State != device.Retired && a.State != device.OutOfUse
 		})
 		if some.Owner != "" {
 			keep("owner", some.Owner, func(a workshop.AssetBrief) bool { return a.Owner == some.Owner })
 			keep("keeper", some.Keeper, func(a workshop.AssetBrief) bool { return a.Keeper == some.Keeper })
 		}
 		keep("search", some.Serial, func(a workshop.AssetBrief) bool {
-			return strings.Contains(strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Device, a.Family, a.Site, a.Place, a.Owner, a.Keeper}, " ")),
+			return strings.Contains(strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Device, a.Family, a.Site,
+				a.Place, a.Owner, a.Keeper}, " ")),
 				strings.ToLower(some.Serial))
 		})
 		if !query.Has("state") && !query.Has("search") {
@@ -120,14 +122,16 @@ func TestDevicesAreChangedTogether(t *testing.T) {
 	c := h.signedIn("Tamsin Orrery")
 	shown := get[workshop.AssetPageView](c, "/api/assets?family=patient-scale&site=Merrowby+General")
 	require.Greater(t, shown.Total, 2)
-	refused := c.problem("/api/assets/together?family=patient-scale&site=Merrowby+General", order{"count": shown.Total + 1, "keeper": "Noor Bexley"}, 422)
+	refused := c.problem("/api/assets/together?family=patient-scale&site=Merrowby+General",
+		order{"count": shown.Total + 1, "keeper": "Noor Bexley"}, 422)
 	assert.Contains(t, refused.Detail, "look again")
 	read := posted[workshop.ImportView](c, "/api/assets/together?family=patient-scale&site=Merrowby+General",
 		order{"count": shown.Total, "keeper": "Noor Bexley", "owner": "Nursing", "due": "2026-08-01"})
 	assert.Equal(t, shown.Total, read.Changed+read.Same+read.Count)
 	require.Positive(t, read.Changed)
 	posted[workshop.ImportView](c, "/api/imports/"+read.ID, order{"go": true, "reason": "one round for all of them"})
-	require.Eventually(t, func() bool { return get[workshop.ImportView](c, "/api/imports/"+read.ID).State == "done" }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return get[workshop.ImportView](c, "/api/imports/"+read.ID).State == "done" },
+		30*time.Second, 20*time.Millisecond)
 	kept := get[workshop.AssetPageView](c, "/api/assets?keeper=Noor+Bexley")
 	assert.Equal(t, shown.Total-read.Count, kept.Total)
 	put := 0
@@ -163,7 +167,8 @@ func TestTodayCountsAllOfIt(t *testing.T) {
 		keepers[row["tag"]] = row["keeper"]
 	}
 	today, fortnight := h.now.Format(time.DateOnly), h.now.AddDate(0, 0, 14).Format(time.DateOnly)
-	for _, q := range []url.Values{{}, {"site": {"Elmsgate"}}, {"keeper": {"Noor Bexley"}}, {"site": {"Elmsgate"}, "keeper": {"Noor Bexley"}}} {
+	for _, q := range []url.Values{{}, {"site": {"Elmsgate"}}, {"keeper": {"Noor Bexley"}}, {"site": {"Elmsgate"},
+		"keeper": {"Noor Bexley"}}} {
 		view := get[workshop.TodayView](c, "/api/today?"+q.Encode())
 		overdue, due, weeks := 0, 0, make([]int, len(view.Weeks))
 		for _, row := range all {

@@ -136,8 +136,10 @@ func TestEveryStateIsTheSameEverywhere(t *testing.T) {
 	read := c.takesIn(t, "assets", list)
 	require.Empty(t, read.Refused)
 	posted[workshop.AssetView](c, "/api/assets/ST-2/faults", order{"id": "states-0001", "what": "no display"})
-	posted[workshop.AssetView](c, "/api/assets/ST-3/events", order{"id": "states-0002", "kind": "fall", "text": "from a trolley"})
-	posted[workshop.AssetView](c, "/api/assets/ST-4/whereabouts", order{"to": "lent", "whom": "Ward 12", "reason": "short of one"})
+	posted[workshop.AssetView](c, "/api/assets/ST-3/events", order{"id": "states-0002", "kind": "fall",
+		"text": "from a trolley"})
+	posted[workshop.AssetView](c, "/api/assets/ST-4/whereabouts", order{"to": "lent", "whom": "Ward 12",
+		"reason": "short of one"})
 	waits, err := h.ledger.Asset("ST-7")
 	require.NoError(t, err)
 	h.until = "review"
@@ -195,7 +197,8 @@ func TestEveryStateIsTheSameEverywhere(t *testing.T) {
 			}
 		}
 		if len(page.Procedures) > 0 && page.Procedures[0].ID == "capnograph-oximeter-verification" {
-			status, body := c.call("POST", "/api/runs", order{"id": "states-open-" + tag, "asset": tag, "procedure": page.Procedures[0].ID})
+			status, body := c.call("POST", "/api/runs", order{"id": "states-open-" + tag, "asset": tag,
+				"procedure": page.Procedures[0].ID})
 			if state == device.Retired {
 				assert.Equal(t, 409, status, string(body))
 				continue

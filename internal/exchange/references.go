@@ -26,7 +26,8 @@ func ReferenceRows(s ledger.Standard, certificates []ledger.StandardCertificate,
 	certificates = slices.DeleteFunc(slices.Clone(certificates), func(c ledger.StandardCertificate) bool {
 		return c.Certificate.Number == s.Certificate.Number && c.Certificate.On.Equal(s.Certificate.On)
 	})
-	certificates = append(certificates, ledger.StandardCertificate{Certificate: s.Certificate, Values: s.Values, Parent: s.Parent})
+	certificates = append(certificates, ledger.StandardCertificate{Certificate: s.Certificate, Values: s.Values,
+		Parent: s.Parent})
 	for _, c := range certificates {
 		accredited := "no"
 		if c.Certificate.Accredited {
@@ -71,7 +72,8 @@ func (r *rowReader) standard(row *Row, get func(string) string) error {
 		s.Status = reference.Usable
 	case reference.Usable, reference.Quarantined, reference.Retired:
 	default:
-		return refusal{"status", fmt.Sprintf("is %s, %s or %s, not %q", reference.Usable, reference.Quarantined, reference.Retired, s.Status)}
+		return refusal{"status", fmt.Sprintf("is %s, %s or %s, not %q", reference.Usable, reference.Quarantined,
+			reference.Retired, s.Status)}
 	}
 	if s.Certificate.On, err = r.date("certified", get("certified")); err != nil {
 		return err
@@ -111,7 +113,8 @@ func cylinder(get func(string) string) (*gas.Cylinder, error) {
 		return nil, nil
 	}
 	var c gas.Cylinder
-	for field, into := range map[string]*float64{"water_volume_l": &c.WaterVolumeL, "gauge_bar": &c.GaugeBar, "reserve_bar": &c.ReserveBar} {
+	for field, into := range map[string]*float64{"water_volume_l": &c.WaterVolumeL, "gauge_bar": &c.GaugeBar,
+		"reserve_bar": &c.ReserveBar} {
 		var err error
 		if *into, err = number(field, get(field)); err != nil {
 			return nil, err
@@ -181,7 +184,8 @@ func (r *rowReader) joined() {
 			all = append(all, Row{Line: row.Line, Standard: s})
 		}
 		of := &all[i]
-		c := slices.IndexFunc(of.Certificates, func(c ledger.StandardCertificate) bool { return c.Certificate.Number == s.Certificate.Number })
+		c := slices.IndexFunc(of.Certificates,
+			func(c ledger.StandardCertificate) bool { return c.Certificate.Number == s.Certificate.Number })
 		if c < 0 {
 			c = len(of.Certificates)
 			of.Certificates = append(of.Certificates, ledger.StandardCertificate{ID: fmt.Sprintf("cert-%s-%d", s.ID, c+1),
@@ -222,7 +226,8 @@ func (r *rowReader) orphan() string {
 			r.refused[row.group] = row.Line
 			r.in.Rows = slices.DeleteFunc(r.in.Rows, func(x Row) bool { return x.Line == row.Line })
 			r.in.Lines--
-			r.refuse(sourceRow{line: row.Line, cells: row.cells}, "parent", fmt.Sprintf("there is no other reference %s that it could have been calibrated against", s.Parent))
+			r.refuse(sourceRow{line: row.Line, cells: row.cells}, "parent",
+				fmt.Sprintf("there is no other reference %s that it could have been calibrated against", s.Parent))
 			return s.Tag
 		}
 		r.parents[s.Parent] = id

@@ -43,18 +43,22 @@ func drawReference(t *rapid.T, n int, parent string) (ledger.Standard, []ledger.
 		Status: rapid.SampledFrom([]string{reference.Usable, reference.Quarantined, reference.Retired}).Draw(t, "status"),
 		Note:   text.Draw(t, "note")}
 	if rapid.Bool().Draw(t, "cylinder") {
-		s.Cylinder = &gas.Cylinder{WaterVolumeL: number(0.1, 50).Draw(t, "litres"), GaugeBar: number(0, 300).Draw(t, "bar"), ReserveBar: 5}
+		s.Cylinder = &gas.Cylinder{WaterVolumeL: number(0.1, 50).Draw(t, "litres"), GaugeBar: number(0, 300).Draw(t,
+			"bar"), ReserveBar: 5}
 	}
 	var all []ledger.StandardCertificate
 	for i := range rapid.IntRange(1, 3).Draw(t, "certificates") {
 		on := time.Date(2024, 1, 1, 0, 0, 0, 0, now.Location()).AddDate(0, 0, 100*i+rapid.IntRange(0, 90).Draw(t, "on"))
-		c := ledger.StandardCertificate{ID: fmt.Sprintf("cert-%s-%d", s.ID, i+1), StandardID: s.ID, EnteredBy: "imported", Parent: parent,
-			Certificate: reference.Certificate{Number: fmt.Sprintf("K-%d-%d", n, i), Issuer: "i" + text.Draw(t, "issuer"), On: on,
+		c := ledger.StandardCertificate{ID: fmt.Sprintf("cert-%s-%d", s.ID, i+1), StandardID: s.ID,
+			EnteredBy: "imported", Parent: parent,
+			Certificate: reference.Certificate{Number: fmt.Sprintf("K-%d-%d", n, i), Issuer: "i" + text.Draw(t,
+				"issuer"), On: on,
 				DueOn: on.AddDate(1, 0, 0), Accredited: rapid.Bool().Draw(t, "accredited")}}
 		for v := range rapid.IntRange(1, 3).Draw(t, "values") {
 			low := number(-1e6, 1e6).Draw(t, "from")
-			c.Values = append(c.Values, reference.Certified{Quantity: "mass", Piece: fmt.Sprint("piece ", v), Value: number(-1e6, 1e6).Draw(t, "value"),
-				From: low, To: number(low, low+1e3).Draw(t, "to"), Unit: "g", U: number(1e-9, 1e3).Draw(t, "u"), K: 2,
+			c.Values = append(c.Values, reference.Certified{Quantity: "mass", Piece: fmt.Sprint("piece ", v),
+				Value: number(-1e6, 1e6).Draw(t, "value"),
+				From:  low, To: number(low, low+1e3).Draw(t, "to"), Unit: "g", U: number(1e-9, 1e3).Draw(t, "u"), K: 2,
 				DriftPerYear: number(0, 1).Draw(t, "drift"), Resolution: number(0, 1).Draw(t, "step")})
 		}
 		all = append(all, c)
@@ -79,9 +83,11 @@ func TestReferencesMoveWithoutLoss(t *testing.T) {
 			standards, certificates = append(standards, s), append(certificates, all)
 		}
 		order := rapid.Permutation(places(len(standards))).Draw(rt, "order")
-		table := exchange.Table{Name: "references", Columns: exchange.ReferenceColumns, Rows: func(yield func([]any, error) bool) {
+		table := exchange.Table{Name: "references", Columns: exchange.ReferenceColumns, Rows: func(yield func([]any,
+			error) bool) {
 			for _, n := range order {
-				for _, row := range exchange.ReferenceRows(standards[n], certificates[n], func(id string) string { return strings.TrimPrefix(id, "imported-") }) {
+				for _, row := range exchange.ReferenceRows(standards[n], certificates[n],
+					func(id string) string { return strings.TrimPrefix(id, "imported-") }) {
 					if !yield(row, nil) {
 						return
 					}
@@ -126,7 +132,8 @@ func TestWhatBelongsTogetherComesInTogether(t *testing.T) {
 		good + "KW-2,x,weights,K-2,lab,31.2.2026,2.1.2027,mass,,20,g,0.001,2,,\n":                                                                       "[3 certified]",
 		good + "KW-2,x,weights,K-2,lab,2.1.26,2.1.2027,mass,,20,g,0.001,2,,\n":                                                                          "[3 certified]",
 	} {
-		in, err := exchange.ReadImport(exchange.Standards, []byte(head+rows), bare{}, exchange.Reading{Now: now, Days: exchange.DayFirst})
+		in, err := exchange.ReadImport(exchange.Standards, []byte(head+rows), bare{}, exchange.Reading{Now: now,
+			Days: exchange.DayFirst})
 		require.NoError(t, err)
 		var of []string
 		for _, r := range in.Refused {
@@ -136,15 +143,18 @@ func TestWhatBelongsTogetherComesInTogether(t *testing.T) {
 
 		again, err := in.RefusedTable().CSV()
 		require.NoError(t, err)
-		twice, err := exchange.ReadImport(exchange.Standards, again, bare{}, exchange.Reading{Now: now, Days: exchange.DayFirst})
+		twice, err := exchange.ReadImport(exchange.Standards, again, bare{}, exchange.Reading{Now: now,
+			Days: exchange.DayFirst})
 		require.NoError(t, err)
 		assert.Len(t, twice.Refused, len(in.Refused), "what was refused is refused for the same reasons: %s", again)
 		assert.Equal(t, []string{"refused_line", "refused_field", "refused_why"}, twice.Ignored)
 	}
-	in, err := exchange.ReadImport(exchange.Standards, []byte(head+good), bare{}, exchange.Reading{Now: now, Days: exchange.DayFirst})
+	in, err := exchange.ReadImport(exchange.Standards, []byte(head+good), bare{}, exchange.Reading{Now: now,
+		Days: exchange.DayFirst})
 	require.NoError(t, err)
 	assert.Equal(t, "2026-01-02", in.Rows[0].Standard.Certificate.On.Format(time.DateOnly))
-	in, err = exchange.ReadImport(exchange.Standards, []byte(head+good), bare{}, exchange.Reading{Now: now, Days: exchange.MonthFirst})
+	in, err = exchange.ReadImport(exchange.Standards, []byte(head+good), bare{}, exchange.Reading{Now: now,
+		Days: exchange.MonthFirst})
 	require.NoError(t, err)
 	assert.Equal(t, "2026-02-01", in.Rows[0].Standard.Certificate.On.Format(time.DateOnly))
 

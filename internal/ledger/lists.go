@@ -52,7 +52,8 @@ func (l *Ledger) EveryAsset() iter.Seq2[Asset, error] {
 
 // EveryDue is all that is due before a day, the riskiest first, then by day, as it is read.
 func (l *Ledger) EveryDue(day time.Time) iter.Seq2[Due, error] {
-	query := l.dueBefore(DueFilter{}, day).Select("activities.id, activities.asset_id, assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
+	query := l.dueBefore(DueFilter{},
+		day).Select("activities.id, activities.asset_id, assets.tag, activities.title, activities.due_on, activities.risk, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status, activities.reason")
 	return each[Due](query)
 }
 
@@ -109,7 +110,8 @@ func Tag(text string) (string, error) {
 
 // Searchable is what a device is found by.
 func Searchable(a Asset) string {
-	return strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper}, " "))
+	return strings.ToLower(strings.Join([]string{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place,
+		a.Owner, a.Keeper}, " "))
 }
 
 // Activities are what recurs on devices, the next due first. The plus keeps the engine

@@ -15,7 +15,8 @@ type Span struct {
 
 // SignedIn are the runs that were signed in a span, the earliest first, those that were replaced or are held back among them.
 func (l *Ledger) SignedIn(s Span) ([]Run, error) {
-	query := l.read.Where("status IN ? AND ended_at >= ? AND ended_at < ? AND NOT paper", []run.Status{run.Signed, run.InReview}, s.From, s.Until)
+	query := l.read.Where("status IN ? AND ended_at >= ? AND ended_at < ? AND NOT paper", []run.Status{run.Signed,
+		run.InReview}, s.From, s.Until)
 	if s.Site != "" {
 		query = query.Where("site = ?", s.Site)
 	}
@@ -45,7 +46,8 @@ func (l *Ledger) UsedIn(runs []string) (all []Standard, err error) {
 
 // LookBacksIn are the look-backs that were open at some time of a span, the earliest first.
 func (l *Ledger) LookBacksIn(s Span) ([]LookBack, error) {
-	return many[LookBack](l.read.Where("opened_at < ? AND (closed_at IS NULL OR closed_at >= ?)", s.Until, s.From).Order("opened_at, id"))
+	return many[LookBack](l.read.Where("opened_at < ? AND (closed_at IS NULL OR closed_at >= ?)", s.Until,
+		s.From).Order("opened_at, id"))
 }
 
 // ControlledIn are the control values of a span, with the tag of the device and the lot of each.

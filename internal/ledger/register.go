@@ -87,7 +87,8 @@ func (l *Ledger) matching(f AssetFilter, withDue bool) *gorm.DB {
 	if f.NoDay {
 		query = query.Where("due.next IS NULL")
 	}
-	if column := map[device.State]string{device.AwayFrom: "away_since", device.NotYetAccepted: "accept_from"}[f.Has]; column != "" {
+	if column := map[device.State]string{device.AwayFrom: "away_since",
+		device.NotYetAccepted: "accept_from"}[f.Has]; column != "" {
 		query = query.Where("assets." + column + " IS NOT NULL")
 	}
 	if f.NoArchive {
@@ -146,7 +147,8 @@ type Choices struct {
 
 // AssetChoices are the choices for the devices of the register; places are those of a site.
 func (l *Ledger) AssetChoices(site string) (c Choices, err error) {
-	for column, into := range map[string]*[]string{"site": &c.Sites, "maker || ' ' || model": &c.Models, "owner": &c.Owners, "keeper": &c.Keepers} {
+	for column, into := range map[string]*[]string{"site": &c.Sites, "maker || ' ' || model": &c.Models,
+		"owner": &c.Owners, "keeper": &c.Keepers} {
 		*into = []string{}
 		if err = l.read.Model(&Asset{}).Distinct().Where(column+" <> ''").Pluck(column, into).Error; err != nil {
 			return c, err
@@ -155,7 +157,8 @@ func (l *Ledger) AssetChoices(site string) (c Choices, err error) {
 	}
 	c.Places = []string{}
 	if site != "" {
-		err = l.read.Model(&Asset{}).Distinct().Where("site = ? AND place <> ''", site).Order("place").Pluck("place", &c.Places).Error
+		err = l.read.Model(&Asset{}).Distinct().Where("site = ? AND place <> ''", site).Order("place").Pluck("place",
+			&c.Places).Error
 	}
 	return c, err
 }

@@ -39,7 +39,8 @@ func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
 		DueOn               time.Time
 	}
 	rows, err := many[row](l.read.Model(&Activity{}).Select("id, procedure, due_on, duty").
-		Where("active = ? AND due_on < ? AND asset_id NOT IN (?)", true, until, l.read.Model(&Asset{}).Select("id").Where("status = ?", Gone)).
+		Where("active = ? AND due_on < ? AND asset_id NOT IN (?)", true, until,
+			l.read.Model(&Asset{}).Select("id").Where("status = ?", Gone)).
 		Order("due_on"))
 	days := map[string]int{} // of a duty, as it is written: a workshop has few different ones
 	all := make([]DueDay, len(rows))

@@ -53,11 +53,13 @@ func TestLabels(t *testing.T) {
 // The code that is printed is read back from the paper as a scanner would: rendered, and decoded.
 func TestThePrintedCodeSaysWhatItShould(t *testing.T) {
 	for _, says := range []string{"MB-0417", "https://needle.example:8360/equipment/MB-0417"} {
-		pdf, err := paper.Labels([]paper.Label{{Tag: "MB-0417", Device: "Ostrel C2", Lab: "Hallowmere", Code: says}}, true, 0, untold)
+		pdf, err := paper.Labels([]paper.Label{{Tag: "MB-0417", Device: "Ostrel C2", Lab: "Hallowmere", Code: says}},
+			true, 0, untold)
 		require.NoError(t, err)
 		file := filepath.Join(t.TempDir(), "label.pdf")
 		require.NoError(t, os.WriteFile(file, pdf, 0o600))
-		picture, err := exec.Command("pdftoppm", "-png", "-r", "200", "-singlefile", file, strings.TrimSuffix(file, ".pdf")).CombinedOutput()
+		picture, err := exec.Command("pdftoppm", "-png", "-r", "200", "-singlefile", file, strings.TrimSuffix(file,
+			".pdf")).CombinedOutput()
 		require.NoError(t, err, string(picture))
 		rendered, err := os.Open(strings.TrimSuffix(file, ".pdf") + ".png")
 		require.NoError(t, err)

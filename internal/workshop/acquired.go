@@ -61,7 +61,8 @@ func (ws *Workshop) SetAbout(id string, o AboutOrder, who person.Person) error {
 		if a.Software == "" {
 			words = fmt.Sprintf("from %s; which it is now is not known", was)
 		}
-		if err := ws.undone(a.ID, o.ID+"-software", duty.NewSoftware, words, who, func(ledger.Activity) bool { return true }); err != nil {
+		if err := ws.undone(a.ID, o.ID+"-software", duty.NewSoftware, words, who,
+			func(ledger.Activity) bool { return true }); err != nil {
 			return err
 		}
 	}

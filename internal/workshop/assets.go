@@ -234,7 +234,8 @@ func (ws *Workshop) RegisterAsset(n NewAsset, who person.Person) (string, error)
 		"owner":  &n.Owner,
 		"keeper": &n.Keeper,
 	} {
-		if *text = strings.TrimSpace(*text); *text == "" && !slices.Contains([]string{"serial", "place", "owner", "keeper"}, field) {
+		if *text = strings.TrimSpace(*text); *text == "" && !slices.Contains([]string{"serial", "place", "owner",
+			"keeper"}, field) {
 			return "", invalid(field, "The "+field+" is missing.")
 		}
 	}

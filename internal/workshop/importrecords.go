@@ -70,7 +70,8 @@ func (ws *Workshop) importRecords(file *exchange.Import, reason string, who pers
 		}
 	}
 	if meanwhile != nil {
-		err = errors.Join(err, invalid(meanwhile.Field, meanwhile.Message+" That changed since the list was read: read it again."))
+		err = errors.Join(err, invalid(meanwhile.Field,
+			meanwhile.Message+" That changed since the list was read: read it again."))
 	}
 	return records, changed, err
 }

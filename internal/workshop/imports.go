@@ -141,11 +141,13 @@ func (ws *Workshop) ReadImport(f ImportFile, who person.Person) (ImportView, err
 	if err != nil {
 		return ImportView{}, err
 	}
-	file, err := exchange.ReadImport(f.Kind, f.Body, known, exchange.Reading{Now: ws.Clock(), Days: exchange.DayForm(f.Days), Update: f.Update})
+	file, err := exchange.ReadImport(f.Kind, f.Body, known, exchange.Reading{Now: ws.Clock(),
+		Days: exchange.DayForm(f.Days), Update: f.Update})
 	if err != nil {
 		return ImportView{}, invalid("file", Sentence(err)+" Nothing was imported.")
 	}
-	j := &importJob{file: file, as: cmp.Or(f.As, f.Kind+" imported"), ImportView: ImportView{ID: ulid.Make().String(), Kind: f.Kind, Ignored: file.Ignored,
+	j := &importJob{file: file, as: cmp.Or(f.As, f.Kind+" imported"), ImportView: ImportView{ID: ulid.Make().String(),
+		Kind: f.Kind, Ignored: file.Ignored,
 		State: "read", Changes: []ImportChange{}}}
 	if f.Update {
 		updates, err := ws.updates(file, "", who, func(row exchange.Row, why *run.Refusal) {

@@ -41,7 +41,8 @@ type job struct {
 const heldJobs = 6
 
 // begin begins a job of somebody: do tells how far it is, and ends with the context.
-func (j *jobs) begin(what string, all int, who person.Person, do func(ctx context.Context, told func(done int)) (File, error)) JobView {
+func (j *jobs) begin(what string, all int, who person.Person, do func(ctx context.Context, told func(done int)) (File,
+	error)) JobView {
 	ctx, stop := context.WithCancel(context.Background())
 	begun := &job{JobView: JobView{ID: ulid.Make().String(), What: what, State: "running", All: all}, by: who.ID, stop: stop}
 	j.mutex.Lock()

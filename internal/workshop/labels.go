@@ -101,8 +101,9 @@ func (ws *Workshop) Labels(ctx context.Context, q AssetQuery, first int, who per
 	case total == 0:
 		return JobView{}, invalid("search", "No device is meant: there is no label to write.")
 	case total > mostLabels:
-		return JobView{}, invalid("search", fmt.Sprintf("These are %d devices: write labels for %d at most at a time, by site or family.",
-			total, mostLabels))
+		return JobView{}, invalid("search",
+			fmt.Sprintf("These are %d devices: write labels for %d at most at a time, by site or family.",
+				total, mostLabels))
 	}
 	return ws.jobs.begin("labels", 2*total, who, func(ctx context.Context, told func(done int)) (File, error) {
 		var labels []paper.Label

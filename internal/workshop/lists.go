@@ -70,7 +70,8 @@ func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchan
 					if s.State == device.NotYetAccepted {
 						status = string(s.State)
 					}
-					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper, status, a.Risk,
+					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper,
+						status, a.Risk,
 						dated(u.Last), months(u.Months), dated(u.Due), a.Software, a.SetUp, a.Supplier, dated(a.Bought), months(a.Price),
 						dated(a.Warranty), s.State, s.Words}
 				})}, nil

@@ -59,8 +59,9 @@ func (ws *Workshop) Pack(q PackQuery, who person.Person) (JobView, error) {
 		return JobView{}, err
 	}
 	if len(p.runs) > mostCertificates && slices.Contains(parts, report.Certificates) {
-		return JobView{}, invalid("from", fmt.Sprintf("These are %d certificates: ask for %d at most, by a shorter time or a site.",
-			len(p.runs), mostCertificates))
+		return JobView{}, invalid("from",
+			fmt.Sprintf("These are %d certificates: ask for %d at most, by a shorter time or a site.",
+				len(p.runs), mostCertificates))
 	}
 	what := "an inspector's pack of " + p.title()
 	if err := ws.HandedOut(what, who); err != nil {
@@ -75,7 +76,8 @@ func (ws *Workshop) Pack(q PackQuery, who person.Person) (JobView, error) {
 		if err := p.write(f); err != nil {
 			return File{}, errors.Join(err, f.Close(), os.Remove(f.Name()))
 		}
-		return File{Name: "pack-" + p.From.Format(time.DateOnly) + "-to-" + p.last() + ".zip", Type: "application/zip", Save: true, From: f}, nil
+		return File{Name: "pack-" + p.From.Format(time.DateOnly) + "-to-" + p.last() + ".zip",
+			Type: "application/zip", Save: true, From: f}, nil
 	}), nil
 }
 
@@ -240,7 +242,8 @@ func (p *pack) references() error {
 			}
 		}
 	}
-	if err := p.list(report.References, "references.csv", "The references that were used, with every value of their certificates",
+	if err := p.list(report.References, "references.csv",
+		"The references that were used, with every value of their certificates",
 		exchange.ReferenceColumns, rows); err != nil {
 		return err
 	}
@@ -296,27 +299,32 @@ func (p *pack) lookBacks() error {
 				told = append(told, ledger.Notice{})
 			}
 			for _, n := range told {
-				if !yield([]any{b.Title, b.Found, b.OpenedAt, b.OpenedBy, dated(b.From), b.Until, n.To, dated(n.SentAt), n.Answer,
+				if !yield([]any{b.Title, b.Found, b.OpenedAt, b.OpenedBy, dated(b.From), b.Until, n.To,
+					dated(n.SentAt), n.Answer,
 					dated(n.AnsweredAt), dated(b.ClosedAt), b.ClosedBy, b.Conclusion}, err) {
 					return
 				}
 			}
 		}
 	}
-	return p.list(report.LookBacks, "look-backs.csv", "What was looked back on, of every site, with whom it told and what was answered",
-		[]string{"title", "found", "opened", "by", "from", "until", "told", "sent", "answer", "answered", "closed", "closed_by", "conclusion"}, rows)
+	return p.list(report.LookBacks, "look-backs.csv",
+		"What was looked back on, of every site, with whom it told and what was answered",
+		[]string{"title", "found", "opened", "by", "from", "until", "told", "sent", "answer", "answered", "closed",
+			"closed_by", "conclusion"}, rows)
 }
 
 func (p *pack) controls() error {
 	rows := func(yield func([]any, error) bool) {
 		for c, err := range p.ws.Ledger.ControlledIn(p.Span) {
-			if !yield([]any{c.Tag, c.Analyte, c.Level, c.Lot, c.At, c.Value, c.Unit, c.Mean, c.SD, c.By, c.Note, c.Action}, err) {
+			if !yield([]any{c.Tag, c.Analyte, c.Level, c.Lot, c.At, c.Value, c.Unit, c.Mean, c.SD, c.By, c.Note,
+				c.Action}, err) {
 				return
 			}
 		}
 	}
 	return p.list(report.Controls, "controls.csv", "The controls that were measured",
-		[]string{"tag", "analyte", "level", "lot", "on", "value", "unit", "mean", "sd", "by", "note", "corrective_action"}, rows)
+		[]string{"tag", "analyte", "level", "lot", "on", "value", "unit", "mean", "sd", "by", "note",
+			"corrective_action"}, rows)
 }
 
 // procedures are the revisions that the runs were made by, each as it was kept.
@@ -333,7 +341,8 @@ func (p *pack) procedures() error {
 	revisions, err := p.ws.Ledger.Revisions(all)
 	for _, r := range revisions {
 		name := fmt.Sprintf("procedures/%s-revision-%d-%.8s.yaml", r.Procedure, r.Revision, r.Hash)
-		err = errors.Join(err, p.add(report.Procedures, name, fmt.Sprintf("%s, revision %d", r.Procedure, r.Revision), []byte(r.Text)))
+		err = errors.Join(err, p.add(report.Procedures, name, fmt.Sprintf("%s, revision %d", r.Procedure, r.Revision),
+			[]byte(r.Text)))
 	}
 	return err
 }
@@ -359,19 +368,22 @@ func (p *pack) checkpoints() error {
 		if err != nil {
 			return err
 		}
-		if err := p.add(report.Checkpoints, seal.CheckpointFile, "What the workshop signed of how its record stood", text); err != nil {
+		if err := p.add(report.Checkpoints, seal.CheckpointFile, "What the workshop signed of how its record stood",
+			text); err != nil {
 			return err
 		}
 		keys, err := p.ws.PublicKeysFile()
 		if err != nil {
 			return err
 		}
-		if err := p.add(report.Checkpoints, "public-keys.json", "What papers and checkpoints are checked by", keys.Body); err != nil {
+		if err := p.add(report.Checkpoints, "public-keys.json", "What papers and checkpoints are checked by",
+			keys.Body); err != nil {
 			return err
 		}
 	}
 	held, err := Hold(p.ws.Ledger, folders...)
-	words := fmt.Sprintf("The record holds: %d events, %d checkpoints, checked on %s.\n", held.Events, held.Checkpoints, p.ws.Clock().Format("2006-01-02 15:04"))
+	words := fmt.Sprintf("The record holds: %d events, %d checkpoints, checked on %s.\n", held.Events,
+		held.Checkpoints, p.ws.Clock().Format("2006-01-02 15:04"))
 	if err != nil {
 		words = fmt.Sprintf("The record does not hold: %s. Checked on %s.\n", err, p.ws.Clock().Format("2006-01-02 15:04"))
 	}
@@ -390,7 +402,8 @@ func (p *pack) index() error {
 			"the file sha256.txt has them whole. A certificate is the latest revision; it proves itself by what is signed in it."}}}
 	for _, part := range p.parts {
 		s := paper.Section{Title: partWords[part], Empty: "There is none of that time.",
-			Columns: []paper.Column{{Title: "File", Wide: 5}, {Title: "What it is", Wide: 6}, {Title: "Rows", Wide: 1, Right: true}, {Title: "SHA-256", Wide: 2}}}
+			Columns: []paper.Column{{Title: "File", Wide: 5}, {Title: "What it is", Wide: 6}, {Title: "Rows", Wide: 1,
+				Right: true}, {Title: "SHA-256", Wide: 2}}}
 		for _, f := range p.files {
 			if f.part != part {
 				continue

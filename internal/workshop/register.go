@@ -162,7 +162,8 @@ func (ws *Workshop) ReadTogether(ctx context.Context, q AssetQuery, o TogetherOr
 	case err != nil:
 		return ImportFile{}, err
 	case total != o.Count:
-		return ImportFile{}, invalid("count", "The register changed meanwhile: look again which devices are meant. Nothing was changed.")
+		return ImportFile{}, invalid("count",
+			"The register changed meanwhile: look again which devices are meant. Nothing was changed.")
 	}
 	columns := []string{"tag", "maker", "model", "family", "site"}
 	values := []any{}

@@ -103,7 +103,8 @@ func (u *update) records() []any {
 func (u *update) compare() error {
 	to := u.row.Asset
 	if u.given("family") && to.Family != u.asset.Family {
-		return invalid("family", u.asset.Tag+" is a "+u.asset.Family+": what recurs on it hangs on that. Retire it, and enter it anew.")
+		return invalid("family",
+			u.asset.Tag+" is a "+u.asset.Family+": what recurs on it hangs on that. Retire it, and enter it anew.")
 	}
 	u.text("serial", &u.asset.Serial, to.Serial)
 	u.text("maker", &u.asset.Maker, to.Maker)
@@ -120,7 +121,8 @@ func (u *update) compare() error {
 	u.text("supplier", &u.asset.Supplier, to.Supplier)
 	u.text("set_up", &u.asset.SetUp, to.SetUp)
 	u.software()
-	for field, day := range map[string]struct{ at, to **time.Time }{"bought": {&u.asset.Bought, &to.Bought}, "warranty": {&u.asset.Warranty, &to.Warranty}} {
+	for field, day := range map[string]struct{ at, to **time.Time }{"bought": {&u.asset.Bought, &to.Bought},
+		"warranty": {&u.asset.Warranty, &to.Warranty}} {
 		if u.given(field) && dayText(*day.at) != dayText(*day.to) {
 			u.say(field, dayText(*day.at), dayText(*day.to), "")
 			*day.at = *day.to
@@ -203,7 +205,8 @@ func (u *update) status() error {
 	}
 	switch {
 	case waits && u.asset.AcceptFrom == nil:
-		return invalid("status", u.asset.Tag+" is in the register already: it waits for its acceptance again when it is back from a repair.")
+		return invalid("status",
+			u.asset.Tag+" is in the register already: it waits for its acceptance again when it is back from a repair.")
 	case waits:
 		return nil
 	case from == ledger.Gone:
@@ -218,7 +221,8 @@ func (u *update) status() error {
 		}
 	}
 	u.say("status", from, to, "")
-	u.asset.Status, u.asset.Why = to, fmt.Sprintf("%s (%s, %s)", cmp.Or(u.reason, "As a list says"), u.who.Name, u.now.Format(time.DateOnly))
+	u.asset.Status, u.asset.Why = to, fmt.Sprintf("%s (%s, %s)", cmp.Or(u.reason, "As a list says"), u.who.Name,
+		u.now.Format(time.DateOnly))
 	return nil
 }
 
@@ -235,7 +239,8 @@ func (u *update) upkeep() error {
 	r := a.Recurring()
 	if u.given("months") && to.Months != r.Duty.Months {
 		if r.Duty.Fixed && to.Months*30 > r.Duty.Calendar() {
-			return invalid("months", fmt.Sprintf("A rule binds %s of %s: %d days are its ceiling.", a.Title, u.asset.Tag, r.Duty.Calendar()))
+			return invalid("months", fmt.Sprintf("A rule binds %s of %s: %d days are its ceiling.", a.Title,
+				u.asset.Tag, r.Duty.Calendar()))
 		}
 		u.say("months", fmt.Sprint(months(r.Duty.Months)), strconv.Itoa(to.Months), "")
 		r.Duty.Months, r.Duty.Days = to.Months, 0
@@ -246,7 +251,8 @@ func (u *update) upkeep() error {
 			}
 			r.DueOn, r.Reason, r.Deferred = next.On, next.Reason, duty.Deferral{}
 		}
-		a.Duty, a.Accepted = r.Duty, ledger.AcceptedInterval{Because: cmp.Or(u.reason, "As a list says."), By: u.who.Name, On: &u.now}
+		a.Duty, a.Accepted = r.Duty, ledger.AcceptedInterval{Because: cmp.Or(u.reason, "As a list says."),
+			By: u.who.Name, On: &u.now}
 	}
 	if to.Last != nil && r.Undone.At == nil && (r.LastOn == nil || to.Last.After(*r.LastOn)) {
 		if err := r.Done(*to.Last); err != nil {
