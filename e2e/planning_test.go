@@ -106,7 +106,7 @@ func inDoubt(t *testing.T, s *server) {
 func house(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.must(p.Go("/house/lists"))
-	p.see("Choose a CSV file")
+	p.see("Choose a list")
 	list := filepath.Join(t.TempDir(), "devices.csv")
 	require.NoError(t,
 		os.WriteFile(list,
@@ -164,7 +164,7 @@ func ownFamily(t *testing.T, s *server) {
 	} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
-	p.must(p.Choose("select[name=family]", "gas alarm"))
+	p.must(p.Choose("[role=dialog] select[name=family]", "gas alarm"))
 	p.must(p.Press("Enter it"))
 	p.see("Gas alarm, check with certified gas", "every 3 months")
 	p.must(p.Press("History: who changed what"))

@@ -63,7 +63,7 @@ func TestAnInspectorGetsAllOfIt(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")
 	site := "Merrowby General"
-	from, until := h.now.AddDate(0, 0, -45), h.now
+	from, until := h.now.AddDate(0, 0, -30), h.now
 	at := map[string]string{}
 	for _, row := range h.rows(c, "equipment") {
 		at[row["tag"]] = row["site"]

@@ -134,6 +134,9 @@ const (
 	MonthFirst DayForm = "month-day-year"
 )
 
+// earliest is the first year that a day may be of: a year alone, or a number that counts something else, is no day.
+const earliest = 1950
+
 // example is a day as the form writes it.
 func (f DayForm) example() string {
 	return map[DayForm]string{DayFirst: "02.03.2026", MonthFirst: "03/02/2026"}[f]
@@ -168,7 +171,7 @@ func (f DayForm) parse(text string, where *time.Location) (time.Time, error) {
 		}
 	}
 	day := time.Date(year, time.Month(month), date, 0, 0, 0, 0, where)
-	if year < 1900 || day.Year() != year || day.Month() != time.Month(month) || day.Day() != date {
+	if year < earliest || day.Year() != year || day.Month() != time.Month(month) || day.Day() != date {
 		return time.Time{}, wrong
 	}
 	return day, nil
@@ -179,7 +182,7 @@ func (r *rowReader) date(field, text string) (time.Time, error) {
 	where := r.how.Now.Location()
 	if count, err := strconv.ParseFloat(text, 64); err == nil && r.day != nil && !math.IsNaN(count) && !math.IsInf(count, 0) {
 		on, err := r.day(count)
-		if err != nil || on.Year() < 1900 || on.Year() > 9999 {
+		if err != nil || on.Year() < earliest || on.Year() > 9999 {
 			return on, refusal{field, fmt.Sprintf("is a day, not %q", text)}
 		}
 		return time.Date(on.Year(), on.Month(), on.Day(), 0, 0, 0, 0, where), nil

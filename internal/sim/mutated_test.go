@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-var mutants = flag.Int("mutants", 40, "how many mutated procedures TestAProcedureThatReadsWellCanBeTried tries")
+var mutants = flag.Int("mutants", 20, "how many mutated procedures TestAProcedureThatReadsWellCanBeTried tries")
 
 var (
 	numbers = regexp.MustCompile(`-?\d+(\.\d+)?`)

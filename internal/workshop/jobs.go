@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"os"
+	"slices"
 	"sync"
 
 	"northneedle/core/person"
@@ -40,13 +41,17 @@ type job struct {
 // heldJobs is how many jobs are held.
 const heldJobs = 6
 
-// begin begins a job of somebody: do tells how far it is, and ends with the context.
+// begin begins a job of somebody: do tells how far it is, and ends with the context. Everybody has one under way at a time.
 func (j *jobs) begin(what string, all int, who person.Person, do func(ctx context.Context, told func(done int)) (File,
-	error)) JobView {
+	error)) (JobView, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	begun := &job{JobView: JobView{ID: ulid.Make().String(), What: what, State: "running", All: all}, by: who.ID, stop: stop}
 	j.mutex.Lock()
 	defer j.mutex.Unlock()
+	if slices.ContainsFunc(j.all, func(other *job) bool { return other.by == who.ID && other.State == "running" }) {
+		stop()
+		return JobView{}, invalid("job", "Something else of yours is being put together: wait for it, or stop it.")
+	}
 	j.all = append(j.all, begun)
 	for len(j.all) > heldJobs && j.all[0].State != "running" {
 		j.all[0].forget()
@@ -77,7 +82,7 @@ func (j *jobs) begin(what string, all int, who person.Person, do func(ctx contex
 			begun.State, begun.Why = "failed", Sentence(err)
 		}
 	}()
-	return begun.JobView
+	return begun.JobView, nil
 }
 
 // forget takes the file of a job from the disk.

@@ -120,7 +120,7 @@ func (ws *Workshop) Labels(ctx context.Context, q AssetQuery, first int, who per
 			return ctx.Err()
 		})
 		return File{Name: "labels.pdf", Type: "application/pdf", Body: body}, err
-	}), nil
+	})
 }
 
 // labels are what the labels of some devices say.

@@ -78,7 +78,7 @@ func (ws *Workshop) Pack(q PackQuery, who person.Person) (JobView, error) {
 		}
 		return File{Name: "pack-" + p.From.Format(time.DateOnly) + "-to-" + p.last() + ".zip",
 			Type: "application/zip", Save: true, From: f}, nil
-	}), nil
+	})
 }
 
 // pack is a pack that is being put together.

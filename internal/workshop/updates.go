@@ -162,6 +162,10 @@ func (u *update) moved() error {
 	if site != u.asset.Site {
 		u.say("site", u.asset.Site, site, note)
 		u.asset.Site = site
+		if u.asset.Place != "" && !u.given("place") {
+			u.say("place", u.asset.Place, "", "The list says no place at the other site.")
+			u.asset.Place = ""
+		}
 	}
 	u.text("place", &u.asset.Place, u.row.Asset.Place)
 	return nil

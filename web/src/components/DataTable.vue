@@ -34,7 +34,7 @@ const column = (c: string | Column): Column => (typeof c === 'string' ? { title:
             v-if="c.sort"
             type="button"
             class="inline-flex min-h-10 min-w-10 items-center font-medium underline-offset-4 hover:underline"
-            :class="order(c) && 'text-ink underline'"
+            :class="[order(c) && 'text-ink underline', c.right && 'justify-end']"
             @click="emit('sort', c.sort)"
           >
             {{ c.title }}<span v-if="order(c)" class="ml-1" aria-hidden="true">{{ desc ? '▾' : '▴' }}</span>

@@ -10,7 +10,10 @@ export function useJob() {
   const job = ref<Job>()
   const { problem, sending, send } = useSend()
   let timer: ReturnType<typeof setTimeout> | undefined
-  onBeforeUnmount(() => clearTimeout(timer))
+  onBeforeUnmount(() => {
+    clearTimeout(timer)
+    if (job.value?.state === 'running') stop() // whoever leaves does not want it
+  })
   async function begin(call: Parameters<typeof send>[0]) {
     job.value = (await send(call)) as Job | undefined
     follow()

@@ -16,11 +16,11 @@ const selects = computed(() => [
   ...(fields.site.value
     ? [{ name: 'place' as const, label: 'Place', any: 'every place', values: choices.value?.places ?? [] }]
     : []),
-  { name: 'state' as const, label: 'It stands', any: 'however it stands', values: states },
+  { name: 'state' as const, label: 'It stands', any: 'any state', values: states },
   {
     name: 'due' as const,
     label: 'Next',
-    any: 'whenever it is due',
+    any: 'any day',
     values: dues.map((d) => d.id),
     words: (id: string) => dues.find((d) => d.id === id)?.words ?? id,
   },
