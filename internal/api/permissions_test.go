@@ -88,6 +88,9 @@ func TestWhoMayDoWhat(t *testing.T) {
 				strings.HasSuffix(c.path, "/live") && person.Can(role, c.may) {
 				continue // signs out, locks, or streams
 			}
+			if c.path == "/api/house/check" && person.Can(role, c.may) && role != person.Administrator {
+				continue // takes seconds, and is the same for each
+			}
 			status, problem := send(client, c)
 			if person.Can(role, c.may) {
 				assert.NotEqual(t, "not-yours", problem.Code, "a %s may %s: %s %s says %q", role, c.may, c.method,
