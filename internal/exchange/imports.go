@@ -95,16 +95,16 @@ type Known interface {
 }
 
 var columns = map[string]struct{ needed, more []string }{
-	Assets: {[]string{"tag", "maker", "model", "family", "site"}, []string{"serial", "place", "owner", "keeper",
-		"risk", "status",
-		"last_done", "months", "next_due", "software", "set_up", "supplier", "bought", "price", "warranty"}},
+	Assets: {[]string{"tag", "maker", "model", "family", "site"},
+		[]string{"serial", "place", "owner", "keeper", "risk", "status", "last_done", "months", "next_due",
+			"software", "set_up", "supplier", "bought", "price", "warranty"}},
 	Standards: {[]string{"tag", "name", "kind", "certificate", "issuer", "certified", "due"},
-		[]string{"maker", "serial", "place", "status", "note", "lot", "accredited", "parent", "quantity", "piece",
-			"value", "from",
-			"to", "unit", "u", "k", "drift_per_year", "resolution", "water_volume_l", "gauge_bar", "reserve_bar"}},
+		[]string{"maker", "serial", "place", "status", "note", "lot", "accredited", "parent",
+			"quantity", "piece", "value", "from", "to", "unit", "u", "k", "drift_per_year", "resolution",
+			"water_volume_l", "gauge_bar", "reserve_bar"}},
 	Histories: {[]string{"tag", "on", "title", "result"},
-		[]string{"by", "run", "measure", "point", "label", "phase", "unit", "reference", "indicated", "error", "low",
-			"high", "u"}},
+		[]string{"by", "run", "measure", "point", "label", "phase", "unit", "reference", "indicated", "error",
+			"low", "high", "u"}},
 	Instruments: {[]string{"name", "profile", "transport", "address"},
 		[]string{"belongs", "baud", "bits", "parity", "stop", "flow", "status", "why"}},
 }

@@ -14,8 +14,8 @@ const kinds = [
     id: 'assets' as const,
     words: 'Devices',
     needed: 'tag, maker, model, family, site',
-    more: 'serial, place, owner, keeper, risk, status, last_done, months, next_due',
-    note: 'The last three are of its main verification: when it was done last, how often, and the day it is due.',
+    more: 'serial, place, owner, keeper, risk, status, last_done, months, next_due, software, set_up, supplier, bought, price, warranty',
+    note: 'last_done, months and next_due are of its main verification: when it was done last, how often, and the day it is due.',
   },
   {
     id: 'standards' as const,
