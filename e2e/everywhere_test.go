@@ -17,7 +17,7 @@ import (
 
 // mostPressed is how many buttons of a page are pressed: of those that bear the same
 // words, the first.
-const mostPressed = 9
+const mostPressed = 7
 
 // everywhere are the pages, with a text by which each is known to be there.
 var everywhere = []struct{ path, sign string }{
@@ -98,7 +98,7 @@ func everyButton(t *testing.T, s *server, half int) {
 			}
 		}
 	}
-	assert.Greater(t, pressed, 45)
+	assert.Greater(t, pressed, 35)
 	assert.NotContains(t, s.out.String(), "request failed")
 	assert.NotContains(t, s.out.String(), "panic")
 }
