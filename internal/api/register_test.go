@@ -116,7 +116,7 @@ func TestTheRegisterIsFilteredAsByHand(t *testing.T) {
 	})
 }
 
-// All devices that are shown are changed together, as by a list: looked at first, with a reason, and none that was not shown.
+// A change of many devices touches exactly those that the page showed. It shows what it would change first, and needs a reason.
 func TestDevicesAreChangedTogether(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Tamsin Orrery")

@@ -52,7 +52,8 @@ func (l *Ledger) LookBacksIn(s Span) ([]LookBack, error) {
 
 // ControlledIn are the control values of a span, with the tag of the device and the lot of each.
 func (l *Ledger) ControlledIn(s Span) iter.Seq2[ControlRow, error] {
-	query := l.read.Table("control_values").Select("control_values.*, assets.tag, control_lots.lot, control_lots.level, control_lots.mean, control_lots.sd, control_lots.unit").
+	query := l.read.Table("control_values").Select("control_values.*, assets.tag, control_lots.lot, "+
+		"control_lots.level, control_lots.mean, control_lots.sd, control_lots.unit").
 		Joins("JOIN assets ON assets.id = control_values.asset_id JOIN control_lots ON control_lots.id = control_values.lot_id").
 		Where("control_values.at >= ? AND control_values.at < ?", s.From, s.Until)
 	if s.Site != "" {

@@ -26,7 +26,7 @@ type AssetFilter struct {
 	Tags   []string
 
 	Has       device.State // [device.AwayFrom] or [device.NotYetAccepted]: those that can be so
-	NoArchive bool         // none that is retired
+	NoArchive bool         // true: retired devices are left out
 }
 
 // The orders of the register.
@@ -58,7 +58,8 @@ type AssetPage struct {
 var farDay = time.Date(9000, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // nextDue joins the day that the next thing of a device is due; none where nothing has a day.
-const nextDue = "LEFT JOIN (SELECT asset_id, min(due_on) AS next FROM activities WHERE active = true AND due_on < ? GROUP BY asset_id) AS due ON due.asset_id = assets.id"
+const nextDue = "LEFT JOIN (SELECT asset_id, min(due_on) AS next FROM activities " +
+	"WHERE active = true AND due_on < ? GROUP BY asset_id) AS due ON due.asset_id = assets.id"
 
 // matching are the devices that a filter takes.
 func (l *Ledger) matching(f AssetFilter, withDue bool) *gorm.DB {

@@ -201,7 +201,7 @@ type Whereabouts struct {
 	To     string `json:"to" enum:"lent,back,out of use,retired,in the register again"`
 	Whom   string `json:"whom,omitempty" maxLength:"120" doc:"to whom it is lent or sent"`
 	Until  Day    `json:"until,omitempty" format:"date" doc:"when it is due back"`
-	Opened bool   `json:"opened,omitempty" doc:"it comes back repaired, opened or adjusted: it is accepted anew before it is used"`
+	Opened bool   `json:"opened,omitempty" doc:"somebody repaired, opened or adjusted it there: it waits for its acceptance before it is used again"`
 	Reason string `json:"reason" maxLength:"400"`
 }
 

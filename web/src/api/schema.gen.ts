@@ -6229,7 +6229,7 @@ export interface components {
             source: string;
         };
         Whereabouts: {
-            /** @description it comes back repaired, opened or adjusted: it is accepted anew before it is used */
+            /** @description somebody repaired, opened or adjusted it there: it waits for its acceptance before it is used again */
             opened?: boolean;
             reason: string;
             /** @enum {string} */
