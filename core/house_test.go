@@ -26,13 +26,14 @@ var mayImport = map[string][]string{
 	"internal/files":      {},
 	"internal/backup":     {"internal/ledger", "internal/seal"},
 	"internal/paper":      {},
+	"internal/mail":       {},
 	"internal/exchange":   {"internal/definition", "internal/ledger"},
 	"internal/capture":    {"internal/instrument", "internal/ledger"},
 	"internal/sim":        {"internal/capture", "internal/instrument"},
-	"internal/demo": {"internal/capture", "internal/definition", "internal/ledger", "internal/people",
+	"internal/demo": {"internal/capture", "internal/definition", "internal/ledger", "internal/mail", "internal/people",
 		"internal/sim"},
 	"internal/workshop": {"families", "internal/backup", "internal/capture", "internal/definition", "internal/exchange",
-		"internal/files", "internal/instrument", "internal/ledger", "internal/paper", "internal/people", "internal/seal"},
+		"internal/files", "internal/instrument", "internal/ledger", "internal/mail", "internal/paper", "internal/people", "internal/seal"},
 	"internal/api": {"families", "internal/capture", "internal/definition", "internal/files", "internal/instrument",
 		"internal/ledger",
 		"internal/paper", "internal/people", "internal/workshop", "web"},
@@ -50,6 +51,7 @@ var onlyIn = map[string]string{
 	"github.com/alexedwards/": "internal/people", "github.com/coreos/go-oidc": "internal/people",
 	"github.com/go-webauthn/": "internal/people", "github.com/gorilla/securecookie": "internal/people",
 	"github.com/go-jose/": "internal/seal", "filippo.io/age": "internal/seal", "github.com/pdfcpu/": "internal/paper",
+	"github.com/wneessen/go-mail": "internal/mail",
 }
 
 func TestAnArrowNeverRunsBackUp(t *testing.T) {

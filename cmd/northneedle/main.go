@@ -49,6 +49,7 @@ type network struct {
 	TLSKey      string   `placeholder:"FILE" type:"existingfile" help:"Key of the certificate (PEM)."`
 	BehindProxy bool     `help:"A proxy in front encrypts: what it forwards (X-Forwarded-For, -Host, -Proto) is believed. Nobody else may reach this address."`
 	Directory   string   `placeholder:"FILE" type:"existingfile" help:"How people of the hospital's directory sign in (OpenID Connect): docs/operations.md shows such a file."`
+	Mail        string   `placeholder:"FILE" type:"existingfile" help:"By which mail server people are told, and as whom: docs/operations.md shows such a file."`
 	Hosts       []string `placeholder:"NAME" help:"Names that are served, with the port where it is not the usual one; left out: any."`
 
 	Backups          string `placeholder:"FOLDER" env:"NEEDLE_BACKUPS" help:"Write a copy a day into this folder, on another disk, and try to put it back." type:"path"`
@@ -156,6 +157,9 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	if shop.Backups, err = n.schedule(l, shop); err != nil {
 		return err
 	}
+	if shop.Post, err = n.post(isDemo); err != nil {
+		return err
+	}
 	server := api.New(shop, api.Transport{TLS: certificate != nil, BehindProxy: n.BehindProxy, Hosts: n.Hosts})
 	if n.Directory != "" {
 		if err := useDirectory(server, n.Directory); err != nil {
@@ -167,6 +171,8 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	}
 	daily := make(chan struct{})
 	go func() { defer close(daily); shop.KeepDaily(ctx) }()
+	posting := make(chan struct{})
+	go func() { defer close(posting); shop.KeepPosting(ctx) }()
 	if n.Profile != "" {
 		go func() { slog.Error("no profiles", "error", http.ListenAndServe(n.Profile, nil)) }()
 	}
@@ -182,6 +188,7 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	}
 	stop()
 	<-daily
+	<-posting
 	return errors.Join(err, server.Close())
 }
 

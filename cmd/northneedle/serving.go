@@ -12,7 +12,9 @@ import (
 	"northneedle/internal/api"
 	"northneedle/internal/backup"
 	"northneedle/internal/definition"
+	"northneedle/internal/demo"
 	"northneedle/internal/ledger"
+	"northneedle/internal/mail"
 	"northneedle/internal/workshop"
 
 	"github.com/gofrs/flock"
@@ -102,4 +104,19 @@ func useDirectory(server *api.Server, file string) error {
 	}
 	server.UseDirectory(*d, strings.TrimSpace(string(secret)))
 	return nil
+}
+
+// post is how mail is sent; nil where no mail server is set. The demo's mail goes to nobody.
+func (n network) post(isDemo bool) (workshop.Post, error) {
+	switch {
+	case isDemo:
+		return demo.Post{}, nil
+	case n.Mail == "":
+		return nil, nil
+	}
+	settings, err := mail.ReadSettings(n.Mail)
+	if err != nil {
+		return nil, err
+	}
+	return mail.New(settings)
 }

@@ -57,6 +57,7 @@ type Facts struct {
 	Last     []LastRun // one of each procedure
 	Rejected []Rejection
 	Faults   []Fault    // reported, and not judged yet
+	Notices  []Notice   // safety notices that are open on it
 	Away     *Away      // nil: it is at its place
 	Accept   *time.Time // since when it waits to be accepted; nil: it was, or was in use before it was entered
 	Why      string     // it is out of use, or gone; empty where a run withdrew it
@@ -68,6 +69,28 @@ type Fault struct {
 	What     string
 	Reporter string
 	At       time.Time
+}
+
+// Notice is a safety notice under which something is to be done with a device.
+type Notice struct {
+	Number, Issuer, Title string
+	Unsure                string     // why it is not known whether the notice is about the device; empty: it is
+	Stops                 bool       // it is not to be used until that was done
+	Until                 *time.Time // by when; nil: no day was given
+}
+
+// words say it in a sentence.
+func (n Notice) words() string {
+	text := fmt.Sprintf("Safety notice %s of %s (%s)", n.Number, n.Issuer, strings.TrimRight(n.Title, "."))
+	if n.Unsure != "" {
+		text += " may be about it. " + strings.TrimRight(n.Unsure, ".")
+	} else {
+		text += " is open"
+	}
+	if n.Until != nil {
+		text += fmt.Sprintf("; to be settled by %s", day(*n.Until))
+	}
+	return text + "."
 }
 
 // Away is where a device is that is not at its place, since when, and until when where that was said.
@@ -195,6 +218,13 @@ func (f Facts) first(unsigned []int, now time.Time) Standing {
 			soon = append(soon, d.Title+": "+s.Words+".")
 		}
 	}
+	for _, n := range f.Notices {
+		if n.Until != nil && !now.Before(n.Until.AddDate(0, 0, 1)) {
+			late = append(late, n.words())
+		} else {
+			soon = append(soon, n.words())
+		}
+	}
 	for _, r := range f.Last {
 		if r.Waiting {
 			waiting = append(waiting, fmt.Sprintf("%s: %s, signed on %s, not countersigned yet.", r.Title, r.Result, day(r.At)))
@@ -240,6 +270,11 @@ func (f Facts) stops(now time.Time) (words, lifts []string) {
 	for _, fault := range f.Faults { // judged by a person, lifted by no run
 		words = append(words, fmt.Sprintf("A fault is reported: %s (%s, %s). It is not judged yet.",
 			strings.TrimRight(fault.What, "."), fault.Reporter, day(fault.At)))
+	}
+	for _, n := range f.Notices {
+		if n.Stops {
+			words = append(words, n.words())
+		}
 	}
 	for _, control := range f.Rejected {
 		if !f.hasTest(control.Analyte) {

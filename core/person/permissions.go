@@ -53,6 +53,8 @@ const (
 	Restore           Action = "restore"
 	CheckRecord       Action = "check the record"
 	HandOutPacks      Action = "hand out packs"
+	KeepContacts      Action = "keep who is told"
+	KeepSafety        Action = "keep safety notices"
 )
 
 // Permission says who may do something, and what anyone else is told.
@@ -116,6 +118,8 @@ var Permissions = []Permission{
 	{NameCompetence, []Role{Lead}, "Who may do which devices alone is the lead's to say."},
 	{Backup, []Role{Lead, Administrator}, "Copies of the record are made by a lead or an administrator."},
 	{Restore, []Role{Lead, Administrator}, "A copy is put back by a lead or an administrator."},
+	{KeepContacts, []Role{Lead, Manager}, "Who outside is told of which devices is set by a lead or a manager."},
+	{KeepSafety, []Role{Lead}, "Safety notices are entered and closed by a lead."},
 	{HandOutPacks, []Role{Lead, Manager}, "What an inspector asks to see is put together by a lead or a manager."},
 	{CheckRecord, []Role{Trainee, Technician, Lead, Manager, Administrator},
 		"The record is checked by people who are signed in."},

@@ -75,7 +75,7 @@ var chromium = sync.OnceValues(func() (context.Context, error) {
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless,
 		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true), chromedp.Flag("force-prefers-reduced-motion", true),
 		chromedp.Flag("disable-background-timer-throttling", true),
 		chromedp.Flag("disable-backgrounding-occluded-windows", true),
 		chromedp.Flag("disable-renderer-backgrounding", true),
@@ -144,6 +144,12 @@ func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
 
 // Go opens a path of the server.
 func (p *Page) Go(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
+
+// Within opens a path without loading the page anew, as a link in it does.
+func (p *Page) Within(path string) error {
+	_, err := Eval[bool](p, "history.pushState({}, '', "+quoted(path)+"), dispatchEvent(new PopStateEvent('popstate', {state: {}}))")
+	return err
+}
 
 // Eval is the value of an expression in the page.
 func Eval[T any](p *Page, expression string) (T, error) {

@@ -43,11 +43,14 @@ var words = map[reflect.Type][]any{
 		fit.Unknown},
 	reflect.TypeFor[instrument.State](): {instrument.Connecting, instrument.Alive, instrument.Silent,
 		instrument.Garbled, instrument.Lost},
-	reflect.TypeFor[paper.Finding]():       {paper.Genuine, paper.Rewritten, paper.Altered, paper.NotOurs},
-	reflect.TypeFor[ledger.FaultOutcome](): {ledger.NothingFound, ledger.Mended, ledger.Withdrawn},
-	reflect.TypeFor[person.Ground]():       {person.Statement, person.Examination, person.Imported},
-	reflect.TypeFor[run.Meaning]():         {run.Performed, run.Agreed, run.Reissued, run.Approved},
-	reflect.TypeFor[workshop.Standing]():   {workshop.Stands, workshop.CountsNo, workshop.Unknown, workshop.HeldBack},
+	reflect.TypeFor[paper.Finding]():        {paper.Genuine, paper.Rewritten, paper.Altered, paper.NotOurs},
+	reflect.TypeFor[ledger.FaultOutcome]():  {ledger.NothingFound, ledger.Mended, ledger.Withdrawn},
+	reflect.TypeFor[ledger.LetterKind]():    {ledger.NoticeLetter, ledger.DigestLetter, ledger.ReviewLetter, ledger.LinkLetter},
+	reflect.TypeFor[ledger.SafetyOutcome](): {ledger.SafetyOpen, ledger.SafetyDone, ledger.SafetyNot},
+	reflect.TypeFor[workshop.MayUse]():      {workshop.MayYes, workshop.MayAsk, workshop.MayNo, workshop.MayAway},
+	reflect.TypeFor[person.Ground]():        {person.Statement, person.Examination, person.Imported},
+	reflect.TypeFor[run.Meaning]():          {run.Performed, run.Agreed, run.Reissued, run.Approved},
+	reflect.TypeFor[workshop.Standing]():    {workshop.Stands, workshop.CountsNo, workshop.Unknown, workshop.HeldBack},
 	reflect.TypeFor[person.Role](): {person.Trainee, person.Technician, person.Lead, person.Manager,
 		person.Administrator, person.Token},
 	reflect.TypeFor[procedure.Review](): {procedure.ReviewNever, procedure.ReviewOnFailure, procedure.ReviewAlways},
@@ -100,6 +103,8 @@ func describeWords(r huma.Registry) {
 	describe[economics.Use](r)
 	describe[fit.Shape](r)
 	describe[instrument.State](r)
+	describe[ledger.LetterKind](r)
+	describe[ledger.SafetyOutcome](r)
 	describe[paper.Finding](r)
 	describe[person.Ground](r)
 	describe[person.Role](r)
@@ -112,5 +117,6 @@ func describeWords(r huma.Registry) {
 	describe[run.Status](r)
 	describe[runview.MatterKind](r)
 	describe[uncertainty.Distribution](r)
+	describe[workshop.MayUse](r)
 	describe[workshop.Standing](r)
 }

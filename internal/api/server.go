@@ -142,6 +142,8 @@ func API(s *Server, router chi.Router) huma.API {
 	registerHistory(api, shop)
 	registerLots(api, shop)
 	registerLookBacks(api, shop)
+	registerSafety(api, shop)
+	registerTelling(api, shop)
 	registerIntervals(api, shop)
 	registerRounds(api, shop)
 	registerWorkingDay(api, shop)
@@ -317,7 +319,8 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 		}
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")
-		if !ok && data && path != "/api/session" && !strings.HasPrefix(path, "/api/session/passkey/") {
+		byLink := path == "/api/told" || strings.HasPrefix(path, "/api/told/")
+		if !ok && data && !byLink && path != "/api/session" && !strings.HasPrefix(path, "/api/session/passkey/") {
 			problem := &Problem{
 				Status: http.StatusUnauthorized,
 				Title:  "Not signed in",
@@ -327,7 +330,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			problem.write(w)
 			return
 		}
-		if ok && data && !strings.HasPrefix(path, "/api/session") {
+		if ok && data && !byLink && !strings.HasPrefix(path, "/api/session") {
 			if problem := s.owed(r.Context()); problem != nil {
 				problem.write(w)
 				return

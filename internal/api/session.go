@@ -65,6 +65,15 @@ func registerSession(api huma.API, s *Server) {
 			}
 			return refusedTry(err)
 		})
+	serveNothing(api, operation{"set-own-mail", http.MethodPost, "/api/session/mail",
+		"Set the address that what waits for one's review is sent to", person.OwnAccount, 0, nil},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Mail string `json:"mail" maxLength:"200" doc:"empty: nothing is sent"`
+			}
+		}) error {
+			return s.shop.SetOwnMail(ctx, in.Body.Mail, who(ctx))
+		})
 	serveNothing(api, operation{"set-pin", http.MethodPost, "/api/session/pin",
 		"Set one's own PIN to sign with; an empty one is none",
 		person.OwnAccount, 0, nil},
@@ -112,6 +121,7 @@ func (s *Server) session(ctx context.Context, who person.Person) (workshop.Sessi
 		return out, err
 	}
 	mine, err := s.auth.MyPasskeys(ctx)
+	out.Mail = p.Mail
 	out.GivenBy, out.GivenAt, out.PIN, out.Passkey, out.By = p.GivenBy, p.GivenAt, p.PinHash != "", len(mine) > 0, p.SignsInBy()
 	return out, err
 }

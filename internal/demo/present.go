@@ -83,10 +83,43 @@ func (f *filler) lookBacks() error {
 		Unit:     "%{vol}",
 		Remove:   true,
 	}
-	_, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known,
+	if _, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known,
 		"read 0.42 vol% low against HG-22, three times on two days",
-		f.act("tamsin", "look-back opened", f.today.AddDate(0, 0, -1).Add(15*time.Hour)))
-	return err
+		f.act("tamsin", "look-back opened", f.today.AddDate(0, 0, -1).Add(15*time.Hour))); err != nil {
+		return err
+	}
+	return f.told()
+}
+
+// told is who outside is told, and a safety notice that is nearly settled.
+func (f *filler) told() error {
+	from := f.today.AddDate(0, -2, 0)
+	contacts := []any{
+		&ledger.Contact{ID: "contact-quillet", Name: "Quillet Island Clinic, nurse in charge", Mail: "nurse@quillet.example",
+			Site: "Quillet Island Clinic", Digest: true, Link: 1, At: from},
+		&ledger.Contact{ID: "contact-petrel", Name: "Petrel, purser", Mail: "purser@petrel.example", Site: "Hospital boat Petrel", At: from},
+		&ledger.Contact{ID: "contact-ward-3", Name: "Ward 3, sister's desk", Mail: "ward3@hallowmere.example", Site: "Merrowby General",
+			Place: "Ward 3", At: from},
+	}
+	if err := f.ledger.Record(f.act("tamsin", "who is told", from), contacts...); err != nil {
+		return err
+	}
+	until := f.today.AddDate(0, 1, 0)
+	notice := &ledger.SafetyNotice{ID: "safety-kestmoor-7", Number: "KM-26-07", Issuer: "Kestmoor", Title: "Cracked strap of the headset",
+		Text: "The strap of headsets made before May can crack and let a cup sit loose: levels then read low at the ear.\n" +
+			"Bend the strap once and look along its edge. Exchange it where a line is seen; write the new strap's lot down.",
+		Dated: f.today.AddDate(0, 0, -20), Until: &until, Maker: "Kestmoor", Models: []string{"A5 audiometer"},
+		At: f.today.AddDate(0, 0, -18), By: f.people["tamsin"].Name}
+	records := []any{notice}
+	for i, a := range f.of("audiometer") {
+		if i == 0 {
+			continue // it is open
+		}
+		done := f.today.AddDate(0, 0, -10+i)
+		records = append(records, &ledger.SafetyDevice{ID: notice.ID + "-" + a.ID, NoticeID: notice.ID, AssetID: a.ID,
+			Outcome: ledger.SafetyDone, Note: "No line seen; strap kept.", At: done, By: f.people["idris"].Name, Done: &done})
+	}
+	return f.ledger.Record(f.act("tamsin", "safety notice entered", notice.At), records...)
 }
 
 func (f *filler) of(family string) []ledger.Asset {

@@ -21,15 +21,14 @@ type Due struct {
 const dueColumns = "activities.*, assets.tag, assets.maker, assets.model, assets.family, assets.site, assets.place, assets.status"
 
 // DueFilter says of which devices what is due is meant. What is empty takes all.
-type DueFilter struct{ Site, Keeper string }
+type DueFilter struct{ Site, Place, Owner, Keeper string }
 
 // of narrows a query of activities with their devices.
 func (f DueFilter) of(query *gorm.DB) *gorm.DB {
-	if f.Site != "" {
-		query = query.Where("assets.site = ?", f.Site)
-	}
-	if f.Keeper != "" {
-		query = query.Where("assets.keeper = ?", f.Keeper)
+	for column, value := range map[string]string{"site": f.Site, "place": f.Place, "owner": f.Owner, "keeper": f.Keeper} {
+		if value != "" {
+			query = query.Where("assets."+column+" = ?", value)
+		}
 	}
 	return query
 }

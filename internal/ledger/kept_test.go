@@ -276,6 +276,7 @@ var landed = map[string]string{
 	"0003-not-complete":        "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
 	"0006-test-corrections":    "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
 	"0009-tokens":              "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
+	"0014-told":                "bacd7bd5bfbe3ac116fdf4cf7e6ca8e065df9309ed2f2315a33112fd111fae44",
 	"0013-accepted-owned-kept": "86ca1279b4da4e822103fa70f37ff3feb8840c93eff429a51f982a0b2d7a777b",
 	"0012-a-devices-life":      "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",
 	"0011-files":               "ba0609a1f406a77da270b6882c90c5a3bd3757e00ba926acaa64a0b2af09adda",

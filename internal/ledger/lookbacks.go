@@ -107,6 +107,9 @@ func (l *Ledger) Notices(lookBacks ...string) ([]Notice, error) {
 	return many[Notice](l.read.Where("look_back_id IN ?", lookBacks).Order("id"))
 }
 
+// Notice is one of them.
+func (l *Ledger) Notice(id string) (Notice, error) { return one[Notice](l.read.Where("id = ?", id)) }
+
 // SaveLookBack keeps a look-back with notices, together.
 func (l *Ledger) SaveLookBack(act Act, b *LookBack, notices ...Notice) error {
 	return l.Do(act, func(w *writer) error { return saveLookBack(w, b, notices...) })

@@ -25,7 +25,8 @@ type Person struct {
 	Directory    string `gorm:"not null;default:''"`    // who they are in the house's directory: issuer and subject; empty: they are not
 	GivenBy      string `gorm:"not null;default:''"`    // who gave the password that they must change
 	GivenAt      *time.Time
-	Demo         bool // listed on the sign-in page of a demo
+	Mail         string `gorm:"not null;default:''"` // address that what waits for them is sent to; empty: nothing is
+	Demo         bool   // listed on the sign-in page of a demo
 }
 
 // SignsInBy is how somebody shows who they are at the sign-in: by "password" or "directory".

@@ -103,6 +103,11 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 				err) // the signature stands; the next one holds it too
 		}
 	}
+	if b.Kind == "sign" && r.Status == run.InReview {
+		if err := ws.tellReviewers(ctx, r, b.Reviewer, who); err != nil {
+			slog.Error("nobody was told by mail of a run to review", "run", r.ID, "error", err) // it stands on Today
+		}
+	}
 	if r.Status == run.Signed {
 		if err := ws.controlsOf(r, who); err != nil {
 			return v, err

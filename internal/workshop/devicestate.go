@@ -47,12 +47,16 @@ func (ws *Workshop) facts(ids ...string) (map[string]device.Facts, error) {
 	if err != nil {
 		return nil, err
 	}
+	notices, err := ws.noticesOn(ids)
+	if err != nil {
+		return nil, err
+	}
 	eachUse := map[string]bool{}
 	for _, p := range ws.procedures() {
 		eachUse[p.ID] = p.Next.Each != ""
 	}
 	for id, f := range facts {
-		f.Grace = day.Grace
+		f.Grace, f.Notices = day.Grace, notices[id]
 		for i := range f.Last {
 			f.Last[i].EachUse = eachUse[f.Last[i].Procedure]
 		}

@@ -43,6 +43,16 @@ type NoticeView struct {
 	Answer     string     `json:"answer,omitempty"`
 	AnsweredAt *time.Time `json:"answered_at,omitempty"`
 	AnsweredBy string     `json:"answered_by,omitempty"`
+
+	Mailable []Mailable  `json:"mailable" doc:"who is told of the device by mail, whoever is told of the fewest devices first; none where no mail is sent"`
+	Letter   *LetterView `json:"letter,omitempty" doc:"the latest mail that tells it"`
+}
+
+// Mailable is somebody whom a notice can be sent to.
+type Mailable struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Mail string `json:"mail"`
 }
 
 // TouchedRun is a run that rested on a reference, seen again.
@@ -103,8 +113,9 @@ type ReferenceFound struct {
 
 // NoticeOrder is what becomes of a notice.
 type NoticeOrder struct {
-	Kind   string `json:"kind" enum:"sent,answered"`
+	Kind   string `json:"kind" enum:"sent,answered,mail" doc:"mail: send it to a contact; it counts as sent when it was taken"`
 	Text   string `json:"text,omitempty" maxLength:"8000" doc:"as it was sent"`
+	To     string `json:"to,omitempty" maxLength:"40" doc:"id of the contact that it is sent to"`
 	Answer string `json:"answer,omitempty" maxLength:"4000"`
 }
 
@@ -174,8 +185,18 @@ func (ws *Workshop) LookBack(id string) (LookBackView, error) {
 	if a, err := ws.Ledger.Asset(b.AssetID); err == nil && b.AssetID != "" {
 		v.Asset = a.Tag
 	}
+	mailed, err := ws.lettersTelling(notices)
+	if err != nil {
+		return LookBackView{}, err
+	}
+	contacts, err := ws.Ledger.Contacts()
+	if err != nil {
+		return LookBackView{}, err
+	}
 	for _, n := range notices {
 		told := NoticeView{
+			Letter:     mailed[n.ID],
+			Mailable:   []Mailable{},
 			ID:         n.ID,
 			To:         n.To,
 			Text:       n.Text,
@@ -187,6 +208,11 @@ func (ws *Workshop) LookBack(id string) (LookBackView, error) {
 		}
 		if a, err := ws.Ledger.Asset(n.AssetID); err == nil {
 			told.Tag = a.Tag
+			if ws.Post != nil {
+				for _, c := range toldOf(contacts, a) {
+					told.Mailable = append(told.Mailable, Mailable{c.ID, c.Name, c.Mail})
+				}
+			}
 		}
 		v.Told = append(v.Told, told)
 	}
@@ -289,8 +315,10 @@ func (ws *Workshop) ChangeNotice(id, notice string, o NoticeOrder, who person.Pe
 		}
 		now := ws.Clock()
 		switch {
-		case o.Kind == "sent" && strings.TrimSpace(o.Text) == "":
+		case o.Kind != "answered" && strings.TrimSpace(o.Text) == "":
 			return invalid("text", "Say what was sent.")
+		case o.Kind == "mail":
+			return ws.mailNotice(b, n, o, who)
 		case o.Kind == "sent":
 			n.Text, n.SentAt, n.SentBy = o.Text, &now, who.Name
 		case strings.TrimSpace(o.Answer) == "":

@@ -7,6 +7,7 @@ import (
 
 	"northneedle/core/person"
 	"northneedle/internal/ledger"
+	"northneedle/internal/mail"
 	"northneedle/internal/people"
 )
 
@@ -118,4 +119,18 @@ func (ws *Workshop) endPasskeys(p ledger.Person, who person.Person) error {
 		}
 	}
 	return nil
+}
+
+// SetOwnMail sets the address that what waits for somebody is sent to; empty: nothing is sent.
+func (ws *Workshop) SetOwnMail(ctx context.Context, address string, who person.Person) error {
+	p, err := ws.Ledger.Person(ctx, who.ID)
+	if err != nil {
+		return err
+	}
+	if p.Mail = strings.TrimSpace(address); p.Mail != "" {
+		if err := mail.CheckAddress(p.Mail); err != nil {
+			return invalid("mail", Sentence(err))
+		}
+	}
+	return ws.Ledger.Record(ws.act("", "own mail address set", who, ""), &p)
 }

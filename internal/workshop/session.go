@@ -22,6 +22,7 @@ type SessionView struct {
 	GivenAt   *time.Time      `json:"given_at,omitempty"`
 	PIN       bool            `json:"pin" doc:"they have set a PIN to sign with"`
 	Passkey   bool            `json:"passkey" doc:"they have a passkey"`
+	Mail      string          `json:"mail,omitempty" doc:"address that what waits for their review is sent to"`
 	By        string          `json:"by,omitempty" enum:"password,directory" doc:"how they show who they are at the sign-in"`
 	Directory string          `json:"directory,omitempty" doc:"name of the directory that people may sign in by"`
 	Idle      int             `json:"idle" doc:"minutes without a hand on the page after which it is locked"`

@@ -3,6 +3,7 @@ package workshop
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"maps"
 	"slices"
 	"sort"
@@ -339,7 +340,7 @@ func (ws *Workshop) bring(jobs []DueView) (lines []reference.KitLine, troubles [
 	return kit.Lines(), troubles, err
 }
 
-// troubles are the references that need attention, each in a sentence.
+// troubles are the references that need attention, and the safety notices that are open, each in a sentence.
 func (ws *Workshop) troubles() ([]string, error) {
 	all, err := ws.Ledger.Standards("")
 	words := []string{}
@@ -347,6 +348,20 @@ func (ws *Workshop) troubles() ([]string, error) {
 		if trouble := s.Core().Trouble(s.Note, ws.Clock()); trouble != "" {
 			words = append(words, trouble)
 		}
+	}
+	if err != nil {
+		return nil, err
+	}
+	notices, err := ws.SafetyNotices()
+	for _, n := range notices {
+		if n.Open == 0 {
+			continue
+		}
+		trouble := fmt.Sprintf("Safety notice %s of %s: %d of %d devices open", n.Number, n.Issuer, n.Open, n.Devices)
+		if n.Until != nil {
+			trouble += ", to be done by " + n.Until.Format(time.DateOnly)
+		}
+		words = append(words, trouble+".")
 	}
 	return words, err
 }

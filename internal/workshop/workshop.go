@@ -37,6 +37,7 @@ type Workshop struct {
 		at time.Time) (runview.View, error) // plays a procedure on simulated devices
 	Folder  string           // of the lab's own procedures; empty: none are kept
 	Seal    *seal.Seal       // signs how the record stands, and papers; nil where nothing is signed
+	Post    Post             // sends mail; nil: none is sent
 	Backups *backup.Schedule // copies that are made by themselves; nil: none
 	Demo    bool             // lists the demo's people on the sign-in page
 	Version string
@@ -45,6 +46,7 @@ type Workshop struct {
 	edition atomic.Int64                           // of the shelf: another number after every exchange
 
 	filing    sync.Mutex // one file is kept at a time
+	posting   sync.Mutex // one goes through the outbox at a time
 	changes   *changes
 	imports   imports
 	jobs      jobs

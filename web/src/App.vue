@@ -8,6 +8,7 @@ import { useSession } from './composables/useSession'
 import OwnPassword from './views/OwnPassword.vue'
 import SignIn from './views/SignIn.vue'
 
+const ToldView = defineAsyncComponent(() => import('./views/ToldView.vue'))
 const HouseShell = defineAsyncComponent(() => import('./HouseShell.vue'))
 const { person, query, lock } = useSession()
 /** Who worked here last: a session that ends is renewed over what they were doing. */
@@ -16,6 +17,8 @@ watchEffect(() => (last.value = person.value ?? query.data.value?.locked ?? last
 /** This window was opened over the page for the directory, which sent somebody back. */
 const back = location.pathname === '/signed-in'
 if (back) window.close()
+/** Somebody outside opened the link to their page: they need no account. */
+const told = location.pathname === '/told'
 /** A page that nobody had a hand on for so long is locked; what goes on at the bench goes on. */
 const { lastActive } = useIdle()
 useIntervalFn(() => {
@@ -28,6 +31,7 @@ useIntervalFn(() => {
   <main v-if="back" class="grid h-full place-items-center p-6">
     <p class="text-xl">{{ directoryTold() || 'You are signed in.' }} Close this window.</p>
   </main>
+  <ToldView v-else-if="told" />
   <OwnPassword v-else-if="person && query.data.value?.owes" :person="person" />
   <template v-else-if="last">
     <HouseShell :key="last.id" :person="last" />

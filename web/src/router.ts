@@ -68,6 +68,13 @@ export const router = createRouter({
       meta: { title: 'Look-back' },
     },
     {
+      path: '/safety/:id?',
+      name: 'safety',
+      component: () => import('./views/SafetyView.vue'),
+      props: true,
+      meta: { title: 'Safety notices' },
+    },
+    {
       path: '/intervals',
       name: 'intervals',
       component: () => import('./views/IntervalsView.vue'),

@@ -194,6 +194,15 @@ export const queries = {
       enabled: () => !!toValue(of),
     }),
 
+  safetyNotices: () => queryOptions({ queryKey: ['safetyNotices'], queryFn: () => answer(api.GET('/api/safety')) }),
+  safetyNotice: (id: Of<string | undefined>) =>
+    queryOptions({
+      queryKey: ['safetyNotice', id],
+      queryFn: () => answer(api.GET('/api/safety/{id}', { params: { path: { id: toValue(id)! } } })),
+      enabled: () => !!toValue(id),
+    }),
+  telling: () => queryOptions({ queryKey: ['telling'], queryFn: () => answer(api.GET('/api/telling')) }),
+
   lookBacks: (closed: Of<boolean>) =>
     queryOptions({
       queryKey: ['lookBacks', closed],

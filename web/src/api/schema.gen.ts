@@ -1649,6 +1649,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/safety": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Safety notices of makers and authorities */
+        get: operations["safety-notices"];
+        put?: never;
+        /** Enter a safety notice */
+        post: operations["enter-safety"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/safety/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One of them, with our devices */
+        get: operations["safety-notice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/safety/{id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close a safety notice */
+        post: operations["close-safety"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/safety/{id}/devices/{tag}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what became of a device under a safety notice */
+        post: operations["note-safety"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/safety/{id}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One of them on paper */
+        get: operations["safety-paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/serial-ports": {
         parameters: {
             query?: never;
@@ -1713,6 +1799,23 @@ export interface paths {
         put?: never;
         /** Lock the page: its owner signs in again over it */
         post: operations["lock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set the address that what waits for one's review is sent to */
+        post: operations["set-own-mail"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2011,6 +2114,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/telling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who outside is told, and what was sent */
+        get: operations["telling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telling/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter who is told, or change one */
+        post: operations["set-contact"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telling/contacts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell somebody no more, make the link to their page anew, or send it */
+        post: operations["change-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telling/letters/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a mail now that was not sent */
+        post: operations["send-letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telling/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** When what is due is sent */
+        post: operations["set-mail-rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -2058,6 +2246,57 @@ export interface paths {
         post?: never;
         /** End one */
         delete: operations["end-token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What somebody outside sees by their link */
+        get: operations["told"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/told/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer a notice, by a link */
+        post: operations["answer-told"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/told/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Report a fault, by a link */
+        post: operations["report-told"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2840,6 +3079,12 @@ export interface components {
             transport: "tcp" | "serial";
             why: string;
         };
+        "Change-linkRequest": {
+            /** @enum {string} */
+            do: "end" | "link" | "mail";
+            /** @description where they are told no more */
+            why?: string;
+        };
         "Change-passwordRequest": {
             new: string;
             old: string;
@@ -2902,6 +3147,9 @@ export interface components {
             standard: string;
         };
         "Close-look-backRequest": {
+            conclusion: string;
+        };
+        "Close-safetyRequest": {
             conclusion: string;
         };
         Colleague: {
@@ -3069,6 +3317,30 @@ export interface components {
             n: number;
             sent: boolean;
             text: string;
+        };
+        ContactOrder: {
+            /** @description gets how their devices stand, once a week */
+            digest: boolean;
+            /** @description of the one that is changed; empty: another one */
+            id?: string;
+            /** @description empty: nothing is sent, and they have their page alone */
+            mail?: string;
+            name: string;
+            /** @description as devices name it */
+            owner?: string;
+            place?: string;
+            site?: string;
+        };
+        ContactView: {
+            digest: boolean;
+            id: string;
+            /** @description to their page; whoever has it needs no account. A path alone where the address of this server was not set */
+            link?: string;
+            mail?: string;
+            name: string;
+            owner?: string;
+            place?: string;
+            site?: string;
         };
         Control: {
             id: string;
@@ -3586,6 +3858,12 @@ export interface components {
         Fact: {
             label: string;
             text: string;
+        };
+        Fault: {
+            /** Format: date-time */
+            at: string;
+            reporter: string;
+            what: string;
         };
         FaultJudgement: {
             /** @description what was looked at, and what was found */
@@ -4218,6 +4496,34 @@ export interface components {
             job: string;
             why: string;
         };
+        LetterView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /**
+             * Format: date-time
+             * @description it is tried no more
+             */
+            ended?: string;
+            id: string;
+            /** @enum {string} */
+            kind: "notice" | "digest" | "review" | "link";
+            mail: string;
+            name: string;
+            /**
+             * Format: date-time
+             * @description when it is tried next
+             */
+            next?: string;
+            /** Format: date-time */
+            sent?: string;
+            subject: string;
+            text: string;
+            /** Format: int64 */
+            tries: number;
+            /** @description why it was not sent yet */
+            trouble?: string;
+        };
         Letterhead: {
             accreditation?: components["schemas"]["Accreditation"];
             address?: string;
@@ -4460,12 +4766,39 @@ export interface components {
             /** Format: double */
             up_to: number;
         };
+        MailRules: {
+            /**
+             * Format: int64
+             * @description days within which something is told as due
+             */
+            ahead: number;
+            /** @description time of that day, as 07:00 */
+            at: string;
+            /** @description minutes after which a mail that was not taken is tried again, one after another; then it is given up */
+            retries: number[];
+            /**
+             * Format: int64
+             * @description 1 Monday to 7 Sunday: when what is due is sent
+             */
+            weekday: number;
+        };
+        Mailable: {
+            id: string;
+            mail: string;
+            name: string;
+        };
         Matter: {
             /** @enum {string} */
             kind: "outside" | "failed" | "left out" | "exception" | "cut short" | "overruled" | "not the device's" | "far out, and repeated" | "withdrawn" | "taken early" | "typed, with a link there" | "changed on the way";
             measure?: string;
             point?: string;
             words: string;
+        };
+        MayAnswer: {
+            answer: string;
+            /** @description of whoever answers */
+            name: string;
+            notice: string;
         };
         MeasureName: {
             id: string;
@@ -4643,10 +4976,15 @@ export interface components {
         };
         NoticeOrder: {
             answer?: string;
-            /** @enum {string} */
-            kind: "sent" | "answered";
+            /**
+             * @description mail: send it to a contact; it counts as sent when it was taken
+             * @enum {string}
+             */
+            kind: "sent" | "answered" | "mail";
             /** @description as it was sent */
             text?: string;
+            /** @description id of the contact that it is sent to */
+            to?: string;
         };
         NoticeView: {
             answer?: string;
@@ -4654,6 +4992,10 @@ export interface components {
             answered_at?: string;
             answered_by?: string;
             id: string;
+            /** @description the latest mail that tells it */
+            letter?: components["schemas"]["LetterView"];
+            /** @description who is told of the device by mail, whoever is told of the fewest devices first; none where no mail is sent */
+            mailable: components["schemas"]["Mailable"][];
             /** Format: date-time */
             sent_at?: string;
             sent_by?: string;
@@ -5455,6 +5797,117 @@ export interface components {
             /** @description whom whoever opens it works under, who may not do the device alone */
             under?: string;
         };
+        SafetyBrief: {
+            /** Format: date-time */
+            closed?: string;
+            closed_by?: string;
+            /** Format: date-time */
+            dated: string;
+            /**
+             * Format: int64
+             * @description of ours that it is about, or may be about
+             */
+            devices: number;
+            id: string;
+            issuer: string;
+            number: string;
+            /** Format: int64 */
+            open: number;
+            stops: boolean;
+            title: string;
+            /** Format: date-time */
+            until?: string;
+        };
+        SafetyDone: {
+            /**
+             * Format: date
+             * @description the day; empty: today
+             */
+            done?: string;
+            /** @description what was done, with parts and their lots; or why it does not apply */
+            note: string;
+            /** @enum {string} */
+            outcome: "open" | "done" | "does not apply";
+        };
+        SafetyListed: {
+            asset: string;
+            /** Format: date-time */
+            at?: string;
+            by?: string;
+            device: string;
+            /** Format: date-time */
+            done?: string;
+            note?: string;
+            /** @enum {string} */
+            outcome: "open" | "done" | "does not apply";
+            place: string;
+            /** Format: int64 */
+            risk: number;
+            serial: string;
+            site: string;
+            software?: string;
+            tag: string;
+            /** @description why it is not known whether the notice is about it */
+            unsure?: string;
+        };
+        SafetyOrder: {
+            /** Format: date */
+            dated: string;
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            issuer: string;
+            maker: string;
+            /** @description with commas between them; empty: all of the maker */
+            models?: string;
+            /** @description as its issuer numbers it */
+            number: string;
+            /** @description such as 1200 to 1299, 1402; empty: all */
+            serials?: string;
+            /** @description a device is not to be used until it was done */
+            stops: boolean;
+            /** @description what is wrong, and what is to be done */
+            text: string;
+            title: string;
+            /**
+             * Format: date
+             * @description by when it is to be done
+             */
+            until?: string;
+            /** @description of the software, such as up to 2.3; empty: all */
+            versions?: string;
+        };
+        SafetyView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: date-time */
+            closed?: string;
+            closed_by?: string;
+            conclusion?: string;
+            /** Format: date-time */
+            dated: string;
+            /**
+             * Format: int64
+             * @description of ours that it is about, or may be about
+             */
+            devices: number;
+            id: string;
+            issuer: string;
+            /** @description what is open first */
+            list: components["schemas"]["SafetyListed"][];
+            maker: string;
+            models: string[];
+            number: string;
+            /** Format: int64 */
+            open: number;
+            serials?: string;
+            stops: boolean;
+            text: string;
+            title: string;
+            /** Format: date-time */
+            until?: string;
+            versions?: string;
+        };
         Sample: {
             /** Format: double */
             t: number;
@@ -5516,6 +5969,8 @@ export interface components {
             lab: string;
             /** @description whose session it is, where the page was locked: they sign in over it */
             locked?: components["schemas"]["PersonView"];
+            /** @description address that what waits for their review is sent to */
+            mail?: string;
             /**
              * @description what is done before anything else is open: a password of one's own in place of one that somebody else gave; a PIN or passkey to sign with
              * @enum {string}
@@ -5530,6 +5985,10 @@ export interface components {
         };
         "Set-addressRequest": {
             address: string;
+        };
+        "Set-own-mailRequest": {
+            /** @description empty: nothing is sent */
+            mail: string;
         };
         "Set-pinRequest": {
             password: string;
@@ -5781,6 +6240,16 @@ export interface components {
             origin: string;
             ours: boolean;
         };
+        TellingView: {
+            /** @description at which others reach this server; empty: there are no links */
+            address?: string;
+            contacts: components["schemas"]["ContactView"][];
+            /** @description the latest, the newest first */
+            letters: components["schemas"]["LetterView"][];
+            /** @description a mail server is set where this program is started */
+            mail: boolean;
+            rules: components["schemas"]["MailRules"];
+        };
         Term: {
             /** @enum {string} */
             distribution: "normal" | "rectangular" | "triangular" | "u-shaped";
@@ -5933,6 +6402,55 @@ export interface components {
             only: string[];
             owner: string;
             purpose: string;
+        };
+        ToldDevice: {
+            device: string;
+            /** @description reported, and not judged yet */
+            faults: components["schemas"]["Fault"][];
+            /** @enum {string} */
+            may: "yes" | "ask first" | "no" | "away";
+            place: string;
+            site: string;
+            tag: string;
+            /** @description why, or what to look to */
+            words?: string;
+        };
+        ToldFault: {
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /** @description of whoever noticed it */
+            name: string;
+            /** Format: date */
+            since?: string;
+            tag: string;
+            what: string;
+        };
+        ToldNotice: {
+            answer?: string;
+            /** Format: date-time */
+            answered_at?: string;
+            answered_by?: string;
+            id: string;
+            /** Format: date-time */
+            sent_at: string;
+            tag?: string;
+            text: string;
+        };
+        ToldPage: {
+            /** @description of the workshop, as its papers have it */
+            address?: string;
+            /** Format: date-time */
+            at: string;
+            devices: components["schemas"]["ToldDevice"][];
+            lab: string;
+            name: string;
+            /** @description those without an answer first */
+            notices: components["schemas"]["ToldNotice"][];
+            /**
+             * Format: int64
+             * @description how many there are, those that are not listed among them
+             */
+            total: number;
         };
         ToleranceInput: {
             /** Format: double */
@@ -14031,6 +14549,428 @@ export interface operations {
             };
         };
     };
+    "safety-notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyBrief"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "enter-safety": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SafetyOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "safety-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "close-safety": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Close-safetyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "note-safety": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                tag: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SafetyDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SafetyView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "safety-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "serial-ports": {
         parameters: {
             query?: never;
@@ -14298,6 +15238,73 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-own-mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-own-mailRequest"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {
@@ -15691,6 +16698,356 @@ export interface operations {
             };
         };
     };
+    telling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-contact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContactOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "change-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change-linkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "send-letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-mail-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     today: {
         parameters: {
             query?: {
@@ -15921,6 +17278,157 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    told: {
+        parameters: {
+            query?: {
+                search?: string;
+            };
+            header?: {
+                /** @description what stands after the # in the link */
+                "X-Needle-Link"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldPage"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "answer-told": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description what stands after the # in the link */
+                "X-Needle-Link"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MayAnswer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldPage"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "report-told": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description what stands after the # in the link */
+                "X-Needle-Link"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToldFault"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldPage"];
                 };
             };
             /** @description Conflict */

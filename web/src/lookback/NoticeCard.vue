@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useClipboard } from '@vueuse/core'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
@@ -20,9 +20,12 @@ watch(
   () => props.notice.text,
   (t) => (text.value = t),
 )
-async function change(kind: 'sent' | 'answered') {
+const to = ref('')
+/** A mail that tells it and was not taken yet. */
+const mailed = computed(() => (props.notice.letter?.sent ? undefined : props.notice.letter))
+async function change(kind: 'sent' | 'answered' | 'mail') {
   const params = { path: { id: props.lookBack, notice: props.notice.id } }
-  const body = { kind, text: text.value, answer: reply.value }
+  const body = { kind, text: text.value, answer: reply.value, to: to.value || props.notice.mailable[0]?.id }
   const view = await send(() => api.POST('/api/look-backs/{id}/notices/{notice}', { params, body }))
   if (!view) return
   keep('lookBack', view, props.lookBack)
@@ -58,6 +61,10 @@ async function copyText() {
       aria-label="What the owner is told"
     ></textarea>
     <pre v-else class="mt-2 max-w-[80ch] font-sans text-[15px] whitespace-pre-wrap">{{ notice.text }}</pre>
+    <p v-if="mailed" class="mt-2" :class="mailed.ended ? 'font-semibold text-vermilion' : 'text-brass'">
+      {{ mailed.ended ? '◆ The mail to' : '◐ A mail to' }} {{ mailed.mail }}
+      {{ mailed.ended ? 'was not taken.' : 'is on its way.' }} {{ mailed.trouble }}
+    </p>
     <p v-if="notice.sent_at" class="mt-2 text-sm text-ink-2">
       Told on {{ localDay(notice.sent_at) }} by {{ notice.sent_by }}
     </p>
@@ -68,7 +75,20 @@ async function copyText() {
     <div v-if="!closed && can('send notices')" class="mt-2 flex flex-wrap items-end gap-3">
       <template v-if="!notice.sent_at">
         <button class="btn" @click="copyText">{{ copied ? 'Copied' : 'Copy the text' }}</button>
-        <button class="btn btn-main" @click="change('sent')">The owner was told so</button>
+        <template v-if="notice.mailable.length && !mailed?.next">
+          <label v-if="notice.mailable.length > 1">
+            <span class="label">To</span>
+            <select v-model="to" name="to" class="field">
+              <option v-for="(c, i) in notice.mailable" :key="c.id" :value="i ? c.id : ''">{{ c.name }}</option>
+            </select>
+          </label>
+          <button class="btn btn-main" @click="change('mail')">
+            Send it {{ notice.mailable.length > 1 ? 'by mail' : `to ${notice.mailable[0]!.mail}` }}
+          </button>
+        </template>
+        <button class="btn" :class="!notice.mailable.length && 'btn-main'" @click="change('sent')">
+          The owner was told so
+        </button>
       </template>
       <template v-else-if="!notice.answered_at">
         <label class="min-w-72 grow">

@@ -11,6 +11,7 @@ import LabSheet from '../house/LabSheet.vue'
 import PaperSheet from '../house/PaperSheet.vue'
 import PeopleSheet from '../house/PeopleSheet.vue'
 import ProceduresSheet from '../house/ProceduresSheet.vue'
+import TellingSheet from '../house/TellingSheet.vue'
 import SecuritySheet from '../house/SecuritySheet.vue'
 import RecordSheet from '../house/RecordSheet.vue'
 
@@ -26,6 +27,7 @@ const all = [
   { id: 'figures', title: 'Intervals and prices', is: FiguresSheet },
   { id: 'procedures', title: 'Procedures', is: ProceduresSheet },
   { id: 'lists', title: 'Lists in and out', is: ImportSheet },
+  { id: 'told', title: 'Who is told', is: TellingSheet },
   { id: 'hands', title: 'Scanner, pedal, labels', is: HandsSheet },
   { id: 'record', title: 'The record', is: RecordSheet },
   { id: 'security', title: 'Security', is: SecuritySheet },

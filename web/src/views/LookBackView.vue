@@ -65,6 +65,9 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
           </RouterLink>
         </li>
       </ul>
+      <RouterLink class="mt-3 inline-flex min-h-10 items-center underline" :to="{ name: 'safety' }"
+        >Safety notices of makers</RouterLink
+      >
       <p v-if="!data.length" class="mt-3 text-ink-2">
         {{ closed ? 'None was closed yet.' : 'Nothing is in doubt.' }}
       </p>

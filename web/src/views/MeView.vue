@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import AlertNote from '../components/AlertNote.vue'
 import PasswordForm from '../components/PasswordForm.vue'
+import OwnMail from '../components/OwnMail.vue'
 import OwnTokens from '../components/OwnTokens.vue'
 import JoinDirectory from '../components/JoinDirectory.vue'
 import PasskeyForm from '../components/PasskeyForm.vue'
@@ -49,6 +50,8 @@ async function end(session: string) {
         <PinForm />
         <SectionTitle class="mt-8 mb-3">Passkeys</SectionTitle>
         <PasskeyForm />
+        <SectionTitle class="mt-8 mb-3">Mail</SectionTitle>
+        <OwnMail />
       </section>
       <section class="min-w-0">
         <SectionTitle class="mb-1">Where you are signed in</SectionTitle>

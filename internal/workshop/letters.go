@@ -1,0 +1,430 @@
+package workshop
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"strings"
+	"time"
+
+	"northneedle/core/device"
+	"northneedle/core/person"
+	"northneedle/core/run"
+	"northneedle/internal/ledger"
+	"northneedle/internal/mail"
+)
+
+// Post sends mail: by a mail server, or a stand-in of one.
+type Post interface {
+	// Send returns when the mail was taken. The error is [mail.Refused] where it is of no use to try again.
+	Send(ctx context.Context, m mail.Message) error
+}
+
+// MailRules are when what is due is sent, and how often a mail is tried.
+type MailRules struct {
+	Weekday int    `json:"weekday" minimum:"1" maximum:"7" doc:"1 Monday to 7 Sunday: when what is due is sent"`
+	At      string `json:"at" pattern:"^([01][0-9]|2[0-3]):[0-5][0-9]$" doc:"time of that day, as 07:00"`
+	Ahead   int    `json:"ahead" minimum:"1" maximum:"91" doc:"days within which something is told as due"`
+	Retries []int  `json:"retries" minItems:"1" maxItems:"20" doc:"minutes after which a mail that was not taken is tried again, one after another; then it is given up"`
+}
+
+// DefaultMailRules are what a workshop begins with.
+func DefaultMailRules() MailRules {
+	return MailRules{Weekday: 1, At: "07:00", Ahead: 14, Retries: []int{1, 5, 15, 60, 240, 720}}
+}
+
+const mailSetting = "mail"
+
+func (ws *Workshop) mailRules() (MailRules, error) {
+	rules := DefaultMailRules()
+	err := ws.Ledger.Setting(mailSetting, &rules)
+	return rules, err
+}
+
+// SetMailRules sets when what is due is sent.
+func (ws *Workshop) SetMailRules(rules MailRules, who person.Person) error {
+	if _, err := time.Parse("15:04", rules.At); err != nil {
+		return invalid("at", "Write the time as 07:00.")
+	}
+	if slices.ContainsFunc(rules.Retries, func(minutes int) bool { return minutes < 1 || minutes > 7*24*60 }) {
+		return invalid("retries", "A mail is tried again after one minute at least, and one week at most.")
+	}
+	return ws.Ledger.SetSetting(ws.act("", "when mail is sent", who, ""), mailSetting, rules)
+}
+
+// letter is a letter to a contact, as it goes into the outbox.
+func (ws *Workshop) letter(kind ledger.LetterKind, id string, to ledger.Contact, about, by string) ledger.Letter {
+	now := ws.Clock()
+	return ledger.Letter{ID: id, Kind: kind, ContactID: to.ID, Name: to.Name, Mail: to.Mail, About: about, At: now, By: by, Next: &now}
+}
+
+// noMail is the refusal where no mail server is set.
+func noMail() error {
+	return &run.Refusal{Kind: run.Conflict, Code: "no-mail",
+		Message: "No mail is sent from here: whoever runs this server sets a mail server first (--mail)."}
+}
+
+// MailLink sends a contact the link to their page.
+func (ws *Workshop) MailLink(id string, who person.Person) error {
+	c, err := ws.Ledger.Contact(id)
+	if err != nil {
+		return err
+	}
+	link, err := ws.mailedLink(c)
+	switch {
+	case err != nil:
+		return err
+	case ws.Post == nil:
+		return noMail()
+	case c.Mail == "":
+		return invalid("mail", c.Name+" has no address.")
+	case link == "":
+		return invalid("link", "There is no link yet: make one, and say at which address others reach this server.")
+	}
+	lab, err := ws.Lab()
+	if err != nil {
+		return err
+	}
+	now := ws.Clock()
+	l := ws.letter(ledger.LinkLetter, fmt.Sprintf("link-%s-%d-%d", c.ID, c.Link, now.Unix()), c, "contact/"+c.ID, who.Name)
+	l.Subject = lab.Name + ": may I use it? A page for " + c.Name
+	l.Text = "This page shows how your devices stand, takes what is wrong with one, and takes your answers:\n\n" + ledger.PageMark +
+		"\n\nWhoever has the link can do so in your name. Keep it within " + c.Name + ".\n\n" + lab.Name + "\n"
+	return ws.Ledger.Record(ws.act("", "mail queued", who, l.Subject), &l)
+}
+
+// tellReviewers queues a mail to those who can review a run that was just signed, the one that was asked for alone where one was.
+func (ws *Workshop) tellReviewers(ctx context.Context, r run.Run, reviewer string, who person.Person) error {
+	if ws.Post == nil {
+		return nil
+	}
+	everyone, err := ws.Ledger.People()
+	if err != nil {
+		return err
+	}
+	address := ""
+	if err := ws.Ledger.Setting(publicAddress, &address); err != nil {
+		return err
+	}
+	now := ws.Clock()
+	for _, p := range everyone {
+		if p.Mail == "" || !p.Active || p.ID == who.ID || !person.Can(p.Role, person.Review) || reviewer != "" && p.ID != reviewer {
+			continue
+		}
+		l := ledger.Letter{ID: fmt.Sprintf("review-%s-%d-%s", r.ID, r.Seq, p.ID), Kind: ledger.ReviewLetter, Name: p.Name,
+			Mail: p.Mail, About: "run/" + r.ID, At: now, By: who.Name, Next: &now,
+			Subject: "To review: " + r.Device.Tag + ", " + r.Procedure.Title,
+			Text: fmt.Sprintf("%s signed %s on %s (%s %s), %s.\nIt waits for a review. Until then the device stands as the run leaves it.\n",
+				who.Name, r.Procedure.Title, r.Device.Tag, r.Device.Maker, r.Device.Model, r.Device.Place)}
+		if address != "" {
+			l.Text += "\n" + address + "/bench/" + r.ID + "\n"
+		}
+		if err := ws.Ledger.Record(ws.act(l.ID, "mail queued", who, l.Subject), &l); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// KeepPosting sends what is in the outbox, and what is due once a week, until the context ends.
+func (ws *Workshop) KeepPosting(ctx context.Context) {
+	if ws.Post == nil {
+		return
+	}
+	for {
+		if err := ws.SendLetters(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("mail", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(postEach):
+		}
+	}
+}
+
+// postEach is how often the outbox is looked into.
+const postEach = 20 * time.Second
+
+// SendLetters queues what is due once a week, and tries every letter whose time has come. A letter that is sent and whose
+// sending cannot be recorded is sent again, under the same Message-ID.
+func (ws *Workshop) SendLetters(ctx context.Context) error {
+	if ws.Post == nil {
+		return noMail()
+	}
+	ws.posting.Lock()
+	defer ws.posting.Unlock()
+	digests := ws.queueDigests(ctx)
+	letters, err := ws.Ledger.LettersToSend(ws.Clock())
+	if err != nil {
+		return errors.Join(digests, err)
+	}
+	rules, err := ws.mailRules()
+	if err != nil {
+		return errors.Join(digests, err)
+	}
+	for _, l := range letters {
+		if err := ws.send(ctx, l, rules); err != nil {
+			return errors.Join(digests, err)
+		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+	}
+	if len(letters) > 0 {
+		ws.changes.tell("", 0)
+	}
+	return digests
+}
+
+// send tries one letter, and records what came of it.
+func (ws *Workshop) send(ctx context.Context, l ledger.Letter, rules MailRules) error {
+	text := l.Text
+	if l.ContactID != "" {
+		c, err := ws.Ledger.Contact(l.ContactID)
+		if errors.Is(err, ledger.ErrNotFound) { // told no more since it was queued
+			now := ws.Clock()
+			l.Next, l.Ended, l.Trouble = nil, &now, l.Name+" is told no more."
+			return ws.Ledger.Record(ws.act("", "mail not sent", ledger.Nobody, l.Trouble), &l)
+		}
+		if err != nil {
+			return err
+		}
+		link, err := ws.mailedLink(c)
+		if err != nil {
+			return err
+		}
+		text = strings.ReplaceAll(text, ledger.PageMark, link)
+	}
+	failed := ws.Post.Send(ctx, mail.Message{ID: l.ID, To: l.Mail, Subject: l.Subject, Text: text, At: l.At})
+	if ctx.Err() != nil {
+		return ctx.Err() // the program ends: it is tried again
+	}
+	now := ws.Clock()
+	l.Tries++
+	records := []any{&l}
+	kind := "mail sent"
+	switch {
+	case failed == nil:
+		l.Sent, l.Next, l.Trouble = &now, nil, ""
+		told, err := ws.toldBy(l, now)
+		if err != nil {
+			return err
+		}
+		records = append(records, told...)
+	case errors.Is(failed, mail.Refused) || l.Tries > len(rules.Retries):
+		l.Ended, l.Next, l.Trouble, kind = &now, nil, Sentence(failed), "mail not sent"
+	default:
+		next := now.Add(time.Duration(rules.Retries[l.Tries-1]) * time.Minute)
+		l.Next, l.Trouble, kind = &next, Sentence(failed), "mail to be tried again"
+	}
+	return ws.Ledger.Record(ws.act("", kind, ledger.Nobody, l.Subject+", to "+l.Mail), records...)
+}
+
+// aboutNotice begins what a letter is about that tells a notice.
+const aboutNotice = "notice/"
+
+// toldBy is the notice that a letter told, as told then.
+func (ws *Workshop) toldBy(l ledger.Letter, at time.Time) ([]any, error) {
+	id, is := strings.CutPrefix(l.About, aboutNotice)
+	if !is {
+		return nil, nil
+	}
+	n, err := ws.Ledger.Notice(id)
+	if err != nil || n.SentAt != nil {
+		return nil, err
+	}
+	n.Text, n.SentAt, n.SentBy = l.Text, &at, l.By+", by mail to "+l.Mail
+	return []any{&n}, nil
+}
+
+// TryAgain has a letter tried now that waits, or that was given up.
+func (ws *Workshop) TryAgain(ctx context.Context, id string, who person.Person) error {
+	l, err := ws.Ledger.Letter(id)
+	if err != nil {
+		return err
+	}
+	if l.Sent != nil {
+		return &run.Refusal{Kind: run.Conflict, Code: "sent", Message: "This mail was sent already."}
+	}
+	now := ws.Clock()
+	l.Next, l.Ended, l.Tries = &now, nil, 0
+	if err := ws.Ledger.Record(ws.act("", "mail queued", who, l.Subject), &l); err != nil {
+		return err
+	}
+	return ws.SendLetters(ctx)
+}
+
+// digestTime is the last moment, up to now, at which what is due is sent.
+func (r MailRules) digestTime(now time.Time) time.Time {
+	at, _ := time.Parse("15:04", r.At) // looked at when it was set
+	back := (int(now.Weekday()+6)%7 + 1 - r.Weekday + 7) % 7
+	last := time.Date(now.Year(), now.Month(), now.Day()-back, at.Hour(), at.Minute(), 0, 0, now.Location())
+	if last.After(now) {
+		last = time.Date(last.Year(), last.Month(), last.Day()-7, at.Hour(), at.Minute(), 0, 0, now.Location())
+	}
+	return last
+}
+
+// queueDigests queues what is due for everyone who gets it and has not got it for this week. Weeks that the server did not run
+// are not made up for.
+func (ws *Workshop) queueDigests(ctx context.Context) error {
+	rules, err := ws.mailRules()
+	if err != nil {
+		return err
+	}
+	contacts, err := ws.Ledger.Contacts()
+	if err != nil {
+		return err
+	}
+	now := ws.Clock()
+	last := rules.digestTime(now)
+	for _, c := range contacts {
+		if !c.Digest || c.At.After(last) || c.Digested != nil && !c.Digested.Before(last) {
+			continue
+		}
+		l := ws.letter(ledger.DigestLetter, "digest-"+c.ID+"-"+last.Format(time.DateOnly), c, "contact/"+c.ID, ledger.Nobody.Name)
+		if l.Subject, l.Text, err = ws.digest(ctx, c, rules); err != nil {
+			return err
+		}
+		c.Digested = &last
+		if err := ws.Ledger.Record(ws.act(l.ID, "mail queued", ledger.Nobody, l.Subject), &l, &c); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// told are the states that a digest names devices of.
+var told = []device.State{device.NotToBeUsed, device.OutOfUse, device.InDoubt, device.NotEveryTest, device.NotYetAccepted,
+	device.Overdue}
+
+// linesOfState is how many devices of a state a digest names.
+const linesOfState = 40
+
+// digest is how a contact's devices stand, and what is due of them.
+func (ws *Workshop) digest(ctx context.Context, c ledger.Contact, rules MailRules) (subject, text string, err error) {
+	lab, err := ws.Lab()
+	if err != nil {
+		return "", "", err
+	}
+	_, devices, err := ws.found(ctx, their(c), 0, 0)
+	if err != nil {
+		return "", "", err
+	}
+	states, err := ws.states(idsOf(devices)...)
+	if err != nil {
+		return "", "", err
+	}
+	var b strings.Builder
+	now := ws.Clock()
+	fmt.Fprintf(&b, "How %d devices stand on %s: %s.\n", len(devices), now.Format(time.DateOnly), c.Name)
+	stopped := 0
+	for _, state := range told {
+		var lines []string
+		for _, a := range devices {
+			if s := states[a.ID]; s.State == state {
+				lines = append(lines, fmt.Sprintf("- %s, %s %s, %s, %s: %s", a.Tag, a.Maker, a.Model, a.Place, a.Site, s.Words))
+				if s.Stop {
+					stopped++
+				}
+			}
+		}
+		writeLines(&b, strings.ToUpper(string(state)[:1])+string(state)[1:], lines)
+	}
+	day := dayOf(now)
+	due, err := ws.Ledger.DueBetween(ledger.DueFilter{Site: c.Site, Place: c.Place, Owner: c.Owner}, day,
+		day.AddDate(0, 0, rules.Ahead), 10_000)
+	if err != nil {
+		return "", "", err
+	}
+	lines := make([]string, len(due))
+	for i, d := range due {
+		lines[i] = fmt.Sprintf("- %s  %s, %s %s, %s, %s: %s", d.DueOn.Format(time.DateOnly), d.Tag, d.Maker, d.Model, d.Place,
+			d.Site, d.Title)
+	}
+	until := day.AddDate(0, 0, rules.Ahead).Format(time.DateOnly)
+	writeLines(&b, "Due before "+until, lines)
+	notices, err := ws.noticesTo(c)
+	if err != nil {
+		return "", "", err
+	}
+	lines = nil
+	for _, n := range notices {
+		if n.AnsweredAt == nil {
+			lines = append(lines, fmt.Sprintf("- %s, told on %s", n.Tag, n.SentAt.Format(time.DateOnly)))
+		}
+	}
+	writeLines(&b, "Waiting for your answer", lines)
+	if link, err := ws.mailedLink(c); err != nil {
+		return "", "", err
+	} else if link != "" {
+		b.WriteString("\nMay I use it? Report a fault, answer: " + ledger.PageMark + "\n")
+	}
+	b.WriteString("\n" + lab.Name + "\n")
+	return fmt.Sprintf("%s: %d not to be used, %d due before %s", c.Name, stopped, len(due), until), b.String(), nil
+}
+
+// writeLines writes a heading with its lines, so many of them at most; nothing where there is none.
+func writeLines(b *strings.Builder, title string, lines []string) {
+	if len(lines) == 0 {
+		return
+	}
+	fmt.Fprintf(b, "\n%s (%d)\n%s\n", title, len(lines), strings.Join(lines[:min(len(lines), linesOfState)], "\n"))
+	if n := len(lines) - linesOfState; n > 0 {
+		fmt.Fprintf(b, "  and %d more\n", n)
+	}
+}
+
+// mailNotice queues a notice of a look-back for a contact. It counts as told when the mail was taken.
+func (ws *Workshop) mailNotice(b ledger.CountedLookBack, n ledger.Notice, o NoticeOrder, who person.Person) error {
+	if ws.Post == nil {
+		return noMail()
+	}
+	if n.SentAt != nil {
+		return &run.Refusal{Kind: run.Conflict, Code: "sent", Message: "The owner was told already."}
+	}
+	waiting, err := ws.lettersTelling([]ledger.Notice{n})
+	if err != nil {
+		return err
+	}
+	if l := waiting[n.ID]; l != nil && l.Next != nil {
+		return &run.Refusal{Kind: run.Conflict, Code: "on-its-way", Message: "A mail to " + l.Mail + " is on its way already."}
+	}
+	c, err := ws.Ledger.Contact(o.To)
+	if errors.Is(err, ledger.ErrNotFound) || err == nil && c.Mail == "" {
+		return invalid("to", "Say whom it is sent to: somebody with an address, as House, Who is told, has them.")
+	}
+	if err != nil {
+		return err
+	}
+	link, err := ws.mailedLink(c)
+	if err != nil {
+		return err
+	}
+	l := ws.letter(ledger.NoticeLetter, fmt.Sprintf("%s-mail-%d", n.ID, ws.Clock().UnixMilli()), c, aboutNotice+n.ID, who.Name)
+	l.Subject, l.Text = b.Title, o.Text
+	if link != "" {
+		l.Text += "\n\nAnswer here: " + ledger.PageMark + "\n"
+	}
+	return ws.Ledger.Record(ws.act(l.ID, "mail queued", who, l.Subject), &l)
+}
+
+// lettersTelling are the latest letters that tell notices, by the ids of these.
+func (ws *Workshop) lettersTelling(notices []ledger.Notice) (map[string]*LetterView, error) {
+	about := make([]string, len(notices))
+	for i, n := range notices {
+		about[i] = aboutNotice + n.ID
+	}
+	all, err := ws.Ledger.LettersAbout(about...)
+	latest := map[string]*LetterView{}
+	for _, l := range all {
+		if id := strings.TrimPrefix(l.About, aboutNotice); latest[id] == nil {
+			v := letterView(l)
+			latest[id] = &v
+		}
+	}
+	return latest, err
+}
