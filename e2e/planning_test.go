@@ -26,6 +26,7 @@ func TestPlanning(t *testing.T) {
 	t.Run("which devices are in doubt, and which verdicts change", func(t *testing.T) { inDoubt(t, s) })
 	t.Run("a list comes in, and a procedure is tried", func(t *testing.T) { house(t, s) })
 	t.Run("a family of the lab's own, from its procedure to its history", func(t *testing.T) { ownFamily(t, s) })
+	t.Run("an owner is told by mail, and answers on a phone without an account", func(t *testing.T) { tellsOwner(t, s) })
 	t.Run("what the year came to", func(t *testing.T) { yearly(t, s) })
 	t.Run("a page is locked over the bench, and another countersigns", func(t *testing.T) { lockedAndReviewed(t, s) })
 	t.Run("an administrator keeps the people, and reads what was tried", func(t *testing.T) { administers(t, s) })
@@ -365,4 +366,43 @@ func putBack(t *testing.T, s *server) {
 	p.must(p.Go("/house/record"))
 	p.must(p.Press("Check the record"))
 	p.see("The record holds")
+}
+
+// tellsOwner sends a notice by mail, and answers it and reports a fault by the link alone, on a phone.
+func tellsOwner(t *testing.T, s *server) {
+	p := openPage(t, s, "Tamsin Orrery")
+	p.must(p.Go("/house/told"))
+	p.see("Petrel, purser", "Copy the link")
+	link, err := browser.Eval[string](p.Page, `fetch('/api/telling').then(r => r.json()).then(t => t.contacts.find(c => c.name.startsWith('Petrel')).link)`)
+	require.NoError(t, err)
+	p.must(p.Go("/look-back"))
+	p.see("HG-19")
+	p.must(p.Press("Send it to purser@petrel.example"))
+	p.see("is on its way")
+	for wait := time.Now().Add(time.Minute); ; time.Sleep(time.Second) { // the outbox is looked into now and then
+		told, err := browser.Eval[bool](p.Page, `fetch('/api/telling').then(r => r.json()).then(t => t.letters.some(l => l.kind === 'notice' && l.sent))`)
+		require.NoError(t, err)
+		if told {
+			break
+		}
+		require.True(t, time.Now().Before(wait), "the mail was not sent")
+	}
+
+	owner := openPage(t, s, "")
+	owner.must(owner.Go(link))
+	owner.see("Petrel, purser", "May I use it?", "1 without an answer")
+	beyond, err := owner.Narrow(390, 844)
+	require.NoError(t, err)
+	require.Zero(t, beyond, "nothing sticks out of a phone")
+	owner.must(owner.Fill("textarea[name=answer]", "Nobody was treated by it."))
+	owner.must(owner.Fill("input[name=answerer]", "Ada Thorne"))
+	owner.must(owner.Press("Send the answer"))
+	owner.see("● answered")
+	owner.must(owner.Press("Something is wrong"))
+	owner.must(owner.Fill("textarea[name=what]", "It shuts itself off"))
+	owner.must(owner.Press("Report it"))
+	owner.see("The workshop knows of it", "A fault is reported: It shuts itself off (Ada Thorne")
+	require.Empty(t, owner.Troubles())
+	p.must(p.Go("/look-back"))
+	p.see("● answered")
 }

@@ -97,7 +97,7 @@ func (f *filler) told() error {
 	contacts := []any{
 		&ledger.Contact{ID: "contact-quillet", Name: "Quillet Island Clinic, nurse in charge", Mail: "nurse@quillet.example",
 			Site: "Quillet Island Clinic", Digest: true, Link: 1, At: from},
-		&ledger.Contact{ID: "contact-petrel", Name: "Petrel, purser", Mail: "purser@petrel.example", Site: "Hospital boat Petrel", At: from},
+		&ledger.Contact{ID: "contact-petrel", Name: "Petrel, purser", Mail: "purser@petrel.example", Site: "Hospital boat Petrel", Link: 1, At: from},
 		&ledger.Contact{ID: "contact-ward-3", Name: "Ward 3, sister's desk", Mail: "ward3@hallowmere.example", Site: "Merrowby General",
 			Place: "Ward 3", At: from},
 	}

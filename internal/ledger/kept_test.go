@@ -58,7 +58,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t",
 		Kind: ledger.OfCalendar, Hash: "h"}))
 	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"},
-		&ledger.Fault{ID: "f"}))
+		&ledger.Fault{ID: "f"}, &ledger.Letter{ID: "l"}))
 	require.NoError(t, l.Attach(ledger.Act{Kind: "file added", By: idris, At: now}, ledger.Attachment{ID: "f",
 		Subject: "assets/d",
 		Hash:    "2d711642b726b04401627ca9fbac32f5c8530fb1903cc4db02258717921a4881"}, []byte("x")))
@@ -98,7 +98,8 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 				"loose_ends": "what", "procedure_revisions": "revision", "people": "role", "rounds": "by",
 				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
 				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address", "profile_texts": "text",
-				"competences": "family", "tokens": "purpose", "passkeys": "name", "attachments": "name", "faults": "what", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer"}[table]
+				"competences": "family", "tokens": "purpose", "passkeys": "name", "attachments": "name", "faults": "what", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer",
+				"contacts": "mail", "letters": "text", "safety_notices": "title", "safety_devices": "note"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
 			require.NoError(t, err, table)

@@ -39,6 +39,8 @@ type ContactOrder struct {
 
 // SetContact enters who is told, or changes one.
 func (ws *Workshop) SetContact(o ContactOrder, who person.Person) error {
+	ws.telling.Lock()
+	defer ws.telling.Unlock()
 	c := ledger.Contact{ID: ulid.Make().String(), At: ws.Clock()}
 	if o.ID != "" {
 		var err error
@@ -70,6 +72,8 @@ func (ws *Workshop) SetContact(o ContactOrder, who person.Person) error {
 
 // EndContact has somebody told no more; their link opens nothing from then on.
 func (ws *Workshop) EndContact(id, why string, who person.Person) error {
+	ws.telling.Lock()
+	defer ws.telling.Unlock()
 	c, err := ws.Ledger.Contact(id)
 	if err != nil {
 		return err
@@ -84,6 +88,8 @@ func (ws *Workshop) EndContact(id, why string, who person.Person) error {
 
 // NewLink makes the link to somebody's page; an earlier one opens nothing any more.
 func (ws *Workshop) NewLink(id string, who person.Person) error {
+	ws.telling.Lock()
+	defer ws.telling.Unlock()
 	c, err := ws.Ledger.Contact(id)
 	if err != nil {
 		return err

@@ -66,6 +66,18 @@ func noMail() error {
 		Message: "No mail is sent from here: whoever runs this server sets a mail server first (--mail)."}
 }
 
+// queue puts a letter into the outbox, and has it sent.
+func (ws *Workshop) queue(act string, l ledger.Letter, who person.Person) error {
+	if err := ws.Ledger.Record(ws.act(act, "mail queued", who, l.Subject), &l); err != nil {
+		return err
+	}
+	select {
+	case ws.queued <- struct{}{}:
+	default: // it is looked into already
+	}
+	return nil
+}
+
 // MailLink sends a contact the link to their page.
 func (ws *Workshop) MailLink(id string, who person.Person) error {
 	c, err := ws.Ledger.Contact(id)
@@ -92,7 +104,7 @@ func (ws *Workshop) MailLink(id string, who person.Person) error {
 	l.Subject = lab.Name + ": may I use it? A page for " + c.Name
 	l.Text = "This page shows how your devices stand, takes what is wrong with one, and takes your answers:\n\n" + ledger.PageMark +
 		"\n\nWhoever has the link can do so in your name. Keep it within " + c.Name + ".\n\n" + lab.Name + "\n"
-	return ws.Ledger.Record(ws.act("", "mail queued", who, l.Subject), &l)
+	return ws.queue("", l, who)
 }
 
 // tellReviewers queues a mail to those who can review a run that was just signed, the one that was asked for alone where one was.
@@ -121,7 +133,7 @@ func (ws *Workshop) tellReviewers(ctx context.Context, r run.Run, reviewer strin
 		if address != "" {
 			l.Text += "\n" + address + "/bench/" + r.ID + "\n"
 		}
-		if err := ws.Ledger.Record(ws.act(l.ID, "mail queued", who, l.Subject), &l); err != nil {
+		if err := ws.queue(l.ID, l, who); err != nil {
 			return err
 		}
 	}
@@ -140,6 +152,7 @@ func (ws *Workshop) KeepPosting(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 			return
+		case <-ws.queued:
 		case <-time.After(postEach):
 		}
 	}
@@ -156,6 +169,11 @@ func (ws *Workshop) SendLetters(ctx context.Context) error {
 	}
 	ws.posting.Lock()
 	defer ws.posting.Unlock()
+	return ws.sendLetters(ctx)
+}
+
+// sendLetters is [Workshop.SendLetters] for whoever goes through the outbox alone.
+func (ws *Workshop) sendLetters(ctx context.Context) error {
 	digests := ws.queueDigests(ctx)
 	letters, err := ws.Ledger.LettersToSend(ws.Clock())
 	if err != nil {
@@ -242,6 +260,11 @@ func (ws *Workshop) toldBy(l ledger.Letter, at time.Time) ([]any, error) {
 
 // TryAgain has a letter tried now that waits, or that was given up.
 func (ws *Workshop) TryAgain(ctx context.Context, id string, who person.Person) error {
+	if ws.Post == nil {
+		return noMail()
+	}
+	ws.posting.Lock() // it may be under way just now
+	defer ws.posting.Unlock()
 	l, err := ws.Ledger.Letter(id)
 	if err != nil {
 		return err
@@ -254,7 +277,7 @@ func (ws *Workshop) TryAgain(ctx context.Context, id string, who person.Person) 
 	if err := ws.Ledger.Record(ws.act("", "mail queued", who, l.Subject), &l); err != nil {
 		return err
 	}
-	return ws.SendLetters(ctx)
+	return ws.sendLetters(ctx)
 }
 
 // digestTime is the last moment, up to now, at which what is due is sent.
@@ -289,12 +312,26 @@ func (ws *Workshop) queueDigests(ctx context.Context) error {
 		if l.Subject, l.Text, err = ws.digest(ctx, c, rules); err != nil {
 			return err
 		}
-		c.Digested = &last
-		if err := ws.Ledger.Record(ws.act(l.ID, "mail queued", ledger.Nobody, l.Subject), &l, &c); err != nil {
+		if err := ws.queueDigest(c.ID, l, last); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// queueDigest queues a digest for a contact that may have been changed while it was written.
+func (ws *Workshop) queueDigest(contact string, l ledger.Letter, of time.Time) error {
+	ws.telling.Lock()
+	defer ws.telling.Unlock()
+	c, err := ws.Ledger.Contact(contact)
+	if errors.Is(err, ledger.ErrNotFound) || err == nil && !c.Digest {
+		return nil // they are told no more
+	}
+	if err != nil {
+		return err
+	}
+	c.Digested, l.Name, l.Mail = &of, c.Name, c.Mail
+	return ws.Ledger.Record(ws.act(l.ID, "mail queued", ledger.Nobody, l.Subject), &l, &c)
 }
 
 // told are the states that a digest names devices of.
@@ -409,7 +446,7 @@ func (ws *Workshop) mailNotice(b ledger.CountedLookBack, n ledger.Notice, o Noti
 	if link != "" {
 		l.Text += "\n\nAnswer here: " + ledger.PageMark + "\n"
 	}
-	return ws.Ledger.Record(ws.act(l.ID, "mail queued", who, l.Subject), &l)
+	return ws.queue(l.ID, l, who)
 }
 
 // lettersTelling are the latest letters that tell notices, by the ids of these.

@@ -45,8 +45,10 @@ type Workshop struct {
 	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
 	edition atomic.Int64                           // of the shelf: another number after every exchange
 
-	filing    sync.Mutex // one file is kept at a time
-	posting   sync.Mutex // one goes through the outbox at a time
+	filing    sync.Mutex    // one file is kept at a time
+	posting   sync.Mutex    // one goes through the outbox at a time
+	queued    chan struct{} // something was put into the outbox
+	telling   sync.Mutex    // one changes who is told at a time
 	changes   *changes
 	imports   imports
 	jobs      jobs
@@ -59,6 +61,7 @@ type Workshop struct {
 func (ws *Workshop) Begin() {
 	ws.shelf.Store(&ws.Procedures)
 	ws.changes, ws.plans = newChanges(), newPlans()
+	ws.queued = make(chan struct{}, 1)
 	ws.Ledger.OnChange(ws.changes.tell)
 	ws.Bench.Allowed = ws.allowed
 	ws.sequences = capture.NewSequencer(ws.Ledger, ws.Bench, ws.changes.tell)

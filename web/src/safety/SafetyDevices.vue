@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { reactive, ref } from 'vue'
 import DataTable from '../components/DataTable.vue'
+import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import RiskMark from '../components/RiskMark.vue'
 import { api } from '../api/client'
@@ -95,9 +96,12 @@ async function save() {
       }}</span
       ><textarea v-model="form.note" name="note" rows="3" class="field" required maxlength="1000"></textarea>
     </label>
-    <label v-if="form.outcome === 'done'" class="mt-3 block max-w-60"
-      ><span class="label">On which day; left out: today</span
-      ><input v-model="form.done" name="done" type="date" class="field num"
-    /></label>
+    <DayField
+      v-if="form.outcome === 'done'"
+      v-model="form.done"
+      class="mt-3 max-w-60"
+      name="done"
+      label="On which day; left out: today"
+    />
   </FormDialog>
 </template>

@@ -66,7 +66,7 @@ export async function shown(
 ): Promise<{ page: VueWrapper; router: Router }> {
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['today', 'device', 'reference', 'look-back', 'intervals', 'run'].map((name) => ({
+    routes: ['today', 'device', 'reference', 'look-back', 'intervals', 'run', 'house', 'safety'].map((name) => ({
       path: `/${name}/:id?`,
       name,
       component: { template: '<p />' },

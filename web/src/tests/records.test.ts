@@ -263,6 +263,7 @@ describe('what an owner is told', () => {
     to: 'Merrowby General, Ward 7',
     tag: 'MB-0417',
     text: 'It may have read low.',
+    mailable: [],
     ...more,
   })
   const card = (more: object, closed = false) => shown(NoticeCard, { lookBack: 'b1', notice: notice(more), closed })

@@ -2,6 +2,7 @@
 import { computed, onMounted, reactive, ref, watch } from 'vue'
 import { refDebounced } from '@vueuse/core'
 import AlertNote from '../components/AlertNote.vue'
+import DayField from '../components/DayField.vue'
 import DialogShell from '../components/DialogShell.vue'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
@@ -116,12 +117,14 @@ const waiting = computed(() => page.value?.notices.filter((n) => !n.answered_at)
               <b class="num">{{ d.tag }}</b> {{ d.device }}
             </p>
             <p class="text-sm text-ink-2">{{ d.place }}, {{ d.site }}</p>
-            <p class="mt-1 text-lg font-semibold" :class="marks[d.may].tint">
-              <span aria-hidden="true">{{ marks[d.may].sign }}</span> {{ marks[d.may].words }}
-            </p>
             <p v-if="d.words" class="text-[15px]">{{ d.words }}</p>
           </div>
-          <button class="btn min-h-11" @click="open(d)">Something is wrong …</button>
+          <div class="flex grow items-center gap-4 sm:grow-0">
+            <p class="grow text-lg font-semibold" :class="marks[d.may].tint">
+              <span aria-hidden="true">{{ marks[d.may].sign }}</span> {{ marks[d.may].words }}
+            </p>
+            <button class="btn min-h-11" @click="open(d)">Something is wrong …</button>
+          </div>
         </li>
       </ul>
       <p v-if="!page.devices.length" class="mt-2 text-ink-2">There is no such device among yours.</p>
@@ -142,10 +145,7 @@ const waiting = computed(() => page.value?.notices.filter((n) => !n.answered_at)
           ><span class="label">What is wrong</span
           ><textarea v-model="fault.what" name="what" rows="3" class="field" required maxlength="1000"></textarea>
         </label>
-        <label
-          ><span class="label">Since which day; left out: not known</span
-          ><input v-model="fault.since" name="since" type="date" class="field num"
-        /></label>
+        <DayField v-model="fault.since" name="since" label="Since which day; left out: not known" />
         <label
           ><span class="label">Your name</span
           ><input v-model="name" name="reporter" class="field" required maxlength="120" autocomplete="name"
