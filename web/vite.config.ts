@@ -2,6 +2,7 @@ import { writeFileSync } from 'node:fs'
 import { defineConfig } from 'vitest/config'
 import vue from '@vitejs/plugin-vue'
 import tailwindcss from '@tailwindcss/vite'
+import { guide } from './guide'
 
 /** Where the program is served: the same word that tells it so. */
 const server = `http://${process.env.NEEDLE_ADDR ?? 'localhost:8360'}`
@@ -18,8 +19,11 @@ const packages = {
 }
 
 export default defineConfig({
-  plugins: [vue(), tailwindcss(), packages],
+  plugins: [guide, vue(), tailwindcss(), packages],
   build: { target: 'es2022', modulePreload: { polyfill: false }, assetsInlineLimit: 0 },
-  server: { proxy: Object.fromEntries(['/api', '/feed', '/schemas', '/openapi.json'].map((path) => [path, server])) },
+  server: {
+    fs: { allow: ['..'] },
+    proxy: Object.fromEntries(['/api', '/feed', '/schemas', '/openapi.json'].map((path) => [path, server])),
+  },
   test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] },
 })

@@ -20,7 +20,7 @@ const router = useRouter()
 /** An administrator keeps people and copies, and sees nothing of the work. */
 const route = useRoute()
 watchEffect(() => {
-  if (signedIn.value && !can('look') && !['house', 'me'].includes(String(route.name)))
+  if (signedIn.value && !can('look') && !['house', 'me', 'guide'].includes(String(route.name)))
     router.replace({ name: 'house', params: { sheet: 'people' } })
 })
 const keys = ref(false)
@@ -28,7 +28,9 @@ useKeys({ '?': () => (keys.value = true) })
 </script>
 
 <template>
-  <div class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden">
+  <div
+    class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden print:block print:h-auto print:overflow-visible"
+  >
     <TopBar :person="person" :bench="bench" @keys="keys = true" @lock="lock()" @sign-out="signOut()" />
     <div>
       <p v-if="away" class="bg-vermilion-wash px-4 py-2" role="status">
@@ -40,7 +42,9 @@ useKeys({ '?': () => (keys.value = true) })
       </p>
       <OutboxBar :person="person" :away="away > 0" />
     </div>
-    <div class="relative min-h-0 overflow-auto"><RouterView :key="String($route.params.id ?? $route.name)" /></div>
+    <div class="relative min-h-0 overflow-auto print:overflow-visible">
+      <RouterView :key="String($route.params.id ?? $route.name)" />
+    </div>
     <BenchDock v-if="can('look')" :runs="bench?.dock ?? []" :sequences="bench?.sequences" @ended="refetch()" />
     <UnderDialog />
     <KeysDialog v-if="keys" @close="keys = false" />

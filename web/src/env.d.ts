@@ -3,4 +3,8 @@ declare module '*.vue' {
   const component: DefineComponent<object, object, unknown>
   export default component
 }
+declare module '*.md' {
+  const page: { title: string; text: string; labels: string[]; html: string }
+  export default page
+}
 declare module '@fontsource-variable/*'

@@ -68,6 +68,13 @@ export const router = createRouter({
       meta: { title: 'Look-back' },
     },
     {
+      path: '/guide/:page?',
+      name: 'guide',
+      component: () => import('./views/GuideView.vue'),
+      props: true,
+      meta: { title: 'Guide' },
+    },
+    {
       path: '/safety/:id?',
       name: 'safety',
       component: () => import('./views/SafetyView.vue'),

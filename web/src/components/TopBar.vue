@@ -90,6 +90,14 @@ async function allowNotes() {
             <RouterLink
               class="flex min-h-11 w-full items-center px-4"
               :class="active && 'bg-brass-wash'"
+              :to="{ name: 'guide' }"
+              >Guide</RouterLink
+            >
+          </MenuItem>
+          <MenuItem v-slot="{ active }">
+            <RouterLink
+              class="flex min-h-11 w-full items-center px-4"
+              :class="active && 'bg-brass-wash'"
               :to="{ name: 'me' }"
               >Password, PIN, passkeys, sessions</RouterLink
             >

@@ -66,11 +66,13 @@ export async function shown(
 ): Promise<{ page: VueWrapper; router: Router }> {
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['today', 'device', 'reference', 'look-back', 'intervals', 'run', 'house', 'safety'].map((name) => ({
-      path: `/${name}/:id?`,
-      name,
-      component: { template: '<p />' },
-    })),
+    routes: ['today', 'device', 'reference', 'look-back', 'intervals', 'run', 'house', 'safety', 'guide'].map(
+      (name) => ({
+        path: `/${name}/:id?`,
+        name,
+        component: { template: '<p />' },
+      }),
+    ),
   })
   await router.push('/today')
   const page = mount(part, {
