@@ -135,7 +135,7 @@ func TestWhatIsDueIsSentOnceAWeek(t *testing.T) {
 	h.now = time.Date(2026, 3, 16, 7, 0, 0, 0, time.UTC)
 	assert.Len(t, ours(), 2, "once a week")
 	assert.Len(t, ours(), 2)
-	box.err = mail.Refused
+	box.err = mail.ErrRefused
 	h.now = h.now.AddDate(0, 0, 7)
 	l = ours()
 	require.NotNil(t, l[0].Ended, "a server that knows no such address is not asked again")

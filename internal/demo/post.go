@@ -16,7 +16,7 @@ type Post struct{}
 // Send takes a mail.
 func (Post) Send(_ context.Context, m mail.Message) error {
 	if strings.HasPrefix(m.To, "nobody@") {
-		return fmt.Errorf("%w: there is no %s here", mail.Refused, m.To)
+		return fmt.Errorf("%w: there is no %s here", mail.ErrRefused, m.To)
 	}
 	slog.Info("a mail was taken by the demo, and goes to nobody", "to", m.To, "subject", m.Subject)
 	return nil

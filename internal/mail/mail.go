@@ -67,8 +67,8 @@ type Message struct {
 	At      time.Time // its date
 }
 
-// Refused is the error of a mail that its server will never take: the address is none, or is not known there.
-var Refused = errors.New("the mail server refused it")
+// ErrRefused is the error of a mail that its server will never take: the address is none, or is not known there.
+var ErrRefused = errors.New("the mail server refused it")
 
 // Server sends by a mail server.
 type Server struct {
@@ -105,14 +105,14 @@ func New(s Settings) (*Server, error) {
 	return &Server{s, client}, err
 }
 
-// Send sends a mail, and returns when the server has taken it. The error is [Refused] where it is of no use to try again.
+// Send sends a mail, and returns when the server has taken it. The error is [ErrRefused] where it is of no use to try again.
 func (s *Server) Send(ctx context.Context, m Message) error {
 	msg := smtp.NewMsg(smtp.WithNoDefaultUserAgent())
 	if err := msg.From(s.settings.From); err != nil {
 		return err
 	}
 	if err := msg.To(m.To); err != nil {
-		return fmt.Errorf("%w: “%s” is no address", Refused, m.To)
+		return fmt.Errorf("%w: “%s” is no address", ErrRefused, m.To)
 	}
 	from, err := mail.ParseAddress(s.settings.From)
 	if err != nil {
@@ -126,7 +126,7 @@ func (s *Server) Send(ctx context.Context, m Message) error {
 	err = s.client.DialAndSendWithContext(ctx, msg)
 	var failed *smtp.SendError
 	if errors.As(err, &failed) && failed.ErrorCode() >= 500 {
-		return fmt.Errorf("%w: %w", Refused, err)
+		return fmt.Errorf("%w: %w", ErrRefused, err)
 	}
 	return err
 }

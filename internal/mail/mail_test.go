@@ -74,13 +74,13 @@ func TestAMailIsTakenWholeOrSaysWhyNot(t *testing.T) {
 	}
 
 	m.To = "nobody@hallowmere.example"
-	assert.ErrorIs(t, s.Send(context.Background(), m), Refused)
+	assert.ErrorIs(t, s.Send(context.Background(), m), ErrRefused)
 	m.To = "full@hallowmere.example"
 	err = s.Send(context.Background(), m)
 	require.Error(t, err)
-	assert.NotErrorIs(t, err, Refused, "it is worth trying again")
+	assert.NotErrorIs(t, err, ErrRefused, "it is worth trying again")
 	m.To = "ward3@hallowmere.example\r\nBcc: everyone@hallowmere.example"
-	assert.ErrorIs(t, s.Send(context.Background(), m), Refused)
+	assert.ErrorIs(t, s.Send(context.Background(), m), ErrRefused)
 	m.To, m.Subject = "ward3@hallowmere.example", "one\r\nBcc: everyone@hallowmere.example"
 	if err := s.Send(context.Background(), m); err == nil {
 		assert.NotContains(t, b.taken[len(b.taken)-1], "\nBcc:")
@@ -89,7 +89,7 @@ func TestAMailIsTakenWholeOrSaysWhyNot(t *testing.T) {
 	require.NoError(t, err)
 	err = away.Send(context.Background(), m)
 	require.Error(t, err)
-	assert.NotErrorIs(t, err, Refused, "a server that is not there may come back")
+	assert.NotErrorIs(t, err, ErrRefused, "a server that is not there may come back")
 	encrypted, err := New(Settings{Server: address, From: "workshop@hallowmere.example"})
 	require.NoError(t, err)
 	assert.Error(t, encrypted.Send(context.Background(), m), "nothing goes in the clear unless it was said so")

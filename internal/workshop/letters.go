@@ -18,7 +18,7 @@ import (
 
 // Post sends mail: by a mail server, or a stand-in of one.
 type Post interface {
-	// Send returns when the mail was taken. The error is [mail.Refused] where it is of no use to try again.
+	// Send returns when the mail was taken. The error is [mail.ErrRefused] where it is of no use to try again.
 	Send(ctx context.Context, m mail.Message) error
 }
 
@@ -232,7 +232,7 @@ func (ws *Workshop) send(ctx context.Context, l ledger.Letter, rules MailRules) 
 			return err
 		}
 		records = append(records, told...)
-	case errors.Is(failed, mail.Refused) || l.Tries > len(rules.Retries):
+	case errors.Is(failed, mail.ErrRefused) || l.Tries > len(rules.Retries):
 		l.Ended, l.Next, l.Trouble, kind = &now, nil, Sentence(failed), "mail not sent"
 	default:
 		next := now.Add(time.Duration(rules.Retries[l.Tries-1]) * time.Minute)
