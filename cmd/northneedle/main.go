@@ -160,6 +160,9 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 	if shop.Post, err = n.post(isDemo); err != nil {
 		return err
 	}
+	if shop.StartCode, err = startCode(l, isDemo); err != nil {
+		return err
+	}
 	server := api.New(shop, api.Transport{TLS: certificate != nil, BehindProxy: n.BehindProxy, Hosts: n.Hosts})
 	if n.Directory != "" {
 		if err := useDirectory(server, n.Directory); err != nil {
@@ -183,6 +186,9 @@ func (n network) run(isDemo bool, clock capture.WallClock,
 			scheme = "https://"
 		}
 		slog.Info("North Needle is ready", "address", scheme+n.Addr, "data", n.Data)
+		if shop.StartCode != "" {
+			slog.Info("nobody is registered yet: open the address and begin there with this code", "code", shop.StartCode)
+		}
 		daemon.SdNotify(false, daemon.SdNotifyReady)
 		err = server.Serve(ctx, listener, certificate)
 	}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"crypto/rand"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -119,4 +120,13 @@ func (n network) post(isDemo bool) (workshop.Post, error) {
 		return nil, err
 	}
 	return mail.New(settings)
+}
+
+// startCode is what somebody begins with on an empty record; empty where people are registered already.
+func startCode(l *ledger.Ledger, isDemo bool) (string, error) {
+	everyone, err := l.Everyone()
+	if err != nil || isDemo || len(everyone) > 0 {
+		return "", err
+	}
+	return rand.Text()[:12], nil
 }

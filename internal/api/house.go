@@ -128,6 +128,26 @@ func registerHouse(api huma.API, s *Server) {
 		}) (workshop.File, error) {
 			return shop.Backup(in.Body.Passphrase, who(ctx))
 		})
+	serveFile(api, operation{"export-key", http.MethodPost, "/api/house/key", "The workshop's key under a passphrase, for a safe",
+		person.Backup, 0, nil}.as("application/octet-stream"),
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Passphrase string `json:"passphrase" maxLength:"400"`
+			}
+		}) (workshop.File, error) {
+			return shop.ExportKey(in.Body.Passphrase, who(ctx))
+		})
+	serve(api, operation{"first-steps", http.MethodGet, "/api/house/first-steps",
+		"What a workshop does once, and what of it is open", person.LookHouse, 0, nil},
+		func(_ context.Context, _ *struct{}) ([]workshop.FirstStep, error) { return shop.FirstSteps() })
+	serve(api, operation{"set-first-step", http.MethodPost, "/api/house/first-steps", "Do without a first step, or do not",
+		person.SetRules, 0, nil},
+		func(ctx context.Context, in *struct{ Body workshop.StepOrder }) (out []workshop.FirstStep, err error) {
+			if err := shop.SetStep(in.Body, who(ctx)); err != nil {
+				return nil, err
+			}
+			return shop.FirstSteps()
+		})
 	serve(api, operation{"care", http.MethodGet, "/api/house/care", "How the record is looked after",
 		person.CheckRecord, 0, nil},
 		func(_ context.Context, _ *struct{}) (workshop.CareView, error) { return shop.Care(), nil })

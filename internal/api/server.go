@@ -320,7 +320,8 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 		data := strings.HasPrefix(path, "/api/") || strings.HasPrefix(path, "/openapi") ||
 			strings.HasPrefix(path, "/schemas/")
 		byLink := path == "/api/told" || strings.HasPrefix(path, "/api/told/")
-		if !ok && data && !byLink && path != "/api/session" && !strings.HasPrefix(path, "/api/session/passkey/") {
+		if !ok && data && !byLink && path != "/api/session" && path != "/api/session/start" &&
+			!strings.HasPrefix(path, "/api/session/passkey/") {
 			problem := &Problem{
 				Status: http.StatusUnauthorized,
 				Title:  "Not signed in",

@@ -65,6 +65,9 @@ func registerSession(api huma.API, s *Server) {
 			}
 			return refusedTry(err)
 		})
+	serveNothing(api, operation{"start", http.MethodPost, "/api/session/start",
+		"Register the first two accounts of an empty record", person.Public, 0, nil},
+		func(_ context.Context, in *struct{ Body workshop.StartOrder }) error { return s.shop.Start(in.Body) })
 	serveNothing(api, operation{"set-own-mail", http.MethodPost, "/api/session/mail",
 		"Set the address that what waits for one's review is sent to", person.OwnAccount, 0, nil},
 		func(ctx context.Context, in *struct {

@@ -158,6 +158,12 @@ func (l *Ledger) RunsNear(site, place string, since time.Time, limit int) ([]Run
 		since).Order("opened_at DESC").Limit(limit))
 }
 
+// SignedHere reports whether any run was signed here: runs taken from paper do not count.
+func (l *Ledger) SignedHere() (bool, error) {
+	some, err := many[Run](l.read.Select("id").Where("status = ? AND NOT paper", run.Signed).Limit(1))
+	return len(some) > 0, err
+}
+
 // RunsIn are the runs in a state, the oldest first.
 func (l *Ledger) RunsIn(status run.Status, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("status = ?", status).Order("opened_at").Limit(limit))

@@ -4,6 +4,7 @@ import (
 	"crypto/hkdf"
 	"crypto/sha256"
 	"encoding/base64"
+	"io"
 )
 
 // secretLength is how many bytes a secret has: too many to be guessed.
@@ -14,4 +15,9 @@ const secretLength = 24
 func (s *Seal) Secret(purpose string) (string, error) {
 	raw, err := hkdf.Key(sha256.New, s.key.Seed(), nil, "northneedle "+purpose, secretLength)
 	return base64.RawURLEncoding.EncodeToString(raw), err
+}
+
+// Export writes the workshop's key under a passphrase, as [ExportKey] does.
+func (s *Seal) Export(passphrase string, to io.Writer) error {
+	return ExportKey(s.folder, passphrase, to)
 }

@@ -27,6 +27,7 @@ type SessionView struct {
 	Directory string          `json:"directory,omitempty" doc:"name of the directory that people may sign in by"`
 	Idle      int             `json:"idle" doc:"minutes without a hand on the page after which it is locked"`
 	Locked    *PersonView     `json:"locked,omitempty" doc:"whose session it is, where the page was locked: they sign in over it"`
+	Empty     bool            `json:"empty,omitempty" doc:"nobody is registered yet: it is begun here"`
 	Lab       string          `json:"lab"`
 	Version   string          `json:"version"`
 }
@@ -141,6 +142,9 @@ func (ws *Workshop) Session(who person.Person) (out SessionView, err error) {
 	if who.ID != "" {
 		out.Person, out.Can = &PersonView{who.ID, who.Name, who.Role}, person.Cans(who.Role)
 		return out, nil
+	}
+	if out.Empty, err = ws.Empty(); err != nil {
+		return out, err
 	}
 	if ws.Demo {
 		everyone, err := ws.Ledger.People()

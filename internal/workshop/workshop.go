@@ -35,12 +35,13 @@ type Workshop struct {
 	Speed      float64 // how many of the clock's seconds pass in a real one; 0 means 1
 	TryOut     func(p *procedure.Procedure, lab run.Lab,
 		at time.Time) (runview.View, error) // plays a procedure on simulated devices
-	Folder  string           // of the lab's own procedures; empty: none are kept
-	Seal    *seal.Seal       // signs how the record stands, and papers; nil where nothing is signed
-	Post    Post             // sends mail; nil: none is sent
-	Backups *backup.Schedule // copies that are made by themselves; nil: none
-	Demo    bool             // lists the demo's people on the sign-in page
-	Version string
+	Folder    string           // of the lab's own procedures; empty: none are kept
+	Seal      *seal.Seal       // signs how the record stands, and papers; nil where nothing is signed
+	Post      Post             // sends mail; nil: none is sent
+	Backups   *backup.Schedule // copies that are made by themselves; nil: none
+	StartCode string           // by which whoever runs the server begins on an empty record; empty: from the command line alone
+	Demo      bool             // lists the demo's people on the sign-in page
+	Version   string
 
 	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
 	edition atomic.Int64                           // of the shelf: another number after every exchange
@@ -48,6 +49,7 @@ type Workshop struct {
 	filing    sync.Mutex    // one file is kept at a time
 	posting   sync.Mutex    // one goes through the outbox at a time
 	queued    chan struct{} // something was put into the outbox
+	starting  sync.Mutex    // one begins on an empty record
 	telling   sync.Mutex    // one changes who is told at a time
 	changes   *changes
 	imports   imports

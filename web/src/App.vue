@@ -9,6 +9,7 @@ import OwnPassword from './views/OwnPassword.vue'
 import SignIn from './views/SignIn.vue'
 
 const ToldView = defineAsyncComponent(() => import('./views/ToldView.vue'))
+const StartView = defineAsyncComponent(() => import('./views/StartView.vue'))
 const HouseShell = defineAsyncComponent(() => import('./HouseShell.vue'))
 const { person, query, lock } = useSession()
 /** Who worked here last: a session that ends is renewed over what they were doing. */
@@ -37,6 +38,7 @@ useIntervalFn(() => {
     <HouseShell :key="last.id" :person="last" />
     <RenewSession v-if="!person && query.data.value" :person="last" :locked="!!query.data.value.locked" />
   </template>
+  <StartView v-else-if="query.data.value?.empty" />
   <SignIn v-else-if="query.data.value" />
   <main v-else-if="query.error.value" class="grid h-full place-items-center">
     <div class="max-w-md border-2 border-ink bg-sheet p-6">

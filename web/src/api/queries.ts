@@ -31,6 +31,8 @@ export const queries = {
       queryKey: ['supervisors', family],
       queryFn: () => answer(api.GET('/api/supervisors', { params: { query: { family: toValue(family) } } })),
     }),
+  firstSteps: () =>
+    queryOptions({ queryKey: ['firstSteps'], queryFn: () => answer(api.GET('/api/house/first-steps')) }),
   care: () => queryOptions({ queryKey: ['care'], queryFn: () => answer(api.GET('/api/house/care')) }),
   competences: () =>
     queryOptions({ queryKey: ['competences'], queryFn: () => answer(api.GET('/api/house/competences')) }),

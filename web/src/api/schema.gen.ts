@@ -622,6 +622,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/first-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a workshop does once, and what of it is open */
+        get: operations["first-steps"];
+        put?: never;
+        /** Do without a first step, or do not */
+        post: operations["set-first-step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house/intervals": {
         parameters: {
             query?: never;
@@ -633,6 +651,23 @@ export interface paths {
         put?: never;
         /** The lab's figures for its intervals */
         post: operations["set-intervals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The workshop's key under a passphrase, for a safe */
+        post: operations["export-key"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1987,6 +2022,23 @@ export interface paths {
         put?: never;
         /** Set one's own PIN to sign with; an empty one is none */
         post: operations["set-pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Register the first two accounts of an empty record */
+        post: operations["start"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3845,6 +3897,9 @@ export interface components {
             unit: string;
             window?: boolean;
         };
+        "Export-keyRequest": {
+            passphrase: string;
+        };
         Exposure: {
             /** Format: int64 */
             count: number;
@@ -4001,6 +4056,20 @@ export interface components {
             title: string;
             undo?: components["schemas"]["Move"][];
             voided: components["schemas"]["VoidedView"][];
+        };
+        FirstStep: {
+            /** @enum {string} */
+            id: "key" | "copies" | "letterhead" | "logo" | "sites" | "address" | "devices" | "references" | "people" | "competence" | "certificate";
+            /** @description of House, where it is done */
+            sheet?: string;
+            /**
+             * @description without: the workshop does without it
+             * @enum {string}
+             */
+            state: "open" | "done" | "without";
+            /** @description where it is done, if not in House */
+            view?: string;
+            words: string;
         };
         Fitness: {
             blocks: string[];
@@ -5957,6 +6026,8 @@ export interface components {
             demo?: components["schemas"]["PersonView"][];
             /** @description name of the directory that people may sign in by */
             directory?: string;
+            /** @description nobody is registered yet: it is begun here */
+            empty?: boolean;
             /** Format: date-time */
             given_at?: string;
             /** @description who gave the password that is to be changed */
@@ -6146,6 +6217,18 @@ export interface components {
             stop: boolean;
             words: string;
         };
+        StartOrder: {
+            administrator: components["schemas"]["StartPerson"];
+            /** @description that the server said when it was started on the empty record */
+            code: string;
+            /** @description name of the workshop */
+            lab: string;
+            lead: components["schemas"]["StartPerson"];
+        };
+        StartPerson: {
+            name: string;
+            password: string;
+        };
         State: {
             alarm: boolean;
             by: string;
@@ -6170,6 +6253,11 @@ export interface components {
             /** @enum {string} */
             state: "connecting" | "alive" | "silent" | "garbled" | "lost";
             words: string;
+        };
+        StepOrder: {
+            /** @enum {string} */
+            id: "key" | "copies" | "letterhead" | "logo" | "sites" | "address" | "devices" | "references" | "people" | "competence" | "certificate";
+            without: boolean;
         };
         StepView: {
             /** @enum {string} */
@@ -9820,6 +9908,131 @@ export interface operations {
             };
         };
     };
+    "first-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstStep"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-first-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstStep"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-intervals": {
         parameters: {
             query?: never;
@@ -9840,6 +10053,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "export-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Export-keyRequest"];
+            };
+        };
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description Unauthorized */
@@ -16031,6 +16315,55 @@ export interface operations {
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StartOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Conflict */
             409: {

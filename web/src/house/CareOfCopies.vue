@@ -5,6 +5,7 @@ import AlertNote from '../components/AlertNote.vue'
 import SectionTitle from '../components/SectionTitle.vue'
 import { api } from '../api/client'
 import { queries } from '../api/queries'
+import { download } from '../composables/download'
 import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
 import { localDay, localTime } from '../composables/words'
@@ -20,11 +21,7 @@ async function take() {
     api.POST('/api/house/backup', { body: { passphrase: passphrase.value || undefined }, parseAs: 'blob' }),
   )
   if (!blob) return
-  const link = document.createElement('a')
-  link.href = URL.createObjectURL(blob as unknown as Blob)
-  link.download = `northneedle-${new Date().toISOString().slice(0, 10)}.backup`
-  link.click()
-  URL.revokeObjectURL(link.href)
+  download(blob, `northneedle-${new Date().toISOString().slice(0, 10)}.backup`)
   passphrase.value = ''
 }
 </script>

@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import CareOfCopies from './CareOfCopies.vue'
 import CheckPaper from './CheckPaper.vue'
+import KeyExport from './KeyExport.vue'
 import FileRoom from './FileRoom.vue'
 import RestoreCopy from './RestoreCopy.vue'
 import { api } from '../api/client'
@@ -55,6 +56,7 @@ async function check() {
     </div>
     <CheckPaper />
     <CareOfCopies />
+    <KeyExport v-if="can('back up')" />
     <FileRoom />
     <RestoreCopy v-if="can('restore')" />
     <p v-if="data" class="text-sm text-ink-2">North Needle {{ data.version }}</p>

@@ -10,6 +10,7 @@ import { useSession } from '../composables/useSession'
 import { useStartRun } from '../composables/useStartRun'
 import { elapsed } from '../composables/words'
 import SectionTitle from '../components/SectionTitle.vue'
+import FirstSteps from '../components/FirstSteps.vue'
 import WeeksAhead from '../components/WeeksAhead.vue'
 import AlertNote from '../components/AlertNote.vue'
 import { queries } from '../api/queries'
@@ -51,6 +52,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         · {{ data.due_count }} due within 14 days · {{ data.open.length }} in progress ·
         {{ data.review.length }} waiting for review
       </p>
+      <FirstSteps v-if="can('set rules')" class="mt-5" />
       <div class="mt-3 flex flex-wrap items-end gap-x-4 gap-y-2">
         <label v-for="g in groups" :key="g.name" class="w-44">
           <span class="label">{{ g.label }}</span>
