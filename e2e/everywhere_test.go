@@ -34,7 +34,8 @@ var everywhere = []struct{ path, sign string }{
 	{"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
 	{"/house/people", "Who may do what alone"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Hands, in minutes"},
 	{"/house/figures", "Intervals and prices"}, {"/house/procedures", "Procedures"}, {"/house/lists", "Take out"},
-	{"/house/record", "Copies"}, {"/house/told", "Who is told"}, {"/safety", "Our devices"}, {"/guide", "What do you want to do?"},
+	{"/house/record", "Copies"}, {"/house/told", "Who is told"}, {"/safety", "Our devices"},
+	{"/guide", "What do you want to do?"},
 	{"/me", "Where you are signed in"},
 	{"/nowhere", "There is nothing here"},
 }

@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A newcomer begins on an empty folder, with the code that the server said: two accounts, the key, and a register of 300 devices;
-// Today says what is still open.
+// A newcomer begins on an empty folder, with the code that the server said: two accounts, the key, and a register of
+// 300 devices; Today says what is still open.
 func TestAWorkshopBeginsOnAnEmptyFolder(t *testing.T) {
 	t.Parallel()
 	s := launch(t, t.TempDir(), "serve")
@@ -23,7 +23,8 @@ func TestAWorkshopBeginsOnAnEmptyFolder(t *testing.T) {
 	p := openPage(t, s, "")
 	p.must(p.Go("/"))
 	p.see("Nothing is recorded here yet", "One human may hold both")
-	for field, text := range map[string]string{"lab": "Merrowby workshop", "code": "nothing", "administrator-name": "Bram Ostley",
+	for field, text := range map[string]string{"lab": "Merrowby workshop", "code": "nothing",
+		"administrator-name":     "Bram Ostley",
 		"administrator-password": "moss lantern harbour", "lead-name": "Tamsin Orrery", "lead-password": "kettle orchard violin"} {
 		p.must(p.Fill("input[name="+field+"]", text))
 	}
@@ -43,7 +44,8 @@ func TestAWorkshopBeginsOnAnEmptyFolder(t *testing.T) {
 	var list strings.Builder
 	list.WriteString("tag,serial,maker,model,family,site,place,last_done,months,status\n")
 	for i := range 300 {
-		fmt.Fprintf(&list, "NN-%03d,S%05d,Ostrel,C2 capnograph,capnograph,Merrowby General,Ward %d,2026-0%d-10,12,in use\n", i, i, i%9, 1+i%9)
+		fmt.Fprintf(&list,
+			"NN-%03d,S%05d,Ostrel,C2 capnograph,capnograph,Merrowby General,Ward %d,2026-0%d-10,12,in use\n", i, i, i%9, 1+i%9)
 	}
 	file := filepath.Join(t.TempDir(), "devices.csv")
 	require.NoError(t, os.WriteFile(file, []byte(list.String()), 0o600))

@@ -34,7 +34,8 @@ const (
 // not sure. Where letters and blanks are written otherwise is not looked at.
 func (a Affected) Reaches(maker, model, serial, version string) (Reach, string) {
 	same := func(a, b string) bool { return plain(a) == plain(b) }
-	if !same(a.Maker, maker) || len(a.Models) > 0 && !slices.ContainsFunc(a.Models, func(m string) bool { return same(m, model) }) {
+	if !same(a.Maker, maker) || len(a.Models) > 0 && !slices.ContainsFunc(a.Models,
+		func(m string) bool { return same(m, model) }) {
 		return NotReached, ""
 	}
 	reach, why := Reached, ""

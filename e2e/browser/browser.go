@@ -75,7 +75,7 @@ var chromium = sync.OnceValues(func() (context.Context, error) {
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless,
 		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true), chromedp.Flag("force-prefers-reduced-motion", true),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("disable-background-timer-throttling", true),
 		chromedp.Flag("disable-backgrounding-occluded-windows", true),
 		chromedp.Flag("disable-renderer-backgrounding", true),
@@ -147,7 +147,8 @@ func (p *Page) Go(path string) error { return p.do(chromedp.Navigate(p.base + pa
 
 // Within opens a path without loading the page anew, as a link in it does.
 func (p *Page) Within(path string) error {
-	_, err := Eval[bool](p, "history.pushState({}, '', "+quoted(path)+"), dispatchEvent(new PopStateEvent('popstate', {state: {}}))")
+	_, err := Eval[bool](p,
+		"history.pushState({}, '', "+quoted(path)+"), dispatchEvent(new PopStateEvent('popstate', {state: {}}))")
 	return err
 }
 

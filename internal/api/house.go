@@ -128,7 +128,8 @@ func registerHouse(api huma.API, s *Server) {
 		}) (workshop.File, error) {
 			return shop.Backup(in.Body.Passphrase, who(ctx))
 		})
-	serveFile(api, operation{"export-key", http.MethodPost, "/api/house/key", "The workshop's key under a passphrase, for a safe",
+	serveFile(api, operation{"export-key", http.MethodPost, "/api/house/key",
+		"The workshop's key under a passphrase, for a safe",
 		person.Backup, 0, nil}.as("application/octet-stream"),
 		func(ctx context.Context, in *struct {
 			Body struct {

@@ -15,7 +15,8 @@ func registerSafety(api huma.API, shop *workshop.Workshop) {
 	serve(api, operation{"safety-notices", http.MethodGet, "/api/safety", "Safety notices of makers and authorities",
 		person.Look, 0, nil},
 		func(context.Context, *struct{}) ([]workshop.SafetyBrief, error) { return shop.SafetyNotices() })
-	serve(api, operation{"safety-notice", http.MethodGet, "/api/safety/{id}", "One of them, with our devices", person.Look, 0, nil},
+	serve(api, operation{"safety-notice", http.MethodGet, "/api/safety/{id}", "One of them, with our devices",
+		person.Look, 0, nil},
 		func(_ context.Context, in *struct {
 			ID string `path:"id" maxLength:"60"`
 		}) (workshop.SafetyView, error) {

@@ -57,8 +57,10 @@ func TestAnEmptyRecordIsBegunByWhoeverHasTheServer(t *testing.T) {
 	assert.Equal(t, 409, statusOf(stranger.call("POST", "/api/session/start", begin(func(order) {}))))
 	assert.False(t, get[workshop.SessionView](stranger, "/api/session").Empty)
 	lead, administrator := h.client(), h.client()
-	assert.Equal(t, "Merrowby workshop", posted[workshop.SessionView](lead, "/api/session", order{"name": "Tamsin Orrery", "password": "kettle orchard violin"}).Lab)
-	posted[workshop.SessionView](administrator, "/api/session", order{"name": "Bram Ostley", "password": "moss lantern harbour"})
+	assert.Equal(t, "Merrowby workshop", posted[workshop.SessionView](lead, "/api/session",
+		order{"name": "Tamsin Orrery", "password": "kettle orchard violin"}).Lab)
+	posted[workshop.SessionView](administrator, "/api/session", order{"name": "Bram Ostley",
+		"password": "moss lantern harbour"})
 
 	// What is open is what was not done, whoever asks; a workshop can do without some of it.
 	states := func() map[string]string {

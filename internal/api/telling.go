@@ -23,7 +23,8 @@ func registerTelling(api huma.API, shop *workshop.Workshop) {
 		}
 		return shop.Telling(who(ctx))
 	}
-	serve(api, operation{"telling", http.MethodGet, "/api/telling", "Who outside is told, and what was sent", person.Look, 0, nil},
+	serve(api, operation{"telling", http.MethodGet, "/api/telling", "Who outside is told, and what was sent",
+		person.Look, 0, nil},
 		func(ctx context.Context, _ *struct{}) (workshop.TellingView, error) { return telling(ctx, nil) })
 	serve(api, operation{"set-mail-rules", http.MethodPost, "/api/telling/rules", "When what is due is sent",
 		person.KeepContacts, 0, nil},
@@ -59,14 +60,16 @@ func registerTelling(api huma.API, shop *workshop.Workshop) {
 		}) (workshop.TellingView, error) {
 			return telling(ctx, shop.TryAgain(ctx, in.ID, who(ctx)))
 		})
-	serve(api, operation{"told", http.MethodGet, "/api/told", "What somebody outside sees by their link", person.Public, 0, nil},
+	serve(api, operation{"told", http.MethodGet, "/api/told", "What somebody outside sees by their link",
+		person.Public, 0, nil},
 		func(ctx context.Context, in *struct {
 			Linked
 			Search string `query:"search" maxLength:"100"`
 		}) (workshop.ToldPage, error) {
 			return shop.Told(ctx, in.Secret, in.Search)
 		})
-	serve(api, operation{"answer-told", http.MethodPost, "/api/told/answers", "Answer a notice, by a link", person.Public, 0, nil},
+	serve(api, operation{"answer-told", http.MethodPost, "/api/told/answers", "Answer a notice, by a link",
+		person.Public, 0, nil},
 		func(ctx context.Context, in *struct {
 			Linked
 			Body workshop.MayAnswer
@@ -76,7 +79,8 @@ func registerTelling(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.Told(ctx, in.Secret, "")
 		})
-	serve(api, operation{"report-told", http.MethodPost, "/api/told/faults", "Report a fault, by a link", person.Public, 0, nil},
+	serve(api, operation{"report-told", http.MethodPost, "/api/told/faults", "Report a fault, by a link",
+		person.Public, 0, nil},
 		func(ctx context.Context, in *struct {
 			Linked
 			Body workshop.ToldFault

@@ -97,15 +97,18 @@ func (f *filler) told() error {
 	contacts := []any{
 		&ledger.Contact{ID: "contact-quillet", Name: "Quillet Island Clinic, nurse in charge", Mail: "nurse@quillet.example",
 			Site: "Quillet Island Clinic", Digest: true, Link: 1, At: from},
-		&ledger.Contact{ID: "contact-petrel", Name: "Petrel, purser", Mail: "purser@petrel.example", Site: "Hospital boat Petrel", Link: 1, At: from},
-		&ledger.Contact{ID: "contact-ward-3", Name: "Ward 3, sister's desk", Mail: "ward3@hallowmere.example", Site: "Merrowby General",
+		&ledger.Contact{ID: "contact-petrel", Name: "Petrel, purser", Mail: "purser@petrel.example",
+			Site: "Hospital boat Petrel", Link: 1, At: from},
+		&ledger.Contact{ID: "contact-ward-3", Name: "Ward 3, sister's desk", Mail: "ward3@hallowmere.example",
+			Site:  "Merrowby General",
 			Place: "Ward 3", At: from},
 	}
 	if err := f.ledger.Record(f.act("tamsin", "who is told", from), contacts...); err != nil {
 		return err
 	}
 	until := f.today.AddDate(0, 1, 0)
-	notice := &ledger.SafetyNotice{ID: "safety-kestmoor-7", Number: "KM-26-07", Issuer: "Kestmoor", Title: "Cracked strap of the headset",
+	notice := &ledger.SafetyNotice{ID: "safety-kestmoor-7", Number: "KM-26-07", Issuer: "Kestmoor",
+		Title: "Cracked strap of the headset",
 		Text: "The strap of headsets made before May can crack and let a cup sit loose: levels then read low at the ear.\n" +
 			"Bend the strap once and look along its edge. Exchange it where a line is seen; write the new strap's lot down.",
 		Dated: f.today.AddDate(0, 0, -20), Until: &until, Maker: "Kestmoor", Models: []string{"A5 audiometer"},

@@ -95,7 +95,8 @@ func (ws *Workshop) NewLink(id string, who person.Person) error {
 		return err
 	}
 	if ws.Seal == nil {
-		return &run.Refusal{Kind: run.Conflict, Code: "no-key", Message: "Links are made from the workshop's key, and there is none."}
+		return &run.Refusal{Kind: run.Conflict, Code: "no-key",
+			Message: "Links are made from the workshop's key, and there is none."}
 	}
 	c.Link++
 	return ws.Ledger.Record(ws.act("", "link made", who, c.Name), &c)
@@ -216,7 +217,8 @@ func (ws *Workshop) Telling(who person.Person) (v TellingView, err error) {
 		return v, err
 	}
 	for _, c := range contacts {
-		shown := ContactView{ID: c.ID, Name: c.Name, Mail: c.Mail, Site: c.Site, Place: c.Place, Owner: c.Owner, Digest: c.Digest}
+		shown := ContactView{ID: c.ID, Name: c.Name, Mail: c.Mail, Site: c.Site, Place: c.Place, Owner: c.Owner,
+			Digest: c.Digest}
 		if keeps {
 			if shown.Link, err = ws.linkOf(c); err != nil {
 				return v, err

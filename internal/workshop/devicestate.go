@@ -26,7 +26,10 @@ func (ws *Workshop) state(id string) (device.Standing, error) {
 // stateInRun is [Workshop.state] for the bench, where every reading of a run asks: what is known of the device is remembered
 // until records change. What another program wrote is seen with the next command.
 func (ws *Workshop) stateInRun(id string) (device.Standing, error) {
-	facts, err := ledger.RememberRecords(ws.Ledger, "facts of "+id, func() (map[string]device.Facts, error) { return ws.facts(id) })
+	facts, err := ledger.RememberRecords(ws.Ledger, "facts of "+id, func() (map[string]device.Facts,
+		error) {
+		return ws.facts(id)
+	})
 	if f, known := facts[id]; known {
 		return device.Of(f, ws.Clock()), err
 	}

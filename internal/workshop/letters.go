@@ -57,7 +57,8 @@ func (ws *Workshop) SetMailRules(rules MailRules, who person.Person) error {
 // letter is a letter to a contact, as it goes into the outbox.
 func (ws *Workshop) letter(kind ledger.LetterKind, id string, to ledger.Contact, about, by string) ledger.Letter {
 	now := ws.Clock()
-	return ledger.Letter{ID: id, Kind: kind, ContactID: to.ID, Name: to.Name, Mail: to.Mail, About: about, At: now, By: by, Next: &now}
+	return ledger.Letter{ID: id, Kind: kind, ContactID: to.ID, Name: to.Name, Mail: to.Mail, About: about, At: now,
+		By: by, Next: &now}
 }
 
 // noMail is the refusal where no mail server is set.
@@ -107,7 +108,8 @@ func (ws *Workshop) MailLink(id string, who person.Person) error {
 	return ws.queue("", l, who)
 }
 
-// tellReviewers queues a mail to those who can review a run that was just signed, the one that was asked for alone where one was.
+// tellReviewers queues a mail to those who can review a run that was just signed, the one that was asked for alone
+// where one was.
 func (ws *Workshop) tellReviewers(ctx context.Context, r run.Run, reviewer string, who person.Person) error {
 	if ws.Post == nil {
 		return nil
@@ -122,7 +124,8 @@ func (ws *Workshop) tellReviewers(ctx context.Context, r run.Run, reviewer strin
 	}
 	now := ws.Clock()
 	for _, p := range everyone {
-		if p.Mail == "" || !p.Active || p.ID == who.ID || !person.Can(p.Role, person.Review) || reviewer != "" && p.ID != reviewer {
+		if p.Mail == "" || !p.Active || p.ID == who.ID || !person.Can(p.Role,
+			person.Review) || reviewer != "" && p.ID != reviewer {
 			continue
 		}
 		l := ledger.Letter{ID: fmt.Sprintf("review-%s-%d-%s", r.ID, r.Seq, p.ID), Kind: ledger.ReviewLetter, Name: p.Name,
@@ -308,7 +311,8 @@ func (ws *Workshop) queueDigests(ctx context.Context) error {
 		if !c.Digest || c.At.After(last) || c.Digested != nil && !c.Digested.Before(last) {
 			continue
 		}
-		l := ws.letter(ledger.DigestLetter, "digest-"+c.ID+"-"+last.Format(time.DateOnly), c, "contact/"+c.ID, ledger.Nobody.Name)
+		l := ws.letter(ledger.DigestLetter, "digest-"+c.ID+"-"+last.Format(time.DateOnly), c, "contact/"+c.ID,
+			ledger.Nobody.Name)
 		if l.Subject, l.Text, err = ws.digest(ctx, c, rules); err != nil {
 			return err
 		}

@@ -190,7 +190,8 @@ func (ws *Workshop) reached(n ledger.SafetyNotice) ([]SafetyListed, error) {
 }
 
 func (ws *Workshop) safetyBrief(n ledger.SafetyNotice, list []SafetyListed) SafetyBrief {
-	b := SafetyBrief{ID: n.ID, Number: n.Number, Issuer: n.Issuer, Title: n.Title, Dated: n.Dated, Until: n.Until, Stops: n.Stops,
+	b := SafetyBrief{ID: n.ID, Number: n.Number, Issuer: n.Issuer, Title: n.Title, Dated: n.Dated, Until: n.Until,
+		Stops:  n.Stops,
 		Closed: n.Closed, ClosedBy: n.ClosedBy, Devices: len(list)}
 	for _, l := range list {
 		if l.Outcome == ledger.SafetyOpen {
@@ -271,7 +272,8 @@ func (ws *Workshop) NoteSafety(id, tag string, o SafetyDone, who person.Person) 
 		}
 		d.Done = &day
 	}
-	if err := ws.Ledger.Record(ws.act("", "safety notice: "+string(o.Outcome), who, n.Number+", "+a.Tag+": "+d.Note), &d); err != nil {
+	if err := ws.Ledger.Record(ws.act("", "safety notice: "+string(o.Outcome), who, n.Number+", "+a.Tag+": "+d.Note),
+		&d); err != nil {
 		return err
 	}
 	ws.changes.tell("", 0)
@@ -353,7 +355,8 @@ func (ws *Workshop) SafetyPaper(id string) (f File, err error) {
 	if v.Versions != "" {
 		about += ", software " + v.Versions
 	}
-	d := paper.Document{Title: "Safety notice " + v.Number, Under: v.Issuer + ", " + v.Dated.Format(time.DateOnly) + ", " + until,
+	d := paper.Document{Title: "Safety notice " + v.Number,
+		Under: v.Issuer + ", " + v.Dated.Format(time.DateOnly) + ", " + until,
 		Sections: []paper.Section{{Title: v.Title, Text: v.Text}, {Title: "What it is about", Text: about + "."},
 			{Title: fmt.Sprintf("Our devices: %d, %d open", v.Devices, v.Open), Empty: "None of our devices.",
 				Columns: []paper.Column{{Title: "Device", Wide: 2}, {Title: "What", Wide: 3}, {Title: "Serial", Wide: 2},
@@ -369,10 +372,12 @@ func (ws *Workshop) SafetyPaper(id string) (f File, err error) {
 		if l.Done != nil {
 			state += " (" + l.Done.Format(time.DateOnly) + ", " + l.By + ")"
 		}
-		d.Sections[2].Rows = append(d.Sections[2].Rows, []string{l.Tag, l.Device, l.Serial, l.Software, l.Place + ", " + l.Site, state})
+		d.Sections[2].Rows = append(d.Sections[2].Rows, []string{l.Tag, l.Device, l.Serial, l.Software,
+			l.Place + ", " + l.Site, state})
 	}
 	if v.Closed != nil {
-		d.Sections = append(d.Sections, paper.Section{Title: "Closed", Text: fmt.Sprintf("%s, %s: %s", v.Closed.Format(time.DateOnly),
+		d.Sections = append(d.Sections, paper.Section{Title: "Closed", Text: fmt.Sprintf("%s, %s: %s",
+			v.Closed.Format(time.DateOnly),
 			v.ClosedBy, v.Conclusion)})
 	}
 	return ws.onPaper(d, "safety-notice-"+id)

@@ -86,7 +86,8 @@ func (ws *Workshop) Start(o StartOrder) error {
 		return err
 	}
 	lab.Name = strings.TrimSpace(o.Lab)
-	if err := ws.Ledger.Record(ledger.Act{Kind: "record begun", By: ledger.Nobody, At: now, Why: lab.Name}, records...); err != nil {
+	if err := ws.Ledger.Record(ledger.Act{Kind: "record begun", By: ledger.Nobody, At: now, Why: lab.Name},
+		records...); err != nil {
 		return err
 	}
 	return ws.Ledger.SetSetting(ws.act("", "rules set", ledger.Nobody, ""), "lab", lab)
@@ -142,7 +143,7 @@ func (ws *Workshop) FirstSteps() ([]FirstStep, error) {
 			return nil, err
 		}
 		for _, s := range []FirstStep{
-			{ID: "key", Words: "Export the workshop's key into a safe: without it nothing that it signed can be signed anew.", Sheet: "record"},
+			{ID: "key", Words: "Export the workshop's key into a safe: a new machine without it signs with another key.", Sheet: "record"},
 			{ID: "copies", Words: "Have copies made by themselves, on another disk (serve --backups).", Sheet: "record"},
 			{ID: "letterhead", Words: "Address and accreditation for certificates.", Sheet: "papers"},
 			{ID: "logo", Words: "A logo for certificates.", Sheet: "papers"},
@@ -207,5 +208,6 @@ func (ws *Workshop) SetStep(o StepOrder, who person.Person) error {
 	if o.Without {
 		without = append(without, o.ID)
 	}
-	return ws.Ledger.SetSetting(ws.act("", fmt.Sprintf("first step %s: without it %t", o.ID, o.Without), who, ""), withoutSetting, without)
+	return ws.Ledger.SetSetting(ws.act("", fmt.Sprintf("first step %s: without it %t", o.ID, o.Without), who, ""),
+		withoutSetting, without)
 }

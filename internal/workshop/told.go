@@ -180,7 +180,8 @@ func (ws *Workshop) AnswerTold(secret string, o MayAnswer) error {
 		switch {
 		case n.ID != o.Notice:
 		case n.AnsweredAt != nil:
-			return invalid("answer", "It was answered already, by "+n.AnsweredBy+". Tell the workshop if it is another answer now.")
+			return invalid("answer",
+				"It was answered already, by "+n.AnsweredBy+". Tell the workshop if it is another answer now.")
 		default:
 			return ws.ChangeNotice(n.lookBack, n.ID, NoticeOrder{Kind: "answered", Answer: o.Answer}, outside(c, o.Name))
 		}
@@ -206,5 +207,6 @@ func (ws *Workshop) ReportTold(ctx context.Context, secret string, f ToldFault) 
 	if f.Tag == "" || len(found) == 0 {
 		return ledger.ErrNotFound
 	}
-	return ws.ReportFault(found[0].ID, FaultReport{ID: f.ID, What: f.What, Reporter: f.Name, Since: f.Since}, outside(c, f.Name))
+	return ws.ReportFault(found[0].ID, FaultReport{ID: f.ID, What: f.What, Reporter: f.Name, Since: f.Since},
+		outside(c, f.Name))
 }

@@ -18,9 +18,9 @@ const accounts = [
   {
     id: 'administrator',
     title: 'Administrator',
-    words: 'keeps accounts and copies; makes no runs and signs nothing.',
+    words: 'Keeps accounts and copies; makes no runs and signs nothing.',
   },
-  { id: 'lead', title: 'Lead', words: 'says how the workshop judges, reviews runs, keeps references and procedures.' },
+  { id: 'lead', title: 'Lead', words: 'Says how the workshop judges, reviews runs, keeps references and procedures.' },
 ] as const
 async function begin() {
   const done = await send(async () => {
@@ -52,7 +52,7 @@ async function begin() {
       </div>
       <fieldset v-for="a in accounts" :key="a.id" class="border-2 border-line bg-sheet p-4">
         <legend class="px-2 text-lg font-semibold">{{ a.title }}</legend>
-        <p class="text-ink-2">{{ a.title }}: {{ a.words }}</p>
+        <p class="text-ink-2">{{ a.words }}</p>
         <div class="mt-3 grid gap-4 sm:grid-cols-2">
           <label
             ><span class="label">Full name</span
