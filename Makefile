@@ -44,7 +44,7 @@ test: build ## Everything: what CI runs
 	sh ci/made-files-are-current.sh
 	sh ci/debian.sh
 	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web test-go test-web
-	go test -vet=off -timeout 20m -parallel 5 ./e2e
+	go test -vet=off -timeout 20m -parallel 4 ./e2e
 
 lint: web ## Formatting, vet, staticcheck, types
 	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web

@@ -167,9 +167,9 @@ func pumpByHand(t *testing.T, s *server) {
 		return after
 	}
 	second := stage(12.80, 25.3)
-	p.see("Stage as found: 2, 400 mL/h", "was read after the stage before")
+	p.see("Stage as found: 2, 400 mL/h")
 	p.picture("stage-second")
-	p.must(p.Key("Enter")) // what was read after the first is the weight before the second
+	p.enter("was read after the stage before") // what was read after the first is the weight before the second
 	p.see("Runs since")
 	third := stage(second, 404)
 	p.enter("Close as found")

@@ -76,7 +76,7 @@ func (l *Ledger) SafetyDevices(notices ...string) ([]SafetyDevice, error) {
 	return many[SafetyDevice](l.read.Where("notice_id IN ?", notices))
 }
 
-// AssetsOfMaker are the devices of a maker that are on the register, whatever their models.
+// AssetsOfMaker are the devices of a maker that are on the register, whatever their models, each as far as a list shows it.
 func (l *Ledger) AssetsOfMaker(maker string) ([]Asset, error) {
-	return many[Asset](l.read.Where("maker = ? COLLATE NOCASE AND status <> ?", maker, Gone).Order("tag"))
+	return many[Asset](l.read.Model(&Asset{}).Select(listedColumns).Where("maker = ? COLLATE NOCASE AND status <> ?", maker, Gone).Order("tag"))
 }

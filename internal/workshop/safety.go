@@ -189,7 +189,7 @@ func (ws *Workshop) reached(n ledger.SafetyNotice) ([]SafetyListed, error) {
 	return list, err
 }
 
-func (ws *Workshop) safetyBrief(n ledger.SafetyNotice, list []SafetyListed) SafetyBrief {
+func safetyBrief(n ledger.SafetyNotice, list []SafetyListed) SafetyBrief {
 	b := SafetyBrief{ID: n.ID, Number: n.Number, Issuer: n.Issuer, Title: n.Title, Dated: n.Dated, Until: n.Until,
 		Stops:  n.Stops,
 		Closed: n.Closed, ClosedBy: n.ClosedBy, Devices: len(list)}
@@ -213,7 +213,7 @@ func (ws *Workshop) SafetyNotices() ([]SafetyBrief, error) {
 		if err != nil {
 			return nil, err
 		}
-		briefs[i] = ws.safetyBrief(n, list)
+		briefs[i] = safetyBrief(n, list)
 	}
 	return briefs, nil
 }
@@ -229,7 +229,7 @@ func (ws *Workshop) SafetyNotice(id string) (v SafetyView, err error) {
 	if models == nil {
 		models = []string{}
 	}
-	return SafetyView{SafetyBrief: ws.safetyBrief(n, list), Text: n.Text, Maker: n.Maker, Models: models, Serials: n.Serials,
+	return SafetyView{SafetyBrief: safetyBrief(n, list), Text: n.Text, Maker: n.Maker, Models: models, Serials: n.Serials,
 		Versions: n.Versions, By: n.By, At: n.At, Conclusion: n.Conclusion, List: list}, err
 }
 

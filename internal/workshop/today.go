@@ -352,16 +352,27 @@ func (ws *Workshop) troubles() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	notices, err := ws.SafetyNotices()
+	notices, err := ws.Ledger.SafetyNotices()
+	if err != nil {
+		return nil, err
+	}
 	for _, n := range notices {
-		if n.Open == 0 {
+		if n.Closed != nil {
 			continue
 		}
-		trouble := fmt.Sprintf("Safety notice %s of %s: %d of %d devices open", n.Number, n.Issuer, n.Open, n.Devices)
-		if n.Until != nil {
-			trouble += ", to be done by " + n.Until.Format(time.DateOnly)
+		list, err := ws.reached(n)
+		if err != nil {
+			return nil, err
+		}
+		b := safetyBrief(n, list)
+		if b.Open == 0 {
+			continue
+		}
+		trouble := fmt.Sprintf("Safety notice %s of %s: %d of %d devices open", b.Number, b.Issuer, b.Open, b.Devices)
+		if b.Until != nil {
+			trouble += ", to be done by " + b.Until.Format(time.DateOnly)
 		}
 		words = append(words, trouble+".")
 	}
-	return words, err
+	return words, nil
 }
