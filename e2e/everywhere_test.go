@@ -94,7 +94,7 @@ func everyButton(t *testing.T, s *server, half int) {
 				fmt.Sprintf(`location.pathname !== %q || !!document.querySelector('[role=dialog]')`, page.path))
 			require.NoError(t, err)
 			if left {
-				p.must(p.Within("/me")) // so that it begins anew
+				p.must(p.Within("/me")) // another view first: the router then mounts this one again
 				p.see("Your")
 				p.must(p.Within(page.path))
 				p.see(page.sign)

@@ -86,10 +86,7 @@ func natural(a, b string) int {
 // ParseSerials reads which serial numbers a notice names: single ones and stretches, “1200 to 1299, 1402”. Empty: none are
 // named. The error names the part that cannot be.
 func ParseSerials(text string) (all []Range, err error) {
-	for part := range strings.FieldsFuncSeq(text, between) {
-		if part = strings.TrimSpace(part); part == "" {
-			continue
-		}
+	for _, part := range ParseNames(text) {
 		r, err := parseRange(part)
 		if err != nil {
 			return nil, err
@@ -104,10 +101,7 @@ func ParseSerials(text string) (all []Range, err error) {
 
 // ParseVersions reads which versions a notice names: like serial numbers, and “up to 2.3” or “from 2.0” besides.
 func ParseVersions(text string) (all []Range, err error) {
-	for part := range strings.FieldsFuncSeq(text, between) {
-		if part = strings.TrimSpace(part); part == "" {
-			continue
-		}
+	for _, part := range ParseNames(text) {
 		upTo, below := strings.CutPrefix(part, "up to ")
 		from, above := strings.CutPrefix(part, "from ")
 		r := Range{To: strings.TrimSpace(upTo)}
@@ -125,8 +119,15 @@ func ParseVersions(text string) (all []Range, err error) {
 	return all, nil
 }
 
-// between reports what stands between two parts of a list.
-func between(r rune) bool { return r == ',' || r == ';' || r == '\n' }
+// ParseNames reads a list with commas, semicolons or new lines between its parts; empty parts are left out.
+func ParseNames(text string) (names []string) {
+	for part := range strings.FieldsFuncSeq(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
+		if part = strings.TrimSpace(part); part != "" {
+			names = append(names, part)
+		}
+	}
+	return names
+}
 
 // parseRange reads one number, or a stretch of them.
 func parseRange(part string) (Range, error) {

@@ -145,7 +145,7 @@ func (p *Page) do(actions ...chromedp.Action[chromedp.Void]) error {
 // Go opens a path of the server.
 func (p *Page) Go(path string) error { return p.do(chromedp.Navigate(p.base + path)) }
 
-// Within opens a path without loading the page anew, as a link in it does.
+// Within opens a path by the page's own router, as a link in the page does: the scripts are not loaded again.
 func (p *Page) Within(path string) error {
 	_, err := Eval[bool](p,
 		"history.pushState({}, '', "+quoted(path)+"), dispatchEvent(new PopStateEvent('popstate', {state: {}}))")

@@ -37,7 +37,7 @@ func registerTelling(api huma.API, shop *workshop.Workshop) {
 			return telling(ctx, shop.SetContact(in.Body, who(ctx)))
 		})
 	serve(api, operation{"change-link", http.MethodPost, "/api/telling/contacts/{id}",
-		"Tell somebody no more, make the link to their page anew, or send it", person.KeepContacts, 0, nil},
+		"Stop telling somebody, make a new link to their page, or mail the link", person.KeepContacts, 0, nil},
 		func(ctx context.Context, in *struct {
 			ID   string `path:"id" maxLength:"40"`
 			Body struct {

@@ -260,7 +260,7 @@ func TestAnOwnerSeesAndAnswersByTheirLinkAlone(t *testing.T) {
 	assert.Equal(t, "Nobody was treated by it.", answered.Answer)
 	assert.Contains(t, answered.AnsweredBy, "Sister Ann (Quillet Island Clinic")
 
-	// Made anew, the old link opens nothing.
+	// When a new link is made, the old one opens nothing.
 	posted[workshop.TellingView](lead, "/api/telling/contacts/contact-quillet", order{"do": "link"})
 	assert.Equal(t, 422, statusOf(h.byLink(t, secret, "GET", "/api/told", nil)))
 	assert.NotEqual(t, secret, lead.secretOf("Quillet Island Clinic, nurse in charge"))

@@ -12,7 +12,7 @@ type Contact struct {
 	Owner    string
 	Digest   bool       // gets what is due, once a week
 	Digested *time.Time // for which week last
-	Link     int        // how often the secret link to their page was made anew; 0: they have none
+	Link     int        // number of the link to their page, which its secret is made from; 0: they have no link
 	At       time.Time
 	Ended    *time.Time
 }

@@ -110,11 +110,7 @@ func (ws *Workshop) EnterSafety(o SafetyOrder, who person.Person) error {
 		}
 		n.Until = &until
 	}
-	for m := range strings.FieldsFuncSeq(o.Models, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
-		if m = strings.TrimSpace(m); m != "" {
-			n.Models = append(n.Models, m)
-		}
-	}
+	n.Models = device.ParseNames(o.Models)
 	n.Serials, n.Versions = strings.TrimSpace(o.Serials), strings.TrimSpace(o.Versions)
 	if _, err := device.ParseSerials(n.Serials); err != nil {
 		return invalid("serials", Sentence(err)+".")
@@ -381,4 +377,31 @@ func (ws *Workshop) SafetyPaper(id string) (f File, err error) {
 			v.ClosedBy, v.Conclusion)})
 	}
 	return ws.onPaper(d, "safety-notice-"+id)
+}
+
+// openNotices are the safety notices under which devices are open, each in a sentence.
+func (ws *Workshop) openNotices() (words []string, err error) {
+	notices, err := ws.Ledger.SafetyNotices()
+	if err != nil {
+		return nil, err
+	}
+	for _, n := range notices {
+		if n.Closed != nil {
+			continue
+		}
+		list, err := ws.reached(n)
+		if err != nil {
+			return nil, err
+		}
+		b := safetyBrief(n, list)
+		if b.Open == 0 {
+			continue
+		}
+		trouble := fmt.Sprintf("Safety notice %s of %s: %d of %d devices open", b.Number, b.Issuer, b.Open, b.Devices)
+		if b.Until != nil {
+			trouble += ", to be done by " + b.Until.Format(time.DateOnly)
+		}
+		words = append(words, trouble+".")
+	}
+	return words, nil
 }

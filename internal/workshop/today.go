@@ -3,7 +3,6 @@ package workshop
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 	"sort"
@@ -352,27 +351,6 @@ func (ws *Workshop) troubles() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	notices, err := ws.Ledger.SafetyNotices()
-	if err != nil {
-		return nil, err
-	}
-	for _, n := range notices {
-		if n.Closed != nil {
-			continue
-		}
-		list, err := ws.reached(n)
-		if err != nil {
-			return nil, err
-		}
-		b := safetyBrief(n, list)
-		if b.Open == 0 {
-			continue
-		}
-		trouble := fmt.Sprintf("Safety notice %s of %s: %d of %d devices open", b.Number, b.Issuer, b.Open, b.Devices)
-		if b.Until != nil {
-			trouble += ", to be done by " + b.Until.Format(time.DateOnly)
-		}
-		words = append(words, trouble+".")
-	}
-	return words, nil
+	notices, err := ws.openNotices()
+	return append(words, notices...), err
 }

@@ -118,13 +118,10 @@ func (ws *Workshop) Told(ctx context.Context, secret, search string) (v ToldPage
 	if err != nil {
 		return v, err
 	}
-	states, err := ws.states(idsOf(devices)...)
-	if err != nil {
-		return v, err
-	}
 	for _, a := range devices {
+		state := device.Of(facts[a.ID], v.At)
 		d := ToldDevice{Tag: a.Tag, Device: a.Maker + " " + a.Model, Site: a.Site, Place: a.Place,
-			May: mayUse(states[a.ID]), Words: states[a.ID].Words, Faults: []Fault{}}
+			May: mayUse(state), Words: state.Words, Faults: []Fault{}}
 		for _, f := range facts[a.ID].Faults {
 			d.Faults = append(d.Faults, Fault{f.What, f.Reporter, f.At})
 		}

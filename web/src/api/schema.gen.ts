@@ -2209,7 +2209,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Tell somebody no more, make the link to their page anew, or send it */
+        /** Stop telling somebody, make a new link to their page, or mail the link */
         post: operations["change-link"];
         delete?: never;
         options?: never;
