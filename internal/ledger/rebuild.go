@@ -258,16 +258,26 @@ func derived(model any) table {
 	return t
 }
 
-// of are a run's rows in a table, in a fixed order.
-func (t table) of(tx *gorm.DB, id string) ([]string, error) {
-	column := "run_id"
-	if t.name == "runs" {
-		column = "id"
+// byRun are the rows of a table by their run, each run's in a fixed order.
+func (t table) byRun(tx *gorm.DB) (map[string][]string, error) {
+	var rows []struct{ Run, Row string }
+	if err := tx.Raw(fmt.Sprintf(`SELECT "%s" AS run, %s AS row FROM "%s" ORDER BY 1, 2`, t.runColumn(), t.object,
+		t.name)).Scan(&rows).Error; err != nil {
+		return nil, err
 	}
-	var rows []string
-	err := tx.Raw(fmt.Sprintf(`SELECT %s FROM "%s" WHERE "%s" = ? ORDER BY 1`, t.object, t.name, column),
-		id).Scan(&rows).Error
-	return rows, err
+	all := map[string][]string{}
+	for _, r := range rows {
+		all[r.Run] = append(all[r.Run], r.Row)
+	}
+	return all, nil
+}
+
+// runColumn is the column of a table that names the run.
+func (t table) runColumn() string {
+	if t.name == "runs" {
+		return "id"
+	}
+	return "run_id"
 }
 
 // rebuildRuns recomputes the rows of every run from its events.
@@ -277,18 +287,13 @@ func (l *Ledger) rebuildRuns(tx *gorm.DB) ([]Difference, error) {
 		&streams).Error; err != nil {
 		return nil, err
 	}
-	before := map[string][][]string{}
 	known := map[string]bool{}
 	for _, stream := range streams {
-		id := strings.TrimPrefix(stream, runStream)
-		known[id] = true
-		for _, t := range runTables {
-			rows, err := t.of(tx, id)
-			if err != nil {
-				return nil, err
-			}
-			before[id] = append(before[id], rows)
-		}
+		known[strings.TrimPrefix(stream, runStream)] = true
+	}
+	before, err := rowsOfRuns(tx)
+	if err != nil {
+		return nil, err
 	}
 	extra, err := dropUnknownRuns(tx, known)
 	if err != nil {
@@ -321,15 +326,15 @@ func (l *Ledger) rebuildRuns(tx *gorm.DB) ([]Difference, error) {
 			return nil, err
 		}
 	}
+	after, err := rowsOfRuns(tx)
+	if err != nil {
+		return nil, err
+	}
 	all := extra
 	for _, stream := range streams {
 		id := strings.TrimPrefix(stream, runStream)
 		for i, t := range runTables {
-			now, err := t.of(tx, id)
-			if err != nil {
-				return nil, err
-			}
-			was := before[id][i]
+			was, now := before[i][id], after[i][id]
 			if strings.Join(was, "\n") == strings.Join(now, "\n") {
 				continue
 			}
@@ -349,13 +354,26 @@ func (l *Ledger) rebuildRuns(tx *gorm.DB) ([]Difference, error) {
 	return all, nil
 }
 
+// rowsOfRuns are the rows of each of runTables, by their run.
+func rowsOfRuns(tx *gorm.DB) ([]map[string][]string, error) {
+	var all []map[string][]string
+	for _, t := range runTables {
+		rows, err := t.byRun(tx)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, rows)
+	}
+	return all, nil
+}
+
 // dropUnknownRuns removes rows of runs that the log knows no event of.
 func dropUnknownRuns(tx *gorm.DB, known map[string]bool) ([]Difference, error) {
 	var all []Difference
 	for _, t := range runTables {
-		column, which := "run_id", "run_id NOT IN (SELECT id FROM runs WHERE paper = 1)"
+		column, which := t.runColumn(), "run_id NOT IN (SELECT id FROM runs WHERE paper = 1)"
 		if t.name == "runs" {
-			column, which = "id", "paper = 0"
+			which = "paper = 0"
 		}
 		var ids []string
 		if err := tx.Raw(fmt.Sprintf(`SELECT DISTINCT "%s" FROM "%s" WHERE %s`, column, t.name,
