@@ -6,7 +6,7 @@ export NEEDLE_ADDR NEEDLE_DATA
 VERSION ?= $(shell git describe --always 2>/dev/null || echo development)
 
 .PHONY: help demo demo-fresh dev test test-fast cover bench screenshots attack release web client notices build lint \
-	fuzz clean lint-go lint-web types test-go test-web test-fast-go
+	fuzz clean lint-go lint-web types test-go test-web test-fast-go compiled browser made-files
 
 help: ## What make can do
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 16
@@ -22,7 +22,7 @@ dev: web/node_modules/.package-lock.json web ## Serve the demo with pages that r
 	go run ./cmd/northneedle demo & trap "kill $$!" EXIT; cd web && npm run --silent dev
 
 build: web ## Build the one binary
-	go build -trimpath -ldflags "-s -w -X main.version=$(VERSION)" -o northneedle ./cmd/northneedle
+	go build -ldflags "-s -w -X main.version=$(VERSION)" -o northneedle ./cmd/northneedle
 
 # The interface. npm writes node_modules/.package-lock.json when it has installed.
 web/node_modules/.package-lock.json: web/package.json web/package-lock.json
@@ -40,11 +40,11 @@ client: web/node_modules/.package-lock.json ## The description of the API and th
 notices: web ## The list of third parties' work that ships, with its licences
 	go run ./ci/notices > THIRD_PARTY.md
 
-test: build ## Everything: what CI runs
-	sh ci/made-files-are-current.sh
-	sh ci/debian.sh
-	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web test-go test-web
-	go test -vet=off -timeout 20m -parallel 4 ./e2e
+# What waits for the network goes beside what waits for the compiler.
+test: ## Everything: what CI runs
+	@$(MAKE) --no-print-directory --output-sync=target -j2 compiled web browser
+	@$(MAKE) --no-print-directory --output-sync=target -j2 test-go lint-go test-web lint-web made-files
+	go test -vet=off -timeout 20m -parallel 5 ./e2e
 
 lint: web ## Formatting, vet, staticcheck, types
 	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web
@@ -53,6 +53,13 @@ lint: web ## Formatting, vet, staticcheck, types
 test-fast: web/node_modules/.package-lock.json web ## What can be tested in two minutes, without a browser
 	@$(MAKE) --no-print-directory --output-sync=target -j2 test-fast-go types
 
+# What can be compiled before the pages are built, and the browser that the tests of pages drive.
+compiled:
+	go build ./core/... ./families/... ./internal/ledger ./internal/exchange ./internal/paper
+browser:
+	sh ci/debian.sh
+made-files:
+	sh ci/made-files-are-current.sh
 lint-go:
 	test -z "$$(gofmt -l cmd core instruments internal families web/*.go e2e perf)" || { gofmt -l cmd core instruments internal families web/*.go e2e perf; exit 1; }
 	go vet ./...

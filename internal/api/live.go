@@ -18,7 +18,7 @@ import (
 const pulse = time.Second
 
 // beat is how often a live point is looked at.
-const beat = 50 * time.Millisecond
+const beat = 100 * time.Millisecond
 
 // LiveFrame is what a point's link shows.
 type LiveFrame struct{ capture.Frame }
