@@ -16,6 +16,7 @@ import (
 	"northneedle/families/electricalsafety"
 	"northneedle/families/flowanalyser"
 	"northneedle/families/infusionpump"
+	"northneedle/families/maintenance"
 	"northneedle/families/metaboliccart"
 	"northneedle/families/patientscale"
 	"northneedle/families/photometer"
@@ -46,6 +47,7 @@ func All() []Family {
 		{ID: "flow-analyser", Files: flowanalyser.Files, Catalogue: flowanalyser.Catalogue},
 		{ID: "infusion-pump", Files: infusionpump.Files, Catalogue: infusionpump.Catalogue,
 			Figures: map[string]any{"trumpet": infusionpump.Trumpet{}}},
+		{ID: "maintenance", Files: maintenance.Files, Catalogue: maintenance.Catalogue},
 		{ID: "metabolic-cart", Files: metaboliccart.Files, Catalogue: metaboliccart.Catalogue},
 		{ID: "patient-scale", Files: patientscale.Files, Catalogue: patientscale.Catalogue},
 		{ID: "photometer", Files: photometer.Files, Catalogue: photometer.Catalogue},

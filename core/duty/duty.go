@@ -48,6 +48,7 @@ type Duty struct {
 	Outside   bool     `json:"outside,omitempty" yaml:"outside"`     // done by a body entitled to it; recorded here, never issued
 	Fixed     bool     `json:"fixed,omitempty" yaml:"fixed"`         // a rule binds it: the interval is a ceiling that nothing lengthens
 	Accepts   bool     `json:"accepts,omitempty" yaml:"accepts"`     // a device is not accepted without it; see [Acceptance]
+	Maintains bool     `json:"maintains,omitempty" yaml:"maintains"` // its procedure measures nothing
 	Why       string   `json:"why,omitempty" yaml:"why"`
 }
 
@@ -60,6 +61,8 @@ func (d Duty) Check() error {
 		return fmt.Errorf("%s: give months (1 to 120) or days (1 to 3650), not both", d.ID)
 	case d.Uses < 0 || d.Uses > 0 && d.Unit == "":
 		return fmt.Errorf("%s: use is counted in something: give its unit", d.ID)
+	case d.Maintains && d.Procedure == "":
+		return fmt.Errorf("%s: it maintains by a procedure: name that", d.ID)
 	case slices.Contains(d.IfFailed, d.ID):
 		return fmt.Errorf("%s: it cannot wait for its own failure", d.ID)
 	case d.Months == 0 && d.Days == 0 && d.Uses == 0 && len(d.On) == 0 && len(d.IfFailed) == 0:
@@ -89,9 +92,9 @@ func Acceptance(all []Duty) (places []int) {
 	return nil
 }
 
-// whole reports whether a duty is done by a procedure, by the calendar, and of the whole device.
+// whole reports whether a duty is done by a procedure that measures, by the calendar, and of the whole device.
 func whole(d Duty) bool {
-	return d.Procedure != "" && d.Test == "" && !d.Outside && (d.Months > 0 || d.Days > 0)
+	return d.Procedure != "" && !d.Maintains && d.Test == "" && !d.Outside && (d.Months > 0 || d.Days > 0)
 }
 
 // Main is the place of the duty that a list means which speaks of one: the first that is done by a procedure, by the
@@ -171,6 +174,7 @@ type State struct {
 	LastOn   *time.Time
 	DueOn    time.Time // by the calendar, or as it was deferred or re-planned
 	Used     float64   // since it was last done
+	Counter  Counter   // of the device, where what is used is read off it
 	Undone   Undone    // why it does not count, where it does not
 	Deferred Deferral  // until when it was put off, where it was
 }

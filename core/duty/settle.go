@@ -65,6 +65,7 @@ func (r *Recurring) Done(at time.Time) error {
 	}
 	r.LastOn, r.DueOn, r.Reason = &at, next.On, next.Reason
 	r.Used, r.Undone, r.Deferred = 0, Undone{}, Deferral{}
+	r.Counter.From = r.Counter.Shows
 	return nil
 }
 

@@ -80,6 +80,7 @@ func (c *checker) all() {
 	if p.Review != "" && !slices.Contains(Reviews, p.Review) {
 		c.say("review", "%q is not known: use never, on failure or always", p.Review)
 	}
+	c.maintains()
 	c.roles()
 	c.steps()
 	c.tables()
@@ -266,14 +267,16 @@ func (c *checker) step(at string, s Step, place int) {
 
 func (c *checker) record(at string, s *RecordStep) {
 	if len(s.Fields) == 0 {
-		c.say(at+".fields", "is missing")
+		c.say(at+".fields", "is missing: give fields or parts")
 	}
+	c.exchanged(at, s.Parts)
 	for j, f := range s.Fields {
 		path := fmt.Sprintf("%s.fields[%d]", at, j)
 		c.need(path+".id", f.ID)
 		if f.ReadBack != "" && len(f.Options) == 0 {
 			c.say(path+".read_back", "names a setting of an instrument, and the field has no options to hold it against")
 		}
+		c.kept(path, f)
 		if f.Min > f.Max && f.Max != 0 {
 			c.say(path+".min", "%g is above max, %g", f.Min, f.Max)
 		}
@@ -283,6 +286,7 @@ func (c *checker) record(at string, s *RecordStep) {
 		case f.Text:
 		case len(f.Options) > 0:
 			c.choice(path, f, s.Fields[:j])
+		case f.Counts != "":
 		default:
 			c.unit(path+".unit", f.Unit)
 		}

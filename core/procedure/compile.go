@@ -76,6 +76,7 @@ func withDefaults(s Step) Step {
 		out = &c
 	case *RecordStep:
 		c := *s
+		c.Fields = append(slices.Clip(s.Fields), partFields(s.Parts)...)
 		out = &c
 	case *Measure:
 		c := s.withDefaults()

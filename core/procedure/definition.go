@@ -16,13 +16,14 @@ import (
 // Definition is one immutable revision of how a family of devices is verified, as it is written.
 // [Compile] makes a [Procedure] of it.
 type Definition struct {
-	ID       string `yaml:"id" jsonschema:"pattern=^[a-z0-9]+(-[a-z0-9]+)*$"`
-	Revision int    `yaml:"revision" jsonschema:"minimum=1"`
-	Title    string `yaml:"title"`
-	Family   string `yaml:"family"`
-	Test     string `yaml:"test,omitempty"`   // the one test of an analyser that it is about: where it fails, that test is stopped, not the device
-	Shared   bool   `yaml:"shared,omitempty"` // it is for devices of every family: an electrical safety test
-	Summary  string `yaml:"summary,omitempty"`
+	ID        string `yaml:"id" jsonschema:"pattern=^[a-z0-9]+(-[a-z0-9]+)*$"`
+	Revision  int    `yaml:"revision" jsonschema:"minimum=1"`
+	Title     string `yaml:"title"`
+	Family    string `yaml:"family"`
+	Test      string `yaml:"test,omitempty"`      // the one test of an analyser that it is about: where it fails, that test is stopped, not the device
+	Shared    bool   `yaml:"shared,omitempty"`    // it is for devices of every family: an electrical safety test
+	Maintains bool   `yaml:"maintains,omitempty"` // it measures nothing: parts are exchanged or cleaned, and its paper states no conformity
+	Summary   string `yaml:"summary,omitempty"`
 
 	Calibrates []string              `yaml:"calibrates,omitempty"` // analytes whose calibration it is
 	Cautions   []string              `yaml:"cautions" jsonschema:"minItems=1"`

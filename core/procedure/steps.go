@@ -1,6 +1,7 @@
 package procedure
 
 import (
+	"cmp"
 	"fmt"
 	"iter"
 	"slices"
@@ -117,7 +118,8 @@ type Window struct {
 type RecordStep struct {
 	Record   string `yaml:"record" jsonschema:"description=Its title."`
 	StepBase `yaml:",inline"`
-	Fields   []Field `yaml:"fields" jsonschema:"minItems=1"`
+	Fields   []Field         `yaml:"fields,omitempty" jsonschema:"minItems=1"`
+	Parts    []ExchangedPart `yaml:"parts,omitempty" jsonschema:"minItems=1"`
 }
 
 // Field is one figure of a data plate, or one thing to choose.
@@ -127,13 +129,16 @@ type Field struct {
 	Unit     string   `json:"unit" yaml:"unit,omitempty"`
 	Min      float64  `json:"min,omitempty" yaml:"min,omitempty"`
 	Max      float64  `json:"max,omitempty" yaml:"max,omitempty"`
-	Options  []Option `json:"options,omitempty" yaml:"options,omitempty"`     // a choice in place of a figure
-	Text     bool     `json:"text,omitempty" yaml:"text,omitempty"`           // words in place of a figure
-	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"`   // may stay empty
-	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`     // an earlier choice that this one must equal; or "role.lot", "role.expiry", "role.quantity" of what fills a role
-	Quantity string   `json:"quantity,omitempty" yaml:"quantity,omitempty"`   // it is typed in the unit that the device shows the quantity in
-	ReadBack string   `json:"read_back,omitempty" yaml:"read_back,omitempty"` // the setting of an instrument that the choice is, by the profile's name: what the instrument says of itself is held against it
-	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`     // what it would look like if it did not
+	Options  []Option `json:"options,omitempty" yaml:"options,omitempty"`                        // a choice in place of a figure
+	Text     bool     `json:"text,omitempty" yaml:"text,omitempty"`                              // words in place of a figure
+	Optional bool     `json:"optional,omitempty" yaml:"optional,omitempty"`                      // may stay empty
+	SameAs   string   `json:"same_as,omitempty" yaml:"same_as,omitempty"`                        // an earlier choice that this one must equal; or "role.lot", "role.expiry", "role.quantity" of what fills a role
+	Quantity string   `json:"quantity,omitempty" yaml:"quantity,omitempty"`                      // it is typed in the unit that the device shows the quantity in
+	ReadBack string   `json:"read_back,omitempty" yaml:"read_back,omitempty"`                    // the setting of an instrument that the choice is, by the profile's name: what the instrument says of itself is held against it
+	Symptom  string   `json:"symptom,omitempty" yaml:"symptom,omitempty"`                        // what it would look like if it did not
+	Keeps    string   `json:"keeps,omitempty" yaml:"keeps,omitempty" jsonschema:"enum=software"` // what of the device it is: kept with the device when the run is signed
+	Counts   string   `json:"counts,omitempty" yaml:"counts,omitempty"`                          // it is what the device's counter of these shows, in the words of the duties that go by it: "hours"
+	SetBack  bool     `json:"set_back,omitempty" yaml:"set_back,omitempty"`                      // the counter is set back to nothing in the run
 }
 
 // Recorded is what a run recorded for the field, in words: the title of the option, the words, or the figure with its unit;
@@ -146,7 +151,7 @@ func (f Field) Recorded(plate map[string]float64, choices map[string]string) str
 		}
 	}
 	if v, ok := plate[f.ID]; ok && choice == "" {
-		return strings.TrimSpace(fmt.Sprintf("%g %s", v, quantity.ShowUnit(f.Unit)))
+		return strings.TrimSpace(fmt.Sprintf("%g %s", v, cmp.Or(f.Counts, quantity.ShowUnit(f.Unit))))
 	}
 	return choice
 }

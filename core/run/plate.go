@@ -53,6 +53,9 @@ func (c RecordPlate) decide(r Run, o Order) ([]Fact, error) {
 			return nil, refuse(Invalid, "range", field.ID, "%s: %g is outside %g to %g %s.", field.Label, v, field.Min,
 				field.Max, quantity.ShowUnit(r.FieldUnit(field)))
 		}
+		if field.Counts != "" && v < 0 {
+			return nil, refuse(Invalid, "range", field.ID, "%s: a counter shows 0 or more.", field.Label)
+		}
 		values[field.ID] = v
 	}
 	if len(r.Readings) > 0 && r.usedPlate(step) {

@@ -28,7 +28,8 @@ const (
 	ConformsSetUp    Result = "conforms, after a cause outside the device was removed"
 	ConformsAdjusted Result = "conforms after adjustment"
 	Fails            Result = "does not conform"
-	NotComplete      Result = "not complete" // something that is required was not done
+	Maintained       Result = "done; nothing was measured" // of a procedure that maintains: no statement of conformity
+	NotComplete      Result = "not complete"               // something that is required was not done
 )
 
 // UnmarshalText reads a result. Earlier versions wrote "no statement" where something was left out.
@@ -43,7 +44,7 @@ func (r *Result) UnmarshalText(text []byte) error {
 func (r Result) Passed() bool { return slices.Contains(PassedResults, r) }
 
 // PassedResults are those with which a device may be used.
-var PassedResults = []Result{Conforms, ConformsSetUp, ConformsAdjusted}
+var PassedResults = []Result{Conforms, ConformsSetUp, ConformsAdjusted, Maintained}
 
 // Bound is a standard that fills a role.
 type Bound struct {

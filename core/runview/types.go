@@ -64,12 +64,13 @@ type View struct {
 
 // ProcedureBrief names the procedure.
 type ProcedureBrief struct {
-	ID       string   `json:"id"`
-	Revision int      `json:"revision"`
-	Title    string   `json:"title"`
-	Hash     string   `json:"hash"`
-	Test     string   `json:"test,omitempty"` // the one test of an analyser that it is about
-	Cautions []string `json:"cautions"`
+	ID        string   `json:"id"`
+	Revision  int      `json:"revision"`
+	Title     string   `json:"title"`
+	Hash      string   `json:"hash"`
+	Test      string   `json:"test,omitempty"` // the one test of an analyser that it is about
+	Cautions  []string `json:"cautions"`
+	Maintains bool     `json:"maintains,omitempty"` // it measures nothing
 }
 
 // ChangeView is a part that was replaced, and the steps that this invalidated.

@@ -27,7 +27,7 @@ func Of(r run.Run, now time.Time) View {
 		Letterhead: r.Lab.Letterhead,
 
 		Replaces:  r.Replaces,
-		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Test, p.Cautions},
+		Procedure: ProcedureBrief{p.ID, p.Revision, p.Title, r.Hash, p.Test, p.Cautions, p.Maintains},
 		Rule:      r.Rule().Meaning(),
 		Parts:     p.Parts,
 		Changed:   []ChangeView{},

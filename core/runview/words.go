@@ -22,6 +22,9 @@ func AnswerWords(tests bool, a run.Answer) string {
 
 // statement is what is offered to be signed: by what it was verified, what was changed, and what came of it and why.
 func statement(r run.Run, why string) string {
+	if r.Procedure.Maintains {
+		return maintained(r, why)
+	}
 	var made, outside []string
 	touched := false
 	for _, f := range r.Procedure.Findings() {
@@ -49,6 +52,27 @@ func statement(r run.Run, why string) string {
 	said := fmt.Sprintf("Verified by “%s”, revision %d. %s %s.", r.Procedure.Title, r.Procedure.Revision, what,
 		strings.TrimRight(strings.ToUpper(why[:1])+why[1:], ". "))
 	return strings.Join(append([]string{said}, r.States()...), " ")
+}
+
+// maintained is the statement of a run that measured nothing: what was fitted, and what counters showed.
+func maintained(r run.Run, why string) string {
+	said := []string{fmt.Sprintf("Maintained by “%s”, revision %d.", r.Procedure.Title, r.Procedure.Revision)}
+	var fitted []string
+	for _, p := range r.Fitted() {
+		fitted = append(fitted, p.Words())
+	}
+	if len(fitted) > 0 {
+		said = append(said, "Fitted: "+strings.Join(fitted, "; ")+".")
+	}
+	for _, c := range r.Counts() {
+		words := fmt.Sprintf("The counter showed %g %s", c.Shows, c.Of)
+		if c.SetBack {
+			words += " and was set back to 0"
+		}
+		said = append(said, words+".")
+	}
+	said = append(said, strings.TrimRight(strings.ToUpper(why[:1])+why[1:], ". ")+".")
+	return strings.Join(append(said, r.States()...), " ")
 }
 
 // AsFound says in a sentence how the device was found.

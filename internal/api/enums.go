@@ -66,7 +66,7 @@ var words = map[reflect.Type][]any{
 		runview.MatterException,
 		runview.MatterCutShort, runview.MatterOverruled, runview.MatterVoided, runview.MatterFarOut, runview.MatterWithdrawn, runview.MatterEarly,
 		runview.MatterTyped, runview.MatterChanged},
-	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsSetUp, run.ConformsAdjusted, run.Fails, run.NotComplete},
+	reflect.TypeFor[run.Result](): {run.Conforms, run.ConformsSetUp, run.ConformsAdjusted, run.Maintained, run.Fails, run.NotComplete},
 	reflect.TypeFor[run.Status](): {run.Open, run.InReview, run.Signed, run.Abandoned},
 	reflect.TypeFor[uncertainty.Distribution](): {uncertainty.Normal, uncertainty.Rectangular,
 		uncertainty.Triangular, uncertainty.UShaped},

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"fmt"
 	"time"
 
 	"northneedle/core/duty"
@@ -35,7 +36,7 @@ type ActivityNote struct {
 
 // State is the activity as the core judges it.
 func (a Activity) State() duty.State {
-	return duty.State{LastOn: a.LastOn, DueOn: a.DueOn, Used: a.Used, Undone: a.Undone, Deferred: a.Deferred}
+	return duty.State{LastOn: a.LastOn, DueOn: a.DueOn, Used: a.Used, Counter: a.Counter, Undone: a.Undone, Deferred: a.Deferred}
 }
 
 // NewActivity is a duty that begins to recur on a device; it is first due on a day.
@@ -82,7 +83,7 @@ func (a Activity) Recurring() duty.Recurring {
 
 // Adopt takes what became of a recurring duty over.
 func (a *Activity) Adopt(r duty.Recurring) {
-	a.LastOn, a.DueOn, a.Used, a.Undone, a.Deferred, a.Reason = r.LastOn, r.DueOn, r.Used, r.Undone, r.Deferred, r.Reason
+	a.LastOn, a.DueOn, a.Used, a.Counter, a.Undone, a.Deferred, a.Reason = r.LastOn, r.DueOn, r.Used, r.Counter, r.Undone, r.Deferred, r.Reason
 }
 
 // Recurrings are activities as the core knows them.
@@ -189,21 +190,84 @@ func settleActivities(w *writer, r run.Run) error {
 // happened undoes the duties that what was done in a signed run makes due: legal re-verification, where a seal was broken.
 func happened(w *writer, r run.Run) error {
 	for _, h := range r.Happened() {
-		all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
-		if err != nil {
+		if err := undone(w, r, h.Event, h.Words); err != nil {
 			return err
 		}
-		at := r.Signature.At
-		changed := Adopted(all, duty.Happened(Recurrings(all), h.Event, h.Words, at))
-		note := ActivityNote{ID: r.ID + "-" + string(h.Event), AssetID: r.Device.ID, At: at, By: r.Signature.By.Name, Kind: NoteEvent,
-			Event: string(h.Event), Text: h.Words, RunID: r.ID}
-		if len(changed) > 0 {
-			note.ActivityID = changed[0].ID
-		}
-		if err := w.save(&note); err != nil {
+	}
+	return nil
+}
+
+// undone undoes the duties of a run's device that an event makes due.
+func undone(w *writer, r run.Run, event duty.Event, words string) error {
+	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
+	if err != nil {
+		return err
+	}
+	at := r.Signature.At
+	changed := Adopted(all, duty.Happened(Recurrings(all), event, words, at))
+	note := ActivityNote{ID: r.ID + "-" + string(event), AssetID: r.Device.ID, At: at, By: r.Signature.By.Name, Kind: NoteEvent,
+		Event: string(event), Text: words, RunID: r.ID}
+	if len(changed) > 0 {
+		note.ActivityID = changed[0].ID
+	}
+	if err := w.save(&note); err != nil {
+		return err
+	}
+	for _, a := range changed {
+		if err := w.save(a); err != nil {
 			return err
 		}
-		for _, a := range changed {
+	}
+	return nil
+}
+
+// counted takes over what the counters of a signed run's device showed: the duties that go by them are due when used up.
+func counted(w *writer, r run.Run) error {
+	return counters(w, r, func(d *duty.Recurring, c run.Count) (what, words string) {
+		d.Counted(c.Shows, r.Signature.At)
+		return "counted", fmt.Sprintf("the counter shows %g %s", c.Shows, c.Of)
+	})
+}
+
+// setBack notes the counters that were set back in a signed run, after what it did was done.
+func setBack(w *writer, r run.Run) error {
+	return counters(w, r, func(d *duty.Recurring, c run.Count) (what, words string) {
+		if !c.SetBack {
+			return "", ""
+		}
+		d.SetBack(r.Signature.At)
+		return "set-back", "the counter was set back to 0 " + c.Of
+	})
+}
+
+// counters brings the duties that go by a counter read in a run up to date; take says what became of one, as part of an id
+// and in words, or nothing where it stays.
+func counters(w *writer, r run.Run, take func(*duty.Recurring, run.Count) (what, words string)) error {
+	counts := r.Counts()
+	if len(counts) == 0 {
+		return nil
+	}
+	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
+	if err != nil {
+		return err
+	}
+	for _, count := range counts {
+		for i := range all {
+			a := &all[i]
+			if !a.Duty.GoesBy(count.Of) {
+				continue
+			}
+			recurring := a.Recurring()
+			what, words := take(&recurring, count)
+			if what == "" {
+				continue
+			}
+			note := ActivityNote{ID: r.ID + "-" + what + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: r.Signature.At,
+				By: r.Signature.By.Name, Kind: NoteUse, Text: words, Amount: recurring.Used - a.Used, RunID: r.ID}
+			a.Adopt(recurring)
+			if err := w.save(&note); err != nil {
+				return err
+			}
 			if err := w.save(a); err != nil {
 				return err
 			}

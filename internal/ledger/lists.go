@@ -221,6 +221,12 @@ func (l *Ledger) EarlierOf(asset, procedureID string) ([]procedure.Earlier, erro
 	return all, nil
 }
 
+// Fitted are the parts that were fitted in a device, the latest first: 50 at most. What a replaced run fitted counts no more.
+func (l *Ledger) Fitted(asset string) ([]Fitting, error) {
+	return many[Fitting](l.read.Where("asset_id = ? AND run_id IN (SELECT id FROM runs WHERE replaced_by = '')", asset).
+		Order("at DESC, id").Limit(50))
+}
+
 // OpenItems are all open ones, the longest open first.
 func (l *Ledger) OpenItems() ([]OpenItem, error) {
 	return many[OpenItem](l.read.Order("opened_at"))

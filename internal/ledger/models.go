@@ -88,7 +88,8 @@ type Activity struct {
 	Active    bool      `gorm:"index:activity_by_risk,priority:1;index:activity_by_date,priority:1;index:activity_of_asset,priority:2"`
 	Reason    string
 	Used      float64          // since it was last done
-	Undone    duty.Undone      `gorm:"embedded;embeddedPrefix:undone_"` // why it does not count, where it does not
+	Counter   duty.Counter     `gorm:"embedded;embeddedPrefix:counter_"` // of the device, where what is used is read off it
+	Undone    duty.Undone      `gorm:"embedded;embeddedPrefix:undone_"`  // why it does not count, where it does not
 	Deferred  duty.Deferral    `gorm:"embedded;embeddedPrefix:deferred_"`
 	Accepted  AcceptedInterval `gorm:"embedded;embeddedPrefix:interval_"`
 }
@@ -224,6 +225,18 @@ type OpenItem struct {
 
 // TableName is what the table has been called from the first version on.
 func (OpenItem) TableName() string { return "loose_ends" }
+
+// Fitting is a part that was fitted in a signed run.
+type Fitting struct {
+	ID      uint   `gorm:"primaryKey"`
+	RunID   string `gorm:"index"`
+	AssetID string `gorm:"index"`
+	At      time.Time
+	Part    string
+	Amount  int
+	Number  string // its maker's order number
+	Lot     string // its lot or serial number; empty where it bears none
+}
 
 // Result is one point of an ended run.
 type Result struct {

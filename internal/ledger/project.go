@@ -2,10 +2,12 @@ package ledger
 
 import (
 	"errors"
+	"fmt"
 	"slices"
 	"time"
 
 	"northneedle/core/conformity"
+	"northneedle/core/duty"
 	"northneedle/core/run"
 	"northneedle/core/runview"
 
@@ -131,16 +133,24 @@ func projectOpenItems(tx *gorm.DB, run run.Run) error {
 	return nil
 }
 
-// projectResults writes the results of a signed run, and takes out those of any other.
+// projectResults writes the results of a signed run and the parts that it fitted, and takes out those of any other.
 func projectResults(tx *gorm.DB, r run.Run) error {
-	if err := tx.Where("run_id = ?", r.ID).Delete(&Result{}).Error; err != nil {
-		return err
+	for _, model := range []any{&Result{}, &Fitting{}} {
+		if err := tx.Where("run_id = ?", r.ID).Delete(model).Error; err != nil {
+			return err
+		}
 	}
 	if r.Status != run.Signed {
 		return nil
 	}
 	if rows := resultRows(r); len(rows) > 0 {
 		if err := tx.CreateInBatches(rows, 100).Error; err != nil {
+			return err
+		}
+	}
+	for _, p := range r.Fitted() {
+		if err := tx.Create(&Fitting{RunID: r.ID, AssetID: r.Device.ID, At: r.Signature.At, Part: p.Title, Amount: p.Amount,
+			Number: p.Number, Lot: p.Lot}).Error; err != nil {
 			return err
 		}
 	}
@@ -156,31 +166,20 @@ func projectResults(tx *gorm.DB, r run.Run) error {
 // days, a look-back. They are drawn once; what people decided since is not undone by
 // computing the lists anew.
 func follow(w *writer, r run.Run) error {
-	if r.Signature.Result != run.NotComplete && r.Procedure.Test == "" {
-		asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
-		if err != nil && !errors.Is(err, ErrNotFound) {
+	asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return err
+	}
+	if err == nil {
+		if err := stands(w, r, asset); err != nil {
 			return err
 		}
-		if err == nil {
-			if asset.Status = OutOfUse; r.Signature.Result.Passed() {
-				asset.Status, asset.Why = InUse, ""
-			}
-			if err := w.save(&asset); err != nil {
-				return err
-			}
+	}
+	for _, follows := range []func(*writer, run.Run) error{counted, settleActivities, setBack, happened, chartControls,
+		openOnDevice} {
+		if err := follows(w, r); err != nil {
+			return err
 		}
-	}
-	if err := settleActivities(w, r); err != nil {
-		return err
-	}
-	if err := happened(w, r); err != nil {
-		return err
-	}
-	if err := chartControls(w, r); err != nil {
-		return err
-	}
-	if err := openOnDevice(w, r); err != nil {
-		return err
 	}
 	return w.done(Act{
 		Kind: "followed from a signed run",
@@ -188,6 +187,32 @@ func follow(w *writer, r run.Run) error {
 		At:   r.Signature.At,
 		Why:  string(r.Signature.Result) + ", run " + r.ID,
 	})
+}
+
+// stands brings a device's status and the version of its software up to date with a signed run on it. One that measured
+// nothing brings nothing back into use.
+func stands(w *writer, r run.Run, asset Asset) error {
+	was := asset
+	switch result := r.Signature.Result; {
+	case result == run.NotComplete || r.Procedure.Test != "" || result == run.Maintained:
+	case result.Passed():
+		asset.Status, asset.Why = InUse, ""
+	default:
+		asset.Status = OutOfUse
+	}
+	if version := r.Software(); version != "" && version != was.Software {
+		asset.Software = version
+		if was.Software != "" {
+			words := fmt.Sprintf("from %s to %s, read in a run", was.Software, version)
+			if err := undone(w, r, duty.NewSoftware, words); err != nil {
+				return err
+			}
+		}
+	}
+	if asset.Status == was.Status && asset.Why == was.Why && asset.Software == was.Software {
+		return nil
+	}
+	return w.save(&asset)
 }
 
 // countFound counts, for the runs that a condition names, the points read as found and

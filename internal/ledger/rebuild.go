@@ -248,7 +248,8 @@ func (t table) put(tx *gorm.DB, key string, row json.RawMessage) error {
 
 // runTables are the tables that are computed from the events of runs, with what their rows are
 // compared by: all but the number that a new row happens to get.
-var runTables = []table{derived(&Run{}), derived(&OpenItem{}), derived(&Result{}), derived(&Use{})}
+var runTables = []table{derived(&Run{}), derived(&OpenItem{}), derived(&Result{}), derived(&Use{}),
+	derived(&Fitting{})}
 
 func derived(model any) table {
 	t := tableOf(model)
@@ -306,7 +307,7 @@ func (l *Ledger) rebuildRuns(tx *gorm.DB) ([]Difference, error) {
 		if err != nil {
 			return nil, err
 		}
-		for _, model := range []any{&Use{}, &Result{}, &OpenItem{}} {
+		for _, model := range []any{&Use{}, &Result{}, &OpenItem{}, &Fitting{}} {
 			if err := tx.Where("run_id = ?", id).Delete(model).Error; err != nil {
 				return nil, err
 			}

@@ -185,7 +185,11 @@ func (s *sheet) heading(logo []byte) {
 	s.logo(logo)
 	s.SetXY(margin+11, 13.5)
 	s.font("B", 15, ink)
-	s.CellFormat(width-11, 6, "Verification certificate", "", 2, "L", false, 0, "")
+	title := "Verification certificate"
+	if v.Procedure.Maintains {
+		title = "Maintenance record"
+	}
+	s.CellFormat(width-11, 6, title, "", 2, "L", false, 0, "")
 	s.font("", 8.5, grey)
 	s.CellFormat(width-11, 4.5, v.Lab+" · "+Number(v), "", 1, "L", false, 0, "")
 	if address := strings.Join(strings.Fields(v.Letterhead.Address), " "); address != "" {
@@ -253,6 +257,7 @@ func (s *sheet) statement() {
 		run.Conforms:         "Conforms",
 		run.ConformsSetUp:    "Conforms, after a cause outside the device was removed",
 		run.ConformsAdjusted: "Conforms after adjustment",
+		run.Maintained:       "Done. Nothing was measured: no statement of conformity",
 		run.Fails:            "Does not conform: not to be used",
 		run.NotComplete:      "Not complete: no statement of conformity",
 	}[v.Result]
@@ -269,7 +274,9 @@ func (s *sheet) statement() {
 	s.font("", 8.5, ink)
 	s.MultiCell(width-5, 4.4, v.Signature.Statement, "", "L", false)
 	s.SetX(margin + 5)
-	s.MultiCell(width-5, 4.4, v.AsFound(), "", "L", false)
+	if !v.Procedure.Maintains {
+		s.MultiCell(width-5, 4.4, v.AsFound(), "", "L", false)
+	}
 	if v.Next != nil {
 		s.SetX(margin + 5)
 		s.MultiCell(width-5, 4.4, fmt.Sprintf("Next due %s (%s).", v.Next.On.Format(time.DateOnly), v.Next.Reason), "",

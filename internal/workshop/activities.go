@@ -13,22 +13,29 @@ import (
 
 // ActivityView is what recurs on a device, and how it stands.
 type ActivityView struct {
-	ID        string     `json:"id"`
-	Title     string     `json:"title"`
-	Procedure string     `json:"procedure,omitempty"`
-	Triggers  string     `json:"triggers" doc:"what makes it due, in words"`
-	LastOn    *time.Time `json:"last_on,omitempty"`
-	DueOn     *time.Time `json:"due_on,omitempty" doc:"none where only use or an event makes it due"`
-	Days      int        `json:"days"`
-	Reason    string     `json:"reason"`
-	Interval  string     `json:"interval,omitempty" doc:"why its interval is what it is, where that was changed"`
-	Outside   bool       `json:"outside" doc:"done by a body entitled to it; recorded here, never issued"`
-	Uses      float64    `json:"uses,omitempty"`
-	Used      float64    `json:"used,omitempty"`
-	Unit      string     `json:"unit,omitempty"`
-	LeftDays  *int       `json:"left_days,omitempty" doc:"until it is used up at the present rate: an estimate"`
-	Stops     bool       `json:"stops" doc:"it keeps the device from patient work"`
+	ID        string       `json:"id"`
+	Title     string       `json:"title"`
+	Procedure string       `json:"procedure,omitempty"`
+	Triggers  string       `json:"triggers" doc:"what makes it due, in words"`
+	LastOn    *time.Time   `json:"last_on,omitempty"`
+	DueOn     *time.Time   `json:"due_on,omitempty" doc:"none where only use or an event makes it due"`
+	Days      int          `json:"days"`
+	Reason    string       `json:"reason"`
+	Interval  string       `json:"interval,omitempty" doc:"why its interval is what it is, where that was changed"`
+	Outside   bool         `json:"outside" doc:"done by a body entitled to it; recorded here, never issued"`
+	Uses      float64      `json:"uses,omitempty"`
+	Used      float64      `json:"used,omitempty"`
+	Unit      string       `json:"unit,omitempty"`
+	Counter   *CounterView `json:"counter,omitempty" doc:"of the device, as it was read last"`
+	LeftDays  *int         `json:"left_days,omitempty" doc:"until it is used up at the present rate: an estimate"`
+	Stops     bool         `json:"stops" doc:"it keeps the device from patient work"`
 	duty.Standing
+}
+
+// CounterView is what a counter of a device showed.
+type CounterView struct {
+	Shows float64   `json:"shows"`
+	At    time.Time `json:"at"`
 }
 
 // ActivityNoteView is something that became of an activity.
@@ -42,11 +49,12 @@ type ActivityNoteView struct {
 
 // ActivityOrder is what is to become of an activity.
 type ActivityOrder struct {
-	ID     string  `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
-	Kind   string  `json:"kind" enum:"done,failed,defer,re-plan,use"`
-	On     Day     `json:"on,omitempty" format:"date" doc:"the day it was done, or is put off or moved to"`
-	Reason string  `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
-	Amount float64 `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
+	ID     string   `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
+	Kind   string   `json:"kind" enum:"done,failed,defer,re-plan,use"`
+	On     Day      `json:"on,omitempty" format:"date" doc:"the day it was done, or is put off or moved to"`
+	Reason string   `json:"reason,omitempty" maxLength:"1000" doc:"why, or what was done and by whom"`
+	Amount float64  `json:"amount,omitempty" minimum:"0" maximum:"1000000" doc:"of use, since the last count"`
+	Shows  *float64 `json:"shows,omitempty" minimum:"0" maximum:"1000000000" doc:"what the device's counter shows, in place of the amount"`
 }
 
 // AssetEvent is something that happened to a device.
@@ -74,6 +82,9 @@ func (ws *Workshop) activityView(a ledger.Activity) ActivityView {
 		v.DueOn, v.Days = &a.DueOn, ws.days(a.DueOn)
 	}
 	v.Stops = a.Duty.Stops(v.Standing)
+	if at := a.Counter.At; at != nil {
+		v.Counter = &CounterView{a.Counter.Shows, *at}
+	}
 	if days, ok := a.Duty.UsedUpIn(a.State(), now); ok {
 		v.LeftDays = &days
 	}
@@ -111,7 +122,7 @@ func (ws *Workshop) ChangeActivity(id string, o ActivityOrder, who person.Person
 		Text:       o.Reason,
 		Amount:     o.Amount,
 	}
-	changed := []*ledger.Activity{&a}
+	changed, before := []*ledger.Activity{&a}, a.Used
 	switch o.Kind {
 	case "done":
 		note.Kind, note.DueOn = ledger.NoteDone, a.DueDay()
@@ -122,8 +133,13 @@ func (ws *Workshop) ChangeActivity(id string, o ActivityOrder, who person.Person
 		due, err = ws.failedByHand(&a, o)
 		changed = append(changed, due...)
 	case "use":
-		note.Kind, note.Text = ledger.NoteUse, fmt.Sprintf("%g %s", o.Amount, a.Duty.Unit)
-		err = used(&a, o)
+		note.Kind = ledger.NoteUse
+		changed, err = ws.used(a, o)
+		a = *changed[0]
+		note.Amount, note.Text = a.Used-before, fmt.Sprintf("%g %s", a.Used-before, a.Duty.Unit)
+		if o.Shows != nil {
+			note.Text = fmt.Sprintf("the counter shows %g %s", *o.Shows, a.Duty.Unit)
+		}
 	case "defer":
 		note.Kind = ledger.NoteDeferred
 		err = ws.putOff(&a, o, who)
@@ -187,15 +203,43 @@ func (ws *Workshop) byHand(a ledger.Activity, o ActivityOrder) error {
 	return nil
 }
 
-func used(a *ledger.Activity, o ActivityOrder) error {
+// used counts the use of an activity, or takes over what the device's counter shows: for all of the device's activities
+// that go by the same counter. The activity itself is the first of those returned.
+func (ws *Workshop) used(a ledger.Activity, o ActivityOrder) ([]*ledger.Activity, error) {
+	changed := []*ledger.Activity{&a}
 	switch {
 	case a.Duty.Uses == 0:
-		return invalid("amount", "This one does not go by use.")
-	case o.Amount <= 0:
-		return invalid("amount", "Say how much it was used since the last count: more than nothing.")
+		return changed, invalid("amount", "This one does not go by use.")
+	case o.Shows != nil && a.Counter.At != nil && *o.Shows < a.Counter.Shows && o.Reason == "":
+		return changed, invalid("reason", fmt.Sprintf(
+			"It showed %g %s on %s. Say why it shows less now: set back, or another part with the counter?", a.Counter.Shows, a.Duty.Unit,
+			a.Counter.At.Format(time.DateOnly)))
+	case o.Shows == nil && o.Amount <= 0:
+		return changed, invalid("amount", "Say how much it was used since the last count, or what its counter shows.")
 	}
-	a.Used += o.Amount
-	return nil
+	now := ws.Clock()
+	if o.Shows == nil {
+		r := a.Recurring()
+		r.Use(o.Amount, now)
+		a.Adopt(r)
+		return changed, nil
+	}
+	all, err := ws.Ledger.Activities(a.AssetID)
+	for i := range all {
+		other := &all[i]
+		if !other.Duty.GoesBy(a.Duty.Unit) {
+			continue
+		}
+		r := other.Recurring()
+		r.Counted(*o.Shows, now)
+		if other.ID == a.ID {
+			a.Adopt(r)
+			continue
+		}
+		other.Adopt(r)
+		changed = append(changed, other)
+	}
+	return changed, err
 }
 
 // putOff moves a due day, with the reason and the name kept.

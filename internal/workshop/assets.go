@@ -69,7 +69,18 @@ type AssetView struct {
 	Tests      []TestView         `json:"tests" doc:"of an analyser: how each stands"`
 	Faults     []FaultView        `json:"faults" doc:"reported of it, the latest first"`
 	Away       *device.Away       `json:"away,omitempty" doc:"lent or sent out; none: it is at its place"`
+	Fitted     []FittedView       `json:"fitted" doc:"the parts that were fitted in runs, the latest first"`
 	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
+}
+
+// FittedView is a part that was fitted in a run.
+type FittedView struct {
+	At     time.Time `json:"at"`
+	Part   string    `json:"part"`
+	Amount int       `json:"amount"`
+	Number string    `json:"number" doc:"its maker's order number"`
+	Lot    string    `json:"lot,omitempty" doc:"its lot or serial number"`
+	Run    string    `json:"run"`
 }
 
 // TrendView is how one point of a device moves.
@@ -83,11 +94,12 @@ type TrendView struct {
 
 // ProcedureOffer is a procedure that fits a device.
 type ProcedureOffer struct {
-	ID       string `json:"id"`
-	Title    string `json:"title"`
-	Revision int    `json:"revision"`
-	Test     string `json:"test,omitempty" doc:"the one test of an analyser that it is about"`
-	Shared   bool   `json:"shared,omitempty" doc:"it is for devices of every family"`
+	ID        string `json:"id"`
+	Title     string `json:"title"`
+	Revision  int    `json:"revision"`
+	Test      string `json:"test,omitempty" doc:"the one test of an analyser that it is about"`
+	Shared    bool   `json:"shared,omitempty" doc:"it is for devices of every family"`
+	Maintains bool   `json:"maintains,omitempty" doc:"it measures nothing"`
 }
 
 func (ws *Workshop) assetBrief(a ledger.Asset, next time.Time, state device.Standing) AssetBrief {
@@ -138,7 +150,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	view.AssetBrief = ws.assetBrief(a, next.DueOn, state)
 	for _, p := range ws.procedures() {
 		if p.Fits(a.Family) {
-			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision, p.Test, p.Shared})
+			view.Procedures = append(view.Procedures, ProcedureOffer{p.ID, p.Title, p.Revision, p.Test, p.Shared, p.Maintains})
 		}
 	}
 	var results []ledger.Result
@@ -162,8 +174,21 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	if view.Blocked, err = ws.blocked(a.ID); err != nil {
 		return view, err
 	}
+	if view.Fitted, err = ws.fitted(a.ID); err != nil {
+		return view, err
+	}
 	view.Notes, err = ws.activityNotes(a.ID)
 	return view, err
+}
+
+// fitted are the parts that were fitted in a device, the latest first.
+func (ws *Workshop) fitted(asset string) ([]FittedView, error) {
+	parts, err := ws.Ledger.Fitted(asset)
+	views := make([]FittedView, len(parts))
+	for i, p := range parts {
+		views[i] = FittedView{p.At, p.Part, p.Amount, p.Number, p.Lot, p.RunID}
+	}
+	return views, err
 }
 
 // trends are the points that moved over a device's runs, since each was last adjusted.

@@ -34,7 +34,7 @@ async function save() {
         v-for="(f, i) in step.fields"
         :key="f.id"
         class="grid items-center gap-3"
-        :class="f.options?.length || f.text ? 'grid-cols-[1fr_1.3fr]' : 'grid-cols-[1fr_150px_50px]'"
+        :class="f.options?.length || f.text ? 'grid-cols-[1fr_1.3fr]' : f.counts ? 'grid-cols-[1fr_150px_8rem]' : 'grid-cols-[1fr_150px_50px]'"
       >
         <span
           >{{ f.label }}<span v-if="f.optional" class="block text-sm text-ink-2">may stay empty</span
@@ -64,7 +64,7 @@ async function save() {
           autocomplete="off"
           @keydown.enter.prevent="onEnter"
         />
-        <span v-if="!f.options?.length && !f.text" class="text-ink-2">{{ unitWords(f.unit) }}</span>
+        <span v-if="!f.options?.length && !f.text" class="text-ink-2">{{ f.counts || unitWords(f.unit) }}</span>
       </label>
     </div>
     <slot />

@@ -7,6 +7,7 @@ export const resultWords: Record<Result, string> = {
   conforms: 'Conforms',
   'conforms, after a cause outside the device was removed': 'Conforms, after a cause outside the device was removed',
   'conforms after adjustment': 'Conforms after adjustment',
+  'done; nothing was measured': 'Done. Nothing was measured: no statement of conformity',
   'does not conform': 'Does not conform: it leaves use',
   'not complete': 'Not complete: no statement of conformity',
 }
@@ -16,6 +17,6 @@ export const whySo = (run: Pick<Run, 'result_why'>) => `${run.result_why[0]?.toU
 
 /** The colour a result is written in: what is not complete is neither good nor bad. */
 export function resultTone(result?: string): string {
-  if (result?.startsWith('conforms')) return 'text-petrol'
+  if (result?.startsWith('conforms') || result?.startsWith('done')) return 'text-petrol'
   return result === 'not complete' ? 'text-brass' : 'text-vermilion'
 }
