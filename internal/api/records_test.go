@@ -434,17 +434,18 @@ func TestPapersToGoRoundWith(t *testing.T) {
 
 func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 	h := newHouse(t)
-	c := h.signedIn("Noor Bexley")
+	c := h.signedIn("Idris Vail")
 	tag := firstOf(t, c, "ventilator", 2)
 	before := get[workshop.AssetView](c, "/api/assets/"+tag)
-	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before,
-		"Ventilator, performance verification")
+	cell, whole := recurring(t, before, "Oxygen cell, calibration"), recurring(t, before, "Ventilator, performance verification")
 	require.NotContains(t, before.Words, "Oxygen cell")
 	assert.Contains(t, whole.Triggers, "when oxygen cell fails")
-	failed := map[string]any{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Format(time.DateOnly), "reason": ""}
-	assert.Equal(t, "reason", c.problem("/api/activities/"+cell.ID, failed, 422).Field)
-	failed["reason"] = "does not reach 95 vol%; Noor Bexley"
-	after := posted[workshop.AssetView](c, "/api/activities/"+cell.ID, failed)
+	byHand := order{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Format(time.DateOnly), "reason": "does not reach 95 vol%"}
+	assert.Equal(t, "kind", c.problem("/api/activities/"+cell.ID, byHand, 422).Field, "it has a procedure")
+	failed := c.maintain(tag, "ventilator-oxygen-cell", plates{"the-cell": {"cell": "stays"}}, "calibrated-by-the-ventilator-at-air-and-at-100")
+	assert.Equal(t, run.Fails, failed.Result)
+	h.signedIn("Tamsin Orrery").send(failed, order{"kind": "review"})
+	after := get[workshop.AssetView](c, "/api/assets/"+tag)
 	assert.Contains(t, recurring(t, after, "Oxygen cell, calibration").Words, "Invalid: it failed on")
 	now := recurring(t, after, "Ventilator, performance verification")
 	assert.Contains(t, now.Words, "Oxygen cell, calibration failed on")

@@ -64,7 +64,7 @@ func begun(t *testing.T, family string) run.Run {
 	all, err := definition.Shipped()
 	require.NoError(t, err)
 	for _, p := range all {
-		if p.Family != family {
+		if p.Family != family || p.Maintains {
 			continue
 		}
 		r := run.NewRun(p)

@@ -251,7 +251,7 @@ func (f *filler) histories() error {
 		}
 		for _, d := range f.dutiesOf(a) {
 			last := f.lastDone(a, d)
-			if d.Procedure == "" {
+			if d.Procedure == "" || d.Maintains {
 				if err := f.byHand(a, d, last); err != nil {
 					return err
 				}
@@ -274,7 +274,7 @@ func (f *filler) histories() error {
 	return nil
 }
 
-// byHand notes that a duty without a procedure was done some days ago, and its use since.
+// byHand notes that a duty whose procedure is younger, or that has none, was done some days ago, and its use since.
 func (f *filler) byHand(a ledger.Asset, d duty.Duty, age int) error {
 	act, err := f.ledger.Activity("act-" + a.Tag + "-" + d.ID)
 	if err != nil {

@@ -44,7 +44,38 @@ func (f *filler) present() error {
 			return err
 		}
 	}
+	if err := f.exchanged(); err != nil {
+		return err
+	}
 	return f.lookBacks()
+}
+
+// exchanged fits parts by procedures that measure nothing.
+func (f *filler) exchanged() error {
+	for _, job := range []struct {
+		family, procedure string
+		ago               int
+		plate             map[string]string
+	}{
+		{"blood-gas-analyser", "blood-gas-bottle", 9, map[string]string{"samples": "1431", "bottle-number": "TQ-GB-2",
+			"bottle-lot": "GB 61-0934", "expiry": "2027-05"}},
+		{"infusion-pump", "battery-exchange", 21, map[string]string{"why": "fell to a third within an hour", "battery-number": "MR-7410",
+			"battery-lot": "26-1187"}},
+	} {
+		a := f.of(job.family)[0]
+		f.random = f.chance(a.Tag + job.procedure)
+		t := f.technician(a, newDrift(f.random, a.Family), f.at(job.ago))
+		t.Plate = job.plate
+		p := f.procedures[job.procedure]
+		_, events, err := t.Work(p, f.opened(a, p))
+		if err != nil {
+			return err
+		}
+		if err := f.ledger.Take(p, events); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // lookBacks closes those whose owners answered long ago, and opens one on the cylinder

@@ -37,7 +37,7 @@ type ModelDuty struct {
 // ModelDuties are the duties with a procedure, by model.
 func (l *Ledger) ModelDuties() ([]ModelDuty, error) {
 	return many[ModelDuty](l.read.Table("activities").Select("assets.maker, assets.model, assets.family, activities.procedure, activities.title, count(*) AS devices, max(activities.risk) AS risk").
-		Joins("JOIN assets ON assets.id = activities.asset_id").Where("activities.active = ? AND activities.procedure <> ? AND assets.status <> ?", true, "", Gone).
+		Joins("JOIN assets ON assets.id = activities.asset_id").Where("activities.active = ? AND activities.procedure <> ? AND activities.duty->>'maintains' IS NULL AND assets.status <> ?", true, "", Gone).
 		Group("assets.maker, assets.model, assets.family, activities.procedure, activities.title").Order("assets.family, assets.maker, assets.model, activities.title"))
 }
 

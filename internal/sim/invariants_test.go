@@ -205,7 +205,10 @@ func TestTheStatementFollowsFromThePoints(t *testing.T) {
 					}
 				}
 				switch v.Result {
+				case run.Maintained:
+					assert.True(t, p.Maintains)
 				case run.Conforms:
+					assert.False(t, p.Maintains)
 					assert.True(t, passes && !adjusted && !withdrawn)
 				case run.ConformsAdjusted:
 					assert.True(t, passes && adjusted && !withdrawn)

@@ -220,7 +220,10 @@ func TestEveryNumberOnACertificateFollowsFromItsData(t *testing.T) {
 						}
 					}
 				}
-				require.Positive(t, read)
+				require.Equal(t, p.Maintains, read == 0)
+				if p.Maintains {
+					return
+				}
 				want := "inside at all of"
 				switch {
 				case out > 0:

@@ -22,6 +22,7 @@ type ActivityView struct {
 	Days      int          `json:"days"`
 	Reason    string       `json:"reason"`
 	Interval  string       `json:"interval,omitempty" doc:"why its interval is what it is, where that was changed"`
+	Maintains bool         `json:"maintains,omitempty" doc:"its procedure measures nothing"`
 	Outside   bool         `json:"outside" doc:"done by a body entitled to it; recorded here, never issued"`
 	Uses      float64      `json:"uses,omitempty"`
 	Used      float64      `json:"used,omitempty"`
@@ -76,7 +77,7 @@ var actionOf = map[string]person.Action{
 func (ws *Workshop) activityView(a ledger.Activity) ActivityView {
 	now := ws.Clock()
 	v := ActivityView{ID: a.ID, Title: a.Title, Procedure: a.Procedure, Triggers: a.Duty.Triggers(), LastOn: a.LastOn,
-		Reason: a.Reason, Interval: a.Accepted.Words(), Outside: a.Duty.Outside,
+		Reason: a.Reason, Interval: a.Accepted.Words(), Outside: a.Duty.Outside, Maintains: a.Duty.Maintains,
 		Uses: a.Duty.Uses, Used: a.Used, Unit: a.Duty.Unit, Standing: a.Duty.Stands(a.State(), now)}
 	if duty.HasDay(a.DueOn) {
 		v.DueOn, v.Days = &a.DueOn, ws.days(a.DueOn)

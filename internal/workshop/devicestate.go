@@ -56,7 +56,7 @@ func (ws *Workshop) facts(ids ...string) (map[string]device.Facts, error) {
 	}
 	eachUse := map[string]bool{}
 	for _, p := range ws.procedures() {
-		eachUse[p.ID] = p.Next.Each != ""
+		eachUse[p.ID] = p.Next.Each != "" && !p.Maintains
 	}
 	for id, f := range facts {
 		f.Grace, f.Notices = day.Grace, notices[id]

@@ -159,9 +159,9 @@ func (ws *Workshop) ActivityInterval(id string) (v IntervalView, err error) {
 	if err != nil {
 		return v, err
 	}
-	if a.Duty.Calendar() == 0 || a.Procedure == "" {
+	if a.Duty.Calendar() == 0 || a.Procedure == "" || a.Duty.Maintains {
 		return v, invalid("activity",
-			a.Title+" goes by use, by an event, or by hand: it has no interval that its results could change.")
+			a.Title+" goes by use, by an event, by hand or without measuring: it has no interval that its results could change.")
 	}
 	verified, err := ws.Ledger.VerifiedOf(asset.Maker, asset.Model, a.Procedure)
 	if err != nil {

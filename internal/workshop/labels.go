@@ -154,7 +154,7 @@ func (ws *Workshop) labels(assets ...ledger.Asset) ([]paper.Label, error) {
 			l.Doubt = state.Words
 		}
 		for _, a := range of[a.ID] {
-			if a.Procedure == "" || !duty.HasDay(a.DueOn) {
+			if a.Procedure == "" || a.Duty.Maintains || !duty.HasDay(a.DueOn) {
 				continue
 			}
 			if due := a.DueOn; l.Due == nil || due.Before(*l.Due) {

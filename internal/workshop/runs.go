@@ -102,7 +102,7 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 		return run.Run{}, err
 	}
 	i := slices.IndexFunc(ws.procedures(), func(p *procedure.Procedure) bool {
-		return p.ID == wanted.Procedure && p.Fits(a.Family) || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == ""
+		return p.ID == wanted.Procedure && p.Fits(a.Family) || wanted.Procedure == "" && p.Family == a.Family && p.Next.Each == "" && !p.Maintains
 	})
 	if i < 0 {
 		return run.Run{}, &run.Refusal{
@@ -113,7 +113,8 @@ func (ws *Workshop) OpenRun(wanted RunOrder, who person.Person) (run.Run, error)
 				" "),
 		}
 	}
-	if id := ws.procedures()[i].ID; !state.May(id) && wanted.Replaces == "" {
+	// A device that is not to be used is repaired all the same: what measures nothing brings nothing back into use.
+	if p := ws.procedures()[i]; !p.Maintains && !state.May(p.ID) && wanted.Replaces == "" {
 		return run.Run{}, &run.Refusal{
 			Kind:  run.Conflict,
 			Code:  "not-to-be-used",

@@ -64,7 +64,7 @@ func (ws *Workshop) worthActivities(a ledger.Asset, r *economics.Record) error {
 		if p := ws.procedureOf(one.Procedure); p != nil && p.Shared { // an electrical safety test is no calibration
 			continue
 		}
-		if one.Procedure == "" || n == 0 || r.Days > 0 && n < r.Days {
+		if one.Procedure == "" || one.Duty.Maintains || n == 0 || r.Days > 0 && n < r.Days {
 			continue
 		}
 		r.Days, r.Hours = n, ws.estimate(one.Procedure, day).Hours() // the rarest one is the calibration; the others are checks

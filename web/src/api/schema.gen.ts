@@ -2650,8 +2650,15 @@ export interface components {
             on?: string;
             /** @description why, or what was done and by whom */
             reason?: string;
+            /**
+             * Format: double
+             * @description what the device's counter shows, in place of the amount
+             */
+            shows?: number;
         };
         ActivityView: {
+            /** @description of the device, as it was read last */
+            counter?: components["schemas"]["CounterView"];
             /** Format: int64 */
             days: number;
             /**
@@ -2669,6 +2676,8 @@ export interface components {
              * @description until it is used up at the present rate: an estimate
              */
             left_days?: number;
+            /** @description its procedure measures nothing */
+            maintains?: boolean;
             /** @description done by a body entitled to it; recorded here, never issued */
             outside: boolean;
             procedure?: string;
@@ -2825,6 +2834,8 @@ export interface components {
             family: string;
             /** @description reported of it, the latest first */
             faults: components["schemas"]["FaultView"][];
+            /** @description the parts that were fitted in runs, the latest first */
+            fitted: components["schemas"]["FittedView"][];
             history: components["schemas"]["HistoryView"][];
             id: string;
             /** @description who looks after it */
@@ -3629,6 +3640,12 @@ export interface components {
             /** Format: double */
             coefficient: number;
         };
+        CounterView: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            shows: number;
+        };
         Curve: {
             at: number[];
             lines: components["schemas"]["CurveLine"][];
@@ -3782,7 +3799,7 @@ export interface components {
              * @description of a run by the book against healthy stand-ins
              * @enum {string}
              */
-            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             /** Format: int64 */
             revision?: number;
             saved?: string;
@@ -3969,7 +3986,9 @@ export interface components {
             what: string;
         };
         Field: {
+            counts?: string;
             id: string;
+            keeps?: string;
             label: string;
             /** Format: double */
             max?: number;
@@ -3980,6 +3999,7 @@ export interface components {
             quantity?: string;
             read_back?: string;
             same_as?: string;
+            set_back?: boolean;
             symptom?: string;
             text?: boolean;
             unit: string;
@@ -4075,6 +4095,18 @@ export interface components {
             blocks: string[];
             ready?: string[];
             warnings: string[];
+        };
+        FittedView: {
+            /** Format: int64 */
+            amount: number;
+            /** Format: date-time */
+            at: string;
+            /** @description its lot or serial number */
+            lot?: string;
+            /** @description its maker's order number */
+            number: string;
+            part: string;
+            run: string;
         };
         Found: {
             /** Format: int64 */
@@ -4241,7 +4273,7 @@ export interface components {
             /** @description another run has taken its place */
             replaced: boolean;
             /** @enum {string} */
-            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             reviewer?: string;
             site: string;
             /** @description how the device stands, in the list of what waits for review */
@@ -5327,6 +5359,7 @@ export interface components {
             cautions: string[];
             hash: string;
             id: string;
+            maintains?: boolean;
             /** Format: int64 */
             revision: number;
             test?: string;
@@ -5334,6 +5367,8 @@ export interface components {
         };
         ProcedureOffer: {
             id: string;
+            /** @description it measures nothing */
+            maintains?: boolean;
             /** Format: int64 */
             revision: number;
             /** @description it is for devices of every family */
@@ -5419,7 +5454,7 @@ export interface components {
              */
             points: number;
             /** @enum {string} */
-            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             /** @enum {string} */
             status: "open" | "in review" | "signed" | "abandoned";
             tag: string;
@@ -5813,7 +5848,7 @@ export interface components {
             by?: string;
             points: components["schemas"]["PointBefore"][];
             /** @enum {string} */
-            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             /** @description empty where there is none */
             run?: string;
         };
@@ -5837,7 +5872,7 @@ export interface components {
             /** @description another run has taken its place */
             replaced: boolean;
             /** @enum {string} */
-            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result?: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             reviewer?: string;
             site: string;
             /** @description how the device stands, in the list of what waits for review */
@@ -6104,7 +6139,7 @@ export interface components {
             by: components["schemas"]["Person"];
             in_place_of?: string;
             /** @enum {string} */
-            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             review_note?: string;
             /** Format: date-time */
             reviewed_at?: string;
@@ -6613,7 +6648,7 @@ export interface components {
             place: string;
             points: components["schemas"]["TouchedPoint"][];
             /** @enum {string} */
-            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             run: string;
             tag: string;
             /** @description why it cannot be judged again */
@@ -6720,7 +6755,7 @@ export interface components {
             replaced_by?: string;
             replaces?: string;
             /** @enum {string} */
-            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "does not conform" | "not complete";
+            result: "conforms" | "conforms, after a cause outside the device was removed" | "conforms after adjustment" | "done; nothing was measured" | "does not conform" | "not complete";
             result_why: string;
             returned?: string;
             /** Format: int64 */

@@ -34,7 +34,13 @@ async function save() {
         v-for="(f, i) in step.fields"
         :key="f.id"
         class="grid items-center gap-3"
-        :class="f.options?.length || f.text ? 'grid-cols-[1fr_1.3fr]' : f.counts ? 'grid-cols-[1fr_150px_8rem]' : 'grid-cols-[1fr_150px_50px]'"
+        :class="
+          f.options?.length || f.text
+            ? 'grid-cols-[1fr_1.3fr]'
+            : f.counts
+              ? 'grid-cols-[1fr_150px_8rem]'
+              : 'grid-cols-[1fr_150px_50px]'
+        "
       >
         <span
           >{{ f.label }}<span v-if="f.optional" class="block text-sm text-ink-2">may stay empty</span

@@ -6,7 +6,7 @@ import NumberField from '../components/NumberField.vue'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { newId } from '../composables/useRun'
-import { isoDay, numberIn } from '../composables/words'
+import { dayWords, isoDay, numberIn } from '../composables/words'
 import { useCached } from '../api/queries'
 import { useSend } from '../composables/useSend'
 
@@ -19,7 +19,10 @@ const emit = defineEmits<{ close: [] }>()
 const { refresh, keep } = useCached()
 const today = isoDay(new Date())
 const past = props.kind === 'done' || props.kind === 'failed'
-const form = reactive({ id: newId(), on: past ? today : '', reason: '', amount: '' })
+const form = reactive({ id: newId(), on: past ? today : '', reason: '', amount: '', shows: '' })
+const counter = computed(() => props.activity.counter)
+/** The counter shows less than it did: why is asked for. */
+const less = computed(() => !!form.shows && !!counter.value && numberIn(form.shows) < counter.value.shows)
 const { problem, sending: busy, send } = useSend()
 const words = computed(
   () =>
@@ -46,7 +49,13 @@ const words = computed(
         reason: 'Why',
       },
       're-plan': { title: 'Re-plan', action: 'Move the day', hint: '', on: 'To', reason: 'Why' },
-      use: { title: 'Count', action: 'Count it', hint: 'Since the last count.', on: '', reason: '' },
+      use: {
+        title: 'Count',
+        action: 'Count it',
+        hint: 'What its counter shows, or how much it was used since the last count.',
+        on: '',
+        reason: 'Why it shows less than before',
+      },
     })[props.kind],
 )
 async function save() {
@@ -55,7 +64,8 @@ async function save() {
     kind: props.kind,
     on: form.on || undefined,
     reason: form.reason,
-    amount: form.amount ? numberIn(form.amount) || 0 : undefined,
+    amount: form.amount && !form.shows ? numberIn(form.amount) || 0 : undefined,
+    shows: form.shows ? numberIn(form.shows) || 0 : undefined,
   }
   const params = { path: { id: props.activity.id } }
   const view = await send(() => api.POST('/api/activities/{id}', { params, body }))
@@ -86,8 +96,20 @@ async function save() {
         :min="past ? undefined : today"
         :max="past ? today : undefined"
       />
-      <NumberField v-else v-model="form.amount" label="Used" :unit="activity.unit" name="amount" />
-      <label v-if="kind !== 'use'" class="block">
+      <template v-else>
+        <NumberField v-model="form.shows" label="Its counter shows" :unit="activity.unit" name="shows" />
+        <p v-if="counter" class="-mt-2 text-sm text-ink-2">
+          It showed <span class="num">{{ counter.shows }}</span> {{ activity.unit }} on {{ dayWords(counter.at) }}.
+        </p>
+        <NumberField
+          v-if="!form.shows"
+          v-model="form.amount"
+          label="Or used since then"
+          :unit="activity.unit"
+          name="amount"
+        />
+      </template>
+      <label v-if="kind !== 'use' || less" class="block">
         <span class="label">{{ words.reason }}</span>
         <textarea v-model="form.reason" name="reason" rows="3" class="field" maxlength="1000"></textarea>
       </label>

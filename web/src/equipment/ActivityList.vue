@@ -5,8 +5,9 @@ import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
 import { dayWords } from '../composables/words'
 
-/** What recurs on a device: how each stands, and what can become of it. Nothing is dismissed. */
-defineProps<{ activities: components['schemas']['ActivityView'][] }>()
+/** What recurs on a device: how each stands, and what can become of it; what measures nothing is begun here. Nothing is dismissed. */
+defineProps<{ activities: components['schemas']['ActivityView'][]; begins?: boolean; busy?: boolean }>()
+const emit = defineEmits<{ begin: [procedure: string] }>()
 type Kind = 'done' | 'failed' | 'defer' | 're-plan' | 'use'
 type Activity = components['schemas']['ActivityView']
 const { can } = useSession()
@@ -50,8 +51,16 @@ function choices(a: Activity) {
         >By the body entitled to it: recorded here, never issued.</span
       >
       <span class="mt-1 flex flex-wrap items-center gap-2">
+        <button
+          v-if="begins && a.procedure && a.maintains"
+          class="min-h-10 border border-petrol px-3 text-sm font-semibold text-petrol hover:bg-petrol-wash"
+          :disabled="busy"
+          @click="emit('begin', a.procedure)"
+        >
+          Do it now
+        </button>
         <RouterLink
-          v-if="a.procedure && a.due_on"
+          v-if="a.procedure && a.due_on && !a.maintains"
           class="inline-flex min-h-10 items-center border border-line px-3 text-sm hover:bg-brass-wash"
           :to="{ name: 'intervals', query: { activity: a.id } }"
           >How often …</RouterLink

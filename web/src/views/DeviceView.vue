@@ -30,8 +30,15 @@ const { start, starting, trouble } = useStartRun()
 const running = computed(() => data.value?.history.find((h) => h.status === 'open'))
 const lastGood = computed(() => data.value?.history.find((h) => h.result?.startsWith('conforms')))
 /** Its own procedures, without those of one test each, which stand in the table of its tests. */
-const own = computed(() => data.value?.procedures.filter((p) => !p.shared && !p.test) ?? [])
-const shared = computed(() => data.value?.procedures.filter((p) => p.shared) ?? [])
+const own = computed(() => data.value?.procedures.filter((p) => !p.shared && !p.test && !p.maintains) ?? [])
+const shared = computed(() => data.value?.procedures.filter((p) => p.shared && !p.maintains) ?? [])
+/** What measures nothing is begun where it recurs, or where nothing recurs of it, below that. */
+const besides = computed(
+  () =>
+    data.value?.procedures.filter((p) => p.maintains && !data.value?.activities.some((a) => a.procedure === p.id)) ??
+    [],
+)
+const mayBegin = computed(() => can('work runs') && !running.value && data.value?.state !== 'retired')
 const named = computed(() => own.value.length > 1 || !!data.value?.tests.length)
 /** What the meter showed of delivered volumes when it was last found, a line each. */
 const found = computed(() =>
@@ -190,7 +197,11 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
           </div>
           <FingerPrint v-if="h.needles?.length" :needles="h.needles" />
           <span v-else class="text-ink-2">{{
-            h.result ? 'judged together, no point by itself' : 'no points closed yet'
+            !h.result
+              ? 'no points closed yet'
+              : h.result.startsWith('done')
+                ? 'nothing was measured'
+                : 'judged together, no point by itself'
           }}</span>
           <span class="text-right text-sm">
             <a
@@ -213,7 +224,20 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
 
     <aside>
       <SectionTitle>What recurs</SectionTitle>
-      <ActivityList :activities="data.activities" />
+      <ActivityList
+        :activities="data.activities"
+        :begins="mayBegin"
+        :busy="!!starting"
+        @begin="(id) => start(data!.id, id)"
+      />
+      <details v-if="mayBegin && besides.length" class="mt-2">
+        <summary class="min-h-10 cursor-pointer py-2 text-ink-2">Other maintenance</summary>
+        <div class="flex flex-wrap gap-2 py-1">
+          <button v-for="p in besides" :key="p.id" class="btn" :disabled="!!starting" @click="start(data.id, p.id)">
+            {{ p.title }}
+          </button>
+        </div>
+      </details>
       <button v-if="can('note events of a device')" class="btn mt-3" @click="happened = true">
         Something happened to it …
       </button>
@@ -226,6 +250,20 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
           </li>
         </ul>
       </details>
+      <template v-if="data.fitted.length">
+        <SectionTitle class="mt-6">Parts fitted</SectionTitle>
+        <ul class="rows">
+          <li v-for="(f, i) in data.fitted" :key="i" class="py-2">
+            <span class="font-semibold">{{ f.amount > 1 ? `${f.amount} × ${f.part}` : f.part }}</span>
+            <span class="num block text-sm"
+              >{{ f.number }}<template v-if="f.lot"> · {{ f.lot }}</template></span
+            >
+            <RouterLink class="text-sm text-ink-2 underline" :to="{ name: 'run', params: { id: f.run } }">{{
+              localDay(f.at)
+            }}</RouterLink>
+          </li>
+        </ul>
+      </template>
       <RouterLink
         v-if="data.family === 'collection-bag-meter' && found"
         class="btn mt-4 inline-flex"
