@@ -1,6 +1,7 @@
 package duty_test
 
 import (
+	"math"
 	"testing"
 	"time"
 
@@ -14,6 +15,44 @@ import (
 var monday = time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
 
 func on(days int) time.Time { return time.Date(2026, 3, 2+days, 0, 0, 0, 0, time.UTC) }
+
+// Whatever is read of a counter, set back and done in between: what was used since a duty was last done is what the counter
+// went on by since, and used up it is due.
+func TestACounterCountsWhatWasUsedSince(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		r := duty.Recurring{Duty: duty.Duty{ID: "kit", Uses: 1000, Unit: "hours"}}
+		at := time.Date(2026, 3, 2, 9, 0, 0, 0, time.UTC)
+		require.NoError(t, r.Done(at))
+		shows, used := rapid.Float64Range(0, 5000).Draw(t, "first"), 0.0
+		r.Counted(shows, at)
+		for i := range rapid.IntRange(1, 12).Draw(t, "times") {
+			at = at.AddDate(0, 0, 1)
+			more := math.Round(rapid.Float64Range(0, 300).Draw(t, "more"))
+			switch rapid.IntRange(0, 4).Draw(t, "what") {
+			case 0:
+				require.NoError(t, r.Done(at))
+				used = 0
+			case 1:
+				r.SetBack(at)
+				shows = 0
+			case 2:
+				r.Use(more, at)
+				shows, used = shows+more, used+more
+			case 3: // somebody set it back, and noted nothing: what it shows comes on top
+				shows = math.Floor(shows / 2)
+				if shows < r.Counter.Shows {
+					used += shows
+				}
+				r.Counted(shows, at)
+			default:
+				shows, used = shows+more, used+more
+				r.Counted(shows, at)
+			}
+			require.InDelta(t, used, r.Used, 1e-6, "after %d", i)
+			require.Equal(t, used >= 1000, !r.DueOn.After(at), "due when it is used up")
+		}
+	})
+}
 
 func TestHowAnActivityStands(t *testing.T) {
 	yearly := duty.Duty{

@@ -258,7 +258,7 @@ func TestWhatIsBeingPreparedServesNobody(t *testing.T) {
 	require.Eventually(t, func() bool {
 		return get[workshop.InstrumentDetail](idris, "/api/instruments/analyser-one").Link.State == instrument.Alive
 	}, 10*time.Second, 20*time.Millisecond)
-	v := idris.openBy(firstOf(t, idris, "ventilator", 0), "ventilator-performance")
+	v := idris.openBy(firstOf(t, idris, "ventilator", 1), "ventilator-performance")
 	v = idris.send(v, order{"kind": "bind", "role": "analyser", "standard": "FA-1"})
 	spot := order{"measure": "alarms", "point": "disconnection"}
 	require.Equal(t, 204, idris.status("POST", "/api/runs/"+v.ID+"/hold", spot))

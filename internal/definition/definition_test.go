@@ -101,6 +101,12 @@ func TestMistakesNameFileLineAndField(t *testing.T) {
 		{"capnograph/procedure", "causes of no shape", "      gain:\n        - The gas value",
 			"      gains:\n        - The gas value",
 			"causes.gains"},
+		{"ventilator/part-kit", "a part without a title", "title: Fan filter, unmarked", "unmarked", "steps[5].parts[2].title"},
+		{"ventilator/part-kit", "a part twice", "id: fan-filter", "id: inlet-filter", "parts[2].id"},
+		{"ventilator/part-kit", "what is kept of a device", "keeps: software", "keeps: colour", "keeps"},
+		{"bloodgas/pump", "a counter with a unit", "counts: samples", "unit: L, counts: samples", "fields[0].counts"},
+		{"bloodgas/pump", "nothing to set back", "counts: samples, set_back", "unit: L, set_back", "fields[0].set_back"},
+		{"capnograph/procedure", "a measure in what maintains", "family: capnograph", "maintains: true\nfamily: capnograph", "maintains"},
 		{"capnograph/procedure", "not yaml", "family: capnograph", "family: [capnograph", ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {

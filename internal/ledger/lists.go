@@ -120,6 +120,19 @@ func (l *Ledger) Activities(assets ...string) ([]Activity, error) {
 	return many[Activity](l.read.Where("asset_id IN ? AND +active = ?", assets, true).Order("due_on"))
 }
 
+// ByHand is an activity without a procedure, with what its device is.
+type ByHand struct {
+	Activity             `gorm:"embedded"`
+	Family, Maker, Model string
+}
+
+// ByHand are the activities without a procedure.
+func (l *Ledger) ByHand() ([]ByHand, error) {
+	return many[ByHand](l.read.Table("activities").Select("activities.*, assets.family, assets.maker, assets.model").
+		Joins("JOIN assets ON assets.id = activities.asset_id").Where("activities.procedure = '' AND activities.active = ?", true).
+		Order("activities.id"))
+}
+
 // NextDue is the first day that something is due on each of some devices.
 func (l *Ledger) NextDue(assets ...string) (map[string]time.Time, error) {
 	type row struct {

@@ -100,7 +100,7 @@ func write(v runview.View, issue Issue, attached []fpdf.Attachment) ([]byte, err
 	s.SetFooterFunc(func() {
 		s.SetY(-14)
 		s.font("", 7, grey)
-		s.CellFormat(width-20, 4, fmt.Sprintf("Certificate %s · record %s, %d events, last hash %s", Number(v), v.ID,
+		s.CellFormat(width-20, 4, fmt.Sprintf("%s %s · record %s, %d events, last hash %s", titleOf(v), Number(v), v.ID,
 			v.Seq, short(issue.Head)), "", 0, "L", false, 0, "")
 		s.CellFormat(20, 4, fmt.Sprintf("page %d of {nb}", s.PageNo()), "", 0, "R", false, 0, "")
 	})
@@ -108,10 +108,12 @@ func write(v runview.View, issue Issue, attached []fpdf.Attachment) ([]byte, err
 	s.heading(issue.Logo)
 	s.issue(issue)
 	s.statement()
-	s.points()
-	s.readings()
-	s.standards()
-	s.conditions()
+	if !v.Procedure.Maintains {
+		s.points()
+		s.readings()
+		s.standards()
+		s.conditions()
+	}
 	s.plate()
 	s.items()
 	s.remarks()
@@ -179,17 +181,21 @@ func (s *sheet) line(label, text string) {
 	s.MultiCell(width-34, 4.6, text, "", "L", false)
 }
 
+// titleOf is what the paper of a run is called.
+func titleOf(v runview.View) string {
+	if v.Procedure.Maintains {
+		return "Maintenance record"
+	}
+	return "Verification certificate"
+}
+
 func (s *sheet) heading(logo []byte) {
 	v := s.view
 	s.mark()
 	s.logo(logo)
 	s.SetXY(margin+11, 13.5)
 	s.font("B", 15, ink)
-	title := "Verification certificate"
-	if v.Procedure.Maintains {
-		title = "Maintenance record"
-	}
-	s.CellFormat(width-11, 6, title, "", 2, "L", false, 0, "")
+	s.CellFormat(width-11, 6, titleOf(v), "", 2, "L", false, 0, "")
 	s.font("", 8.5, grey)
 	s.CellFormat(width-11, 4.5, v.Lab+" · "+Number(v), "", 1, "L", false, 0, "")
 	if address := strings.Join(strings.Fields(v.Letterhead.Address), " "); address != "" {
@@ -452,7 +458,7 @@ func (s *sheet) cautions() {
 	s.title("Please note")
 	s.font("", 7.6, grey)
 	for _, text := range append(append([]string{}, s.view.Procedure.Cautions...),
-		"The maker's manual, local codes and licensed practice come before this certificate. It states what was found on that day under those conditions; the interval is a plan, not a promise.") {
+		"The maker's manual, local codes and licensed practice come before this paper. It states what was found on that day under those conditions; the interval is a plan, not a promise.") {
 		s.MultiCell(width, 3.9, "· "+text, "", "L", false)
 	}
 }

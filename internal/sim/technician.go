@@ -305,7 +305,11 @@ func (t *Technician) judge(s *procedure.Finding) error {
 
 func (t *Technician) sign() error {
 	result, why := t.run.Outcome()
-	c := run.SignRun{Statement: fmt.Sprintf("Verified by the procedure: %s; %s.", result, why)}
+	did := "Verified"
+	if t.run.Procedure.Maintains {
+		did = "Maintained"
+	}
+	c := run.SignRun{Statement: fmt.Sprintf("%s by the procedure: %s; %s.", did, result, why)}
 	review := t.run.NeedsReview(t.Person, result)
 	if review {
 		c.Reviewer = &t.Reviewer

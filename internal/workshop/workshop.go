@@ -74,6 +74,9 @@ func (ws *Workshop) Begin() {
 	if err := ws.takeSkillsOver(); err != nil {
 		slog.Error("who may do what alone was not taken over from the settings", "error", err)
 	}
+	if err := ws.takeProceduresOver(); err != nil {
+		slog.Error("maintenance noted by hand has got no procedures", "error", err)
+	}
 }
 
 // End stops what goes on by itself.

@@ -23,7 +23,10 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
 
 <template>
   <aside class="relative min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4" aria-label="Ledger">
-    <p class="text-right text-xs text-ink-2">hollow: as found · solid: as left</p>
+    <p v-if="run.measures.length" class="text-right text-xs text-ink-2">hollow: as found · solid: as left</p>
+    <p v-else class="text-sm text-ink-2">
+      Nothing is measured here. What is fitted stands on the paper and with the device.
+    </p>
     <template v-for="m in run.measures" :key="m.id">
       <button class="mt-1 flex min-h-10 w-full items-center justify-between text-left" @click="$emit('look', m.id)">
         <h2 class="text-[15px]">{{ m.title }}</h2>

@@ -34,7 +34,8 @@ function summary(s: Step): string {
         >
       </h1>
       <p class="text-sm text-ink-2">
-        {{ run.device.maker }} {{ run.device.model }}<br />{{ run.device.place }}, {{ run.device.site }}
+        <span class="font-semibold text-ink">{{ run.procedure.title }}</span><br />{{ run.device.maker }}
+        {{ run.device.model }}<br />{{ run.device.place }}, {{ run.device.site }}
       </p>
     </div>
     <ol class="relative before:absolute before:top-3 before:bottom-4 before:left-[16px] before:w-px before:bg-line">

@@ -1,5 +1,7 @@
 import { flushPromises } from '@vue/test-utils'
+import { nextTick } from 'vue'
 import { describe, expect, it, vi } from 'vitest'
+import ActivityForm from '../equipment/ActivityForm.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import EventForm from '../equipment/EventForm.vue'
 import GasBook from '../references/GasBook.vue'
@@ -104,6 +106,31 @@ describe('what recurs on a device', () => {
     await submit()
     expect(sent[0]!.body).toMatchObject({ kind: 'use', amount: 12.5 })
     expect(sent[0]!.body.on).toBeUndefined()
+  })
+
+  it('is counted by what the counter shows; why is asked for where that is less', async () => {
+    const sent = server({ '/api/activities/{id}': () => ({ tag: 'MB-1' }) })
+    const counter = { shows: 12480, at: '2027-05-01T10:00:00Z' }
+    await shown(ActivityForm, { activity: { ...all[0]!, unit: 'hours', uses: 10000, counter }, kind: 'use' })
+    expect(dialog().textContent).toContain('It showed 12480 hours')
+    type('shows', '12600')
+    await nextTick()
+    expect(dialog().querySelector('textarea')).toBeNull()
+    type('shows', '300')
+    await nextTick()
+    type('reason', 'new main board')
+    await submit()
+    expect(sent[0]!.body).toMatchObject({ kind: 'use', shows: 300, reason: 'new main board' })
+    expect(sent[0]!.body.amount).toBeUndefined()
+  })
+
+  it('is begun where it recurs, when it measures nothing', async () => {
+    const kit = activity({ title: 'Part kit', procedure: 'part-kit', maintains: true })
+    const { page } = await shown(ActivityList, { activities: [kit, all[0]!], begins: true })
+    expect(page.get('[data-activity="Part kit"]').text()).not.toContain('How often')
+    expect(page.get(`[data-activity="${all[0]!.title}"]`).text()).not.toContain('Do it now')
+    await page.get('[data-activity="Part kit"] button').trigger('click')
+    expect(page.emitted('begin')).toEqual([['part-kit']])
   })
 
   it('is told of what happened to the device', async () => {

@@ -209,7 +209,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
               class="underline"
               :href="`/api/runs/${h.id}/certificate.pdf`"
               target="_blank"
-              >certificate</a
+              >{{ h.result?.startsWith('done') ? 'paper' : 'certificate' }}</a
             >
             <span v-else-if="h.paper" class="text-ink-2">from older paper</span>
             <span v-if="h.replaced" class="block font-semibold text-vermilion">replaced, counts no more</span>
