@@ -25,6 +25,7 @@ type Standard struct {
 	Values      []Certified   `json:"values"`
 	Cylinder    *gas.Cylinder `json:"cylinder,omitempty"`
 	Lot         string        `json:"lot,omitempty"`      // of a calibrator or a control, which expires with its certificate
+	Away        *Absence      `json:"away,omitempty"`     // sent out; nil: it is here
 	Prepared    []Done        `json:"prepared,omitempty"` // findings of runs on the reference itself, the newest first
 }
 
@@ -221,6 +222,9 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 	if s.Status != Usable {
 		block("%s is %s.", s.Tag, s.Status)
 	}
+	if s.Away != nil {
+		block("%s is %s.", s.Tag, s.Away.Words(on))
+	}
 	due := s.Certificate.DueOn
 	switch {
 	case s.Certificate.Number == "" || due.IsZero():
@@ -331,7 +335,9 @@ func (s Standard) Trouble(note string, on time.Time) string {
 	switch {
 	case s.Status == Quarantined:
 		return s.Tag + " " + s.Name + " is in quarantine: " + note
-	case s.Status == Usable && interval.Past(s.Certificate.DueOn, on):
+	case s.Away != nil && s.Away.Until != nil && interval.Past(*s.Away.Until, on):
+		return s.Tag + " " + s.Name + " is " + s.Away.Words(on) + "."
+	case s.Status == Usable && s.Away == nil && interval.Past(s.Certificate.DueOn, on):
 		return s.Tag + " " + s.Name + ": its certificate ran out on " + s.Certificate.DueOn.Format(time.DateOnly) + "."
 	}
 	return ""

@@ -59,6 +59,17 @@ func registerReferences(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.Reference(in.ID, who(ctx))
 		})
+	serve(api, operation{"send-out-reference", http.MethodPost, "/api/standards/{id}/away",
+		"A reference is sent out, or is back", person.KeepReferences, 0, nil},
+		func(ctx context.Context, in *struct {
+			ReferencePath
+			Body workshop.SentOut
+		}) (out workshop.ReferenceView, err error) {
+			if err := shop.SendOut(in.ID, in.Body, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.Reference(in.ID, who(ctx))
+		})
 	serve(api, operation{"read-gauge", http.MethodPost, "/api/standards/{id}/gauge",
 		"Note a reading of a cylinder's gauge", person.ReadGauges, 0, nil},
 		func(ctx context.Context, in *struct {

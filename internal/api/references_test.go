@@ -247,3 +247,47 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 		})
 	}
 }
+
+// A reference that is sent out fills no role until it is back; what the laboratory found before it changed anything is held
+// against the certificate of before.
+func TestAReferenceIsSentOutAndComesBack(t *testing.T) {
+	h := newHouse(t)
+	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
+	posted[workshop.ReferenceView](lead, "/api/standards", order{"id": "new-gas-0001", "tag": "HG-41", "name": "5 % CO₂", "kind": "gas",
+		"cylinder":    order{"water_volume_l": 2, "gauge_bar": 100, "reserve_bar": 5},
+		"certificate": certificate("K-1", 600, co2(5.1, 0.05))})
+	at := "/api/standards/HG-41/away"
+	out := order{"id": "out-0001", "to": "Fennick Metrology", "until": "2026-03-20", "price": 240, "why": "yearly calibration"}
+	technician.problem(at, out, 403)
+	for field, wrong := range map[string]order{"why": {"to": "Fennick Metrology", "why": " "}, "to": {"why": "calibration"},
+		"until": {"to": "Fennick Metrology", "why": "calibration", "until": "2026-02-01"}} {
+		wrong["id"] = "out-wrong-" + field
+		assert.Equal(t, field, lead.problem(at, wrong, 422).Field)
+	}
+	r := posted[workshop.ReferenceView](lead, at, out)
+	assert.Equal(t, r, posted[workshop.ReferenceView](lead, at, out), "sent again it changes nothing")
+	require.NotNil(t, r.Away)
+	assert.Equal(t, 240.0, r.Away.Price)
+	v := technician.open("MB-0417")
+	technician.refused(v, order{"kind": "bind", "role": "gas5", "standard": "HG-41"}, 409, "unfit-standard", "with Fennick Metrology since")
+
+	back := order{"id": "back-0001", "why": "whole, not adjusted"}
+	r = posted[workshop.ReferenceView](lead, at, back)
+	assert.Nil(t, r.Away)
+	newer := certificate("K-2", 700, co2(4.96, 0.05))
+	newer["found"] = []order{{"quantity": "CO2", "value": 4.96, "u": 0}}
+	order2 := order{"id": "certificate-2", "certificate": newer}
+	assert.Equal(t, "certificate.found[0].u", lead.problem("/api/standards/HG-41/certificates", order2, 422).Field)
+	newer["found"] = []order{{"quantity": "O2", "value": 4.96, "u": 0.03}}
+	assert.Equal(t, "certificate.found[0].quantity", lead.problem("/api/standards/HG-41/certificates", order2, 422).Field)
+	newer["found"] = []order{{"quantity": "CO2", "value": 4.96, "u": 0.03}}
+	r = posted[workshop.ReferenceView](lead, "/api/standards/HG-41/certificates", order2)
+	found := r.Certificates[len(r.Certificates)-1].Found
+	require.Len(t, found, 1)
+	assert.InDelta(t, -0.14, found[0].By, 1e-9)
+	assert.False(t, found[0].Held)
+	technician.send(v, order{"kind": "bind", "role": "gas5", "standard": "HG-41"})
+	differences, err := h.ledger.Differences()
+	require.NoError(t, err)
+	assert.Empty(t, differences)
+}

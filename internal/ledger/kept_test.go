@@ -278,7 +278,7 @@ var landed = map[string]string{
 	"0003-not-complete":        "184efb5b7404c92d61c2a3f6d2b603e196d2584b8a61d30819f25b373ab16d66",
 	"0006-test-corrections":    "77606cc7c9670e47ba9cede2f880484ac2bc9145366ca6b23559319ee50b656d",
 	"0009-tokens":              "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
-	"0015-maintained":          "09436aa5a6f5316ec3613a31f9fda5115a5a5a6bf5b10894eafc80bbbb543a63",
+	"0015-maintained":          "9d28e9ff83fc746b8f712f8b48c5e8b3a60ccda5701553fc049c2beacd82e23c",
 	"0014-told":                "bacd7bd5bfbe3ac116fdf4cf7e6ca8e065df9309ed2f2315a33112fd111fae44",
 	"0013-accepted-owned-kept": "86ca1279b4da4e822103fa70f37ff3feb8840c93eff429a51f982a0b2d7a777b",
 	"0012-a-devices-life":      "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",

@@ -288,7 +288,12 @@ func (l *Ledger) Instruments() ([]Instrument, error) {
 
 // Core is the standard as a run binds it.
 func (s Standard) Core() reference.Standard {
+	var away *reference.Absence
+	if s.AwayTo != "" {
+		away = &reference.Absence{To: s.AwayTo, Since: *s.AwaySince, Until: s.AwayUntil, Price: s.AwayPrice}
+	}
 	return reference.Standard{
+		Away:        away,
 		ID:          s.ID,
 		Tag:         s.Tag,
 		Name:        s.Name,

@@ -125,6 +125,10 @@ type Standard struct {
 	Lot         string
 	Parent      string // id of the standard it was calibrated against; empty where its certificate leads outside
 	Note        string
+	AwayTo      string // to whom it was sent out; empty: it is here
+	AwaySince   *time.Time
+	AwayUntil   *time.Time
+	AwayPrice   float64
 }
 
 // StandardCertificate is a certificate a standard has or had.
@@ -135,6 +139,7 @@ type StandardCertificate struct {
 	Values      []reference.Certified `gorm:"column:certified;serializer:json"`
 	Parent      string
 	EnteredBy   string
+	Found       []reference.Moved `gorm:"serializer:json"` // what the laboratory found, against the certificate before
 }
 
 // Gauge is a reading of a cylinder's gauge.

@@ -2098,6 +2098,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/standards/{id}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A reference is sent out, or is back */
+        post: operations["send-out-reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/standards/{id}/certificates": {
         parameters: {
             query?: never;
@@ -2620,6 +2637,15 @@ export interface components {
              */
             warranty?: string;
         };
+        Absence: {
+            /** Format: double */
+            price?: number;
+            /** Format: date-time */
+            since: string;
+            to: string;
+            /** Format: date-time */
+            until?: string;
+        };
         Accreditation: {
             body?: string;
             number?: string;
@@ -2771,6 +2797,14 @@ export interface components {
             credential: {
                 [key: string]: unknown;
             };
+        };
+        AsFound: {
+            piece?: string;
+            quantity: string;
+            /** Format: double */
+            u: number;
+            /** Format: double */
+            value: number;
         };
         Asking: {
             /** @description PublicKeyCredentialCreationOptionsJSON, or PublicKeyCredentialRequestOptionsJSON */
@@ -3072,6 +3106,8 @@ export interface components {
              * @description its last day
              */
             due_on?: string;
+            /** @description what the laboratory found before it changed anything, in the units of the certificate before */
+            found?: components["schemas"]["AsFound"][];
             issuer: string;
             number: string;
             /** Format: date */
@@ -3087,6 +3123,8 @@ export interface components {
             current: boolean;
             /** Format: date-time */
             due_on: string;
+            /** @description what the laboratory found before it changed anything, against the certificate before */
+            found?: components["schemas"]["Moved"][];
             issuer: string;
             number: string;
             /** Format: date-time */
@@ -4963,6 +5001,22 @@ export interface components {
             steps: number;
             words: string;
         };
+        Moved: {
+            /** Format: double */
+            allowed: number;
+            /** Format: double */
+            by: number;
+            /** Format: double */
+            certified: number;
+            held: boolean;
+            piece?: string;
+            quantity: string;
+            /** Format: double */
+            u: number;
+            unit: string;
+            /** Format: double */
+            value: number;
+        };
         NamedCondition: {
             /**
              * Format: double
@@ -5535,6 +5589,7 @@ export interface components {
             unit: string;
         };
         ReferenceView: {
+            away?: components["schemas"]["Absence"];
             /** @description a cylinder's gauge readings, the newest first */
             book: components["schemas"]["GaugeView"][];
             certificate: components["schemas"]["Certificate"];
@@ -6034,6 +6089,24 @@ export interface components {
             to: number;
             unit: string;
         };
+        SentOut: {
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            /**
+             * Format: double
+             * @description agreed, in the currency of the workshop's prices
+             */
+            price?: number;
+            /** @description to whom; empty: it is back */
+            to?: string;
+            /**
+             * Format: date
+             * @description when it is due back
+             */
+            until?: string;
+            /** @description what for; or in which state it came back */
+            why: string;
+        };
         SequenceRequest: {
             on: boolean;
         };
@@ -6200,6 +6273,7 @@ export interface components {
             command: string;
         };
         Standard: {
+            away?: components["schemas"]["Absence"];
             certificate: components["schemas"]["Certificate"];
             cylinder?: components["schemas"]["Cylinder"];
             id: string;
@@ -6214,6 +6288,7 @@ export interface components {
             values: components["schemas"]["Certified"][];
         };
         StandardView: {
+            away?: components["schemas"]["Absence"];
             certificate: components["schemas"]["Certificate"];
             cylinder?: components["schemas"]["Cylinder"];
             /**
@@ -16741,6 +16816,86 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "send-out-reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentOut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -3,9 +3,10 @@ import { reactive, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
+import NumberField from '../components/NumberField.vue'
 import { api, type Reference } from '../api/client'
 import { newId } from '../composables/useRun'
-import { numberIn } from '../composables/words'
+import { numberIn, unitWords } from '../composables/words'
 import { useCached } from '../api/queries'
 import { useSend } from '../composables/useSend'
 
@@ -34,6 +35,12 @@ const lines = ref(
     k: written(v.k),
     drift: written(v.drift_per_year),
   })) ?? [empty()],
+)
+/** The single values that are certified now: what the laboratory found of each before it changed anything. */
+const found = ref(
+  (props.of?.values ?? [])
+    .filter((v) => !v.from && !v.to)
+    .map((v) => ({ quantity: v.quantity, piece: v.piece, unit: v.unit, certified: v.value ?? 0, value: '', u: '' })),
 )
 const fields = [
   { key: 'tag', label: 'Tag on its label', required: true },
@@ -69,6 +76,9 @@ function body() {
         k: number(l.k) ?? 0,
         drift_per_year: number(l.drift),
       })),
+    found: found.value
+      .filter((f) => f.value)
+      .map((f) => ({ quantity: f.quantity, piece: f.piece, value: number(f.value) ?? 0, u: number(f.u) ?? 0 })),
   }
 }
 
@@ -158,5 +168,19 @@ async function save() {
       </tbody>
     </table>
     <button type="button" class="btn btn-quiet" @click="lines.push(empty())">One more line</button>
+    <template v-if="found.length">
+      <p class="mt-4 font-semibold">As found by the laboratory, before it changed anything</p>
+      <p class="text-sm text-ink-2">
+        Where its paper says so. Outside of what was certified, what rested on it is looked at.
+      </p>
+      <div v-for="(f, i) in found" :key="i" class="mt-2 grid grid-cols-[1fr_10rem_10rem] items-end gap-3">
+        <span class="pb-3"
+          >{{ f.piece ?? f.quantity }}, certified
+          <span class="num">{{ f.certified }} {{ unitWords(f.unit) }}</span></span
+        >
+        <NumberField v-model="f.value" label="Found" :name="`found[${i}].value`" />
+        <NumberField v-model="f.u" label="U (k = 2)" :name="`found[${i}].u`" />
+      </div>
+    </template>
   </FormDialog>
 </template>

@@ -11,12 +11,22 @@ import { useCached } from '../api/queries'
 import { useSend } from '../composables/useSend'
 
 /** A reference that was found out: every run that rested on it is seen again. */
-const props = defineProps<{ reference: components['schemas']['ReferenceView'] }>()
+const props = defineProps<{
+  reference: components['schemas']['ReferenceView']
+  moved?: components['schemas']['Moved']
+}>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
 const { refresh } = useCached()
 const quantities = [...new Set((props.reference.values ?? []).map((v) => v.quantity))]
-const form = reactive({ id: newId(), quantity: quantities[0] ?? '', error: '', u: '', remove: true, found: '' })
+const form = reactive({
+  id: newId(),
+  quantity: props.moved?.quantity ?? quantities[0] ?? '',
+  error: props.moved ? String(Number(props.moved.by.toPrecision(6))) : '',
+  u: props.moved ? String(props.moved.u) : '',
+  remove: true,
+  found: props.moved ? `As found by ${props.reference.certificate.issuer}, ${props.reference.certificate.number}` : '',
+})
 const line = computed(() => props.reference.values?.find((v) => v.quantity === form.quantity))
 const ranged = computed(() => !!(line.value?.from || line.value?.to))
 const { problem, send } = useSend()

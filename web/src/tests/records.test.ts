@@ -5,7 +5,9 @@ import ActivityForm from '../equipment/ActivityForm.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import EventForm from '../equipment/EventForm.vue'
 import GasBook from '../references/GasBook.vue'
+import FoundBefore from '../references/FoundBefore.vue'
 import FoundOut from '../references/FoundOut.vue'
+import SendOut from '../references/SendOut.vue'
 import LotForm from '../references/LotForm.vue'
 import CertificateForm from '../references/CertificateForm.vue'
 import NoticeCard from '../lookback/NoticeCard.vue'
@@ -214,6 +216,29 @@ describe('a reference that was found out', () => {
     })
     await flushPromises()
     expect(router.currentRoute.value.fullPath).toBe(`/look-back/${String(sent[0]!.body.id)}`)
+  })
+})
+
+describe('a reference that comes back', () => {
+  it('is sent out with the day and price, and asks for its state when it is back', async () => {
+    const sent = server({ '/api/standards/{id}/away': () => reference({}) })
+    const { page } = await shown(SendOut, { reference: reference({ id: 's1' }), back: false })
+    type('to', 'Fennick Metrology')
+    type('price', '240,50')
+    type('why', 'yearly')
+    await submit()
+    expect(sent[0]!.body).toMatchObject({ to: 'Fennick Metrology', price: 240.5, why: 'yearly' })
+    expect(page.emitted('close')).toHaveLength(1)
+  })
+
+  it('is looked back on where it was found outside', async () => {
+    const moved = { quantity: 'CO2', value: 4.96, u: 0.03, certified: 5.1, unit: '%{vol}', by: -0.14, allowed: 0.06 }
+    const { page } = await shown(FoundBefore, { found: [{ ...moved, held: false }], mayOpen: true })
+    expect(page.text()).toMatch(/below the certified one by\s*0.14/)
+    await page.get('button').trigger('click')
+    expect(page.emitted('out')).toHaveLength(1)
+    const held = await shown(FoundBefore, { found: [{ ...moved, held: true }], mayOpen: true })
+    expect(held.page.find('button').exists()).toBe(false)
   })
 })
 

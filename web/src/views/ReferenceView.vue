@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import FoundBefore from '../references/FoundBefore.vue'
 import FoundOut from '../references/FoundOut.vue'
+import SendOut from '../references/SendOut.vue'
 import AskDialog from '../components/AskDialog.vue'
 import QueryState from '../components/QueryState.vue'
 import CertificateForm from '../references/CertificateForm.vue'
 import DriftHistory from '../references/DriftHistory.vue'
 import GasBook from '../references/GasBook.vue'
 import { api, type Certified } from '../api/client'
+import type { components } from '../api/schema.gen'
 import { useSession } from '../composables/useSession'
 import { dayWords, localDay, unitWords } from '../composables/words'
 import FileList from '../components/FileList.vue'
@@ -26,6 +29,8 @@ const { can } = useSession()
 const lead = computed(() => can('keep references'))
 const certifying = ref(false)
 const foundOut = ref(false)
+const moved = ref<components['schemas']['Moved']>()
+const sending = ref(false)
 const changing = ref<'usable' | 'quarantined' | 'retired'>()
 const { trouble, send } = useSend()
 const pieces = computed(() => (data.value?.values ?? []).filter((v) => v.piece))
@@ -38,6 +43,14 @@ const kit = computed(() => {
 const stated = (v: Certified) => (v.from || v.to ? `${v.from ?? 0} to ${v.to}` : `${v.value}`)
 const actions = { usable: 'Release', quarantined: 'Quarantine', retired: 'Retire' } as const
 
+function lookBack(m: components['schemas']['Moved']) {
+  moved.value = m
+  foundOut.value = true
+}
+function closeFoundOut() {
+  foundOut.value = false
+  moved.value = undefined
+}
 async function change(note: string) {
   const status = changing.value!
   changing.value = undefined
@@ -68,6 +81,11 @@ async function change(note: string) {
             <span v-if="data.status !== 'usable'" class="font-semibold text-vermilion"
               >◆ {{ data.status }}: {{ data.note }}</span
             >
+            <span v-else-if="data.away" class="font-semibold text-brass"
+              >◌ sent out to {{ data.away.to }} on {{ dayWords(data.away.since)
+              }}<template v-if="data.away.until">, due back {{ dayWords(data.away.until) }}</template
+              >: no run can use it</span
+            >
             <span v-else-if="data.days < 0" class="font-semibold text-vermilion"
               >◆ {{ data.lot ? 'expired' : 'its certificate ran out' }} {{ -data.days }} days ago: not to be used</span
             >
@@ -82,6 +100,9 @@ async function change(note: string) {
         <template v-if="lead">
           <button class="btn" @click="certifying = true">New certificate</button>
           <button v-if="values.length" class="btn" @click="foundOut = true">Found out …</button>
+          <button v-if="data.status !== 'retired'" class="btn" @click="sending = true">
+            {{ data.away ? 'It is back …' : 'Send out …' }}
+          </button>
           <button
             v-for="s in (['usable', 'quarantined', 'retired'] as const).filter((x) => x !== data?.status)"
             :key="s"
@@ -135,6 +156,7 @@ async function change(note: string) {
           <span>
             {{ c.accredited ? 'accredited' : 'in house' }}, {{ c.issuer }}
             <span class="block text-sm text-ink-2">entered by {{ c.by }}</span>
+            <FoundBefore v-if="c.found?.length" :found="c.found" :may-open="lead" @out="lookBack" />
           </span>
           <span class="text-right">
             {{ dayWords(c.on) }} to {{ dayWords(c.due_on) }}
@@ -200,7 +222,8 @@ async function change(note: string) {
       <HistoryList :id="data.id" of="reference" />
     </aside>
     <CertificateForm v-if="certifying" :of="data" @close="certifying = false" />
-    <FoundOut v-if="foundOut" :reference="data" @close="foundOut = false" />
+    <FoundOut v-if="foundOut" :reference="data" :moved="moved" @close="closeFoundOut" />
+    <SendOut v-if="sending" :reference="data" :back="!!data.away" @close="sending = false" />
     <AskDialog
       v-if="changing"
       :title="`${actions[changing]} ${data.tag}`"

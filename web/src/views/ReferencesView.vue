@@ -23,6 +23,7 @@ const found = computed(() =>
 )
 function state(s: Standard): { words: string; bad: boolean; soon: boolean } {
   if (s.status !== 'usable') return { words: `in quarantine`, bad: true, soon: false }
+  if (s.away) return { words: `sent out to ${s.away.to}`, bad: false, soon: true }
   if (s.days < 0) return { words: `ran out ${-s.days} days ago`, bad: true, soon: false }
   return { words: `${dayWords(s.certificate.due_on)}`, bad: false, soon: s.days < 60 }
 }
