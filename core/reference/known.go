@@ -3,6 +3,7 @@ package reference
 import (
 	"fmt"
 	"math"
+	"time"
 
 	"northneedle/core/quantity"
 )
@@ -18,6 +19,14 @@ type ReferenceError struct {
 	U        float64 `json:"u"`
 	Unit     string  `json:"unit"`
 	Remove   bool    `json:"remove"`
+
+	Before *time.Time `json:"before,omitempty"` // only what rested on a certificate of before that day; nil: on any
+}
+
+// Concerns reports whether the error is of a standard as it was bound: a certificate of the day it was found, or of a later
+// one, knows of it already.
+func (k ReferenceError) Concerns(s Standard) bool {
+	return s.ID == k.Standard && (k.Before == nil || s.Certificate.On.Before(*k.Before))
 }
 
 // Check reports what is wrong with it, if anything.

@@ -70,7 +70,7 @@ func (r Run) withReferenceError(k reference.ReferenceError) (Run, error) {
 	seen.Bound, seen.Exchanged = nil, nil
 	used := false
 	knowing := func(b Bound) (Bound, error) {
-		if b.Standard.ID != k.Standard {
+		if !k.Concerns(b.Standard) {
 			return b, nil
 		}
 		used = true

@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"encoding/json"
+	"maps"
 	"strings"
 	"testing"
 	"time"
@@ -253,9 +254,14 @@ func TestWorkingsComputeAndRefuse(t *testing.T) {
 func TestAReferenceIsSentOutAndComesBack(t *testing.T) {
 	h := newHouse(t)
 	lead, technician := h.signedIn("Tamsin Orrery"), h.signedIn("Idris Vail")
+	first := certificate("K-1", 600, co2(5.1, 0.05))
+	first["on"] = day.AddDate(0, 0, -400).Format(time.DateOnly)
 	posted[workshop.ReferenceView](lead, "/api/standards", order{"id": "new-gas-0001", "tag": "HG-41", "name": "5 % CO₂", "kind": "gas",
 		"cylinder":    order{"water_volume_l": 2, "gauge_bar": 100, "reserve_bar": 5},
-		"certificate": certificate("K-1", 600, co2(5.1, 0.05))})
+		"certificate": first})
+	before := technician.open("MB-0425")
+	before = technician.send(before, order{"kind": "bind", "role": "gas5", "standard": "HG-41"})
+	v := technician.open("MB-0417")
 	at := "/api/standards/HG-41/away"
 	out := order{"id": "out-0001", "to": "Fennick Metrology", "until": "2026-03-20", "price": 240, "why": "yearly calibration"}
 	technician.problem(at, out, 403)
@@ -268,7 +274,6 @@ func TestAReferenceIsSentOutAndComesBack(t *testing.T) {
 	assert.Equal(t, r, posted[workshop.ReferenceView](lead, at, out), "sent again it changes nothing")
 	require.NotNil(t, r.Away)
 	assert.Equal(t, 240.0, r.Away.Price)
-	v := technician.open("MB-0417")
 	technician.refused(v, order{"kind": "bind", "role": "gas5", "standard": "HG-41"}, 409, "unfit-standard", "with Fennick Metrology since")
 
 	back := order{"id": "back-0001", "why": "whole, not adjusted"}
@@ -286,7 +291,22 @@ func TestAReferenceIsSentOutAndComesBack(t *testing.T) {
 	require.Len(t, found, 1)
 	assert.InDelta(t, -0.14, found[0].By, 1e-9)
 	assert.False(t, found[0].Held)
-	technician.send(v, order{"kind": "bind", "role": "gas5", "standard": "HG-41"})
+	// What was found with the new certificate is of what rested on the one before it, and of nothing later.
+	opened := order{"id": "look-back-hg41", "standard": "HG-41", "quantity": "CO2", "unit": "%{vol}", "error": "-0.14", "u": "0.03",
+		"remove": true, "found": "as found by Fennick Metrology", "certificate": "K-2"}
+	later := technician.open("MB-0429")
+	later = technician.send(later, order{"kind": "bind", "role": "gas5", "standard": "HG-41"})
+	wrong := order{}
+	maps.Copy(wrong, opened)
+	wrong["certificate"] = "K-1"
+	assert.Equal(t, "certificate", lead.problem("/api/look-backs", wrong, 422).Field, "there is none before it")
+	b := posted[workshop.LookBackView](lead, "/api/look-backs", opened)
+	assert.Contains(t, b.Window, first["on"], "since the certificate before")
+	touched := []string{}
+	for _, run := range b.Touched {
+		touched = append(touched, run.Run)
+	}
+	assert.Equal(t, []string{before.ID}, touched)
 	differences, err := h.ledger.Differences()
 	require.NoError(t, err)
 	assert.Empty(t, differences)

@@ -114,7 +114,7 @@ func (f *filler) lookBacks() error {
 		Unit:     "%{vol}",
 		Remove:   true,
 	}
-	if _, err = f.ledger.OpenOnReference("look-back-HG-19", bad, known,
+	if _, err = f.ledger.OpenOnReference("look-back-HG-19", bad, bad.Certificate.On, known,
 		"read 0.42 vol% low against HG-22, three times on two days",
 		f.act("tamsin", "look-back opened", f.today.AddDate(0, 0, -1).Add(15*time.Hour))); err != nil {
 		return err

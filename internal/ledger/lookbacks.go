@@ -3,6 +3,7 @@ package ledger
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -225,6 +226,9 @@ func (l *Ledger) TouchedBy(k reference.ReferenceError, since time.Time) ([]Touch
 		if err != nil {
 			return nil, err
 		}
+		if k.Before != nil && !rested(run, k) {
+			continue
+		}
 		points, err := run.Reassess(k)
 		t := Touched{Run: row, Points: points}
 		if err != nil { // it cannot be judged again: it is in doubt as one that changes is
@@ -239,11 +243,20 @@ func (l *Ledger) TouchedBy(k reference.ReferenceError, since time.Time) ([]Touch
 	return append(first, rest...), nil
 }
 
+// rested reports whether a run used a standard as a known error is of it.
+func rested(r run.Run, k reference.ReferenceError) bool {
+	for _, role := range r.Procedure.Roles {
+		if slices.ContainsFunc(r.Bindings(role.ID), func(b run.Bound) bool { return k.Concerns(b.Standard) }) {
+			return true
+		}
+	}
+	return false
+}
+
 // OpenOnReference opens a look-back on a reference that was found out, with a notice for
-// the owner of every device whose verdict changes.
-func (l *Ledger) OpenOnReference(id string, s Standard, k reference.ReferenceError, found string,
+// the owner of every device whose verdict changes. What was done since its last good certificate is looked at.
+func (l *Ledger) OpenOnReference(id string, s Standard, since time.Time, k reference.ReferenceError, found string,
 	act Act) (LookBack, error) {
-	since := s.Certificate.On
 	b := LookBack{
 		ID:         id,
 		Kind:       OnReference,

@@ -3,6 +3,7 @@ package workshop
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -109,6 +110,8 @@ type ReferenceFound struct {
 	Unit     string `json:"unit" maxLength:"40"`
 	Remove   bool   `json:"remove" doc:"take the error out; else into the uncertainty"`
 	Found    string `json:"found" minLength:"1" maxLength:"500" doc:"how, by whom, against what"`
+
+	Certificate string `json:"certificate,omitempty" maxLength:"100" doc:"number of the one that came with what was found: what rested on that or a later one stands. Empty: it was found on the one that counts"`
 }
 
 // NoticeOrder is what becomes of a notice.
@@ -290,10 +293,30 @@ func (ws *Workshop) ReferenceFound(f ReferenceFound, who person.Person) error {
 	if !has {
 		return invalid("quantity", s.Tag+" certifies no "+f.Quantity+" in a unit like "+f.Unit+".")
 	}
-	_, err = ws.Ledger.OpenOnReference(f.ID, s, k, strings.TrimSpace(f.Found),
+	since := s.Certificate.On
+	if f.Certificate != "" {
+		if since, k.Before, err = ws.betweenCertificates(s, f.Certificate); err != nil {
+			return err
+		}
+	}
+	_, err = ws.Ledger.OpenOnReference(f.ID, s, since, k, strings.TrimSpace(f.Found),
 		ws.act(f.ID, "reference found out", who, strings.TrimSpace(f.Found)))
 	ws.changes.tell("", 0)
 	return err
+}
+
+// betweenCertificates is since when a reference is in doubt that was found out by the laboratory which issued a certificate:
+// the day of the one before; and the day of that certificate itself, whose values know of it.
+func (ws *Workshop) betweenCertificates(s ledger.Standard, number string) (since time.Time, until *time.Time, err error) {
+	all, err := ws.Ledger.Certificates(s.ID)
+	if err != nil {
+		return since, nil, err
+	}
+	at := slices.IndexFunc(all, func(c ledger.StandardCertificate) bool { return c.Certificate.Number == number })
+	if at < 1 {
+		return since, nil, invalid("certificate", "There is no certificate "+number+" of "+s.Tag+" with one before it.")
+	}
+	return all[at-1].Certificate.On, &all[at].Certificate.On, nil
 }
 
 // ChangeNotice notes that a notice was sent, or what its owner answered.

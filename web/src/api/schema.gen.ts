@@ -5564,6 +5564,8 @@ export interface components {
             status: "usable" | "quarantined" | "retired";
         };
         ReferenceError: {
+            /** Format: date-time */
+            before?: string;
             /** Format: double */
             error: number;
             quantity: string;
@@ -5574,6 +5576,8 @@ export interface components {
             unit: string;
         };
         ReferenceFound: {
+            /** @description number of the one that came with what was found: what rested on that or a later one stands. Empty: it was found on the one that counts */
+            certificate?: string;
             /** @description true less certified, as it was typed */
             error: string;
             /** @description how, by whom, against what */

@@ -13,7 +13,7 @@ import { useSend } from '../composables/useSend'
 /** A reference that was found out: every run that rested on it is seen again. */
 const props = defineProps<{
   reference: components['schemas']['ReferenceView']
-  moved?: components['schemas']['Moved']
+  moved?: components['schemas']['Moved'] & { certificate: string }
 }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
@@ -25,7 +25,7 @@ const form = reactive({
   error: props.moved ? String(Number(props.moved.by.toPrecision(6))) : '',
   u: props.moved ? String(props.moved.u) : '',
   remove: true,
-  found: props.moved ? `As found by ${props.reference.certificate.issuer}, ${props.reference.certificate.number}` : '',
+  found: props.moved ? `As found by the laboratory, certificate ${props.moved.certificate}` : '',
 })
 const line = computed(() => props.reference.values?.find((v) => v.quantity === form.quantity))
 const ranged = computed(() => !!(line.value?.from || line.value?.to))
@@ -35,7 +35,8 @@ async function save() {
     ...form,
     remove: form.remove && !ranged.value,
     standard: props.reference.tag,
-    unit: line.value?.unit ?? '1',
+    unit: props.moved?.unit ?? line.value?.unit ?? '1',
+    certificate: props.moved?.certificate,
   }
   if (!(await send(() => api.POST('/api/look-backs', { body })))) return
   await refresh('lookBacks')

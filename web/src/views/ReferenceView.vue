@@ -29,7 +29,9 @@ const { can } = useSession()
 const lead = computed(() => can('keep references'))
 const certifying = ref(false)
 const foundOut = ref(false)
-const moved = ref<components['schemas']['Moved']>()
+/** What was found before the certificate with that number, and is to be looked back on. */
+type Moved = components['schemas']['Moved'] & { certificate: string }
+const moved = ref<Moved>()
 const sending = ref(false)
 const changing = ref<'usable' | 'quarantined' | 'retired'>()
 const { trouble, send } = useSend()
@@ -43,7 +45,7 @@ const kit = computed(() => {
 const stated = (v: Certified) => (v.from || v.to ? `${v.from ?? 0} to ${v.to}` : `${v.value}`)
 const actions = { usable: 'Release', quarantined: 'Quarantine', retired: 'Retire' } as const
 
-function lookBack(m: components['schemas']['Moved']) {
+function lookBack(m: Moved) {
   moved.value = m
   foundOut.value = true
 }
@@ -156,7 +158,12 @@ async function change(note: string) {
           <span>
             {{ c.accredited ? 'accredited' : 'in house' }}, {{ c.issuer }}
             <span class="block text-sm text-ink-2">entered by {{ c.by }}</span>
-            <FoundBefore v-if="c.found?.length" :found="c.found" :may-open="lead" @out="lookBack" />
+            <FoundBefore
+              v-if="c.found?.length"
+              :found="c.found"
+              :may-open="lead"
+              @out="lookBack({ ...$event, certificate: c.number })"
+            />
           </span>
           <span class="text-right">
             {{ dayWords(c.on) }} to {{ dayWords(c.due_on) }}
