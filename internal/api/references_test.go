@@ -295,7 +295,7 @@ func TestAReferenceIsSentOutAndComesBack(t *testing.T) {
 	opened := order{"id": "look-back-hg41", "standard": "HG-41", "quantity": "CO2", "unit": "%{vol}", "error": "-0.14", "u": "0.03",
 		"remove": true, "found": "as found by Fennick Metrology", "certificate": "K-2"}
 	later := technician.open("MB-0429")
-	later = technician.send(later, order{"kind": "bind", "role": "gas5", "standard": "HG-41"})
+	technician.send(later, order{"kind": "bind", "role": "gas5", "standard": "HG-41"})
 	wrong := order{}
 	maps.Copy(wrong, opened)
 	wrong["certificate"] = "K-1"
