@@ -103,6 +103,10 @@ func (r Run) notDone() (missing []string) {
 			if f, is := step.(*procedure.Finding); is && f.MustHold && r.outside(f) {
 				missing = append(missing, f.Title+" does not hold")
 			}
+		case *procedure.RecordStep:
+			if r.Procedure.Maintains && r.Marks[b.ID].Skipped != "" { // which parts went in is what it is made for
+				missing = append(missing, b.Title)
+			}
 		case *procedure.Measure:
 			if _, limited := r.limitedTo(s); limited {
 				continue
