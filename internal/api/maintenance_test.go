@@ -114,6 +114,9 @@ func TestPartsAreFittedByARun(t *testing.T) {
 	assert.Equal(t, "reason", c.problem(at, count(300, nil), 422).Field, "it shows less than before")
 	counted = recurring(t, posted[workshop.AssetView](c, at, count(300, order{"reason": "new main board, counter at 0"})), "Part kit")
 	assert.Equal(t, 9800.0, counted.Used, "what it counted before stays")
+	assert.True(t, slices.ContainsFunc(get[workshop.AssetView](c, "/api/assets/"+tag).Notes, func(n workshop.ActivityNoteView) bool {
+		return n.Text == "the counter shows 300 hours: new main board, counter at 0"
+	}))
 	counted = recurring(t, posted[workshop.AssetView](c, at, count(520, nil)), "Part kit")
 	assert.Equal(t, 10020.0, counted.Used)
 	assert.Equal(t, duty.Expired, counted.Status)

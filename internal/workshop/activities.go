@@ -139,7 +139,7 @@ func (ws *Workshop) ChangeActivity(id string, o ActivityOrder, who person.Person
 		a = *changed[0]
 		note.Amount, note.Text = a.Used-before, fmt.Sprintf("%g %s", a.Used-before, a.Duty.Unit)
 		if o.Shows != nil {
-			note.Text = fmt.Sprintf("the counter shows %g %s", *o.Shows, a.Duty.Unit)
+			note.Text = strings.TrimSuffix(fmt.Sprintf("the counter shows %g %s: %s", *o.Shows, a.Duty.Unit, o.Reason), ": ")
 		}
 	case "defer":
 		note.Kind = ledger.NoteDeferred
