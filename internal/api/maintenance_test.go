@@ -20,8 +20,8 @@ import (
 // plates are what is typed at the steps that record something.
 type plates map[string]map[string]string
 
-// maintain makes a run of a procedure that measures nothing, and signs it: every check is fine but the one that is named, and what nothing is
-// typed of is left out.
+// maintain makes a run of a procedure that measures nothing, and signs it: every check is fine but the one that is named, and
+// what nothing is typed of is left out.
 func (c *client) maintain(tag, id string, typed plates, notFine string) runview.View {
 	c.t.Helper()
 	v := posted[runview.View](c, "/api/runs", order{"id": c.id() + "-" + id, "asset": tag, "procedure": id})
@@ -155,7 +155,8 @@ func TestWhatMeasuresNothingBringsNothingBack(t *testing.T) {
 	pump = recurring(t, a, "Peristaltic pump")
 	assert.Zero(t, pump.Used)
 	assert.Zero(t, pump.Counter.Shows)
-	pump = recurring(t, posted[workshop.AssetView](c, "/api/activities/"+pump.ID, order{"id": c.id() + "-use", "kind": "use", "shows": 12}), "Peristaltic pump")
+	counted := posted[workshop.AssetView](c, "/api/activities/"+pump.ID, order{"id": c.id() + "-use", "kind": "use", "shows": 12})
+	pump = recurring(t, counted, "Peristaltic pump")
 	assert.Equal(t, 12.0, pump.Used)
 	assert.True(t, a.Stop)
 	assert.Contains(t, recurring(t, a, "Electronic reference").Words, "The pump was replaced")
@@ -173,7 +174,8 @@ func TestMaintenanceNotedByHandGetsItsProcedure(t *testing.T) {
 	h.edit(t, "UPDATE activities SET procedure = '', duty = json_remove(duty, '$.procedure', '$.maintains') WHERE id LIKE '%-parts'")
 	before := recurring(t, get[workshop.AssetView](c, path), "Part kit")
 	require.Empty(t, before.Procedure)
-	again := &workshop.Workshop{Ledger: h.ledger, Bench: h.shop.Bench, Procedures: h.shop.Procedures, Duties: h.shop.Duties, Clock: h.shop.Clock}
+	again := &workshop.Workshop{Ledger: h.ledger, Bench: h.shop.Bench, Procedures: h.shop.Procedures, Duties: h.shop.Duties,
+		Clock: h.shop.Clock}
 	again.Begin()
 	t.Cleanup(again.End)
 	assert.Equal(t, now, recurring(t, get[workshop.AssetView](c, path), "Part kit"))

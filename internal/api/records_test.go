@@ -442,7 +442,8 @@ func TestWhatWaitsForAFailureIsDueWhenItComes(t *testing.T) {
 	assert.Contains(t, whole.Triggers, "when oxygen cell fails")
 	byHand := order{"id": c.id() + "-cell", "kind": "failed", "on": h.now.Format(time.DateOnly), "reason": "does not reach 95 vol%"}
 	assert.Equal(t, "kind", c.problem("/api/activities/"+cell.ID, byHand, 422).Field, "it has a procedure")
-	failed := c.maintain(tag, "ventilator-oxygen-cell", plates{"the-cell": {"cell": "stays"}}, "calibrated-by-the-ventilator-at-air-and-at-100")
+	failed := c.maintain(tag, "ventilator-oxygen-cell", plates{"the-cell": {"cell": "stays"}},
+		"calibrated-by-the-ventilator-at-air-and-at-100")
 	assert.Equal(t, run.Fails, failed.Result)
 	h.signedIn("Tamsin Orrery").send(failed, order{"kind": "review"})
 	after := get[workshop.AssetView](c, "/api/assets/"+tag)

@@ -1,11 +1,9 @@
 package ledger
 
 import (
-	"fmt"
 	"time"
 
 	"northneedle/core/duty"
-	"northneedle/core/run"
 )
 
 // What can become of an activity, as it is noted.
@@ -146,134 +144,6 @@ func (l *Ledger) ChangeActivities(act Act, notes []ActivityNote, changed ...*Act
 		}
 		return nil
 	})
-}
-
-// settleActivities brings what recurs on a device up to date with a signed run.
-func settleActivities(w *writer, r run.Run) error {
-	if r.Signature.Result == run.NotComplete {
-		return nil
-	}
-	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
-	if err != nil {
-		return err
-	}
-	at, passed := r.Signature.At, r.Signature.Result.Passed()
-	changed, done, err := duty.Settle(Recurrings(all), r.Procedure.ID, at, passed, r.Next())
-	if err != nil || done < 0 {
-		return err
-	}
-	note := ActivityNote{
-		ID:         r.ID + "-" + all[done].ID,
-		ActivityID: all[done].ID,
-		AssetID:    r.Device.ID,
-		At:         at,
-		By:         r.Signature.By.Name,
-		Kind:       NoteDone,
-		Text:       string(r.Signature.Result),
-		RunID:      r.ID,
-		DueOn:      all[done].DueDay(),
-	}
-	if !passed {
-		note.Kind = NoteFailed
-	}
-	if err := w.save(&note); err != nil {
-		return err
-	}
-	for _, a := range Adopted(all, changed) {
-		if err := w.save(a); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// happened undoes the duties that what was done in a signed run makes due: legal re-verification, where a seal was broken.
-func happened(w *writer, r run.Run) error {
-	for _, h := range r.Happened() {
-		if err := undone(w, r, h.Event, h.Words); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// undone undoes the duties of a run's device that an event makes due.
-func undone(w *writer, r run.Run, event duty.Event, words string) error {
-	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
-	if err != nil {
-		return err
-	}
-	at := r.Signature.At
-	changed := Adopted(all, duty.Happened(Recurrings(all), event, words, at))
-	note := ActivityNote{ID: r.ID + "-" + string(event), AssetID: r.Device.ID, At: at, By: r.Signature.By.Name, Kind: NoteEvent,
-		Event: string(event), Text: words, RunID: r.ID}
-	if len(changed) > 0 {
-		note.ActivityID = changed[0].ID
-	}
-	if err := w.save(&note); err != nil {
-		return err
-	}
-	for _, a := range changed {
-		if err := w.save(a); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// counted takes over what the counters of a signed run's device showed: the duties that go by them are due when used up.
-func counted(w *writer, r run.Run) error {
-	return counters(w, r, func(d *duty.Recurring, c run.Count) (what, words string) {
-		d.Counted(c.Shows, r.Signature.At)
-		return "counted", fmt.Sprintf("the counter shows %g %s", c.Shows, c.Of)
-	})
-}
-
-// setBack notes the counters that were set back in a signed run, after what it did was done.
-func setBack(w *writer, r run.Run) error {
-	return counters(w, r, func(d *duty.Recurring, c run.Count) (what, words string) {
-		if !c.SetBack {
-			return "", ""
-		}
-		d.SetBack(r.Signature.At)
-		return "set-back", "the counter was set back to 0 " + c.Of
-	})
-}
-
-// counters brings the duties that go by a counter read in a run up to date; take says what became of one, as part of an id
-// and in words, or nothing where it stays.
-func counters(w *writer, r run.Run, take func(*duty.Recurring, run.Count) (what, words string)) error {
-	counts := r.Counts()
-	if len(counts) == 0 {
-		return nil
-	}
-	all, err := many[Activity](w.tx.Where("asset_id = ? AND active = ?", r.Device.ID, true).Order("id"))
-	if err != nil {
-		return err
-	}
-	for _, count := range counts {
-		for i := range all {
-			a := &all[i]
-			if !a.Duty.GoesBy(count.Of) {
-				continue
-			}
-			recurring := a.Recurring()
-			what, words := take(&recurring, count)
-			if what == "" {
-				continue
-			}
-			note := ActivityNote{ID: r.ID + "-" + what + "-" + a.ID, ActivityID: a.ID, AssetID: a.AssetID, At: r.Signature.At,
-				By: r.Signature.By.Name, Kind: NoteUse, Text: words, Amount: recurring.Used - a.Used, RunID: r.ID}
-			a.Adopt(recurring)
-			if err := w.save(&note); err != nil {
-				return err
-			}
-			if err := w.save(a); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
 }
 
 // CountEvents counts what happened to a device, of the kinds named.

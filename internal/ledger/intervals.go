@@ -34,10 +34,12 @@ type ModelDuty struct {
 	Risk                 int // the highest among them
 }
 
-// ModelDuties are the duties with a procedure, by model.
+// ModelDuties are the duties with a procedure that measures, by model.
 func (l *Ledger) ModelDuties() ([]ModelDuty, error) {
 	return many[ModelDuty](l.read.Table("activities").Select("assets.maker, assets.model, assets.family, activities.procedure, activities.title, count(*) AS devices, max(activities.risk) AS risk").
-		Joins("JOIN assets ON assets.id = activities.asset_id").Where("activities.active = ? AND activities.procedure <> ? AND activities.duty->>'maintains' IS NULL AND assets.status <> ?", true, "", Gone).
+		Joins("JOIN assets ON assets.id = activities.asset_id").
+		Where("activities.active = ? AND activities.procedure <> ? AND activities.duty->>'maintains' IS NULL", true, "").
+		Where("assets.status <> ?", Gone).
 		Group("assets.maker, assets.model, assets.family, activities.procedure, activities.title").Order("assets.family, assets.maker, assets.model, activities.title"))
 }
 

@@ -1,13 +1,10 @@
 package ledger
 
 import (
-	"errors"
-	"fmt"
 	"slices"
 	"time"
 
 	"northneedle/core/conformity"
-	"northneedle/core/duty"
 	"northneedle/core/run"
 	"northneedle/core/runview"
 
@@ -160,59 +157,6 @@ func projectResults(tx *gorm.DB, r run.Run) error {
 		}
 	}
 	return countFound(tx, "id = ?", r.ID)
-}
-
-// follow draws the consequences of a run that was signed: the device's status, its due
-// days, a look-back. They are drawn once; what people decided since is not undone by
-// computing the lists anew.
-func follow(w *writer, r run.Run) error {
-	asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
-	if err != nil && !errors.Is(err, ErrNotFound) {
-		return err
-	}
-	if err == nil {
-		if err := stands(w, r, asset); err != nil {
-			return err
-		}
-	}
-	for _, follows := range []func(*writer, run.Run) error{counted, settleActivities, setBack, happened, chartControls,
-		openOnDevice} {
-		if err := follows(w, r); err != nil {
-			return err
-		}
-	}
-	return w.done(Act{
-		Kind: "followed from a signed run",
-		By:   r.Signature.By,
-		At:   r.Signature.At,
-		Why:  string(r.Signature.Result) + ", run " + r.ID,
-	})
-}
-
-// stands brings a device's status and the version of its software up to date with a signed run on it. One that measured
-// nothing brings nothing back into use.
-func stands(w *writer, r run.Run, asset Asset) error {
-	was := asset
-	switch result := r.Signature.Result; {
-	case result == run.NotComplete || r.Procedure.Test != "" || result == run.Maintained:
-	case result.Passed():
-		asset.Status, asset.Why = InUse, ""
-	default:
-		asset.Status = OutOfUse
-	}
-	if version := r.Software(); version != "" && version != was.Software {
-		asset.Software = version
-		if was.Software != "" {
-			words := fmt.Sprintf("from %s to %s, read in a run", was.Software, version)
-			if err := undone(w, r, duty.NewSoftware, words); err != nil {
-				return err
-			}
-		}
-	}
-	if asset.Status == was.Status && asset.Why == was.Why && asset.Software == was.Software {
-		return nil
-	}
-	return w.save(&asset)
 }
 
 // countFound counts, for the runs that a condition names, the points read as found and
