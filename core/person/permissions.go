@@ -32,7 +32,8 @@ const (
 	OpenLookBacks     Action = "open look-backs"
 	SendNotices       Action = "send notices"
 	CloseLookBacks    Action = "close look-backs"
-	KeepProcedures    Action = "keep procedures"
+	DraftProcedures   Action = "draft procedures"
+	ReleaseProcedures Action = "release procedures"
 	SetRules          Action = "set rules"
 	SetIntervals      Action = "set intervals"
 	SetCorrections    Action = "set corrections"
@@ -98,7 +99,8 @@ var Permissions = []Permission{
 	{SendNotices, []Role{Technician, Lead, Manager},
 		"Notices are sent, and answers taken, by technicians, leads and managers."},
 	{CloseLookBacks, []Role{Lead, Manager}, "A look-back is closed by a lead or a manager."},
-	{KeepProcedures, []Role{Lead}, "Procedures are the lead's: ask a lead to try or keep this one."},
+	{DraftProcedures, []Role{Technician, Lead}, "Procedures are drafted by technicians and leads."},
+	{ReleaseProcedures, []Role{Lead}, "A procedure is released by a lead who did not write it."},
 	{SetRules, []Role{Lead}, "How the lab judges is the lead's to say."},
 	{SetCorrections, []Role{Lead}, "A correction factor is set by a lead, with its comparison."},
 	{SetIntervals, []Role{Lead},

@@ -10,7 +10,7 @@ import (
 func (p *Procedure) Duty() (d duty.Duty, recurs bool) {
 	n := p.Next
 	d = duty.Duty{ID: p.ID, Title: p.Title, Procedure: p.ID, Months: n.Months, Days: n.Days, Why: n.Why,
-		Test: p.Test}
+		Test: p.Test, Maintains: p.Maintains}
 	return d, n.Months > 0 || n.Days > 0
 }
 

@@ -50,6 +50,7 @@ func names[T any](of map[string]T) []string { return slices.Sorted(maps.Keys(of)
 // ([Outcome.ReadsReference]) it fills Indicated, and Reference only as what it should be.
 type Method struct {
 	Compute func(Input) (Outcome, error)
+	Words   string // what it compares, for whoever writes a procedure
 
 	Params   []string // names that it takes from a point's "with"
 	Value    bool     // it takes the certified value of its standard, whatever the target

@@ -9,10 +9,10 @@ import (
 // Catalogue is what several families use.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"compare":   {Compute: compare},
-		"delivered": {Compute: Delivered},
-		"setting":   {Compute: Setting},
-		"measured":  {Compute: Measured},
+		"compare":   {Compute: compare, Words: "what the device shows, beside the value that a reference realises or is set to"},
+		"delivered": {Compute: Delivered, Words: "what a reference reads of what the device gives, beside what the device was set to"},
+		"setting":   {Compute: Setting, Words: "what the device was set to, beside what a reference reads: the other way round than delivered"},
+		"measured":  {Compute: Measured, Words: "a value that a reference reads, held against a limit; the device shows and sets nothing"},
 	},
 	Captures: map[string]procedure.CaptureMethod{
 		"steady":   {AtRest: true, Read: Steady},

@@ -19,7 +19,7 @@ import (
 
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
-	Methods: map[string]procedure.Method{"ventilated-volume": {Compute: ventilatedVolume}},
+	Methods: map[string]procedure.Method{"ventilated-volume": {Compute: ventilatedVolume, Words: "a volume that a flow analyser reads of a breath, in the conditions that were chosen"}},
 	Captures: map[string]procedure.CaptureMethod{
 		"breath-volume": ofBreaths(func(b signal.Ventilated) float64 { return b.VTi }),
 		"breath-peak":   ofBreaths(func(b signal.Ventilated) float64 { return b.Peak }),

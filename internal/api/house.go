@@ -92,28 +92,6 @@ func registerHouse(api huma.API, s *Server) {
 			}
 			return shop.House()
 		})
-	serve(api, operation{"procedure-text", http.MethodGet, "/api/procedures/{id}", "A procedure as it is written",
-		person.Look, 0, nil},
-		func(_ context.Context, in *struct {
-			ID string `path:"id" maxLength:"60"`
-		}) (out workshop.ProcedureText, err error) {
-			out.Text, err = shop.ProcedureText(in.ID)
-			return out, err
-		})
-	serve(api, operation{"dry-run", http.MethodPost, "/api/procedures", "Try an edited procedure, and keep it",
-		person.KeepProcedures, 700_000, nil},
-		func(ctx context.Context, in *struct {
-			Keep bool `query:"keep" doc:"keep it as the lab's own; runs opened from then on are made by it"`
-			Body workshop.ProcedureOrder
-		}) (out workshop.DryRun, err error) {
-			shown := ""
-			if in.Keep {
-				if shown, err = s.auth.Confirm(ctx, in.Body.Secret); err != nil {
-					return out, unconfirmed(err, "secret")
-				}
-			}
-			return shop.DryRun(in.Body.Text, shown, who(ctx))
-		})
 	serve(api, operation{"check-record", http.MethodPost, "/api/house/check", "Check the whole record's chain",
 		person.CheckRecord, 0, nil},
 		func(_ context.Context, _ *struct{}) (out workshop.RecordCheck, err error) {

@@ -100,7 +100,8 @@ func TestWhatIsTooLargeIsNamed(t *testing.T) {
 			return b.String()
 		}(),
 	} {
-		tried := posted[workshop.DryRun](lead, "/api/procedures", order{"text": text})
-		assert.Contains(t, strings.Join(tried.Mistakes, " "), "deep", name)
+		tried := posted[workshop.DryRun](lead, "/api/writing/try", order{"text": text})
+		require.NotEmpty(t, tried.Mistakes, name)
+		assert.Contains(t, tried.Mistakes[0].Message, "deep", name)
 	}
 }

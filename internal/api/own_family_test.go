@@ -3,6 +3,7 @@ package api_test
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"northneedle/internal/workshop"
@@ -12,7 +13,7 @@ import (
 )
 
 // A lab's own family needs no Go: its procedure is written, tried against simulated devices and standards
-// made from what its roles need, kept, and its interval makes the duty of a device of that family.
+// made from what its roles need, released, and its interval makes the duty of a device of that family.
 func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 	h := newHouse(t)
 	lead := h.signedIn("Tamsin Orrery")
@@ -20,18 +21,13 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 	assert.Empty(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, "nothing is known of the family yet")
 	text, err := os.ReadFile(filepath.Join("testdata", "gas-alarm.yaml"))
 	require.NoError(t, err)
-	try := func(keep string) workshop.DryRun {
-		return posted[workshop.DryRun](lead, "/api/procedures"+keep, map[string]string{"text": string(text),
-			"secret": workshop.DemoPassword})
-	}
-	tried := try("")
+	tried := posted[workshop.DryRun](lead, "/api/writing/try", order{"text": string(text)})
 	require.Empty(t, tried.Mistakes)
 	require.Empty(t, tried.Stopped)
 	assert.Equal(t, "gas-alarm-check", tried.ID)
 	assert.True(t, tried.New)
 	assert.EqualValues(t, "conforms", tried.Result)
-	kept := try("?keep=true")
-	require.Contains(t, kept.Saved, "gas-alarm-check.yaml")
+	h.released(string(text), "")
 
 	for _, id := range []string{before, enter(lead, "GA-2")} {
 		a := get[workshop.AssetView](lead, "/api/assets/"+id)
@@ -40,8 +36,8 @@ func TestALabsOwnFamilyNeedsNoProgramming(t *testing.T) {
 		assert.Contains(t, a.Activities[0].Triggers, "every 3 months")
 	}
 	assert.Len(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, 1)
-	try("?keep=true")
-	assert.Len(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, 1, "kept again it makes no second duty")
+	h.released(strings.Replace(string(text), "revision: 1", "revision: 2", 1), "")
+	assert.Len(t, get[workshop.AssetView](lead, "/api/assets/"+before).Activities, 1, "a further revision makes no second duty")
 
 	lead.open("GA-1") // it is on the bench
 	_, err = h.ledger.Verify()

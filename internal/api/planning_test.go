@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -14,9 +13,6 @@ import (
 	_ "time/tzdata" // wherever the tests run
 
 	"northneedle/core/person"
-	"northneedle/core/procedure"
-	"northneedle/core/runview"
-	"northneedle/internal/definition"
 	"northneedle/internal/workshop"
 
 	"github.com/stretchr/testify/assert"
@@ -437,47 +433,4 @@ func TestTheHouse(t *testing.T) {
 	assert.Empty(t, check.Broken)
 	status, _ := h.signedIn("Odile Marsh").call("POST", "/api/house/backup", order{})
 	assert.Equal(t, 403, status)
-}
-
-func TestAnEditedProcedureIsTriedBeforeItIsKept(t *testing.T) {
-	h := newHouse(t)
-	c := h.signedIn("Tamsin Orrery")
-	text := get[workshop.ProcedureText](c, "/api/procedures/breath-monitor-check").Text
-	tried := func(text string) workshop.DryRun {
-		return posted[workshop.DryRun](c, "/api/procedures", map[string]string{"text": text})
-	}
-	same := tried(text)
-	assert.Empty(t, same.Diff)
-	assert.True(t, same.Result.Passed(), same.Stopped)
-	assert.Contains(t, tried(strings.Replace(text, "months: 6", "months: 900", 1)).Mistakes[0], "next.months")
-	assert.Contains(t, tried(strings.Replace(text, "months: 6", "months: 4", 1)).Mistakes[0], "give this one")
-	next := tried(strings.NewReplacer("months: 6", "months: 4", "revision: 3", "revision: 4").Replace(text))
-	assert.Empty(t, next.Mistakes)
-	assert.True(t, next.Result.Passed(), next.Stopped)
-	kinds := map[string]int{}
-	for _, l := range next.Diff {
-		kinds[l.Kind]++
-	}
-	assert.Equal(t, 2, kinds["added"])
-	assert.Equal(t, 2, kinds["removed"])
-	h.signedIn("Noor Bexley").problem("/api/procedures", map[string]string{"text": text}, 403)
-
-	// Kept, it counts from now on; a run under way keeps the revision it began with.
-	tag := firstOf(t, c, "breath-monitor", 0)
-	before := c.openBy(tag, "breath-monitor-check")
-	assert.Equal(t, "secret", c.problem("/api/procedures?keep=true", order{"text": text}, 422).Field,
-		"it is approved by somebody who is there")
-	kept := posted[workshop.DryRun](c, "/api/procedures?keep=true",
-		map[string]string{"secret": workshop.DemoPassword, "text": strings.NewReplacer("months: 6", "months: 4", "revision: 3",
-			"revision: 4").Replace(text)})
-	assert.Contains(t, kept.Saved, "revision 4", "%+v", kept)
-	assert.Equal(t, 4, c.openBy(firstOf(t, c, "breath-monitor", 1), "breath-monitor-check").Procedure.Revision)
-	assert.Equal(t, 3, get[runview.View](c, "/api/runs/"+before.ID).Procedure.Revision)
-	assert.Empty(t, tried(get[workshop.ProcedureText](c, "/api/procedures/breath-monitor-check").Text).Diff)
-	own, err := definition.All(filepath.Join(h.folder, "procedures"))
-	require.NoError(t, err)
-	assert.True(t, slices.ContainsFunc(own, func(p *procedure.Procedure) bool {
-		return p.ID == "breath-monitor-check" &&
-			p.Revision == 4
-	}), "and after a restart")
 }

@@ -155,6 +155,7 @@ func API(s *Server, router chi.Router) huma.API {
 	registerLabels(api, shop)
 	registerLists(api, shop)
 	registerHouse(api, s)
+	registerProcedures(api, s)
 	registerRuns(api, shop)
 	registerCommands(api, s)
 	registerLive(api, s)

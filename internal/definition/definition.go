@@ -4,7 +4,7 @@ package definition
 
 import (
 	"crypto/sha256"
-	_ "embed" // the schema
+	"embed"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -162,6 +162,21 @@ func Read(file string, text []byte) (*procedure.Procedure, error) {
 }
 
 var catalogue = sync.OnceValue(families.Catalogue)
+
+// Catalogue is what procedures can name. It is only read.
+func Catalogue() procedure.Catalogue { return catalogue() }
+
+//go:embed templates
+var templates embed.FS
+
+// Templates are short procedures to begin a lab's own from.
+var Templates = sync.OnceValues(func() ([]*procedure.Procedure, error) {
+	folder, err := fs.Sub(templates, "templates")
+	if err != nil {
+		return nil, err
+	}
+	return readAll(folder, "templates")
+})
 
 // Hash identifies a procedure: SHA-256 of its text as it is kept, in hexadecimal.
 func Hash(text string) string {

@@ -84,6 +84,9 @@ func (ws *Workshop) KeepDaily(ctx context.Context) {
 // daily does what is due of it.
 func (ws *Workshop) daily() {
 	ws.noticeClock()
+	if err := ws.takeReleases(); err != nil {
+		slog.Error("released procedures are not all in use", "error", err)
+	}
 	last, ok := seal.Checkpoint{}, false
 	if ws.Seal != nil {
 		last, ok = ws.Seal.Last()

@@ -15,34 +15,8 @@ import (
 	"northneedle/core/report"
 	"northneedle/core/run"
 	"northneedle/internal/backup"
-	"northneedle/internal/definition"
-	"northneedle/internal/ledger"
 	"northneedle/internal/people"
-
-	"github.com/oklog/ulid/v2"
-	"github.com/pmezard/go-difflib/difflib"
 )
-
-// ProcedureView is a procedure in the list.
-type ProcedureView struct {
-	ID       string        `json:"id"`
-	Revision int           `json:"revision"`
-	Title    string        `json:"title"`
-	Family   string        `json:"family"`
-	Summary  string        `json:"summary"`
-	Steps    int           `json:"steps"`
-	Points   int           `json:"points"`
-	Minutes  int           `json:"minutes" doc:"about how long a run takes: an estimate"`
-	Measures []MeasureName `json:"measures" doc:"what it reads"`
-	Schools  []string      `json:"schools" doc:"whose tolerances it knows"`
-}
-
-// MeasureName is a measure of a procedure.
-type MeasureName struct {
-	ID    string `json:"id"`
-	Title string `json:"title"`
-	Unit  string `json:"unit" doc:"UCUM"`
-}
 
 // HouseView is how a workshop is set up.
 type HouseView struct {
@@ -57,37 +31,6 @@ type HouseView struct {
 	Prices     report.Prices   `json:"prices"`
 	Address    string          `json:"address" doc:"at which others reach this server, as labels carry it; empty: labels carry the tag"`
 	Version    string          `json:"version"`
-}
-
-// ProcedureText is a procedure as it is written.
-type ProcedureText struct {
-	Text string `json:"text" maxLength:"600000"`
-}
-
-// ProcedureOrder is a procedure to be tried, or approved for use.
-type ProcedureOrder struct {
-	Text   string `json:"text" maxLength:"600000"`
-	Secret string `json:"secret,omitempty" maxLength:"200" doc:"one's password or PIN once more, where it is approved for use"`
-}
-
-// DryRun is what an edited procedure would do.
-type DryRun struct {
-	Mistakes []string   `json:"mistakes" doc:"each with line and field; none: it can be used"`
-	ID       string     `json:"id,omitempty"`
-	Revision int        `json:"revision,omitempty"`
-	Before   int        `json:"before,omitempty" doc:"revision in use now"`
-	Diff     []DiffLine `json:"diff" doc:"against the one in use"`
-	Result   run.Result `json:"result,omitempty" doc:"of a run by the book against healthy stand-ins"`
-	Stopped  string     `json:"stopped,omitempty" doc:"what that run came to a stop at"`
-	Points   int        `json:"points"`
-	Saved    string     `json:"saved,omitempty"`
-	New      bool       `json:"new" doc:"no procedure of this id is in use yet"`
-}
-
-// DiffLine is a line that was added, taken out, or stayed.
-type DiffLine struct {
-	Kind string `json:"kind" enum:"same,added,removed"`
-	Text string `json:"text"`
 }
 
 // RecordCheck is what a check of the whole record found.
@@ -181,26 +124,10 @@ func (ws *Workshop) House() (HouseView, error) {
 	day, err := ws.workingDay()
 	v.Day = day
 	for _, p := range ws.procedures() {
-		one := ProcedureView{
-			ID:       p.ID,
-			Revision: p.Revision,
-			Title:    p.Title,
-			Family:   p.Family,
-			Summary:  p.Summary,
-			Steps:    len(p.Steps),
-			Minutes:  up(p.Estimate(day.Hands).Total()),
-			Schools:  []string{},
-			Measures: []MeasureName{},
-		}
-		for _, m := range p.Measures() {
-			one.Measures = append(one.Measures, MeasureName{m.ID, m.Title, m.Unit})
-			one.Points += len(m.Points)
-			for _, school := range m.Alternatives {
-				for list := range slices.Values([]*[]string{&one.Schools, &v.Schools}) {
-					if !slices.Contains(*list, school.Title) {
-						*list = append(*list, school.Title)
-					}
-				}
+		one := ws.procedureView(p, day.Hands)
+		for _, school := range one.Schools {
+			if !slices.Contains(v.Schools, school) {
+				v.Schools = append(v.Schools, school)
 			}
 		}
 		v.Procedures = append(v.Procedures, one)
@@ -240,124 +167,4 @@ func (ws *Workshop) SetLab(lab run.Lab, who person.Person) error {
 	}
 	lab.Letterhead = present.Letterhead // set by itself
 	return ws.Ledger.SetSetting(ws.act("", "lab's rules set", who, ""), "lab", lab)
-}
-
-// ProcedureText is a procedure written anew from what is in use.
-func (ws *Workshop) ProcedureText(id string) (string, error) {
-	for _, p := range ws.procedures() {
-		if p.ID == id {
-			return p.Text, nil
-		}
-	}
-	return "", ledger.ErrNotFound
-}
-
-// DryRun tries an edited procedure on simulated devices and, where it is to be kept and nothing stands in the
-// way, keeps it as the lab's own.
-// approved is how whoever approves it for use showed who they are; empty: it is only tried.
-func (ws *Workshop) DryRun(text, approved string, who person.Person) (DryRun, error) {
-	run := DryRun{Mistakes: []string{}, Diff: []DiffLine{}}
-	p, err := definition.Read("procedure.yaml", []byte(text))
-	if err == nil {
-		err = definition.Meets("procedure.yaml", []byte(text))
-	}
-	if err != nil {
-		run.Mistakes = strings.Split(err.Error(), "\n")
-		return run, nil
-	}
-	run.ID, run.Revision = p.ID, p.Revision
-	for _, m := range p.Measures() {
-		run.Points += len(m.Points)
-	}
-	before, err := ws.ProcedureText(p.ID)
-	if run.New = err != nil; !run.New {
-		run.Diff = diff(before, text)
-		at := slices.IndexFunc(ws.procedures(), func(q *procedure.Procedure) bool { return q.ID == p.ID })
-		run.Before = ws.procedures()[at].Revision
-		if run.Before >= p.Revision && before != text {
-			run.Mistakes = append(run.Mistakes, fmt.Sprintf("revision: %d is in use already; give this one %d",
-				run.Before, run.Before+1))
-			return run, nil
-		}
-	}
-	lab, err := ws.Lab()
-	if err != nil {
-		return run, err
-	}
-	view, err := ws.TryOut(p, lab, ws.Clock())
-	if err != nil {
-		run.Stopped = err.Error()
-	} else {
-		run.Result = view.Result
-	}
-	if approved != "" && run.Stopped == "" {
-		if ws.Folder == "" {
-			return run, invalid("keep", "This server keeps no procedures of its own.")
-		}
-		file := filepath.Join(ws.Folder, p.ID+".yaml")
-		fresh, err := ws.begun(p)
-		if err != nil {
-			return run, err
-		}
-		if err := ws.Ledger.KeepProcedure(ws.act("", "procedure kept", who, approvedWords(approved)), p, file,
-			fresh...); err != nil {
-			return run, err
-		}
-		ws.use(p)
-		run.Saved = fmt.Sprintf("Kept as %s. Runs opened from now on are made by revision %d; runs under way keep the one they began with.", filepath.Base(file), p.Revision)
-	}
-	return run, nil
-}
-
-// approvedWords say that a procedure was approved, and how whoever did it showed who they are.
-func approvedWords(shown string) string { return fmt.Sprintf("%s, shown by %s", run.Approved, shown) }
-
-// begun are the activities that begin when a procedure is kept whose interval makes a duty: on the
-// devices of its family that have none by it.
-func (ws *Workshop) begun(p *procedure.Procedure) ([]*ledger.Activity, error) {
-	templates := procedure.WithOwn(ws.Duties, []*procedure.Procedure{p})
-	if len(templates) == len(ws.Duties) { // its family goes by a template
-		return nil, nil
-	}
-	devices, err := ws.Ledger.AssetsOfFamily(p.Family)
-	if err != nil {
-		return nil, err
-	}
-	d, _ := p.Duty()
-	var fresh []*ledger.Activity
-	for _, a := range devices {
-		known, err := ws.Ledger.Activities(a.ID)
-		if err != nil {
-			return nil, err
-		}
-		if a.Status != ledger.Gone && !slices.ContainsFunc(known,
-			func(k ledger.Activity) bool { return k.Procedure == p.ID }) {
-			fresh = append(fresh, ledger.NewActivity(ulid.Make().String(), a, d, dayOf(ws.Clock()),
-				"first time after its procedure was kept"))
-		}
-	}
-	return fresh, nil
-}
-
-// diff is the lines that changed from one text to another, with two around each.
-func diff(before, after string) []DiffLine {
-	a, b := strings.Split(before, "\n"), strings.Split(after, "\n")
-	lines := []DiffLine{}
-	for _, group := range difflib.NewMatcher(a, b).GetGroupedOpCodes(2) {
-		for _, op := range group {
-			if op.Tag == 'e' {
-				for _, text := range a[op.I1:op.I2] {
-					lines = append(lines, DiffLine{"same", text})
-				}
-				continue
-			}
-			for _, text := range a[op.I1:op.I2] {
-				lines = append(lines, DiffLine{"removed", text})
-			}
-			for _, text := range b[op.J1:op.J2] {
-				lines = append(lines, DiffLine{"added", text})
-			}
-		}
-	}
-	return lines
 }

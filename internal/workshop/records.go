@@ -225,10 +225,8 @@ func (ws *Workshop) textsBack(unpacked string) error {
 	if err != nil {
 		return err
 	}
-	for _, p := range all {
-		ws.use(p)
-	}
-	return nil
+	ws.exchange(func(*shelf) *shelf { return &shelf{procedures: all} })
+	return ws.takeReleases()
 }
 
 // Restore checks a backup and, if do is set, replaces the record with it.

@@ -12,6 +12,7 @@ import (
 // finer than that. What it depends on beside them is named in what. The value is shared
 // by all who ask: it is only read.
 func remembered[T any](ctx context.Context, h *Workshop, compute func() (T, error), what ...any) (T, error) {
+	h.shelved() // what has come into use meanwhile counts
 	key := fmt.Sprintf("%d %s %#v", h.edition.Load(), h.Clock().Format("2006-01-02 15:04"), what)
 	return ledger.Remember(ctx, h.Ledger, key, compute)
 }

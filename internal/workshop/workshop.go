@@ -4,7 +4,6 @@ package workshop
 
 import (
 	"log/slog"
-	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -43,14 +42,15 @@ type Workshop struct {
 	Demo      bool             // lists the demo's people on the sign-in page
 	Version   string
 
-	shelf   atomic.Pointer[[]*procedure.Procedure] // in use now; never changed, only exchanged
-	edition atomic.Int64                           // of the shelf: another number after every exchange
+	shelf   atomic.Pointer[shelf]
+	edition atomic.Int64 // of the shelf: another number after every exchange
 
 	filing    sync.Mutex    // one file is kept at a time
 	posting   sync.Mutex    // one goes through the outbox at a time
 	queued    chan struct{} // something was put into the outbox
 	starting  sync.Mutex    // one begins on an empty record
 	telling   sync.Mutex    // one changes who is told at a time
+	drafting  sync.Mutex    // one writes in drafts at a time
 	changes   *changes
 	imports   imports
 	jobs      jobs
@@ -61,7 +61,7 @@ type Workshop struct {
 
 // Begin gets the workshop ready to be worked in; it is called once.
 func (ws *Workshop) Begin() {
-	ws.shelf.Store(&ws.Procedures)
+	ws.shelf.Store(&shelf{procedures: ws.Procedures})
 	ws.changes, ws.plans = newChanges(), newPlans()
 	ws.queued = make(chan struct{}, 1)
 	ws.Ledger.OnChange(ws.changes.tell)
@@ -73,6 +73,9 @@ func (ws *Workshop) Begin() {
 	}
 	if err := ws.takeSkillsOver(); err != nil {
 		slog.Error("who may do what alone was not taken over from the settings", "error", err)
+	}
+	if err := ws.takeReleases(); err != nil {
+		slog.Error("released procedures are not all in use", "error", err)
 	}
 	if err := ws.takeProceduresOver(); err != nil {
 		slog.Error("maintenance noted by hand has got no procedures", "error", err)
@@ -86,9 +89,6 @@ func (ws *Workshop) End() {
 	ws.links.disconnect()
 }
 
-// templates are what recurs on each family, a lab's own families among them.
-func (ws *Workshop) templates() []duty.Template { return procedure.WithOwn(ws.Duties, ws.procedures()) }
-
 // act is what someone does to the record now. An id made by the client keeps a retry from doing it
 // twice.
 func (ws *Workshop) act(id, kind string, who person.Person, why string) ledger.Act {
@@ -100,36 +100,6 @@ func DefaultLab() run.Lab {
 	return run.Lab{Name: "Biomedical workshop", Rule: conformity.Rule{Kind: conformity.Simple, TURFloor: 3},
 		Policy: adjust.Policy{School: adjust.Threshold, Threshold: 0.7, MaxRounds: 4},
 		Review: procedure.ReviewOnFailure}
-}
-
-// procedures are those in use now.
-func (ws *Workshop) procedures() []*procedure.Procedure { return *ws.shelf.Load() }
-
-// procedure is the one in use with an id; nil and false where there is none.
-func (ws *Workshop) procedure(id string) (*procedure.Procedure, bool) {
-	all := ws.procedures()
-	at := slices.IndexFunc(all, func(p *procedure.Procedure) bool { return p.ID == id })
-	if at < 0 {
-		return nil, false
-	}
-	return all[at], true
-}
-
-// use puts a procedure in the place of the one with its id, or beside the others.
-func (ws *Workshop) use(p *procedure.Procedure) {
-	for {
-		before := ws.shelf.Load()
-		next := slices.Clone(*before)
-		if at := slices.IndexFunc(next, func(q *procedure.Procedure) bool { return q.ID == p.ID }); at >= 0 {
-			next[at] = p
-		} else {
-			next = append(next, p)
-		}
-		if ws.shelf.CompareAndSwap(before, &next) {
-			ws.edition.Add(1)
-			return
-		}
-	}
 }
 
 // Lab is the lab's settings.

@@ -101,6 +101,20 @@ export const router = createRouter({
       meta: { title: 'Reports' },
     },
     {
+      path: '/procedures/:id',
+      name: 'procedure',
+      component: () => import('./views/ProcedureView.vue'),
+      props: true,
+      meta: { title: 'Procedures' },
+    },
+    {
+      path: '/drafts/:id',
+      name: 'draft',
+      component: () => import('./views/DraftView.vue'),
+      props: true,
+      meta: { title: 'Procedures' },
+    },
+    {
       path: '/house/:sheet?',
       name: 'house',
       component: () => import('./views/HouseView.vue'),

@@ -19,6 +19,26 @@ export const queries = {
   passkeys: () => queryOptions({ queryKey: ['passkeys'], queryFn: () => answer(api.GET('/api/session/passkeys')) }),
   sessions: () => queryOptions({ queryKey: ['sessions'], queryFn: () => answer(api.GET('/api/session/mine')) }),
   house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),
+  drafts: () => queryOptions({ queryKey: ['drafts'], queryFn: () => answer(api.GET('/api/drafts')) }),
+  draft: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['draft', id],
+      queryFn: () => answer(api.GET('/api/drafts/{id}', { params: { path: { id: toValue(id) } } })),
+    }),
+  /** Every kept revision of a procedure. */
+  revisions: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['revisions', id],
+      queryFn: () => answer(api.GET('/api/procedures/{id}/revisions', { params: { path: { id: toValue(id) } } })),
+    }),
+  procedureTemplates: () =>
+    queryOptions({
+      queryKey: ['procedureTemplates'],
+      queryFn: () => answer(api.GET('/api/writing/templates')),
+      staleTime: Infinity,
+    }),
+  procedureChoices: () =>
+    queryOptions({ queryKey: ['procedureChoices'], queryFn: () => answer(api.GET('/api/writing/choices')) }),
   tokens: () => queryOptions({ queryKey: ['tokens'], queryFn: () => answer(api.GET('/api/tokens')) }),
   /** Who can countersign a run, as it stands at a step of its record. */
   reviewers: (id: Of<string>, seq: Of<number>) =>

@@ -1,7 +1,6 @@
 import { describe, expect, it, vi } from 'vitest'
 import { flushPromises } from '@vue/test-utils'
 import HistoryList from '../components/HistoryList.vue'
-import ProceduresSheet from '../house/ProceduresSheet.vue'
 import RoundsView from '../views/RoundsView.vue'
 import type { components } from '../api/schema.gen'
 import { partly, person, server, shown } from './page'
@@ -12,7 +11,6 @@ vi.mock('../composables/useSession', async () => {
 })
 
 type Happened = components['schemas']['HappenedView']
-type DryRun = components['schemas']['DryRun']
 type Round = components['schemas']['RoundView']
 
 const moved: Happened = {
@@ -72,65 +70,6 @@ describe('the history of a record', () => {
   })
   it('says so where nothing happened yet', async () => {
     expect((await history([])).text()).toContain('Nothing was changed yet.')
-  })
-})
-
-const tried: DryRun = {
-  id: 'gas-alarm-check',
-  revision: 1,
-  new: true,
-  mistakes: [],
-  diff: [],
-  points: 2,
-  result: 'conforms',
-}
-
-describe('a procedure of the lab’s own', () => {
-  const sheet = async (answers: DryRun[]) => {
-    let n = 0
-    const sent = server({
-      '/api/house': () => ({ procedures: [], families: [] }),
-      '/api/procedures': () => answers[n++]!,
-    })
-    const { page } = await shown(ProceduresSheet)
-    const press = async (words: string) => {
-      await page
-        .findAll('button')
-        .find((b) => b.text().startsWith(words))!
-        .trigger('click')
-      await flushPromises()
-    }
-    return { page, press, sent }
-  }
-  it('begins as a short one, is tried, and kept once', async () => {
-    const { page, press, sent } = await sheet([tried, { ...tried, saved: 'Kept as gas-alarm-check.yaml.' }])
-    await press('Write one of your own')
-    expect(page.get('textarea').element.value).toContain('local codes come before this procedure')
-    await press('Try it')
-    await press('Keep gas-alarm-check')
-    expect(sent.filter((s) => s.method === 'POST').map((s) => s.params.query)).toEqual([
-      { keep: false },
-      { keep: true },
-    ])
-    expect(page.text()).toContain('Kept as gas-alarm-check.yaml.')
-    expect(page.findAll('button').map((b) => b.text())).not.toContain('Keep gas-alarm-check')
-  })
-  it('is not kept with a mistake, nor where its trial stopped', async () => {
-    const { page, press } = await sheet([
-      { ...tried, mistakes: ['line 3: family is missing'] },
-      { ...tried, stopped: 'at CO: no standard' },
-    ])
-    await press('Write one of your own')
-    for (const words of ['line 3: family is missing', 'came to a stop: at CO']) {
-      await press('Try it')
-      expect(page.text()).toContain(words)
-      expect(page.findAll('button').map((b) => b.text())).not.toContain('Keep gas-alarm-check')
-    }
-  })
-  it('is written by a lead only', async () => {
-    person.value = { id: 'idris', name: 'Idris Vail', role: 'technician' }
-    const { page } = await sheet([])
-    expect(page.text()).not.toContain('Write one of your own')
   })
 })
 

@@ -28,7 +28,7 @@ afterEach(() => {
 
 /** What was sent to the server. */
 export interface Sent {
-  method: 'GET' | 'POST'
+  method: 'GET' | 'POST' | 'PUT'
   path: string
   params: { path: Record<string, string>; query: Record<string, unknown> }
   body: Record<string, unknown>
@@ -37,7 +37,7 @@ export interface Sent {
 /** server answers in the place of the real one: by path, and keeps what it was asked. */
 export function server(answers: Record<string, (s: Sent) => unknown>) {
   const sent: Sent[] = []
-  for (const method of ['GET', 'POST'] as const)
+  for (const method of ['GET', 'POST', 'PUT'] as const)
     vi.spyOn(api, method).mockImplementation((async (path: string, init?: Partial<Sent>) => {
       const s = JSON.parse(
         JSON.stringify({ method, path, body: init?.body, params: { path: {}, query: {}, ...init?.params } }),
@@ -66,13 +66,23 @@ export async function shown(
 ): Promise<{ page: VueWrapper; router: Router }> {
   const router = createRouter({
     history: createMemoryHistory(),
-    routes: ['today', 'device', 'reference', 'look-back', 'intervals', 'run', 'house', 'safety', 'guide'].map(
-      (name) => ({
-        path: `/${name}/:id?`,
-        name,
-        component: { template: '<p />' },
-      }),
-    ),
+    routes: [
+      'today',
+      'device',
+      'reference',
+      'look-back',
+      'intervals',
+      'run',
+      'house',
+      'safety',
+      'guide',
+      'procedure',
+      'draft',
+    ].map((name) => ({
+      path: `/${name}/:${name === 'house' ? 'sheet' : 'id'}?`,
+      name,
+      component: { template: '<p />' },
+    })),
   })
   await router.push('/today')
   const page = mount(part, {
