@@ -24,8 +24,7 @@ func TestPlanning(t *testing.T) {
 	t.Run("which interval should change, and why", func(t *testing.T) { intervals(t, s) })
 	t.Run("the round of a ferry day, and what to pack", func(t *testing.T) { ferryDay(t, s) })
 	t.Run("which devices are in doubt, and which verdicts change", func(t *testing.T) { inDoubt(t, s) })
-	t.Run("a list comes in, and a procedure is tried", func(t *testing.T) { house(t, s) })
-	t.Run("a family of the lab's own, from its procedure to its history", func(t *testing.T) { ownFamily(t, s) })
+	t.Run("a list comes in, and the record is checked", func(t *testing.T) { house(t, s) })
 	t.Run("an owner is told by mail, and answers on a phone without an account", func(t *testing.T) { tellsOwner(t, s) })
 	t.Run("what the year came to", func(t *testing.T) { yearly(t, s) })
 	t.Run("a page is locked over the bench, and another countersigns", func(t *testing.T) { lockedAndReviewed(t, s) })
@@ -103,7 +102,7 @@ func inDoubt(t *testing.T, s *server) {
 	p.see("has not answered yet")
 }
 
-// house brings a list in and tries a procedure.
+// house brings a list in and has the record checked.
 func house(t *testing.T, s *server) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.must(p.Go("/house/lists"))
@@ -116,61 +115,9 @@ func house(t *testing.T, s *server) {
 	p.see("1 row can be taken, 1 cannot", "MB-0417 is in the register already")
 	p.must(p.Press("Take the 1 row in"))
 	p.see("All of them are in")
-	p.must(p.Go("/house/procedures"))
-	p.must(p.Press("Breath carbon-monoxide monitor"))
-	p.see("As it is written")
-	text, err := browser.Eval[string](p.Page, "document.querySelector('textarea[name=yaml]').value")
-	require.NoError(t, err)
-	require.True(t, strings.Contains(text, "months: 6"))
-	p.must(p.Paste("textarea[name=yaml]", strings.NewReplacer("months: 6", "months: 4", "revision: 3",
-		"revision: 4").Replace(text)))
-	p.must(p.Press("Try it"))
-	p.see("Played through from start to signature", "months: 4")
-	p.must(p.Fill("input[name=secret]", workshop.DemoPassword))
-	p.must(p.Press("Keep revision 4"))
-	p.see("Runs opened from now on are made by revision 4")
 	p.must(p.Go("/house/record"))
 	p.must(p.Press("Check the record"))
 	p.see("The record holds")
-}
-
-// ownFamily has a lead write a procedure for a family that nobody knows, with a mistake first, try and keep
-// it, enter a device of it, and read who did so.
-func ownFamily(t *testing.T, s *server) {
-	p := openPage(t, s, "Tamsin Orrery")
-	p.must(p.Go("/house/procedures"))
-	p.must(p.Press("Write one of your own"))
-	text, err := os.ReadFile("../internal/api/testdata/gas-alarm.yaml")
-	require.NoError(t, err)
-	p.must(p.Paste("textarea[name=yaml]", strings.Replace(string(text), "method: compare", "method: conpare", 1)))
-	p.must(p.Press("Try it"))
-	p.see("conpare")
-	require.False(t, p.Has("Keep gas-alarm-check"), "what has a mistake cannot be kept")
-	p.must(p.Paste("textarea[name=yaml]", string(text)))
-	p.must(p.Press("Try it"))
-	p.see("Played through from start to signature")
-	p.must(p.Fill("input[name=secret]", workshop.DemoPassword))
-	p.must(p.Press("Keep gas-alarm-check"))
-	p.see("Kept as gas-alarm-check.yaml")
-	p.picture("own-procedure")
-
-	p.must(p.Go("/equipment"))
-	p.must(p.Press("Enter a device"))
-	for field, text := range map[string]string{
-		"tag":   "GA-7",
-		"maker": "Kestmoor",
-		"model": "G1",
-		"site":  "Merrowby General",
-		"place": "Plant room",
-	} {
-		p.must(p.Fill("input[name="+field+"]", text))
-	}
-	p.must(p.Choose("[role=dialog] select[name=family]", "gas alarm"))
-	p.must(p.Press("Enter it"))
-	p.see("Gas alarm, check with certified gas", "every 3 months")
-	p.must(p.Press("History: who changed what"))
-	p.see("device entered by Tamsin Orrery", "Plant room")
-	p.picture("own-device")
 }
 
 // yearly shows a manager what the work of a year came to, and of a month; then a device's

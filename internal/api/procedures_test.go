@@ -131,6 +131,8 @@ func TestAProcedureIsDraftedByOneAndReleasedByAnother(t *testing.T) {
 	release(idris, order{"version": 2}, 403)
 	assert.Equal(t, "why", release(tamsin, order{"version": 2}, 422)["field"], "it says what changes")
 	write(idris, 2, "every four months: the cells of this model age faster", 200)
+	assert.Len(t, get[workshop.TodayView](tamsin, "/api/today").Drafts, 1)
+	assert.Empty(t, get[workshop.TodayView](idris, "/api/today").Drafts)
 	assert.Equal(t, "secret", release(tamsin, order{"version": 3, "secret": "wrong"}, 422)["field"])
 	release(tamsin, order{"version": 2}, 409)
 	assert.Equal(t, "from", release(tamsin, order{"version": 3, "from": "2026-03-01"}, 422)["field"])

@@ -153,8 +153,12 @@ func align(c Column) string {
 }
 
 // mostLines is how many lines of a row stand on one page at most; what is longer goes on
-// below, on the next.
-const mostLines = 50
+// below, on the next. A row that does not fit on the rest of a page is parted only where
+// at least leastLines of it do.
+const (
+	mostLines  = 50
+	leastLines = 8
+)
 
 // row writes cells beside each other, as high as the one with the most lines.
 func (s *sheet) row(columns []Column, wide []float64, row []string) {
@@ -166,12 +170,17 @@ func (s *sheet) row(columns []Column, wide []float64, row []string) {
 		}
 		most = max(most, len(lines[i]))
 	}
-	for from := 0; from < most; from += mostLines {
+	for from := 0; from < most; {
+		here := min(mostLines, most-from)
+		if fits := int((bottom - s.GetY() - 1.6) / lineHigh); fits >= leastLines {
+			here = min(here, fits)
+		}
 		part := make([][]string, len(lines))
 		for i, l := range lines {
-			part[i] = l[min(from, len(l)):min(from+mostLines, len(l))]
+			part[i] = l[min(from, len(l)):min(from+here, len(l))]
 		}
-		s.lines(columns, wide, part, min(mostLines, most-from))
+		s.lines(columns, wide, part, here)
+		from += here
 	}
 }
 

@@ -74,6 +74,15 @@ func (ws *Workshop) Drafts(who person.Person) ([]DraftBrief, error) {
 	return list, err
 }
 
+// draftsFor are the drafts that somebody can release: those that say why and that they did not write in.
+func (ws *Workshop) draftsFor(who person.Person) ([]DraftBrief, error) {
+	if !person.Can(who.Role, person.ReleaseProcedures) {
+		return []DraftBrief{}, nil
+	}
+	all, err := ws.Drafts(who)
+	return slices.DeleteFunc(all, func(d DraftBrief) bool { return d.Wrote || d.Why == "" }), err
+}
+
 // Draft is one with its text.
 func (ws *Workshop) Draft(id string, who person.Person) (v DraftView, err error) {
 	d, err := ws.Ledger.Draft(id)

@@ -105,8 +105,8 @@ func howWords(p *procedure.Procedure, step procedure.Step) (lines []string) {
 			lines = append(lines, "Note: "+fieldWords(f)+".")
 		}
 	case *procedure.Measure:
-		lines = append(lines, fmt.Sprintf("%d points, below. Limits %s %s.", len(step.Points), step.Tolerance,
-			quantity.ShowUnit(step.Unit)))
+		lines = append(lines, fmt.Sprintf("%s, below. Limits %s.", pointsOf(step),
+			strings.TrimSpace(step.Tolerance+" "+quantity.ShowUnit(step.Unit))))
 	case *procedure.Finding:
 		lines = append(lines, "Judge: leave, adjust, look for a mistake in the set-up, or withdraw; see below.")
 	case *procedure.SignStep:
@@ -163,10 +163,20 @@ func fieldWords(f procedure.Field) string {
 	return words
 }
 
+func pointsOf(m *procedure.Measure) string {
+	if len(m.Points) == 1 {
+		return "1 point"
+	}
+	return fmt.Sprintf("%d points", len(m.Points))
+}
+
 func pointsSection(m *procedure.Measure) paper.Section {
-	s := paper.Section{Title: "Points: " + m.Title,
-		Columns: []paper.Column{{Title: "point", Wide: 4}, {Title: "at, " + quantity.ShowUnit(m.Unit), Wide: 3}, {Title: "how", Wide: 7}}}
-	words := []string{fmt.Sprintf("Limits: %s, in %s, to a display of %g.", m.Tolerance, quantity.ShowUnit(m.Unit), m.Resolution)}
+	s := paper.Section{Title: "Points: " + m.Title}
+	in, unit := "", quantity.ShowUnit(m.Unit)
+	if unit != "" {
+		in = ", in " + unit
+	}
+	words := []string{fmt.Sprintf("Limits: %s%s. The display is read to %g.", m.Tolerance, in, m.Resolution)}
 	if m.School != "" {
 		words = append(words, "These limits are those of "+m.School+".")
 	}
@@ -183,6 +193,7 @@ func pointsSection(m *procedure.Measure) paper.Section {
 		words = append(words, "Far out? First: "+look)
 	}
 	s.Text = strings.Join(words, "\n")
+	led := false // a point says how
 	for _, point := range m.Points {
 		how := []string{}
 		for _, text := range []string{point.Move, point.Do} {
@@ -193,7 +204,12 @@ func pointsSection(m *procedure.Measure) paper.Section {
 		if point.When != "" {
 			how = append(how, "only where "+point.When)
 		}
+		led = led || len(how) > 0
 		s.Rows = append(s.Rows, []string{point.Label, point.At, strings.Join(how, "; ")})
+	}
+	s.Columns = []paper.Column{{Title: "point", Wide: 4}, {Title: strings.TrimSuffix("at, "+unit, ", "), Wide: 3}}
+	if led {
+		s.Columns = append(s.Columns, paper.Column{Title: "how", Wide: 7})
 	}
 	return s
 }

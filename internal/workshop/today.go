@@ -86,6 +86,7 @@ type TodayView struct {
 	Keepers      []GroupDue          `json:"keepers" doc:"by who looks after it, of the site that is meant"`
 	Open         []RunBrief          `json:"open"`
 	Review       []RunBrief          `json:"review"`
+	Drafts       []DraftBrief        `json:"drafts" doc:"of procedures, that whoever looks can release"`
 	Bring        []reference.KitLine `json:"bring"`
 	Troubles     []string            `json:"troubles" doc:"references that need attention"`
 }
@@ -135,6 +136,9 @@ func (ws *Workshop) Today(ctx context.Context, q TodayQuery, who person.Person) 
 		return view, err
 	}
 	if view.Review, err = ws.reviews(who); err != nil {
+		return view, err
+	}
+	if view.Drafts, err = ws.draftsFor(who); err != nil {
 		return view, err
 	}
 	running := map[string]string{}

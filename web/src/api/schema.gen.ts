@@ -6982,6 +6982,8 @@ export interface components {
         };
         TodayView: {
             bring: components["schemas"]["KitLine"][];
+            /** @description of procedures, that whoever looks can release */
+            drafts: components["schemas"]["DraftBrief"][];
             /** @description within 14 days: the first of them */
             due: components["schemas"]["DueView"][];
             /** Format: int64 */

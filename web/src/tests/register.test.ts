@@ -171,6 +171,7 @@ describe('a list that comes in', () => {
 describe('today', () => {
   it('says all that is due, of the site that is chosen', async () => {
     const view = partly<Schemas['TodayView']>({
+      drafts: [],
       overdue: [],
       overdue_count: 66,
       due: [],

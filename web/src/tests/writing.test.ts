@@ -5,7 +5,7 @@ import DraftView from '../views/DraftView.vue'
 import NewDraft from '../writing/NewDraft.vue'
 import ProcedureView from '../views/ProcedureView.vue'
 import { asAnother, asRevision } from '../writing/beginDraft'
-import { fieldOf, lineOf, saidBy, withItem, withMoved, withoutItem, withValue } from '../writing/procedureText'
+import { fieldOf, lineOf, pathOf, saidBy, withItem, withMoved, withoutItem, withValue } from '../writing/procedureText'
 import { can, partly, person, refuse, server, session, shown } from './page'
 
 vi.mock('../composables/useSession', () => ({ useSession: () => ({ person, session, can }) }))
@@ -71,6 +71,7 @@ describe('the text of a procedure', () => {
   })
   it('names a place as mistakes do, and knows its line', () => {
     expect(fieldOf(['steps', 1, 'points', 0, 'at'])).toBe('steps[1].points[0].at')
+    expect(pathOf('steps[1].points[0].at')).toEqual(['steps', 1, 'points', 0, 'at'])
     expect(lineOf(text, ['steps', 1, 'tolerance'])).toBe(18)
   })
   it('begins another one, or a further revision', () => {

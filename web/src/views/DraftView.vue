@@ -16,6 +16,7 @@ import ProcedureForm from '../writing/ProcedureForm.vue'
 import ReleaseForm from '../writing/ReleaseForm.vue'
 import TrialOutcome from '../writing/TrialOutcome.vue'
 import WrittenText from '../writing/WrittenText.vue'
+import { lineOf, pathOf } from '../writing/procedureText'
 import { useUnkept } from '../writing/useUnkept'
 import { provideWriting, type Mistake } from '../writing/useWriting'
 
@@ -134,6 +135,11 @@ async function goTo(m: Mistake) {
     await area.value?.show(m.line)
   }
 }
+/** What is worked at in the form is brought into sight in the text. */
+function follow(event: FocusEvent) {
+  const field = (event.target as HTMLElement).closest<HTMLElement>('[data-field]')?.dataset.field
+  if (field) area.value?.lookAt(lineOf(text.value, pathOf(field)))
+}
 const wrongLines = computed(() => mistakes.value.map((m) => m.line).filter(Boolean))
 const standing = computed(() => {
   const d = kept.value
@@ -223,7 +229,12 @@ const standing = computed(() => {
       <button class="btn" :class="side === 'text' && 'btn-main'" @click="side = 'text'">Text</button>
     </div>
     <div class="mt-4 grid gap-6 lg:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
-      <fieldset :disabled="!editable" class="min-w-0 max-lg:data-[off=true]:hidden" :data-off="side !== 'form'">
+      <fieldset
+        :disabled="!editable"
+        class="min-w-0 max-lg:data-[off=true]:hidden"
+        :data-off="side !== 'form'"
+        @focusin="follow"
+      >
         <ProcedureForm />
       </fieldset>
       <WrittenText

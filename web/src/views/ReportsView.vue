@@ -104,7 +104,8 @@ const last = computed(() => dayWords(until.value))
       <div>
         <dt class="text-ink-2">Work</dt>
         <dd class="num text-3xl font-semibold">
-          {{ data.runs.toLocaleString('en-GB') }} <span class="text-base font-normal">runs</span>
+          {{ data.runs.toLocaleString('en-GB') }}
+          <span class="text-base font-normal">{{ data.runs === 1 ? 'run' : 'runs' }}</span>
         </dd>
         <dd class="text-sm text-ink-2">about {{ Math.round(data.hours) }} hours of hands: an estimate</dd>
       </div>

@@ -148,6 +148,18 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       </ul>
       <p v-if="!data.review.length" class="py-2 text-ink-2">Nothing waits.</p>
 
+      <template v-if="data.drafts.length">
+        <SectionTitle class="mt-6">Procedures to read and release</SectionTitle>
+        <ul class="rows">
+          <li v-for="d in data.drafts" :key="d.id">
+            <RouterLink :to="{ name: 'draft', params: { id: d.id } }" class="block py-2 hover:bg-brass-wash">
+              {{ d.title || d.procedure }}
+              <span class="block text-sm text-ink-2">{{ d.by }} · {{ d.why }}</span>
+            </RouterLink>
+          </li>
+        </ul>
+      </template>
+
       <SectionTitle class="mt-6">What to bring</SectionTitle>
       <ul class="rows">
         <li v-for="b in data.bring" :key="b.title" class="flex gap-3 py-2">

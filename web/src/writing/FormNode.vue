@@ -15,6 +15,7 @@ const is = computed(() => resolved(props.shape))
 const value = computed(() => writing.at(props.path))
 const wrong = computed(() => writing.wrongAt(props.path))
 const field = computed(() => fieldOf(props.path))
+const hint = computed(() => (name.value === 'id' && props.required ? '' : hintOf(props.shape, name.value)))
 const label = computed(() => nameOf(name.value, props.definition))
 const picks = computed(() => picksOf(props.definition, name.value, writing.said.value ?? {}, writing.known.value))
 const way = computed(() => {
@@ -57,9 +58,9 @@ const checked = (event: Event) => (event.target as HTMLInputElement).checked
 </script>
 
 <template>
-  <FormPart v-if="way === 'part'" :path="path" :shape="shape" :label="label" :hint="hintOf(shape)" />
-  <FormMap v-else-if="way === 'map'" :path="path" :shape="shape" :label="label" :hint="hintOf(shape)" />
-  <FormList v-else-if="way === 'list'" :path="path" :shape="shape" :label="label" :hint="hintOf(shape)" />
+  <FormPart v-if="way === 'part'" :path="path" :shape="shape" :label="label" :hint="hint" />
+  <FormMap v-else-if="way === 'map'" :path="path" :shape="shape" :label="label" :hint="hint" />
+  <FormList v-else-if="way === 'list'" :path="path" :shape="shape" :label="label" :hint="hint" />
   <fieldset v-else-if="way === 'ticks'" :data-field="field">
     <legend class="label">{{ label }}</legend>
     <div class="flex flex-wrap gap-x-5">
@@ -93,7 +94,7 @@ const checked = (event: Event) => (event.target as HTMLInputElement).checked
       @change="set(checked($event) || undefined)"
     />
     <span
-      >{{ label }}<span v-if="hintOf(shape)" class="text-sm text-ink-2">: {{ hintOf(shape) }}</span></span
+      >{{ label }}<span v-if="hint" class="text-sm text-ink-2">: {{ hint }}</span></span
     >
   </label>
   <label v-else class="block">
@@ -139,7 +140,7 @@ const checked = (event: Event) => (event.target as HTMLInputElement).checked
       <option v-for="p in picks.picks" :key="p.name" :value="p.name">{{ p.words }}</option>
     </datalist>
     <span v-if="way === 'lines' && !bare" class="block text-sm text-ink-2">one a line</span>
-    <span v-else-if="!bare && hintOf(shape)" class="block text-sm text-ink-2">{{ hintOf(shape) }}</span>
+    <span v-else-if="!bare && hint" class="block text-sm text-ink-2">{{ hint }}</span>
     <span v-for="w in wrong" :key="w" class="block text-sm text-vermilion">▲ {{ w }}</span>
   </label>
 </template>

@@ -20,24 +20,24 @@ const readable = computed(() => writing.readable.value)
   </p>
   <div v-else class="grid gap-7">
     <section>
-      <SectionTitle>What it is</SectionTitle>
+      <SectionTitle class="mb-3">What it is</SectionTitle>
       <FormFields :path="[]" :shape="whole" />
     </section>
     <section>
-      <SectionTitle>Cautions</SectionTitle>
+      <SectionTitle class="mb-3">Cautions</SectionTitle>
       <FormNode :path="['cautions']" :shape="of('cautions')" definition="Definition" required bare />
       <p class="text-sm text-ink-2">One a line. They are read before anything else, and stand on every paper.</p>
     </section>
     <section>
-      <SectionTitle>What it is checked against</SectionTitle>
+      <SectionTitle class="mb-3">What it is checked against</SectionTitle>
       <RoleCards />
     </section>
     <section>
-      <SectionTitle>Steps, in their order</SectionTitle>
+      <SectionTitle class="mb-3">Steps, in their order</SectionTitle>
       <StepCards />
     </section>
     <section data-field="next">
-      <SectionTitle>When it is due again</SectionTitle>
+      <SectionTitle class="mb-3">When it is due again</SectionTitle>
       <FormFields :path="['next']" :shape="shapeOf('Next')" />
     </section>
   </div>

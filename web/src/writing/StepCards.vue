@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { unitWords } from '../composables/words'
+import { counted, unitWords } from '../composables/words'
 import FoldedCard from './FoldedCard.vue'
 import FormFields from './FormFields.vue'
 import PointPicker from './PointPicker.vue'
@@ -18,7 +18,8 @@ const count = (v: Value | undefined) => (Array.isArray(v) ? v.length : 0)
 function about(s: { [name: string]: Value }) {
   const kind = kindOf(s)
   const parts = [
-    kind === 'measure' && `${count(s.points)} points, ${String(s.tolerance)} ${unitWords(String(s.unit ?? ''))}`,
+    kind === 'measure' &&
+      `${counted(count(s.points), 'point')}, ${String(s.tolerance)} ${unitWords(String(s.unit ?? ''))}`,
     kind === 'finding' && Array.isArray(s.judges) && s.judges.join(', '),
     kind === 'wait' && `${String(s.minutes)} min`,
     kind === 'record' && `${count(s.fields) + count(s.parts)} to note`,

@@ -22,9 +22,13 @@ async function show(line: number) {
   const end = text.value.indexOf('\n', at)
   field.value?.focus()
   field.value?.setSelectionRange(at, end < 0 ? text.value.length : end)
+  lookAt(line)
+}
+/** Brings a line into sight, and leaves the focus where it is. */
+function lookAt(line: number) {
   if (field.value) field.value.scrollTop = Math.max(0, (line - 6) * high)
 }
-defineExpose({ show })
+defineExpose({ show, lookAt })
 const marked = computed(() => new Set(props.wrong))
 </script>
 

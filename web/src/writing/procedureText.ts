@@ -87,6 +87,10 @@ export const fieldOf = (path: Path): string =>
     .join('')
     .replace(/^\./, '')
 
+/** The path of a place as mistakes name it. */
+export const pathOf = (field: string): Path =>
+  field.split(/[.[\]]+/).flatMap((part) => (part === '' ? [] : [/^\d+$/.test(part) ? Number(part) : part]))
+
 /** The line of a place in the text, from 1 on; of the nearest thing around it that exists. */
 export function lineOf(text: string, path: Path): number {
   const document = readable(text)

@@ -132,8 +132,30 @@ const words: { [name: string]: string } = {
 export const nameOf = (name: string, definition?: string): string =>
   definition === 'Definition' && name === 'label' ? 'on the label' : (words[name] ?? name.replaceAll('_', ' '))
 
-/** What is wanted of a field: a definition's own comment is for programmers and is not shown. */
-export const hintOf = (shape: Shape): string => (shape.$ref ? '' : (shape.description ?? ''))
+/** What is wanted of a field, where the schema says it for programmers. */
+const hints: { [name: string]: string } = {
+  title: '',
+  do: '',
+  act: '',
+  check: '',
+  wait: '',
+  ambient: '',
+  record: '',
+  measure: '',
+  finding: '',
+  method: '',
+  pattern: '',
+  id: 'made from the title where it is left empty',
+  resolution: 'the step of the display',
+  tolerance: '±0.5 · ±5 % of reading · max(±1, ±2 % of reading) · <= 30; or the name of a table',
+  jump: 'how far it may be from the earlier value, written as a tolerance',
+  unit: 'as UCUM writes it: Cel, mm[Hg], L/min',
+  at: 'a number, what a role is certified for (mixture.CO), or 25 % of a noted figure',
+}
+
+/** What is wanted of a field. */
+export const hintOf = (shape: Shape, name: string): string =>
+  shape.$ref ? '' : (hints[name] ?? shape.description ?? '')
 
 const without = (value: Value | undefined) => (value && typeof value === 'object' && !Array.isArray(value) ? value : {})
 
