@@ -34,7 +34,7 @@ var everywhere = []struct{ path, sign string }{
 	{"/workings/comparison", "Slope"}, {"/workings/economics", "Worth calibrating?"},
 	{"/house/people", "Who may do what alone"}, {"/house/lab", "Whose tolerances"}, {"/house/day", "Hands, in minutes"},
 	{"/house/figures", "Intervals and prices"}, {"/house/procedures", "Being written"},
-	{"/procedures/breath-monitor-check", "Revisions"}, {"/house/lists", "Take out"},
+	{"/procedures/breath-monitor-check", "Revisions"}, {"/drafts/draft-0001", "It can be read"}, {"/house/lists", "Take out"},
 	{"/house/record", "Copies"}, {"/house/told", "Who is told"}, {"/safety", "Our devices"},
 	{"/guide", "What do you want to do?"},
 	{"/me", "Where you are signed in"},
@@ -56,6 +56,9 @@ func everyButton(t *testing.T, s *server, half int) {
 	p := openPage(t, s, "Tamsin Orrery")
 	p.see("What to bring")
 	axe := axeCore(t)
+	_, err := browser.Eval[int](p.Page, `fetch('/api/procedures/ventilator-performance').then(r => r.json()).then(({text}) => fetch('/api/drafts/draft-0001', {
+		method: 'PUT', headers: {'Content-Type': 'application/json'}, body: JSON.stringify({text, why: 'to be looked at'})})).then(r => r.status)`)
+	require.NoError(t, err)
 	pressed := 0
 	for i, page := range everywhere {
 		if i%2 != half {

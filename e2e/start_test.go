@@ -69,14 +69,16 @@ func beginsWorkshop(t *testing.T, s *server) *page {
 	p.see("not the code that the server said")
 	p.must(p.Fill("input[name=code]", said.FindStringSubmatch(s.out.String())[1]))
 	p.must(p.Press("Begin, and sign in"))
-	p.see("Still open in this workshop: 11 of 11")
-	p.must(p.Press("We do without")) // the last of them
-	p.see("Still open in this workshop: 10 of 11")
-
-	p.must(p.Go("/house/record"))
+	p.see("14 of 14 still open", "1 of 14", "The key")
 	p.must(p.Fill("input[name=key-passphrase]", "a safe far away"))
 	p.must(p.Press("Export the key"))
-	p.see("The key is in the file")
+	p.see("The key is in the file", "13 of 14 still open", "● Done.")
+	p.must(p.Press("On to Copies"))
+	p.see("2 of 14")
+	p.must(p.Press("We do without"))
+	p.see("3 of 14", "12 of 14 still open")
+	p.must(p.Press("The rest later"))
+	p.see("Still open in this workshop: 12 of 14")
 	return p
 }
 
@@ -120,7 +122,7 @@ TP-1,Probe of the bench,thermometer,C-1,Calder Metrology,`+time.Now().AddDate(0,
 RC-1,Room station,barometer,C-2,Calder Metrology,`+time.Now().AddDate(0, -1, 0).Format(time.DateOnly)+","+
 		time.Now().AddDate(1, 0, 0).Format(time.DateOnly)+",pressure,900,1100,hPa,1,2\n", 2)
 	p.must(p.Go("/"))
-	p.see("Still open in this workshop: 7 of 11", "NN-")
+	p.see("Still open in this workshop: 9 of 14", "there is none yet for incubator", "NN-")
 }
 
 // connectsProbe connects the simulated probe as an instrument of the workshop's own, and reads it.

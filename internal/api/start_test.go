@@ -70,8 +70,9 @@ func TestAnEmptyRecordIsBegunByWhoeverHasTheServer(t *testing.T) {
 		}
 		return all
 	}
+	assert.Equal(t, "done", states()["instruments"], "the bench of these tests is connected")
 	for id, state := range states() {
-		assert.Equal(t, "open", state, id)
+		assert.Equal(t, id != "instruments", state == "open", id)
 	}
 	assert.Equal(t, 403, statusOf(administrator.call("POST", "/api/house/first-steps", order{"id": "logo", "without": true})))
 	posted[[]workshop.FirstStep](lead, "/api/house/first-steps", order{"id": "logo", "without": true})

@@ -177,6 +177,18 @@ func (l *Ledger) SignedHere() (bool, error) {
 	return len(some) > 0, err
 }
 
+// HasHistories reports whether anything was taken over of what was done before.
+func (l *Ledger) HasHistories() (bool, error) {
+	some, err := many[Run](l.read.Select("id").Where("paper").Limit(1))
+	return len(some) > 0, err
+}
+
+// Families are those of the devices that are on the register.
+func (l *Ledger) Families() (families []string, err error) {
+	err = l.read.Model(&Asset{}).Where("status <> ?", Gone).Distinct().Order("family").Pluck("family", &families).Error
+	return families, err
+}
+
 // RunsIn are the runs in a state, the oldest first.
 func (l *Ledger) RunsIn(status run.Status, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("status = ?", status).Order("opened_at").Limit(limit))

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"northneedle/core/person"
+	"northneedle/core/procedure"
 	"northneedle/core/run"
 	"northneedle/internal/ledger"
 	"northneedle/internal/people"
@@ -111,7 +112,7 @@ func (ws *Workshop) ExportKey(passphrase string, who person.Person) (f File, err
 
 // FirstStep is something that a workshop does once, before its work counts on it.
 type FirstStep struct {
-	ID    string `json:"id" enum:"key,copies,letterhead,logo,sites,address,devices,references,people,competence,certificate"`
+	ID    string `json:"id" enum:"key,copies,letterhead,logo,sites,address,people,competence,devices,histories,references,instruments,procedures,certificate"`
 	Words string `json:"words"`
 	Sheet string `json:"sheet,omitempty" doc:"of House, where it is done"`
 	View  string `json:"view,omitempty" doc:"where it is done, if not in House"`
@@ -120,7 +121,7 @@ type FirstStep struct {
 
 // StepOrder says that a workshop does without a first step, or does not.
 type StepOrder struct {
-	ID      string `json:"id" enum:"key,copies,letterhead,logo,sites,address,devices,references,people,competence,certificate"`
+	ID      string `json:"id" enum:"key,copies,letterhead,logo,sites,address,people,competence,devices,histories,references,instruments,procedures,certificate"`
 	Without bool   `json:"without"`
 }
 
@@ -138,10 +139,15 @@ func (ws *Workshop) FirstSteps() ([]FirstStep, error) {
 		if err := ws.Ledger.Setting(withoutSetting, &without); err != nil {
 			return nil, err
 		}
+		uncovered, err := ws.uncovered()
+		if err != nil {
+			return nil, err
+		}
 		done, err := ws.stepsDone()
 		if err != nil {
 			return nil, err
 		}
+		done["procedures"] = done["devices"] && len(uncovered) == 0
 		for _, s := range []FirstStep{
 			{ID: "key", Words: "Export the workshop's key into a safe: a new machine without it signs with another key.", Sheet: "record"},
 			{ID: "copies", Words: "Have copies made by themselves, on another disk (serve --backups).", Sheet: "record"},
@@ -149,10 +155,13 @@ func (ws *Workshop) FirstSteps() ([]FirstStep, error) {
 			{ID: "logo", Words: "A logo for certificates.", Sheet: "papers"},
 			{ID: "sites", Words: "Sites with their height, and hours.", Sheet: "day"},
 			{ID: "address", Words: "The address of this server, for labels and links.", Sheet: "hands"},
-			{ID: "devices", Words: "The register: a list, or one device.", Sheet: "lists"},
-			{ID: "references", Words: "References with their certificates.", Sheet: "lists"},
 			{ID: "people", Words: "Whoever else works here: an administrator registers them.", Sheet: "people"},
 			{ID: "competence", Words: "Who may verify which devices alone.", Sheet: "people"},
+			{ID: "devices", Words: "The register: a list, or one device.", Sheet: "lists"},
+			{ID: "histories", Words: "What was done to the devices before: a list sets when each is due.", Sheet: "lists"},
+			{ID: "references", Words: "References with their certificates: a list, or one by one.", Sheet: "lists"},
+			{ID: "instruments", Words: "Instruments that are read over a link.", View: "instruments"},
+			{ID: "procedures", Words: proceduresWanted(uncovered), Sheet: "procedures"},
 			{ID: "certificate", Words: "The first certificate of a device of your own.", View: "equipment"},
 		} {
 			s.State = "open"
@@ -167,6 +176,21 @@ func (ws *Workshop) FirstSteps() ([]FirstStep, error) {
 	})
 }
 
+// uncovered are the families of the register that no procedure is for.
+func (ws *Workshop) uncovered() ([]string, error) {
+	families, err := ws.Ledger.Families()
+	return slices.DeleteFunc(families, func(family string) bool {
+		return slices.ContainsFunc(ws.procedures(), func(p *procedure.Procedure) bool { return !p.Shared && !p.Maintains && p.Family == family })
+	}), err
+}
+
+func proceduresWanted(uncovered []string) string {
+	if len(uncovered) == 0 {
+		return "A procedure for every family of devices that you have."
+	}
+	return "A procedure for every family of devices that you have: there is none yet for " + strings.Join(uncovered, ", ") + "."
+}
+
 // stepsDone are the first steps that were done, by their ids.
 func (ws *Workshop) stepsDone() (map[string]bool, error) {
 	exported, err1 := ws.Ledger.History(1, keySubject)
@@ -179,6 +203,8 @@ func (ws *Workshop) stepsDone() (map[string]bool, error) {
 	signed, err8 := ws.Ledger.SignedHere()
 	address := ""
 	err9 := ws.Ledger.Setting(publicAddress, &address)
+	instruments, err10 := ws.Ledger.Instruments()
+	histories, err11 := ws.Ledger.HasHistories()
 	heights := len(day.Sites) > 0
 	for _, s := range day.Sites {
 		heights = heights && s.Height != nil
@@ -192,10 +218,12 @@ func (ws *Workshop) stepsDone() (map[string]bool, error) {
 		"address":     address != "",
 		"devices":     devices > 0,
 		"references":  len(references) > 0,
+		"instruments": len(instruments) > 0,
+		"histories":   histories,
 		"people":      len(everyone) > 2,
 		"competence":  len(competences) > 0,
 		"certificate": signed,
-	}, errors.Join(err1, err2, err3, err4, err5, err6, err7, err8, err9)
+	}, errors.Join(err1, err2, err3, err4, err5, err6, err7, err8, err9, err10, err11)
 }
 
 // SetStep says that the workshop does without a first step, or does not.

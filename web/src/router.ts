@@ -100,6 +100,7 @@ export const router = createRouter({
       component: () => import('./views/ReportsView.vue'),
       meta: { title: 'Reports' },
     },
+    { path: '/begin', name: 'begin', component: () => import('./views/BeginView.vue'), meta: { title: 'First steps' } },
     {
       path: '/procedures/:id',
       name: 'procedure',

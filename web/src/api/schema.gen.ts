@@ -4445,7 +4445,7 @@ export interface components {
         };
         FirstStep: {
             /** @enum {string} */
-            id: "key" | "copies" | "letterhead" | "logo" | "sites" | "address" | "devices" | "references" | "people" | "competence" | "certificate";
+            id: "key" | "copies" | "letterhead" | "logo" | "sites" | "address" | "people" | "competence" | "devices" | "histories" | "references" | "instruments" | "procedures" | "certificate";
             /** @description of House, where it is done */
             sheet?: string;
             /**
@@ -6806,7 +6806,7 @@ export interface components {
         };
         StepOrder: {
             /** @enum {string} */
-            id: "key" | "copies" | "letterhead" | "logo" | "sites" | "address" | "devices" | "references" | "people" | "competence" | "certificate";
+            id: "key" | "copies" | "letterhead" | "logo" | "sites" | "address" | "people" | "competence" | "devices" | "histories" | "references" | "instruments" | "procedures" | "certificate";
             without: boolean;
         };
         StepView: {

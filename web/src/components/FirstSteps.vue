@@ -25,6 +25,11 @@ const to = (s: Step) => (s.view ? { name: s.view } : { name: 'house', params: { 
 <template>
   <section v-if="open.length" aria-label="Still open">
     <SectionTitle>Still open in this workshop: {{ open.length }} of {{ data!.length }}</SectionTitle>
+    <p>
+      <RouterLink class="inline-flex min-h-11 items-center font-semibold underline" :to="{ name: 'begin' }"
+        >Go through them one after another</RouterLink
+      >
+    </p>
     <AlertNote :words="trouble" />
     <ul class="rows border-b border-line">
       <li v-for="s in open" :key="s.id" class="flex flex-wrap items-center gap-x-4">

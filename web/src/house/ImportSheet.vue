@@ -8,6 +8,7 @@ import AlertNote from '../components/AlertNote.vue'
 import { useImport } from '../composables/useImport'
 
 /** Lists in and out: a list is read first; what it changes is shown, and every row that cannot be taken says why. */
+const props = defineProps<{ first?: string }>()
 const { can } = useSession()
 const kinds = [
   {
@@ -44,7 +45,7 @@ const forms = [
   { id: 'day-month-year' as const, words: 'day, month, year: 02.03.2026' },
   { id: 'month-day-year' as const, words: 'month, day, year: 03/02/2026' },
 ]
-const kind = ref<(typeof kinds)[number]['id']>('assets')
+const kind = ref(kinds.find((k) => k.id === props.first)?.id ?? 'assets')
 const days = ref<(typeof forms)[number]['id']>('year-month-day')
 const update = ref(false)
 const file = ref<File>()

@@ -136,6 +136,7 @@ async function change() {
         </template>
         <pre
           v-else
+          tabindex="0"
           class="num mt-3 max-h-[75vh] overflow-auto border border-line bg-sheet p-3 text-sm"
           aria-label="As it is written"
           >{{ text }}</pre>

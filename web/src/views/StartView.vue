@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
+import { useRouter } from 'vue-router'
 import FormOutcome from '../components/FormOutcome.vue'
 import { api } from '../api/client'
 import { useSend } from '../composables/useSend'
@@ -8,6 +9,7 @@ import { useSession } from '../composables/useSession'
 /** The first page of an empty record: two accounts, and the workshop's name. */
 const { signIn, trouble: notSignedIn } = useSession()
 const { problem, sending, send } = useSend()
+const router = useRouter()
 const form = reactive({
   code: '',
   lab: '',
@@ -27,7 +29,9 @@ async function begin() {
     const begun = await api.POST('/api/session/start', { body: form })
     return { ...begun, data: begun.response.ok ? true : undefined }
   })
-  if (done) await signIn(form.lead.name, form.lead.password)
+  if (!done) return
+  await router.push({ name: 'begin' })
+  await signIn(form.lead.name, form.lead.password)
 }
 </script>
 

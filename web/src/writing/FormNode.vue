@@ -118,6 +118,7 @@ const checked = (event: Event) => (event.target as HTMLInputElement).checked
       v-else-if="way === 'words' || way === 'lines'"
       class="field"
       :rows="way === 'lines' ? Math.max(2, list.length + 1) : Math.max(1, Math.ceil(shown.length / 60))"
+      :aria-label="label"
       :data-field="field"
       :value="way === 'lines' ? list.join('\n') : shown"
       :aria-invalid="wrong.length > 0"
