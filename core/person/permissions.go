@@ -27,6 +27,7 @@ const (
 	EnterLots         Action = "enter lots"
 	ReadGauges        Action = "read gauges"
 	KeepReferences    Action = "keep references"
+	CheckReferences   Action = "check references"
 	KeepInstruments   Action = "keep instruments"
 	TryInstruments    Action = "try instruments"
 	OpenLookBacks     Action = "open look-backs"
@@ -93,6 +94,7 @@ var Permissions = []Permission{
 	{ReadGauges, []Role{Trainee, Technician, Lead},
 		"A manager reads the gas book; technicians, trainees and leads write it."},
 	{KeepReferences, []Role{Lead}, "The references are the lead's: ask a lead to change this."},
+	{CheckReferences, []Role{Technician, Lead}, "References are checked by technicians and leads."},
 	{KeepInstruments, []Role{Lead}, "How an instrument is connected is the lead's to say: ask a lead to change this."},
 	{TryInstruments, []Role{Technician, Lead}, "Instruments are tried by technicians and leads."},
 	{OpenLookBacks, []Role{Lead}, "A look-back on a reference is opened by a lead."},

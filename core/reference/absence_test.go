@@ -37,8 +37,16 @@ func TestWhatWasFoundIsHeldAgainstTheCertificateOfBefore(t *testing.T) {
 		assert.InDelta(t, c.allowed, m.Allowed, 5e-5)
 		assert.Equal(t, c.held, m.Held, "%+v", c.found)
 	}
-	_, err := reference.Compare(reference.AsFound{Quantity: "flow", Value: 5, U: 0.1}, before, on, later)
-	assert.ErrorContains(t, err, "no single value")
+	five, beyond := 5.0, 12.0
+	for _, at := range []*float64{nil, &beyond} {
+		_, err := reference.Compare(reference.AsFound{Quantity: "flow", At: at, Value: 5, U: 0.1}, before, on, later)
+		assert.ErrorContains(t, err, "no range around what it should be")
+	}
+	m, err := reference.Compare(reference.AsFound{Quantity: "flow", At: &five, Value: 5.2, U: 0.1}, before, on, later)
+	require.NoError(t, err)
+	assert.InDelta(t, 0.2, m.By, 1e-9)
+	assert.InDelta(t, 0.1414, m.Allowed, 5e-5, "no drift is stated")
+	assert.False(t, m.Held)
 }
 
 // The longer ago and the less certain, the more it may have moved; and the unit it is stated in changes nothing.

@@ -24,9 +24,10 @@ type Standard struct {
 	Certificate Certificate   `json:"certificate"`
 	Values      []Certified   `json:"values"`
 	Cylinder    *gas.Cylinder `json:"cylinder,omitempty"`
-	Lot         string        `json:"lot,omitempty"`      // of a calibrator or a control, which expires with its certificate
-	Away        *Absence      `json:"away,omitempty"`     // sent out; nil: it is here
-	Prepared    []Done        `json:"prepared,omitempty"` // findings of runs on the reference itself, the newest first
+	Lot         string        `json:"lot,omitempty"`       // of a calibrator or a control, which expires with its certificate
+	Away        *Absence      `json:"away,omitempty"`      // sent out; nil: it is here
+	Prepared    []Done        `json:"prepared,omitempty"`  // findings of runs on the reference itself, the newest first
+	CheckDue    *time.Time    `json:"check_due,omitempty"` // day of its next check between certificates; nil: none is made
 }
 
 // Named is the standard by its tag, and by its lot where it has one.
@@ -237,6 +238,9 @@ func (r Role) Fits(s Standard, on time.Time) Fitness {
 		f.Warnings = append(f.Warnings, fmt.Sprintf("The certificate of %s runs out on %s.", s.Tag,
 			due.Format(time.DateOnly)))
 	}
+	if s.Unchecked(on) {
+		f.Warnings = append(f.Warnings, fmt.Sprintf("%s was to be checked by %s: check it first.", s.Tag, s.CheckDue.Format(time.DateOnly)))
+	}
 	for _, need := range r.Needs {
 		if problem := need.unmet(s); problem != "" {
 			block("%s", problem)
@@ -329,6 +333,11 @@ func (s Standard) Lines(name string, value float64, unit string, covering bool) 
 	return lines
 }
 
+// Unchecked reports whether the standard's check between certificates is overdue on a day.
+func (s Standard) Unchecked(on time.Time) bool {
+	return s.Status == Usable && s.Away == nil && s.CheckDue != nil && interval.Past(*s.CheckDue, on)
+}
+
 // Trouble says why a standard needs attention on a day, with the note that was made of it; empty
 // where nothing does.
 func (s Standard) Trouble(note string, on time.Time) string {
@@ -339,6 +348,8 @@ func (s Standard) Trouble(note string, on time.Time) string {
 		return s.Tag + " " + s.Name + " is " + s.Away.Words(on) + "."
 	case s.Status == Usable && s.Away == nil && interval.Past(s.Certificate.DueOn, on):
 		return s.Tag + " " + s.Name + ": its certificate ran out on " + s.Certificate.DueOn.Format(time.DateOnly) + "."
+	case s.Unchecked(on):
+		return s.Tag + " " + s.Name + ": its check between certificates was due on " + s.CheckDue.Format(time.DateOnly) + "."
 	}
 	return ""
 }

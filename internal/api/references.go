@@ -70,6 +70,28 @@ func registerReferences(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.Reference(in.ID, who(ctx))
 		})
+	serve(api, operation{"set-reference-checks", http.MethodPost, "/api/standards/{id}/check-rule",
+		"How often a reference is checked between its certificates", person.KeepReferences, 0, nil},
+		func(ctx context.Context, in *struct {
+			ReferencePath
+			Body workshop.CheckRule
+		}) (out workshop.ReferenceView, err error) {
+			if err := shop.SetChecks(in.ID, in.Body, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.Reference(in.ID, who(ctx))
+		})
+	serve(api, operation{"check-reference", http.MethodPost, "/api/standards/{id}/checks",
+		"Note a check of a reference between its certificates", person.CheckReferences, 0, nil},
+		func(ctx context.Context, in *struct {
+			ReferencePath
+			Body workshop.CheckDone
+		}) (out workshop.ReferenceView, err error) {
+			if err := shop.NoteCheck(in.ID, in.Body, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.Reference(in.ID, who(ctx))
+		})
 	serve(api, operation{"read-gauge", http.MethodPost, "/api/standards/{id}/gauge",
 		"Note a reading of a cylinder's gauge", person.ReadGauges, 0, nil},
 		func(ctx context.Context, in *struct {

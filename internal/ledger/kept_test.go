@@ -58,7 +58,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 	require.NoError(t, l.Record(ledger.Act{Kind: "token made", By: idris, At: now}, &ledger.Token{ID: "t",
 		Kind: ledger.OfCalendar, Hash: "h"}))
 	require.NoError(t, l.Record(ledger.Act{Kind: "own passkey added", By: idris, At: now}, &ledger.Passkey{ID: "k"},
-		&ledger.Fault{ID: "f"}, &ledger.Letter{ID: "l"}, &ledger.ProcedureDraft{ID: "d"}))
+		&ledger.Fault{ID: "f"}, &ledger.Letter{ID: "l"}, &ledger.ProcedureDraft{ID: "d"}, &ledger.ReferenceCheck{ID: "c"}))
 	require.NoError(t, l.Attach(ledger.Act{Kind: "file added", By: idris, At: now}, ledger.Attachment{ID: "f",
 		Subject: "assets/d",
 		Hash:    "2d711642b726b04401627ca9fbac32f5c8530fb1903cc4db02258717921a4881"}, []byte("x")))
@@ -100,7 +100,7 @@ func TestEveryTableIsHeldAgainstTheLog(t *testing.T) {
 				"activity_notes": "text", "activities": "reason", "assets": "serial", "standards": "note",
 				"standard_certificates": "parent", "gauges": "bar", "runs": "place", "instruments": "address", "profile_texts": "text",
 				"competences": "family", "tokens": "purpose", "passkeys": "name", "attachments": "name", "faults": "what", "control_lots": "mean", "control_values": "value", "test_corrections": "slope", "look_backs": "found", "notices": "answer",
-				"fittings": "lot", "contacts": "mail", "letters": "text", "safety_notices": "title", "safety_devices": "note", "procedure_drafts": "why"}[table]
+				"fittings": "lot", "contacts": "mail", "letters": "text", "safety_notices": "title", "safety_devices": "note", "procedure_drafts": "why", "reference_checks": "note"}[table]
 			require.NotEmpty(t, column, "a table without an edit: "+table)
 			done, err := db.Exec(fmt.Sprintf(`UPDATE "%s" SET "%s" = 77 WHERE rowid = ?`, table, column), row)
 			require.NoError(t, err, table)
@@ -280,6 +280,7 @@ var landed = map[string]string{
 	"0009-tokens":              "015d416cd776f7a2b1bcab2d7e9d2d5c4e98f941b326af3dcd24c9475522f73e",
 	"0015-maintained":          "9d28e9ff83fc746b8f712f8b48c5e8b3a60ccda5701553fc049c2beacd82e23c",
 	"0016-drafts":              "9630a804a5dd10304d27adf8deb629e8646c1bd3d6c233f509527a13998c22ff",
+	"0017-reference-checks":    "7ac35ac21c9b389872c038bac73068cca407b7fd51157d319394d097c4792575",
 	"0014-told":                "bacd7bd5bfbe3ac116fdf4cf7e6ca8e065df9309ed2f2315a33112fd111fae44",
 	"0013-accepted-owned-kept": "86ca1279b4da4e822103fa70f37ff3feb8840c93eff429a51f982a0b2d7a777b",
 	"0012-a-devices-life":      "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",

@@ -305,6 +305,7 @@ func (s Standard) Core() reference.Standard {
 		away = &reference.Absence{To: s.AwayTo, Since: *s.AwaySince, Until: s.AwayUntil, Price: s.AwayPrice}
 	}
 	return reference.Standard{
+		CheckDue:    s.CheckDue(),
 		Away:        away,
 		ID:          s.ID,
 		Tag:         s.Tag,
@@ -317,6 +318,25 @@ func (s Standard) Core() reference.Standard {
 		Cylinder:    s.Cylinder,
 		Lot:         s.Lot,
 	}
+}
+
+// CheckDue is the day of a standard's next check between certificates: so many days after the last, or after its certificate
+// where that is newer. Nil where none is made.
+func (s Standard) CheckDue() *time.Time {
+	if s.CheckDays <= 0 {
+		return nil
+	}
+	last := s.Certificate.On
+	if s.CheckedAt != nil && s.CheckedAt.After(last) {
+		last = *s.CheckedAt
+	}
+	due := last.AddDate(0, 0, s.CheckDays)
+	return &due
+}
+
+// ChecksOf are the checks of a standard between its certificates, the oldest first.
+func (l *Ledger) ChecksOf(standard string) ([]ReferenceCheck, error) {
+	return many[ReferenceCheck](l.read.Where("standard_id = ?", standard).Order("at, id"))
 }
 
 // Device is the asset as a run opens on it.

@@ -129,6 +129,20 @@ type Standard struct {
 	AwaySince   *time.Time
 	AwayUntil   *time.Time
 	AwayPrice   float64
+	CheckDays   int        // how often it is checked between certificates; 0: it is not
+	CheckHow    string     // against what, and how
+	CheckedAt   *time.Time // last
+}
+
+// ReferenceCheck is what a standard was found to be between two certificates.
+type ReferenceCheck struct {
+	ID         string    `gorm:"primaryKey"` // made by the client
+	StandardID string    `gorm:"index:check_of_standard,priority:1"`
+	At         time.Time `gorm:"index:check_of_standard,priority:2"`
+	By         string
+	Against    string // what it was compared with
+	Note       string
+	Moved      reference.Moved `gorm:"serializer:json"`
 }
 
 // StandardCertificate is a certificate a standard has or had.

@@ -71,7 +71,7 @@ var recordTables = tablesOf(
 	&Person{}, &Asset{}, &Activity{}, &ActivityNote{}, &Standard{}, &StandardCertificate{}, &Gauge{},
 	&ProcedureRevision{}, &Instrument{}, &ProfileText{}, &Setting{},
 	&Competence{}, &ControlLot{}, &ControlValue{}, &TestCorrection{}, &LookBack{}, &Notice{}, &Round{}, &Token{}, &Passkey{}, &Attachment{}, &Fault{}, &Run{}, &Result{},
-	&Contact{}, &Letter{}, &SafetyNotice{}, &SafetyDevice{}, &ProcedureDraft{},
+	&Contact{}, &Letter{}, &SafetyNotice{}, &SafetyDevice{}, &ProcedureDraft{}, &ReferenceCheck{},
 )
 
 func tablesOf(keep map[any]string, models ...any) map[string]table {

@@ -25,6 +25,10 @@ type ReferenceView struct {
 	Book         []GaugeView       `json:"book" doc:"a cylinder's gauge readings, the newest first"`
 	ExpectedL    float64           `json:"expected_l" doc:"what the runs since the last gauge reading should have taken: an estimate"`
 	Parent       string            `json:"parent,omitempty"`
+	Checks       []CheckView       `json:"checks" doc:"between certificates, the oldest first"`
+	CheckDays    int               `json:"check_days" doc:"how often it is checked between certificates; 0: it is not"`
+	CheckHow     string            `json:"check_how"`
+	CheckDue     *time.Time        `json:"check_due,omitempty"`
 }
 
 // CertificateView is a certificate a standard has or had.
@@ -241,6 +245,10 @@ func (ws *Workshop) Reference(idOrTag string, who person.Person) (out ReferenceV
 	for _, c := range certificates {
 		v.Certificates = append(v.Certificates, CertificateView{c.Certificate, c.Values, c.Found,
 			c.Certificate.Number == s.Certificate.Number, c.EnteredBy})
+	}
+	v.CheckDays, v.CheckHow, v.CheckDue = s.CheckDays, s.CheckHow, s.CheckDue()
+	if v.Checks, err = ws.checkViews(s.ID); err != nil {
+		return out, err
 	}
 	if v.Chain, err = ws.chain(s); err != nil {
 		return out, err

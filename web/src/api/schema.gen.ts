@@ -2287,6 +2287,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/standards/{id}/check-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How often a reference is checked between its certificates */
+        post: operations["set-reference-checks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standards/{id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note a check of a reference between its certificates */
+        post: operations["check-reference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/standards/{id}/gauge": {
         parameters: {
             query?: never;
@@ -3022,6 +3056,11 @@ export interface components {
             };
         };
         AsFound: {
+            /**
+             * Format: double
+             * @description what it should be, where its certificate covers a range
+             */
+            at?: number;
             piece?: string;
             quantity: string;
             /** Format: double */
@@ -3445,6 +3484,51 @@ export interface components {
             unit: string;
             /** Format: double */
             value?: number;
+        };
+        CheckDone: {
+            /** @description what it was compared with */
+            against: string;
+            found: components["schemas"]["AsFound"];
+            /** @description made by the client; sent again it changes nothing */
+            id: string;
+            note?: string;
+        };
+        CheckRule: {
+            /**
+             * Format: int64
+             * @description 0: it is not checked
+             */
+            days: number;
+            /** @description against what, and how */
+            how: string;
+            why: string;
+        };
+        CheckView: {
+            against: string;
+            /** Format: double */
+            allowed: number;
+            /**
+             * Format: double
+             * @description what it should be, where its certificate covers a range
+             */
+            at?: number;
+            /** Format: double */
+            by: number;
+            /** Format: double */
+            certified: number;
+            checked_by: string;
+            held: boolean;
+            id: string;
+            note?: string;
+            /** Format: date-time */
+            on: string;
+            piece?: string;
+            quantity: string;
+            /** Format: double */
+            u: number;
+            unit: string;
+            /** Format: double */
+            value: number;
         };
         Choice: {
             /** Format: int64 */
@@ -5332,6 +5416,11 @@ export interface components {
         Moved: {
             /** Format: double */
             allowed: number;
+            /**
+             * Format: double
+             * @description what it should be, where its certificate covers a range
+             */
+            at?: number;
             /** Format: double */
             by: number;
             /** Format: double */
@@ -6023,6 +6112,16 @@ export interface components {
             certificates: components["schemas"]["CertificateView"][];
             /** @description from what it is used on, up to where its certificate leads */
             chain: components["schemas"]["LinkView"][];
+            /**
+             * Format: int64
+             * @description how often it is checked between certificates; 0: it is not
+             */
+            check_days: number;
+            /** Format: date-time */
+            check_due?: string;
+            check_how: string;
+            /** @description between certificates, the oldest first */
+            checks: components["schemas"]["CheckView"][];
             cylinder?: components["schemas"]["Cylinder"];
             /**
              * Format: int64
@@ -6715,6 +6814,8 @@ export interface components {
         Standard: {
             away?: components["schemas"]["Absence"];
             certificate: components["schemas"]["Certificate"];
+            /** Format: date-time */
+            check_due?: string;
             cylinder?: components["schemas"]["Cylinder"];
             id: string;
             kind: string;
@@ -6730,6 +6831,8 @@ export interface components {
         StandardView: {
             away?: components["schemas"]["Absence"];
             certificate: components["schemas"]["Certificate"];
+            /** Format: date-time */
+            check_due?: string;
             cylinder?: components["schemas"]["Cylinder"];
             /**
              * Format: int64
@@ -18182,6 +18285,166 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CertifyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-reference-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferenceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "check-reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckDone"];
             };
         };
         responses: {

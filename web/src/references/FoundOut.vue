@@ -13,7 +13,8 @@ import { useSend } from '../composables/useSend'
 /** A reference that was found out: every run that rested on it is seen again. */
 const props = defineProps<{
   reference: components['schemas']['ReferenceView']
-  moved?: components['schemas']['Moved'] & { certificate: string }
+  /** What it moved by: before the certificate with that number, or since the one that counts. */
+  moved?: components['schemas']['Moved'] & { certificate?: string; words?: string }
 }>()
 const emit = defineEmits<{ close: [] }>()
 const router = useRouter()
@@ -25,7 +26,8 @@ const form = reactive({
   error: props.moved ? String(Number(props.moved.by.toPrecision(6))) : '',
   u: props.moved ? String(props.moved.u) : '',
   remove: true,
-  found: props.moved ? `As found by the laboratory, certificate ${props.moved.certificate}` : '',
+  found:
+    props.moved?.words ?? (props.moved ? `As found by the laboratory, certificate ${props.moved.certificate}` : ''),
 })
 const line = computed(() => props.reference.values?.find((v) => v.quantity === form.quantity))
 const ranged = computed(() => !!(line.value?.from || line.value?.to))

@@ -5,6 +5,7 @@ import ActivityForm from '../equipment/ActivityForm.vue'
 import ActivityList from '../equipment/ActivityList.vue'
 import EventForm from '../equipment/EventForm.vue'
 import GasBook from '../references/GasBook.vue'
+import ChecksBetween from '../references/ChecksBetween.vue'
 import FoundBefore from '../references/FoundBefore.vue'
 import FoundOut from '../references/FoundOut.vue'
 import SendOut from '../references/SendOut.vue'
@@ -239,6 +240,60 @@ describe('a reference that comes back', () => {
     expect(page.emitted('out')).toHaveLength(1)
     const held = await shown(FoundBefore, { found: [{ ...moved, held: true }], mayOpen: true })
     expect(held.page.find('button').exists()).toBe(false)
+  })
+})
+
+describe('a check between certificates', () => {
+  const of = (more: object) =>
+    reference({ checks: [], check_days: 30, check_how: 'in one bath', check_due: '2020-01-01T00:00:00Z', ...more })
+  it('asks what it should be where the certificate covers a range, and says when it was due', async () => {
+    const values = [{ quantity: 'temperature', from: 20, to: 45, unit: 'Cel', u: 0.06, k: 2 }]
+    const sent = server({ '/api/standards/{id}/checks': () => of({}) })
+    const { page } = await shown(ChecksBetween, { reference: of({ values }) })
+    expect(page.text()).toContain('was due 1 Jan 2020')
+    await page
+      .findAll('button')
+      .find((b) => b.text() === 'Check it …')!
+      .trigger('click')
+    type('at', '37')
+    type('value', '37,1')
+    type('u', '0.08')
+    type('against', 'TP-1')
+    await submit()
+    expect(sent[0]!.body).toMatchObject({
+      found: { quantity: 'temperature', at: 37, value: 37.1, u: 0.08 },
+      against: 'TP-1',
+    })
+  })
+  it('that does not hold is drawn by a shape of its own, and leads to a look-back', async () => {
+    const check = {
+      id: 'c',
+      quantity: 'CO2',
+      value: 4.9,
+      u: 0.03,
+      certified: 5.02,
+      unit: '%{vol}',
+      allowed: 0.06,
+      on: '2026-03-02T10:00:00Z',
+      checked_by: 'Idris Vail',
+      against: 'HG-30',
+    }
+    const checks = [
+      { ...check, by: 0.02, held: true },
+      { ...check, id: 'd', by: -0.12, held: false },
+    ]
+    const { page } = await shown(ChecksBetween, { reference: of({ checks }) })
+    expect(page.findAll('svg circle')).toHaveLength(1)
+    expect(page.findAll('svg path')).toHaveLength(1)
+    expect(page.findAll('li')[0]!.text()).toContain('◆ moved')
+    await page
+      .findAll('button')
+      .find((b) => b.text() === 'Look back …')!
+      .trigger('click')
+    expect(page.emitted('out')![0]![0]).toMatchObject({
+      by: -0.12,
+      words: expect.stringContaining('against HG-30') as string,
+    })
   })
 })
 

@@ -6,6 +6,7 @@ import FoundOut from '../references/FoundOut.vue'
 import SendOut from '../references/SendOut.vue'
 import AskDialog from '../components/AskDialog.vue'
 import QueryState from '../components/QueryState.vue'
+import ChecksBetween from '../references/ChecksBetween.vue'
 import CertificateForm from '../references/CertificateForm.vue'
 import DriftHistory from '../references/DriftHistory.vue'
 import GasBook from '../references/GasBook.vue'
@@ -30,7 +31,7 @@ const lead = computed(() => can('keep references'))
 const certifying = ref(false)
 const foundOut = ref(false)
 /** What was found before the certificate with that number, and is to be looked back on. */
-type Moved = components['schemas']['Moved'] & { certificate: string }
+type Moved = components['schemas']['Moved'] & { certificate?: string; words?: string }
 const moved = ref<Moved>()
 const sending = ref(false)
 const changing = ref<'usable' | 'quarantined' | 'retired'>()
@@ -171,6 +172,8 @@ async function change(note: string) {
           </span>
         </li>
       </ul>
+
+      <ChecksBetween v-if="data.status !== 'retired'" :reference="data" @out="lookBack" />
 
       <GasBook v-if="data.cylinder" :reference="data" :may-write="can('read gauges')" />
     </section>
