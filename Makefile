@@ -44,7 +44,7 @@ notices: web ## The list of third parties' work that ships, with its licences
 test: ## Everything: what CI runs
 	@$(MAKE) --no-print-directory --output-sync=target -j2 compiled web browser
 	@$(MAKE) --no-print-directory --output-sync=target -j2 test-go lint-go test-web lint-web made-files
-	go test -vet=off -timeout 20m -parallel 5 ./e2e
+	go test -vet=off -timeout 20m -parallel 4 ./e2e
 
 lint: web ## Formatting, vet, staticcheck, types
 	@$(MAKE) --no-print-directory --output-sync=target -j2 lint-go lint-web

@@ -17,7 +17,7 @@ import (
 
 // mostPressed is how many buttons of a page are pressed: of those that bear the same
 // words, the first.
-const mostPressed = 7
+const mostPressed = 5
 
 // everywhere are the pages, with a text by which each is known to be there.
 var everywhere = []struct{ path, sign string }{
@@ -105,7 +105,7 @@ func everyButton(t *testing.T, s *server, half int) {
 			}
 		}
 	}
-	assert.Greater(t, pressed, 35)
+	assert.Greater(t, pressed, 30)
 	assert.NotContains(t, s.out.String(), "request failed")
 	assert.NotContains(t, s.out.String(), "panic")
 }

@@ -58,6 +58,17 @@ func registerLife(api huma.API, shop *workshop.Workshop) {
 			}
 			return shop.Asset(in.ID, who(ctx))
 		})
+	serve(api, operation{"merge-asset", http.MethodPost, "/api/assets/{id}/same-as",
+		"Say that an entry is the same device as another, which stays", person.RetireDevices, 0, nil},
+		func(ctx context.Context, in *struct {
+			ID   string `path:"id" maxLength:"60"`
+			Body workshop.Doubled
+		}) (out workshop.AssetView, err error) {
+			if err := shop.MergeAsset(in.ID, in.Body, who(ctx)); err != nil {
+				return out, err
+			}
+			return shop.Asset(in.ID, who(ctx))
+		})
 	serve(api, operation{"report-fault", http.MethodPost, "/api/assets/{id}/faults",
 		"Report a fault: the device is not to be used until it is judged", person.NoteEvents, 0, nil},
 		func(ctx context.Context, in *struct {

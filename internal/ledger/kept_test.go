@@ -281,6 +281,7 @@ var landed = map[string]string{
 	"0015-maintained":          "9d28e9ff83fc746b8f712f8b48c5e8b3a60ccda5701553fc049c2beacd82e23c",
 	"0016-drafts":              "9630a804a5dd10304d27adf8deb629e8646c1bd3d6c233f509527a13998c22ff",
 	"0017-reference-checks":    "7ac35ac21c9b389872c038bac73068cca407b7fd51157d319394d097c4792575",
+	"0018-doubles":             "3a8f7f1813792b09829dff44c6314dec985b1a4cf7ef8489423a8c880167dc40",
 	"0014-told":                "bacd7bd5bfbe3ac116fdf4cf7e6ca8e065df9309ed2f2315a33112fd111fae44",
 	"0013-accepted-owned-kept": "86ca1279b4da4e822103fa70f37ff3feb8840c93eff429a51f982a0b2d7a777b",
 	"0012-a-devices-life":      "c55ea320910710270a1fe5b3fb7262a0255728cd640457972fec0b9119cf1fb9",

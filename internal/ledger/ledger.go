@@ -206,7 +206,7 @@ var migrations = []*gormigrate.Migration{migration("0001-one-log"), migration("0
 	migration("0010-ways-to-sign-in"), migration("0011-files"), migration("0012-a-devices-life"),
 	migration("0013-accepted-owned-kept"), migration("0014-told"),
 	migration("0015-maintained"),
-	migration("0016-drafts"), migration("0017-reference-checks")}
+	migration("0016-drafts"), migration("0017-reference-checks"), migration("0018-doubles")}
 
 func migration(id string) *gormigrate.Migration {
 	return &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error {

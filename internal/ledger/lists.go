@@ -155,6 +155,16 @@ func (l *Ledger) RunsOf(asset string, limit int) ([]Run, error) {
 	return many[Run](l.read.Where("asset_id = ?", asset).Order("opened_at DESC").Limit(limit))
 }
 
+// RunsOfAll are the runs on a device that was entered several times, the newest first.
+func (l *Ledger) RunsOfAll(entries []string, limit int) ([]Run, error) {
+	return many[Run](l.read.Where("asset_id IN ?", entries).Order("opened_at DESC").Limit(limit))
+}
+
+// DoublesOf are the entries that were found to be the same device as one, by tag.
+func (l *Ledger) DoublesOf(asset string) ([]Asset, error) {
+	return many[Asset](l.read.Where("same_as = ? AND same_as <> ''", asset).Order("tag"))
+}
+
 // RunBefore is the last signed run of the same procedure on the same device before another.
 func (l *Ledger) RunBefore(r Run) (before Run, found bool, err error) {
 	before, err = one[Run](l.read.Where("asset_id = ? AND procedure = ? AND status = ? AND replaced_by = '' AND ended_at < ? AND id <> ?",

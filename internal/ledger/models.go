@@ -72,6 +72,7 @@ type Asset struct {
 	Bought     *time.Time // the day
 	Price      float64    `gorm:"not null;default:0.0"` // in the currency of the workshop's prices; 0: not known
 	Warranty   *time.Time // the last day of it
+	SameAs     string     `gorm:"not null;default:''"` // id of the entry of the same device that stays; empty: this is no double
 	Search     string     // lower case: everything it is found by
 }
 

@@ -68,6 +68,8 @@ type AssetView struct {
 	Kept       []KeptView         `json:"kept" doc:"what the last good runs came to, and is reckoned with until the next"`
 	Tests      []TestView         `json:"tests" doc:"of an analyser: how each stands"`
 	Faults     []FaultView        `json:"faults" doc:"reported of it, the latest first"`
+	SameAs     string             `json:"same_as,omitempty" doc:"tag of the entry of the same device that stays: this one is a double"`
+	Doubles    []string           `json:"doubles" doc:"tags under which the same device was entered too"`
 	Away       *device.Away       `json:"away,omitempty" doc:"lent or sent out; none: it is at its place"`
 	Fitted     []FittedView       `json:"fitted" doc:"the parts that were fitted in runs, the latest first"`
 	Trends     []TrendView        `json:"trends" doc:"how its points move, where three runs or more show it"`
@@ -154,7 +156,18 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 		}
 	}
 	var results []ledger.Result
-	view.History, results, err = ws.history(a.ID, who)
+	var entries []string
+	if view.Doubles, entries, err = ws.doublesOf(a); err != nil {
+		return view, err
+	}
+	if a.SameAs != "" {
+		stays, err := ws.Ledger.Asset(a.SameAs)
+		if err != nil {
+			return view, err
+		}
+		view.SameAs = stays.Tag
+	}
+	view.History, results, err = ws.history(append(entries, a.ID), who)
 	if err != nil {
 		return view, err
 	}
@@ -202,8 +215,8 @@ func trends(results []ledger.Result) []TrendView {
 	return views
 }
 
-func (ws *Workshop) history(asset string, who person.Person) ([]HistoryView, []ledger.Result, error) {
-	runs, err := ws.Ledger.RunsOf(asset, 12)
+func (ws *Workshop) history(entries []string, who person.Person) ([]HistoryView, []ledger.Result, error) {
+	runs, err := ws.Ledger.RunsOfAll(entries, 12)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -266,6 +266,7 @@ func (ws *Workshop) SetWhereabouts(id string, o Whereabouts, who person.Person) 
 		if a.Status != ledger.Gone {
 			return nil
 		}
+		a.SameAs = ""
 		a.Status, a.Why = ledger.OutOfUse, fmt.Sprintf("in the register again: %s; a signed run brings it back into use", strings.TrimRight(why, "."))
 	}
 	if err := ws.Ledger.Record(ws.act("", kind, who, why), &a); err != nil {

@@ -210,6 +210,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/assets/{id}/same-as": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that an entry is the same device as another, which stays */
+        post: operations["merge-asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/assets/{id}/tests/{test}/correction": {
         parameters: {
             query?: never;
@@ -3125,6 +3142,8 @@ export interface components {
             /** Format: int64 */
             days: number;
             device: string;
+            /** @description tags under which the same device was entered too */
+            doubles: string[];
             /** Format: date-time */
             due_on?: string;
             family: string;
@@ -3151,6 +3170,8 @@ export interface components {
             procedures: components["schemas"]["ProcedureOffer"][];
             /** Format: int64 */
             risk: number;
+            /** @description tag of the entry of the same device that stays: this one is a double */
+            same_as?: string;
             serial: string;
             site: string;
             /** @enum {string} */
@@ -4124,6 +4145,11 @@ export interface components {
             procedure: string;
             run: string;
             settings?: components["schemas"]["Setting"][];
+        };
+        Doubled: {
+            reason: string;
+            /** @description tag of the entry that stays */
+            stays: string;
         };
         DraftBrief: {
             /**
@@ -8586,6 +8612,86 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Relocation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "merge-asset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Doubled"];
             };
         };
         responses: {

@@ -22,10 +22,21 @@ const { can } = useSession()
 const { refreshAll } = useCached()
 const { problem, sending, send, clear } = useSend()
 
-type Doing = 'fault' | 'judge' | 'move' | 'lend' | 'back' | 'withdraw' | 'retire' | 'again' | 'correct'
+type Doing = 'fault' | 'judge' | 'move' | 'lend' | 'back' | 'withdraw' | 'retire' | 'again' | 'correct' | 'double'
 const doing = ref<Doing>()
 const judging = ref<Fault>()
-const empty = { id: '', text: '', reporter: '', since: '', site: '', place: '', whom: '', until: '', parts: '' }
+const empty = {
+  id: '',
+  text: '',
+  reporter: '',
+  since: '',
+  site: '',
+  place: '',
+  whom: '',
+  until: '',
+  parts: '',
+  stays: '',
+}
 const form = reactive({ ...empty, opened: false, minutes: 0, outcome: '' as Outcome | '' })
 const plate = reactive({ tag: '', serial: '', maker: '', model: '', owner: '', keeper: '', risk: 3 })
 function begin(what: Doing, fault?: Fault) {
@@ -85,6 +96,12 @@ const dialogs: Record<Doing, { title: string; hint: string; action: string; text
     action: 'Take it in again',
     text: 'Why',
   },
+  double: {
+    title: 'Entered twice',
+    hint: 'The other entry stays, and shows the runs of both; what was done last on either counts. This one leads there.',
+    action: 'It is the same device',
+    text: 'How you know',
+  },
   correct: {
     title: 'Correct what was entered',
     hint: 'Runs that were made keep what they said. A new tag needs a new label.',
@@ -119,6 +136,8 @@ async function call(): Promise<Answer> {
       const judged = await api.POST('/api/faults/{id}/judge', { params: { path: { id: judging.value!.id } }, body })
       return { ...judged, data: judged.response.ok ? true : undefined }
     }
+    case 'double':
+      return api.POST('/api/assets/{id}/same-as', { params, body: { stays: form.stays, reason } })
     case 'move':
       return api.POST('/api/assets/{id}/move', { params, body: { id, site, place, reason } })
     case 'correct':
@@ -192,7 +211,10 @@ const gone = computed(() => props.device.state === 'retired')
       </template>
       <template v-if="can('retire devices')">
         <button v-if="gone" type="button" class="btn" @click="begin('again')">In the register again …</button>
-        <button v-else type="button" class="btn btn-quiet" @click="begin('retire')">Off the register …</button>
+        <template v-else>
+          <button type="button" class="btn btn-quiet" @click="begin('retire')">Off the register …</button>
+          <button type="button" class="btn btn-quiet" @click="begin('double')">Entered twice …</button>
+        </template>
       </template>
     </div>
     <FormDialog
@@ -230,6 +252,10 @@ const gone = computed(() => props.device.state === 'retired')
             <input v-model.number="plate.risk" type="number" min="1" max="5" class="field num" name="risk" />
           </label>
         </div>
+        <label v-if="doing === 'double'" class="block">
+          <span class="label">Tag of the entry that stays</span>
+          <input v-model="form.stays" class="field num" name="stays" maxlength="40" />
+        </label>
         <div v-if="doing === 'move'" class="grid grid-cols-2 gap-4">
           <label><span class="label">Site</span><input v-model="form.site" class="field" name="site" /></label>
           <label><span class="label">Place</span><input v-model="form.place" class="field" name="place" /></label>

@@ -96,6 +96,15 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
             <StateMark :stands="data" why />
             <span class="text-ink-2"> · last good {{ ago(lastGood?.opened_at, now) }}</span>
           </p>
+          <p v-if="data.same_as" class="mt-2 border-l-4 border-brass bg-brass-wash px-3 py-2">
+            The same device as
+            <RouterLink class="num font-semibold underline" :to="{ name: 'device', params: { id: data.same_as } }">{{
+              data.same_as
+            }}</RouterLink>: what is made and due of it stands there.
+          </p>
+          <p v-if="data.doubles.length" class="mt-1 text-ink-2">
+            also entered as <span class="num">{{ data.doubles.join(', ') }}</span>
+          </p>
           <p class="mt-1 flex flex-wrap items-center gap-x-5">
             <a class="underline" :href="`/api/labels.pdf?tag=${data.tag}`" target="_blank">Label (PDF)</a>
             <a class="underline" :href="`/api/assets/${data.tag}/history.pdf`" target="_blank">History (PDF)</a>
@@ -191,6 +200,9 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
             <span class="font-semibold">{{ localDay(h.ended_at ?? h.opened_at) }}</span>
             <span v-if="data.procedures.length > 1" class="block text-sm">{{ h.title }}</span>
             <span class="block text-sm text-ink-2">{{ h.by }}</span>
+            <span v-if="h.tag !== data.tag" class="block text-sm text-ink-2"
+              >as <span class="num">{{ h.tag }}</span></span
+            >
             <span class="block text-sm" :class="h.result ? ['font-semibold', resultTone(h.result)] : 'text-brass'">
               {{ resultWords(h) }}
             </span>
