@@ -239,7 +239,7 @@ func TestBench(t *testing.T) {
 			s *server) {
 			everyButton(t, s, 0)
 		}}},
-		{"a ventilator with a wrong gas condition", 120, []func(*testing.T, *server){ventilator}},
+		{"a ventilator with a wrong gas condition", 60, []func(*testing.T, *server){ventilator}},
 		{"a chamber is trimmed over three rounds", 90, []func(*testing.T, *server){chamber}},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -267,6 +267,10 @@ export function useCached() {
   const refresh = (...names: Resource[]) =>
     Promise.all(names.map((name) => cache.invalidateQueries({ queryKey: [name] })))
   const refreshAll = () => cache.invalidateQueries()
-  const keep = (name: Resource, value: unknown, ...id: string[]) => cache.setQueryData([name, ...id], value)
+  /** An answer that was asked for before, and is still on its way, is older than this one: it is not waited for. */
+  const keep = (name: Resource, value: unknown, ...id: string[]) => {
+    void cache.cancelQueries({ queryKey: [name, ...id] })
+    cache.setQueryData([name, ...id], value)
+  }
   return { refresh, refreshAll, keep }
 }
