@@ -121,6 +121,7 @@ func TestAProcedureIsDraftedByOneAndReleasedByAnother(t *testing.T) {
 		return c.answered("POST", "/api/drafts/draft-0001", order{"text": next, "why": why, "version": version}, status)
 	}
 	write(idris, 1, "", 200)
+	assert.EqualValues(t, 2, write(idris, 1, "", 200)["version"], "sent again after a lost answer it is kept once")
 	assert.Equal(t, "draft-changed", write(tamsin, 1, "", 409)["code"], "two wrote in it: the second is told, and nothing is lost")
 	release := func(c *client, o order, status int) map[string]any {
 		if o["secret"] == nil {
@@ -179,6 +180,9 @@ func TestAProcedureIsDraftedByOneAndReleasedByAnother(t *testing.T) {
 	h.end()
 	l, err := ledger.Open(h.folder)
 	require.NoError(t, err)
+	// A file of the same revision that says something else does not count: the record does.
+	require.NoError(t, os.MkdirAll(filepath.Dir(own), 0o700))
+	require.NoError(t, os.WriteFile(own, []byte(strings.Replace(next, "months: 4", "months: 60", 1)), 0o600))
 	h = houseOf(t, h.folder, l)
 	h.now = day.AddDate(0, 0, 11)
 	once, cancel := context.WithCancel(t.Context())

@@ -157,7 +157,7 @@ func (ws *Workshop) Asset(id string, who person.Person) (AssetView, error) {
 	}
 	var results []ledger.Result
 	var entries []string
-	if view.Doubles, entries, err = ws.doublesOf(a); err != nil {
+	if view.Doubles, entries, err = ws.doublesOf(a.ID); err != nil {
 		return view, err
 	}
 	if a.SameAs != "" {

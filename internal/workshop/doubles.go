@@ -77,9 +77,11 @@ func (ws *Workshop) sameDevice(double, stays ledger.Asset) error {
 	case double.ID == stays.ID:
 		return invalid("stays", "That is this entry: give the tag of the other one.")
 	case double.Family != stays.Family:
-		return invalid("stays", fmt.Sprintf("%s is a %s, %s a %s: correct what is wrong first.", double.Tag, double.Family, stays.Tag, stays.Family))
+		return invalid("stays", fmt.Sprintf("%s is a %s, %s a %s: correct what is wrong first.", double.Tag, double.Family,
+			stays.Tag, stays.Family))
 	case serial(double) != "" && serial(stays) != "" && serial(double) != serial(stays):
-		return invalid("stays", fmt.Sprintf("Their serial numbers differ, %s and %s: correct the one that is wrong first.", double.Serial, stays.Serial))
+		return invalid("stays", fmt.Sprintf("Their serial numbers differ, %s and %s: correct the one that is wrong first.",
+			double.Serial, stays.Serial))
 	}
 	return nil
 }
@@ -137,8 +139,8 @@ func (ws *Workshop) laterOf(double, stays ledger.Asset) (taken []*ledger.Activit
 }
 
 // doublesOf are the entries that were merged into a device.
-func (ws *Workshop) doublesOf(a ledger.Asset) (tags, ids []string, err error) {
-	all, err := ws.Ledger.DoublesOf(a.ID)
+func (ws *Workshop) doublesOf(asset string) (tags, ids []string, err error) {
+	all, err := ws.Ledger.DoublesOf(asset)
 	tags = []string{}
 	for _, d := range all {
 		tags, ids = append(tags, d.Tag), append(ids, d.ID)

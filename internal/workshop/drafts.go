@@ -128,8 +128,14 @@ func (ws *Workshop) BeginDraft(id string, o DraftOrder, who person.Person) (Draf
 func (ws *Workshop) WriteDraft(id string, o DraftOrder, who person.Person) (DraftView, error) {
 	ws.drafting.Lock()
 	defer ws.drafting.Unlock()
-	d, err := ws.openDraft(id, o.Version)
+	d, err := ws.Ledger.Draft(id)
 	if err != nil {
+		return DraftView{}, err
+	}
+	if d.Version == o.Version+1 && d.By == who.Name && d.Text == o.Text && d.Why == strings.TrimSpace(o.Why) {
+		return DraftView{ws.draftBrief(d, who), d.Text}, nil // sent again, after an answer that was lost
+	}
+	if d, err = ws.openDraft(id, o.Version); err != nil {
 		return DraftView{}, err
 	}
 	return ws.write(d, "draft changed", o, who)

@@ -210,7 +210,11 @@ func (ws *Workshop) recommended(subject string, history interval.History) (Inter
 
 // courses are how a device's points went, since each was last adjusted.
 func (ws *Workshop) courses(asset string) ([]interval.Course, error) {
-	_, results, err := ws.history([]string{asset}, person.Person{})
+	_, entries, err := ws.doublesOf(asset)
+	if err != nil {
+		return nil, err
+	}
+	_, results, err := ws.history(append(entries, asset), person.Person{})
 	points := interval.HistoriesOf(readings(results))
 	courses := make([]interval.Course, len(points))
 	for i, p := range points {

@@ -155,7 +155,7 @@ func (ws *Workshop) takeReleases() error {
 			continue
 		}
 		now, known := ws.procedure(p.ID)
-		if known && now.Hash != p.Hash && now.Revision >= p.Revision && !shipped(now) {
+		if known && now.Revision > p.Revision && !shipped(now) {
 			continue
 		}
 		if ws.Folder != "" {

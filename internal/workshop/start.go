@@ -180,7 +180,9 @@ func (ws *Workshop) FirstSteps() ([]FirstStep, error) {
 func (ws *Workshop) uncovered() ([]string, error) {
 	families, err := ws.Ledger.Families()
 	return slices.DeleteFunc(families, func(family string) bool {
-		return slices.ContainsFunc(ws.procedures(), func(p *procedure.Procedure) bool { return !p.Shared && !p.Maintains && p.Family == family })
+		return slices.ContainsFunc(ws.procedures(), func(p *procedure.Procedure) bool {
+			return !p.Shared && !p.Maintains && p.Family == family
+		})
 	}), err
 }
 

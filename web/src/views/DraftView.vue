@@ -44,7 +44,7 @@ const trial = ref<components['schemas']['DryRun']>()
 const asking = ref<'drop' | 'take back' | 'release'>()
 const side = ref<'form' | 'text'>('form')
 const area = ref<InstanceType<typeof WrittenText>>()
-const { problem, trouble, sending, send } = useSend()
+const { problem, trouble, sending, waiting, send } = useSend()
 
 function takeKept() {
   const { text: said, why: because, version } = kept.value!
@@ -96,7 +96,7 @@ watch(text, () => (trial.value = undefined))
 async function save() {
   const params = { path: { id: props.id } }
   const body = { text: text.value, why: why.value, version: basis.value!.version }
-  const view = await send(() => api.POST('/api/drafts/{id}', { params, body }))
+  const view = await send(() => api.POST('/api/drafts/{id}', { params, body }), 'answered')
   if (!view) {
     if (problem.value?.status === 409) await refetch()
     return
@@ -195,6 +195,9 @@ const standing = computed(() => {
       <button class="btn btn-quiet" @click="forget">Forget mine</button>
     </div>
     <AlertNote class="mt-3" :words="trouble" />
+    <p v-if="waiting" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2" role="status">
+      The server does not answer. What you wrote is held here, and sent until it does.
+    </p>
 
     <template v-if="kept.state === 'open'">
       <label class="mt-3 block">
