@@ -17,9 +17,12 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"tone-level":      {Compute: toneLevel, Words: "the level of a tone in a coupler, beside the dial and the earphone's zero", Params: []string{"retspl", "seating", "hertz"}},
-		"bone-level":      {Compute: boneLevel, Words: "the force level of a bone vibrator, beside the dial and its zero", Params: []string{"retfl", "hertz"}},
-		"attenuator-step": {Compute: attenuatorStep, Words: "a step of the dial, beside the difference of two levels that were read", Series: true},
+		"tone-level": {Compute: toneLevel,
+			Words: "the level of a tone in a coupler, beside the dial and the earphone's zero", Params: []string{"retspl", "seating", "hertz"}},
+		"bone-level": {Compute: boneLevel,
+			Words: "the force level of a bone vibrator, beside the dial and its zero", Params: []string{"retfl", "hertz"}},
+		"attenuator-step": {Compute: attenuatorStep,
+			Words: "a step of the dial, beside the difference of two levels that were read", Series: true},
 	},
 	Captures: map[string]procedure.CaptureMethod{
 		"tone-times": {Params: []string{"fall"}, RawUnits: true, Read: toneTimes},

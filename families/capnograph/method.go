@@ -16,7 +16,8 @@ import (
 
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
-	Methods: map[string]procedure.Method{"co2": {Compute: co2, Words: "carbon dioxide shown, beside a certified mixture, at the room's pressure and in the device's own unit"}},
+	Methods: map[string]procedure.Method{"co2": {Compute: co2,
+		Words: "carbon dioxide shown, beside a certified mixture, at the room's pressure and in the device's own unit"}},
 	Captures: map[string]procedure.CaptureMethod{
 		"capnogram": {Read: capnogram},
 		"rate":      {Read: breathRate},

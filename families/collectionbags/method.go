@@ -16,7 +16,8 @@ import (
 
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
-	Methods:  map[string]procedure.Method{"syringe-fills": {Compute: syringeFills, Words: "a volume shown, beside several fills of a syringe", Value: true}},
+	Methods: map[string]procedure.Method{"syringe-fills": {Compute: syringeFills,
+		Words: "a volume shown, beside several fills of a syringe", Value: true}},
 	Patterns: map[string]procedure.Pattern{"bag-meter": {Read: bagMeter, Params: []string{"gain"}}},
 }
 

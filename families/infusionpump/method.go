@@ -19,7 +19,8 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"delivered-flow": {Compute: deliveredFlow, Words: "a flow weighed on a balance, beside the rate that was set", Params: []string{"minutes", "settle"},
+		"delivered-flow": {Compute: deliveredFlow,
+			Words: "a flow weighed on a balance, beside the rate that was set", Params: []string{"minutes", "settle"},
 			Stage: &procedure.Stage{Shows: "Weight of the cup", Unit: "g"}},
 	},
 	Captures: map[string]procedure.CaptureMethod{

@@ -19,7 +19,8 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"weights": {Compute: weights, Words: "a load made of pieces of a set of weights, beside what the scale shows", Kit: true, Division: "division", Typed: changeover},
+		"weights": {Compute: weights,
+			Words: "a load made of pieces of a set of weights, beside what the scale shows", Kit: true, Division: "division", Typed: changeover},
 	},
 	Patterns: map[string]procedure.Pattern{"load": {Read: loadPattern, Params: []string{"corner", "empty"}}},
 	Tables: map[string]procedure.LimitsFunc{

@@ -16,7 +16,8 @@ import (
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
 	Methods: map[string]procedure.Method{
-		"effective-level": {Compute: effectiveLevel, Words: "a colour standard at its effective level, beside what the photometer shows", Value: true, Params: []string{"multiple", "reagent", "sample"}},
+		"effective-level": {Compute: effectiveLevel,
+			Words: "a colour standard at its effective level, beside what the photometer shows", Value: true, Params: []string{"multiple", "reagent", "sample"}},
 	},
 	Patterns: map[string]procedure.Pattern{
 		"photometry": {Read: photometry, Params: []string{"multiple", "filter", "blank"}},

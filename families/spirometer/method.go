@@ -14,7 +14,8 @@ import (
 
 // Catalogue is what the family computes of its own.
 var Catalogue = procedure.Catalogue{
-	Methods: map[string]procedure.Method{"syringe": {Compute: syringe, Words: "a volume shown, beside a syringe's, in the gas conditions that were chosen", Value: true}},
+	Methods: map[string]procedure.Method{"syringe": {Compute: syringe,
+		Words: "a volume shown, beside a syringe's, in the gas conditions that were chosen", Value: true}},
 	Captures: map[string]procedure.CaptureMethod{
 		"strokes": {Params: []string{"low", "high", "direction", "pause", "impact", "least", "rest"}, Read: strokes},
 	},

@@ -176,7 +176,7 @@ func TestAProcedureIsDraftedByOneAndReleasedByAnother(t *testing.T) {
 	assert.Equal(t, 3, get[runview.View](again, "/api/runs/"+before.ID).Procedure.Revision, "a run under way keeps its own")
 	assert.Equal(t, "in-use", again.answered("POST", "/api/drafts/draft-0001/take-back", order{"why": "no"}, 409)["code"])
 
-	// After a restart it is in use from the record alone, and its file is written anew.
+	// The server restarts without a file of the released revision: it reads the procedure from the record and writes the file.
 	h.end()
 	l, err := ledger.Open(h.folder)
 	require.NoError(t, err)

@@ -8,9 +8,8 @@ import (
 	"northneedle/core/run"
 )
 
-// follow draws the consequences of a run that was signed: the device's status, its due
-// days, a look-back. They are drawn once; what people decided since is not undone by
-// computing the lists anew.
+// follow writes what follows from a signed run: the device's status, its due days, a look-back. It runs once, when the run
+// is signed. Rebuilding the tables does not call it, so that what people decided afterwards stays.
 func follow(w *writer, r run.Run) error {
 	asset, err := one[Asset](w.tx.Where("id = ?", r.Device.ID))
 	if err != nil && !errors.Is(err, ErrNotFound) {

@@ -92,7 +92,8 @@ func (ws *Workshop) NoteCheck(idOrTag string, o CheckDone, who person.Person) er
 		why = fmt.Sprintf("%s is %+.4g %s off what it is certified for, it may be %.3g %s: found by a check between certificates",
 			moved.Quantity, moved.By, unit, moved.Allowed, unit)
 		if s.Status == reference.Usable {
-			s.Status, s.Note, kind = reference.Quarantined, Sentence(fmt.Errorf("%s, against %s", why, o.Against)), "reference checked, and quarantined"
+			s.Status, s.Note = reference.Quarantined, Sentence(fmt.Errorf("%s, against %s", why, o.Against))
+			kind = "reference checked, and quarantined"
 		}
 	}
 	if err := ws.Ledger.Record(ws.act("check-"+o.ID, kind, who, why), &s, &check); err != nil {

@@ -215,8 +215,8 @@ func pointsSection(m *procedure.Measure) paper.Section {
 }
 
 func findingSection(f *procedure.Finding) paper.Section {
-	s := paper.Section{Title: "Finding: " + f.Title, Columns: []paper.Column{{Title: "it looks like", Wide: 3}, {Title: "likely cause", Wide: 11}},
-		Empty: "No causes are named."}
+	s := paper.Section{Title: "Finding: " + f.Title, Empty: "No causes are named.",
+		Columns: []paper.Column{{Title: "it looks like", Wide: 3}, {Title: "likely cause", Wide: 11}}}
 	for _, shape := range slices.Sorted(maps.Keys(f.Causes)) {
 		s.Rows = append(s.Rows, []string{map[string]string{"any": "whatever it is"}[shape], strings.Join(f.Causes[shape], "\n")})
 		if last := s.Rows[len(s.Rows)-1]; last[0] == "" {

@@ -134,8 +134,9 @@ func (ws *Workshop) templates() []duty.Template {
 // fileOf is the file of a lab's own procedure, from which it is read when the program begins.
 func (ws *Workshop) fileOf(id string) string { return filepath.Join(ws.Folder, id+".yaml") }
 
-// takeReleases puts what was released onto the shelf, once or again. The record counts: a file that is missing, or is of
-// before, is written anew. A file with a higher revision than was released was put there by hand, and stays in use.
+// takeReleases puts every released procedure onto the shelf whose revision is not there yet; it can be called again. The record
+// decides: it writes the procedure's file where that is missing or holds another text. A file whose revision is higher than the
+// released one was put into the folder by hand; the program uses it and leaves it as it is.
 func (ws *Workshop) takeReleases() error {
 	released, err := ws.Ledger.Releases("")
 	if err != nil {

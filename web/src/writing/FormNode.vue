@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { fieldOf, type Path, type Value } from './procedureText'
+import { numberIn } from '../composables/words'
 import FormList from './FormList.vue'
 import FormMap from './FormMap.vue'
 import FormPart from './FormPart.vue'
@@ -42,7 +43,7 @@ function typed(event: Event) {
   const text = (event.target as HTMLInputElement).value.trim()
   if (text === '' && !props.required) return set(undefined)
   if (way.value !== 'number') return set(text)
-  const figure = Number(text.replace(',', '.'))
+  const figure = numberIn(text)
   set(text !== '' && Number.isFinite(figure) ? figure : text)
 }
 function lines(event: Event) {

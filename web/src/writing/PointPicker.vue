@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { unitWords } from '../composables/words'
+import { numberIn, unitWords } from '../composables/words'
 import type { Value } from './procedureText'
 import FormList from './FormList.vue'
 import { resolved, shapeOf } from './shape'
@@ -34,8 +34,7 @@ const range = computed(() => {
 const from = ref('')
 const to = ref('')
 const many = ref('3')
-const number = (text: string, otherwise: Value | undefined) =>
-  Number((text || String(otherwise ?? '')).replace(',', '.'))
+const number = (text: string, otherwise: Value | undefined) => numberIn(text || String(otherwise ?? ''))
 const spread = computed(() => {
   const [a, b, n] = [
     number(from.value, range.value?.from),
