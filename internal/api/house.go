@@ -12,6 +12,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 )
 
+// maxPeople is the largest list of people.
+const maxPeople = 1 << 20
+
 func registerHouse(api huma.API, s *Server) {
 	shop := s.shop
 	serve(api, operation{"house", http.MethodGet, "/api/house", "How the workshop is set up", person.LookHouse, 0, nil},
@@ -34,6 +37,30 @@ func registerHouse(api huma.API, s *Server) {
 				return out, err
 			}
 			return shop.House()
+		})
+	serve(api, operation{"holdings", http.MethodGet, "/api/house/people/{id}/holdings", "What somebody still has in hand",
+		person.LookHouse, 0, nil},
+		func(ctx context.Context, in *struct {
+			ID string `path:"id" maxLength:"60"`
+		}) ([]workshop.Holding, error) {
+			return shop.Holdings(ctx, in.ID)
+		})
+	serveUpload(api, operation{"read-people", http.MethodPost, "/api/house/people-list",
+		"Read a list of people, and register those of it who can be", person.KeepPeople, maxPeople, nil}.as(
+		"application/octet-stream"),
+		func(ctx context.Context, in *struct {
+			Take    bool   `query:"take" doc:"they are registered, each with a one-time password"`
+			RawBody []byte `contentType:"application/octet-stream"`
+		}) (workshop.PersonListView, error) {
+			return shop.PersonList(in.RawBody, in.Take, who(ctx))
+		})
+	serveFile(api, operation{"people-list", http.MethodGet, "/api/house/people-list",
+		"The people as a list that can be brought in again", person.KeepPeople, 0, nil}.as("text/csv", "application/json",
+		"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+		func(ctx context.Context, in *struct {
+			Format string `query:"format" enum:"csv,xlsx,json" default:"csv"`
+		}) (workshop.File, error) {
+			return shop.People(in.Format, who(ctx))
 		})
 	serve(api, operation{"competences", http.MethodGet, "/api/house/competences", "Who may do which devices alone",
 		person.LookHouse, 0, nil},

@@ -18,7 +18,7 @@ func registerImports(api huma.API, shop *workshop.Workshop) {
 		"Read a list, as text with separators or as a workbook: what can be imported, and every row that cannot", person.Import,
 		maxImport, nil}.as("application/octet-stream"),
 		func(ctx context.Context, in *struct {
-			Kind    string `query:"kind" enum:"assets,standards,histories,instruments" required:"true"`
+			Kind    string `query:"kind" enum:"assets,standards,histories,instruments,competences" required:"true"`
 			Days    string `query:"days" enum:"year-month-day,day-month-year,month-day-year" default:"year-month-day" doc:"the order in which the list writes days"`
 			Update  bool   `query:"update" doc:"devices that are in the register already are changed to what the list says"`
 			RawBody []byte `contentType:"application/octet-stream"`

@@ -15,7 +15,7 @@ func registerLists(api huma.API, shop *workshop.Workshop) {
 		person.Look, 0, nil}.as("text/csv", "application/json",
 		"application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
 		func(ctx context.Context, in *struct {
-			List   string `path:"list" enum:"equipment,references,histories,instruments,due"`
+			List   string `path:"list" enum:"equipment,references,histories,instruments,competences,due"`
 			Format string `query:"format" enum:"csv,xlsx,json" default:"csv"`
 			workshop.AssetQuery
 		}) (workshop.File, error) {

@@ -99,7 +99,8 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	assert.Equal(t, 401, status)
 	assert.True(t, posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway",
 		"password": "given a second time"}).Owes == people.OwnPassword)
-	second := posted[workshop.HouseView](keeper, "/api/house/people/"+id, order{"role": person.Lead, "active": true})
+	second := posted[workshop.HouseView](keeper, "/api/house/people/"+id, order{"role": person.Lead, "active": true,
+		"reason": "leads from today on"})
 	assert.NotEmpty(t, second.People)
 	posted[workshop.SessionView](wren, "/api/session", order{"name": "Wren Halloway", "password": "given a second time"})
 	status, _ = wren.call("POST", "/api/session/password", order{"old": "given a second time", "new": "tin kettle archipelago"})
@@ -109,7 +110,8 @@ func TestAPasswordIsItsOwnersAlone(t *testing.T) {
 	}
 	assert.Equal(t, 422, code(keeper.call("POST", "/api/house/people/bram", order{"role": person.Lead,
 		"active": true})), "nor oneself")
-	posted[workshop.HouseView](keeper, "/api/house/people/tamsin", order{"role": person.Lead, "active": false})
+	posted[workshop.HouseView](keeper, "/api/house/people/tamsin", order{"role": person.Lead, "active": false,
+		"reason": "left"})
 	for _, change := range []order{{"role": person.Technician, "active": true}, {"role": person.Lead, "active": false}} {
 		assert.Contains(t, keeper.problem("/api/house/people/"+id, change, 422).Detail, "is the last lead")
 	}
@@ -155,7 +157,7 @@ func TestTheSecurityLog(t *testing.T) {
 	bram, lead := h.signedIn("Bram Ostley"), h.signedIn("Tamsin Orrery")
 	assert.Equal(t, 401, code(h.client().call("POST", "/api/session", order{"name": "Idris Vail",
 		"password": "my-other-password"})))
-	posted[workshop.HouseView](bram, "/api/house/people/noor", order{"role": person.Lead, "active": true})
+	posted[workshop.HouseView](bram, "/api/house/people/noor", order{"role": person.Lead, "active": true, "reason": "leads now"})
 	lead.call("GET", "/api/lists/equipment", nil)
 	lead.call("POST", "/api/house/backup", order{"passphrase": "moss lantern harbour"})
 	made := posted[workshop.NewToken](lead, "/api/tokens", order{"kind": "program", "purpose": "ward board"})

@@ -322,7 +322,7 @@ func TestTheFeedIsForWhoeverHasItsLink(t *testing.T) {
 	status, _ = read(hers)
 	assert.Equal(t, 200, status, "and nobody else's")
 	posted[workshop.HouseView](h.signedIn("Bram Ostley"), "/api/house/people/noor", order{"role": person.Technician,
-		"active": false})
+		"active": false, "reason": "works elsewhere"})
 	status, _ = read(hers)
 	assert.Equal(t, 404, status, "it ends with its owner's account")
 }

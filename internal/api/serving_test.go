@@ -81,6 +81,7 @@ func TestHistoriesOverHTTP(t *testing.T) {
 		"role":     "technician",
 		"active":   false,
 		"password": "a fresh password",
+		"reason":   "works elsewhere",
 	})
 	require.Equal(t, http.StatusOK, status, string(text))
 	someone := get[[]workshop.HappenedView](bram, "/api/history/person/"+everyone[1].ID)

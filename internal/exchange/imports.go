@@ -17,6 +17,8 @@ const (
 	Standards   = "standards"
 	Histories   = "histories"
 	Instruments = "instruments"
+	Competences = "competences"
+	People      = "people"
 )
 
 // mostRows is how many rows one import may have.
@@ -49,7 +51,7 @@ type Reading struct {
 	Update bool    // a device that is in the register is changed to what the list says; else its row is refused
 }
 
-// Row is what one row brings, or several that belong together: one of the five kinds.
+// Row is what one row brings, or several that belong together: one of the kinds above.
 type Row struct {
 	Line         int
 	Asset        *ledger.Asset
@@ -61,6 +63,8 @@ type Row struct {
 	Run          *ledger.Run
 	Result       *ledger.Result
 	Instrument   *Instrument
+	Person       *Person
+	Competence   *Competence
 
 	group string // rows of one group come in together or not at all
 	cells []string
@@ -92,6 +96,11 @@ type Known interface {
 	// Takes refuses an instrument that cannot be registered, changed or retired so beside those of the register and of
 	// the rows before; it may do so with a [*run.Refusal].
 	Takes(i Instrument) error
+	// Registers refuses somebody who cannot be registered.
+	Registers(p Person) error
+	// Names refuses that somebody may do a family alone where it cannot be put on record; it may do so with a
+	// [*run.Refusal].
+	Names(c Competence) error
 }
 
 var columns = map[string]struct{ needed, more []string }{
@@ -107,6 +116,8 @@ var columns = map[string]struct{ needed, more []string }{
 			"low", "high", "u"}},
 	Instruments: {[]string{"name", "profile", "transport", "address"},
 		[]string{"belongs", "baud", "bits", "parity", "stop", "flow", "status", "why"}},
+	Competences: {[]string{"name", "family"}, []string{"ground", "note", "until"}},
+	People:      {[]string{"name", "role"}, []string{"mail", "may_sign_in"}},
 }
 
 // Columns are the columns of a kind: those that are needed, and those that may be there.
@@ -118,7 +129,7 @@ func Columns(kind string) (needed, more []string) { return columns[kind].needed,
 func ReadImport(kind string, file []byte, known Known, how Reading) (*Import, error) {
 	want, ok := columns[kind]
 	if !ok {
-		return nil, fmt.Errorf("%q cannot be imported: use assets, standards, histories or instruments", kind)
+		return nil, fmt.Errorf("%q cannot be imported: use assets, standards, histories, instruments, competences or people", kind)
 	}
 	if how.Days == "" {
 		how.Days = YearFirst
@@ -259,6 +270,10 @@ func (r *rowReader) row(kind string, from sourceRow) {
 			err = r.standard(&row, get)
 		case Instruments:
 			row.Instrument, err = r.instrument(get)
+		case Competences:
+			row.Competence, err = r.competence(get)
+		case People:
+			row.Person, err = r.person(row.Line, get)
 		default:
 			err = r.history(&row, get)
 		}

@@ -27,6 +27,8 @@ func (register) Takes(i exchange.Instrument) error {
 	return nil
 }
 func (register) HasStandard(tag string) (string, bool) { return "s-" + tag, tag == "HG-1" }
+func (register) Registers(exchange.Person) error       { return nil }
+func (register) Names(exchange.Competence) error       { return nil }
 func (register) HasRun(id string) bool                 { return id == "run-1" }
 
 var now = time.Date(2026, 3, 2, 9, 0, 0, 0, time.Local)

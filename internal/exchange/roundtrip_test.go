@@ -23,6 +23,8 @@ type bare map[string]string
 func (b bare) HasAsset(tag string) (string, bool) { id, ok := b[tag]; return id, ok }
 func (bare) HasStandard(string) (string, bool)    { return "", false }
 func (bare) HasRun(string) bool                   { return false }
+func (bare) Registers(exchange.Person) error      { return nil }
+func (bare) Names(exchange.Competence) error      { return nil }
 func (bare) Takes(exchange.Instrument) error      { return nil }
 
 var text = rapid.Map(rapid.StringMatching(`[=+A-Za-zäß0-9 ,;"'-]{0,12}`), strings.TrimSpace)

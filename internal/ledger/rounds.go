@@ -3,6 +3,7 @@ package ledger
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"northneedle/core/duty"
@@ -57,4 +58,15 @@ func (l *Ledger) DueDays(until time.Time) ([]DueDay, error) {
 		all[i] = DueDay{r.ID, r.Procedure, r.DueOn, n}
 	}
 	return all, err
+}
+
+// RoundsOf are the days from one on whose rounds somebody goes on, the earliest first.
+func (l *Ledger) RoundsOf(name, from string) (days []string, err error) {
+	rounds, err := many[Round](l.read.Where("day >= ?", from).Order("day"))
+	for _, r := range rounds {
+		if slices.Contains(r.People, name) {
+			days = append(days, r.Day)
+		}
+	}
+	return days, err
 }

@@ -386,29 +386,55 @@ func Register(l *ledger.Ledger, act ledger.Act, name string, role person.Role, p
 }
 
 func add(l *ledger.Ledger, act ledger.Act, name string, role person.Role, password string, oneTime bool) error {
-	if !slices.Contains(person.PeopleRoles, role) {
-		return errors.New("the role is trainee, technician, lead, manager or administrator")
-	}
-	if strings.TrimSpace(name) == "" {
-		return errors.New("the name is missing")
-	}
-	if err := CheckPassword(password, name); err != nil {
-		return err
-	}
-	hash, err := Hash(password)
+	p, err := registered(name, role, password)
 	if err != nil {
 		return err
 	}
-	p := ledger.Person{
-		ID:           ulid.Make().String(),
-		Name:         strings.TrimSpace(name),
-		Role:         role,
-		PasswordHash: hash,
-		Active:       true,
-		OneTime:      oneTime,
-	}
 	if oneTime {
-		p.GivenBy, p.GivenAt = act.By.Name, &act.At
+		p.OneTime, p.GivenBy, p.GivenAt = true, act.By.Name, &act.At
 	}
 	return l.Record(act, &p)
+}
+
+// registered is somebody as they are registered, with a password.
+func registered(name string, role person.Role, password string) (ledger.Person, error) {
+	p := ledger.Person{ID: ulid.Make().String(), Name: strings.TrimSpace(name), Role: role, Active: true}
+	switch {
+	case !slices.Contains(person.PeopleRoles, role):
+		return p, errors.New("the role is trainee, technician, lead, manager or administrator")
+	case p.Name == "":
+		return p, errors.New("the name is missing")
+	}
+	if err := CheckPassword(password, name); err != nil {
+		return p, err
+	}
+	hash, err := Hash(password)
+	p.PasswordHash = hash
+	return p, err
+}
+
+// RegisterAll registers people of a list together, each with a one-time password that is made up here; it gives those
+// passwords, in their order. Who may not sign in gets none.
+func RegisterAll(l *ledger.Ledger, act ledger.Act, all []ledger.Person) (passwords []string, err error) {
+	passwords, records := make([]string, len(all)), make([]any, len(all))
+	for i := range all {
+		one := oneTimePassword()
+		p, err := registered(all[i].Name, all[i].Role, one)
+		if err != nil {
+			return nil, err
+		}
+		p.Mail, p.Active = all[i].Mail, all[i].Active
+		p.OneTime, p.GivenBy, p.GivenAt = true, act.By.Name, &act.At
+		if p.Active {
+			passwords[i] = one
+		}
+		records[i] = &p
+	}
+	return passwords, l.Record(act, records...)
+}
+
+// oneTimePassword is a password of 60 random bits that can be read out: three groups of four letters and digits.
+func oneTimePassword() string {
+	text := strings.ToLower(rand.Text())
+	return text[0:4] + "-" + text[4:8] + "-" + text[8:12]
 }

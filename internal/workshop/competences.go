@@ -57,35 +57,44 @@ func (ws *Workshop) Competences() ([]CompetenceView, error) {
 
 // NameCompetence puts on record that somebody may do a family alone. Nobody names themselves; a trainee is never alone.
 func (ws *Workshop) NameCompetence(o CompetenceOrder, who person.Person) error {
-	p, err := ws.colleague(o.Person, "person")
+	if o.Ground != person.Statement && o.Ground != person.Examination {
+		return invalid("ground", "The ground is a statement or an examination.")
+	}
+	c, err := ws.competence(o, who)
 	if err != nil {
 		return err
+	}
+	return ws.Ledger.Record(ws.act(o.ID, "competence named", who, ""), &c)
+}
+
+// competence is what an order puts on record.
+func (ws *Workshop) competence(o CompetenceOrder, who person.Person) (c ledger.Competence, err error) {
+	p, err := ws.colleague(o.Person, "person")
+	if err != nil {
+		return c, err
 	}
 	known := slices.ContainsFunc(ws.procedures(), func(p *procedure.Procedure) bool { return p.Family == o.Family })
 	var until *time.Time
 	if o.Until != "" {
 		last, err := time.ParseInLocation(time.DateOnly, o.Until, time.Local)
 		if err != nil || !last.After(ws.Clock().AddDate(0, 0, -1)) {
-			return invalid("until", "The last day is written as 2027-03-31, and is today or later.")
+			return c, invalid("until", "The last day is written as 2027-03-31, and is today or later.")
 		}
 		end := last.AddDate(0, 0, 1)
 		until = &end
 	}
 	switch {
 	case p.ID == who.ID:
-		return invalid("person", "Nobody names themselves: ask another lead.")
+		return c, invalid("person", "Nobody names themselves: ask another lead.")
 	case p.Role != person.Technician && p.Role != person.Lead:
-		return invalid("person", p.Name+" is a "+string(p.Role)+": only technicians and leads do a device alone.")
+		return c, invalid("person", p.Name+" is a "+string(p.Role)+": only technicians and leads do a device alone.")
 	case !known:
-		return invalid("family", "There is no procedure for a family "+o.Family+".")
-	case o.Ground != person.Statement && o.Ground != person.Examination:
-		return invalid("ground", "The ground is a statement or an examination.")
+		return c, invalid("family", "There is no procedure for a family "+o.Family+".")
 	case o.Ground == person.Examination && strings.TrimSpace(o.Note) == "":
-		return invalid("note", "Say which examination: its name, its day, who held it.")
+		return c, invalid("note", "Say which examination: its name, its day, who held it.")
 	}
-	return ws.Ledger.Record(ws.act(o.ID, "competence named", who, ""), &ledger.Competence{ID: ulid.Make().String(),
-		PersonID: p.ID,
-		Family:   o.Family, Ground: o.Ground, Note: strings.TrimSpace(o.Note), ByID: who.ID, ByName: who.Name, At: ws.Clock(), Until: until})
+	return ledger.Competence{ID: ulid.Make().String(), PersonID: p.ID, Family: o.Family, Ground: o.Ground,
+		Note: strings.TrimSpace(o.Note), ByID: who.ID, ByName: who.Name, At: ws.Clock(), Until: until}, nil
 }
 
 // TakeCompetenceBack ends a competence now, with a reason.

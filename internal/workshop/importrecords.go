@@ -21,10 +21,20 @@ func (ws *Workshop) importRecords(file *exchange.Import, reason string, who pers
 	now := ws.Clock()
 	today := dayOf(now)
 	var meanwhile *run.Refusal
+	people, err := ws.personList(who)
+	if err != nil {
+		return nil, nil, err
+	}
 	newest := map[string]map[string]time.Time{} // of what was passed, by device and title
 	for _, row := range file.Rows {
 		switch {
 		case row.Known != "":
+		case row.Competence != nil:
+			c, err := people.competence(*row.Competence)
+			if err != nil && !errors.As(err, &meanwhile) {
+				return nil, nil, err
+			}
+			records = append(records, &c)
 		case row.Asset != nil:
 			records = append(records, row.Asset)
 			duties := duty.DutiesOf(ws.templates(), row.Asset.Family, row.Asset.Maker+" "+row.Asset.Model)

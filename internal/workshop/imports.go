@@ -19,7 +19,7 @@ import (
 // ImportView is an import: read and waiting, under way, or ended.
 type ImportView struct {
 	ID      string             `json:"id"`
-	Kind    string             `json:"kind" enum:"assets,standards,histories,instruments"`
+	Kind    string             `json:"kind" enum:"assets,standards,histories,instruments,competences"`
 	Rows    int                `json:"rows" doc:"of the file that can be imported"`
 	Refused []exchange.Refused `json:"refused" doc:"the first of them"`
 	Count   int                `json:"count" doc:"of all refused"`
@@ -86,6 +86,7 @@ type registered struct {
 	standards   map[string]string
 	runs        map[string]bool
 	instruments *instrumentList
+	people      *personList
 }
 
 // HasAsset is the id of the device with a tag.
@@ -103,9 +104,21 @@ func (r registered) Takes(i exchange.Instrument) error {
 	return err
 }
 
+// Registers refuses somebody who cannot be registered.
+func (r registered) Registers(p exchange.Person) error { return r.people.registers(p) }
+
+// Names refuses what cannot be put on record of who may do what alone.
+func (r registered) Names(c exchange.Competence) error {
+	_, err := r.people.competence(c)
+	return err
+}
+
 // registered reads what stands in the ledger, as far as an import of a kind asks for it.
-func (ws *Workshop) registered(kind string) (known registered, err error) {
+func (ws *Workshop) registered(kind string, who person.Person) (known registered, err error) {
 	known.standards = map[string]string{}
+	if known.people, err = ws.personList(who); err != nil || kind == exchange.People {
+		return known, err
+	}
 	if known.tags, err = ws.Ledger.Tags(); err != nil {
 		return known, err
 	}
@@ -137,7 +150,7 @@ type ImportFile struct {
 // ReadImport reads a list of a kind, as text or as a workbook: what can be imported, and every row that cannot. Nothing of it
 // is in the record yet.
 func (ws *Workshop) ReadImport(f ImportFile, who person.Person) (ImportView, error) {
-	known, err := ws.registered(f.Kind)
+	known, err := ws.registered(f.Kind, who)
 	if err != nil {
 		return ImportView{}, err
 	}

@@ -18,6 +18,11 @@ func (ws *Workshop) ListFile(ctx context.Context, list, format string, q AssetQu
 	if err != nil {
 		return f, err
 	}
+	return ws.tableFile(table, list, format)
+}
+
+// tableFile is a table as a file of a format: csv, xlsx or json.
+func (ws *Workshop) tableFile(table exchange.Table, list, format string) (f File, err error) {
 	f = File{Name: list + "-" + ws.Clock().Format(time.DateOnly) + "." + format, Save: true}
 	switch format {
 	case "xlsx":
@@ -81,6 +86,8 @@ func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchan
 		return ws.instrumentTable()
 	case "histories":
 		return ws.historyList(), nil
+	case "competences":
+		return ws.competenceTable()
 	}
 	return exchange.Table{Name: name, Columns: []string{"tag", "title", "due", "risk", "maker", "model", "family",
 		"site", "place", "status", "reason", "why"},

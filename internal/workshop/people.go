@@ -1,6 +1,7 @@
 package workshop
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -28,6 +29,7 @@ type PersonOrder struct {
 	Role     person.Role `json:"role" enum:"trainee,technician,lead,manager,administrator"`
 	Password string      `json:"password,omitempty" maxLength:"200"`
 	Active   bool        `json:"active"`
+	Reason   string      `json:"reason,omitempty" maxLength:"400" doc:"why what they may do changes, or whether they may sign in"`
 }
 
 // AddPerson registers someone who may sign in. Two people do not have one name.
@@ -76,6 +78,10 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 	if err := ws.lastOf(p, o); err != nil {
 		return err
 	}
+	why := strings.TrimSpace(o.Reason)
+	if why == "" && (p.Role != o.Role || p.Active != o.Active) {
+		return invalid("reason", "Say why: it stands in their history.")
+	}
 	p.Role, p.Active = o.Role, o.Active
 	if o.Password != "" && p.Directory != "" {
 		return invalid("password", p.Name+" signs in by the directory: whoever keeps it lets them in again.")
@@ -93,7 +99,7 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 			return err
 		}
 	}
-	if err := ws.Ledger.Record(ws.act("", "person changed", who, p.Name), &p); err != nil {
+	if err := ws.Ledger.Record(ws.act("", "person changed", who, cmp.Or(why, "a one-time password")), &p); err != nil {
 		return err
 	}
 	if o.Password != "" || !p.Active {

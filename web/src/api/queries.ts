@@ -54,6 +54,12 @@ export const queries = {
   firstSteps: () =>
     queryOptions({ queryKey: ['firstSteps'], queryFn: () => answer(api.GET('/api/house/first-steps')) }),
   care: () => queryOptions({ queryKey: ['care'], queryFn: () => answer(api.GET('/api/house/care')) }),
+  /** What somebody still has in hand. */
+  holdings: (id: Of<string>) =>
+    queryOptions({
+      queryKey: ['holdings', id],
+      queryFn: () => answer(api.GET('/api/house/people/{id}/holdings', { params: { path: { id: toValue(id) } } })),
+    }),
   competences: () =>
     queryOptions({ queryKey: ['competences'], queryFn: () => answer(api.GET('/api/house/competences')) }),
   bench: () =>

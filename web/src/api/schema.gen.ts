@@ -863,6 +863,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house/people-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The people as a list that can be brought in again */
+        get: operations["people-list"];
+        put?: never;
+        /** Read a list of people, and register those of it who can be */
+        post: operations["read-people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house/people/{id}": {
         parameters: {
             query?: never;
@@ -874,6 +892,23 @@ export interface paths {
         put?: never;
         /** Change what someone may do, or whether they may sign in */
         post: operations["change-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house/people/{id}/holdings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What somebody still has in hand */
+        get: operations["holdings"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4780,6 +4815,11 @@ export interface components {
             /** @description take it from whoever holds it; they are told */
             take_over?: boolean;
         };
+        Holding: {
+            /** @description the page on which it is handed on; empty: there is none */
+            to: string;
+            words: string;
+        };
         HouseView: {
             /** @description at which others reach this server, as labels carry it; empty: labels carry the tag */
             address: string;
@@ -4828,7 +4868,7 @@ export interface components {
             /** @description columns that are not read */
             ignored: string[];
             /** @enum {string} */
-            kind: "assets" | "standards" | "histories" | "instruments";
+            kind: "assets" | "standards" | "histories" | "instruments" | "competences";
             /** @description the first of them */
             refused: components["schemas"]["Refused"][];
             /**
@@ -5176,6 +5216,19 @@ export interface components {
             name: string;
             tag?: string;
             uncertainty?: string;
+        };
+        ListedPerson: {
+            /** @description may sign in */
+            active: boolean;
+            /** @description somebody whose name is written with other letters and looks the same */
+            like?: string;
+            /** Format: int64 */
+            line: number;
+            name: string;
+            /** @description the one-time password, told this once, where they were registered */
+            password?: string;
+            /** @enum {string} */
+            role: "trainee" | "technician" | "lead" | "manager" | "administrator" | "token";
         };
         LiveFrame: {
             absent?: boolean;
@@ -5704,10 +5757,20 @@ export interface components {
             /** @enum {string} */
             role: "trainee" | "technician" | "lead" | "manager" | "administrator" | "token";
         };
+        PersonListView: {
+            /** @description they are registered */
+            done: boolean;
+            /** @description columns that are not read */
+            ignored: string[];
+            people: components["schemas"]["ListedPerson"][];
+            refused: components["schemas"]["Refused"][];
+        };
         PersonOrder: {
             active: boolean;
             name?: string;
             password?: string;
+            /** @description why what they may do changes, or whether they may sign in */
+            reason?: string;
             /** @enum {string} */
             role: "trainee" | "technician" | "lead" | "manager" | "administrator";
         };
@@ -11812,6 +11875,140 @@ export interface operations {
             };
         };
     };
+    "people-list": {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx" | "json";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-people": {
+        parameters: {
+            query?: {
+                /** @description they are registered, each with a one-time password */
+                take?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonListView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "change-person": {
         parameters: {
             query?: never;
@@ -11865,6 +12062,73 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    holdings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Holding"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -12039,7 +12303,7 @@ export interface operations {
     "read-import": {
         parameters: {
             query: {
-                kind: "assets" | "standards" | "histories" | "instruments";
+                kind: "assets" | "standards" | "histories" | "instruments" | "competences";
                 /** @description the order in which the list writes days */
                 days?: "year-month-day" | "day-month-year" | "month-day-year";
                 /** @description devices that are in the register already are changed to what the list says */
@@ -13524,7 +13788,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                list: "equipment" | "references" | "histories" | "instruments" | "due";
+                list: "equipment" | "references" | "histories" | "instruments" | "competences" | "due";
             };
             cookie?: never;
         };

@@ -39,6 +39,13 @@ const kinds = [
     more: 'belongs, baud, bits, parity, stop, flow, status, why',
     note: 'A name that is in use is changed by its row, or retired by its status: say why.',
   },
+  {
+    id: 'competences' as const,
+    words: 'Who may do what alone',
+    needed: 'name, family',
+    more: 'ground, note, until',
+    note: 'One row for each person and family. The people are registered first, by an administrator: People has their list.',
+  },
 ]
 const forms = [
   { id: 'year-month-day' as const, words: 'year, month, day: 2026-03-02' },
@@ -73,6 +80,7 @@ const lists = [
   { id: 'references', words: 'References' },
   { id: 'histories', words: 'Histories' },
   { id: 'instruments', words: 'Instruments' },
+  { id: 'competences', words: 'Who may do what' },
   { id: 'due', words: 'Due in a year' },
 ]
 </script>

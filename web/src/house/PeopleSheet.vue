@@ -6,6 +6,10 @@ import FormOutcome from '../components/FormOutcome.vue'
 import { api } from '../api/client'
 import { useHouse, type House } from './useHouse'
 import CompetenceSheet from './CompetenceSheet.vue'
+import PeopleList from './PeopleList.vue'
+import PersonChange from './PersonChange.vue'
+import PersonHoldings from './PersonHoldings.vue'
+import { roles, type Role } from './roles'
 import HistoryList from '../components/HistoryList.vue'
 import { useSession } from '../composables/useSession'
 import DataTable from '../components/DataTable.vue'
@@ -13,8 +17,6 @@ import DataTable from '../components/DataTable.vue'
 /** Who may sign in, as what, and who may do what alone. */
 const { can, person } = useSession()
 const { data, problem, saved, change } = useHouse()
-type Role = 'trainee' | 'technician' | 'lead' | 'manager' | 'administrator'
-const roles: Role[] = ['trainee', 'technician', 'lead', 'manager', 'administrator']
 const fresh = reactive({ name: '', role: 'technician' as Role, password: '' })
 async function add() {
   const done = await change(
@@ -23,11 +25,15 @@ async function add() {
   )
   if (done) fresh.name = fresh.password = ''
 }
-const set = (p: House['people'][number], role: Role, active: boolean) =>
-  change(
-    () => api.POST('/api/house/people/{id}', { params: { path: { id: p.id } }, body: { role, active } }),
+const changing = ref<House['people'][number]>()
+async function set(body: { role: Role; active: boolean; reason: string }) {
+  const p = changing.value!
+  const done = await change(
+    () => api.POST('/api/house/people/{id}', { params: { path: { id: p.id } }, body }),
     `${p.name}: changed.`,
   )
+  if (done) changing.value = undefined
+}
 const resetting = ref<House['people'][number]>()
 const oneTime = ref('')
 async function reset(p: House['people'][number]) {
@@ -45,7 +51,7 @@ async function reset(p: House['people'][number]) {
 
 <template>
   <section v-if="data">
-    <FormOutcome :saved="saved" :problem="resetting ? undefined : problem" />
+    <FormOutcome :saved="saved" :problem="resetting || changing ? undefined : problem" />
     <DataTable ruled class="max-w-3xl" :columns="['Name', 'Role', 'May sign in', '']">
       <tr v-for="p in data.people" :key="p.id">
         <td class="py-2">
@@ -54,31 +60,19 @@ async function reset(p: House['people'][number]) {
           <span v-if="p.like" class="block text-sm text-warn">
             ▲ Written with other letters than {{ p.like }}, and looks the same: are they one?
           </span>
+          <PersonHoldings v-if="!p.active" :id="p.id" class="mt-1" :name="p.name" />
         </td>
-        <td class="py-2 pr-6">
-          <template v-if="!can('keep people')">{{ p.role }}</template>
-          <select
-            v-else
-            :value="p.role"
-            class="field"
-            :aria-label="`Role of ${p.name}`"
-            @change="set(p, ($event.target as HTMLSelectElement).value as Role, p.active)"
+        <td class="py-2 pr-6">{{ p.role }}</td>
+        <td class="py-2">{{ p.active ? 'yes' : 'no' }}</td>
+        <td class="flex flex-wrap gap-x-4 py-2">
+          <button
+            v-if="can('keep people') && p.id !== person?.id"
+            class="min-h-10 underline"
+            :aria-label="`Change ${p.name}`"
+            @click="changing = p"
           >
-            <option v-for="r in roles" :key="r">{{ r }}</option>
-          </select>
-        </td>
-        <td class="py-2">
-          <template v-if="!can('keep people')">{{ p.active ? 'yes' : 'no' }}</template>
-          <label v-else class="flex min-h-10 items-center gap-2"
-            ><input
-              type="checkbox"
-              class="size-5 accent-ink"
-              :checked="p.active"
-              @change="set(p, p.role as Role, !p.active)"
-            />{{ p.active ? 'yes' : 'no' }}</label
-          >
-        </td>
-        <td class="py-2">
+            Change …
+          </button>
           <button
             v-if="can('keep people') && p.active && p.id !== person?.id && p.by !== 'directory'"
             class="min-h-10 underline"
@@ -89,6 +83,14 @@ async function reset(p: House['people'][number]) {
         </td>
       </tr>
     </DataTable>
+    <PersonChange
+      v-if="changing"
+      :key="changing.id"
+      :person="changing"
+      :problem="problem"
+      @done="set"
+      @close="changing = undefined"
+    />
     <DialogShell
       v-if="resetting"
       :title="`A one-time password for ${resetting.name}`"
@@ -128,6 +130,7 @@ async function reset(p: House['people'][number]) {
       /></label>
       <button class="btn btn-main">Register</button>
     </form>
+    <PeopleList v-if="can('keep people')" class="mt-8" />
     <CompetenceSheet class="mt-10" :house="data" />
     <template v-if="can('keep people')">
       <HistoryList v-for="p in data.people" :id="p.id" :key="p.id" of="person" :title="`History of ${p.name}`" />
