@@ -21,6 +21,10 @@ type Certified struct {
 
 	DriftPerYear float64 `json:"drift_per_year,omitempty"` // half-width it may have moved by in a year, in Unit
 	Resolution   float64 `json:"resolution,omitempty"`     // step of its own display, in Unit
+
+	// What a piece of a kit is known by now to be off by, in Unit: which pieces were taken goes by their Value, and what they
+	// realise by both.
+	Shift float64 `json:"shift,omitempty"`
 }
 
 // Check reports a certificate line that cannot carry a measurement.

@@ -3,6 +3,7 @@ package reference
 import (
 	"fmt"
 	"math"
+	"slices"
 	"time"
 
 	"northneedle/core/quantity"
@@ -15,6 +16,7 @@ import (
 type ReferenceError struct {
 	Standard string  `json:"standard"` // its id
 	Quantity string  `json:"quantity"`
+	Piece    string  `json:"piece,omitempty"` // of a kit; empty: it is of all that it certifies for that quantity
 	Error    float64 `json:"error"`
 	U        float64 `json:"u"`
 	Unit     string  `json:"unit"`
@@ -43,8 +45,41 @@ func (k ReferenceError) Check() error {
 	return err
 }
 
-// Line is a certified line with what is known of it by now.
-func (k ReferenceError) Line(line Certified) (Certified, error) {
+// Lines are the certified lines of a standard with what is known of them by now. Where they are the pieces of a kit, each
+// keeps its value beside what it is off by: which of them were taken was chosen by that. Of several pieces with one name
+// nobody can tell which was taken: then it counts in the uncertainty of each.
+func (k ReferenceError) Lines(all []Certified) ([]Certified, error) {
+	pieces, called := 0, 0
+	for _, line := range all {
+		if line.Quantity != k.Quantity || line.Piece == "" {
+			continue
+		}
+		if pieces++; line.Piece == k.Piece {
+			called++
+		}
+	}
+	if called > 1 {
+		k.Remove = false
+	}
+	known := slices.Clone(all)
+	for i, line := range all {
+		if line.Quantity != k.Quantity || k.Piece != "" && line.Piece != k.Piece {
+			continue
+		}
+		now, err := k.line(line)
+		if err != nil {
+			return nil, err
+		}
+		if pieces > 1 {
+			now.Shift, now.Value = now.Value-line.Value, line.Value
+		}
+		known[i] = now
+	}
+	return known, nil
+}
+
+// line is a certified line with what is known of it by now.
+func (k ReferenceError) line(line Certified) (Certified, error) {
 	e, err := quantity.Convert(k.Error, k.Unit, line.Unit)
 	if err != nil {
 		return line, err

@@ -74,18 +74,9 @@ func (r Run) withReferenceError(k reference.ReferenceError) (Run, error) {
 			return b, nil
 		}
 		used = true
-		b.Standard.Values = slices.Clone(b.Standard.Values)
-		for i, line := range b.Standard.Values {
-			if line.Quantity != k.Quantity {
-				continue
-			}
-			known, err := k.Line(line)
-			if err != nil {
-				return b, err
-			}
-			b.Standard.Values[i] = known
-		}
-		return b, nil
+		values, err := k.Lines(b.Standard.Values)
+		b.Standard.Values = values
+		return b, err
 	}
 	for role := range r.Bound {
 		for i, b := range r.Bindings(role) {

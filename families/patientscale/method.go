@@ -62,22 +62,22 @@ func weights(in procedure.Input) (procedure.Outcome, error) {
 		return procedure.Outcome{}, err
 	}
 	out := procedure.Outcome{
-		Reference: load,
-		Unit:      in.Shown,
-		Factor:    factor,
-		Formula:   "error = shown − sum of the weights",
-		Do:        "Nothing on the platform",
+		Unit:    in.Shown,
+		Factor:  factor,
+		Formula: "error = shown − sum of the weights",
+		Do:      "Nothing on the platform",
 	}
-	total, drift, nominal := 0.0, 0.0, 0.0
+	total, drift, nominal, off := 0.0, 0.0, 0.0, 0.0
 	names := make([]string, 0, len(pieces))
 	for _, p := range pieces {
 		per, _ := quantity.Scale(p.Unit, in.Shown)
 		total += p.U / p.K * per
 		nominal += Nominal(p.Value) * per
 		drift += p.DriftPerYear * per
+		off += p.Shift * per
 		names = append(names, p.Piece)
 	}
-	out.LimitBase = nominal
+	out.LimitBase, out.Reference = nominal, load+off
 	out.Terms = []uncertainty.Term{{Name: "Weights, from their certificate", Distribution: uncertainty.Normal,
 		Width: total, K: 1}}
 	if drift > 0 && in.Years > 0 {

@@ -6,6 +6,8 @@ import (
 	"northneedle/core/procedure"
 	"northneedle/core/reference"
 	"northneedle/families/patientscale"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -111,6 +113,43 @@ func TestTheBestWeightsOfAKitAreTaken(t *testing.T) {
 			best = math.Min(best, math.Abs(sum-target))
 		}
 		require.InDelta(rt, best, math.Abs(load(target, masses...).Reference-target), 1e-3, "no subset comes nearer")
+	})
+}
+
+// A piece that was found light makes every load lighter that it was in, by what it is light; which pieces were loaded stays
+// as it was, also where another of the kit would come nearer now.
+func TestAPieceFoundLightIsStillThePieceThatWasLoaded(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		masses := rapid.SliceOfNDistinct(rapid.SampledFrom([]float64{0.5, 1, 2, 3, 5, 7, 10, 20}), 2, 8,
+			rapid.ID[float64]).Draw(t, "kit")
+		var kit []reference.Certified
+		for _, m := range masses {
+			kit = append(kit, reference.Certified{Quantity: "mass", Piece: fmt.Sprintf("%g kg", m), Value: m, Unit: "kg",
+				U: 1e-5, K: 2})
+		}
+		which := rapid.IntRange(0, len(kit)-1).Draw(t, "which")
+		by := rapid.Float64Range(-400, 400).Draw(t, "by") // g
+		if math.Abs(by) < 1 {
+			return
+		}
+		found := reference.ReferenceError{Standard: "s", Quantity: "mass", Piece: kit[which].Piece, Error: by, U: 0.1, Unit: "g",
+			Remove: true}
+		known, err := found.Lines(kit)
+		require.NoError(t, err)
+		in := procedure.Input{Target: rapid.Float64Range(0, 40).Draw(t, "load"), Unit: "kg", Shown: "kg"}
+		evaluate := func(kit []reference.Certified) procedure.Outcome {
+			in.Certified = kit
+			out, err := patientscale.Catalogue.Methods["weights"].Evaluate(in)
+			require.NoError(t, err)
+			return out
+		}
+		before, after := evaluate(kit), evaluate(known)
+		require.Equal(t, before.Do, after.Do)
+		part := 0.0
+		if slices.Contains(strings.Split(strings.TrimPrefix(before.Do, "Load "), " + "), kit[which].Piece) {
+			part = by / 1000
+		}
+		require.InDelta(t, before.Reference+part, after.Reference, 1e-9)
 	})
 }
 

@@ -89,6 +89,34 @@ func TestAReferenceFoundOutOpensALookBack(t *testing.T) {
 	assert.LessOrEqual(t, wide.Touched[0].Changed, v.Touched[0].Changed, "simple acceptance does not look at U")
 }
 
+// One piece of a kit was found out: what is seen again is the loads that it was in, and no others.
+func TestAPieceOfAKitFoundOutOpensALookBack(t *testing.T) {
+	h := newHouse(t)
+	c := h.signedIn("Tamsin Orrery")
+	device, err := h.ledger.Asset(firstOf(t, c, "patient-scale", 0))
+	require.NoError(t, err)
+	kit := h.workWith(t, device, "patient-scale-verification", exact{}).Bindings("weights")[0].Standard.Tag
+	found := map[string]any{"id": "kit-0001", "standard": kit, "quantity": "mass", "piece": "10 kg", "error": "-0.4",
+		"u": "0.001", "unit": "kg", "remove": true, "found": "by the laboratory"}
+	assert.Equal(t, "piece", c.problem("/api/look-backs", with(found, "piece", "11 kg"), 422).Field)
+	ten := posted[workshop.LookBackView](c, "/api/look-backs", found)
+	require.Equal(t, "10 kg", ten.Known.Piece)
+	changed := 0
+	for _, touched := range ten.Touched {
+		changed += touched.Changed
+		assert.NotEmpty(t, touched.Points)
+	}
+	assert.Positive(t, changed, "0.4 kg is more than any scale may be off at 10 kg")
+	twenty := posted[workshop.LookBackView](c, "/api/look-backs", with(with(found, "id", "kit-0002"), "piece", "20 kg"))
+	for _, touched := range twenty.Touched {
+		for _, p := range touched.Points {
+			assert.InDelta(t, p.Before, p.After, 1e-9, "which of five it was is not known: %s", p.Sentence)
+			assert.False(t, p.Changed)
+		}
+	}
+	assert.NotEmpty(t, twenty.Touched)
+}
+
 func TestARejectedControlOpensALookBackToTheLastGoodOne(t *testing.T) {
 	h := newHouse(t)
 	c := h.signedIn("Idris Vail")

@@ -78,7 +78,7 @@ func TestHistoriesComeWithTheirPoints(t *testing.T) {
 		_, err = exchange.ReadImport(kind, []byte(""), register{}, exchange.Reading{Now: now})
 		assert.Error(t, err)
 	}
-	_, err = exchange.ReadImport("people", []byte("tag\n"), register{}, exchange.Reading{Now: now})
+	_, err = exchange.ReadImport("kettles", []byte("tag\n"), register{}, exchange.Reading{Now: now})
 	assert.ErrorContains(t, err, "cannot be imported")
 }
 

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"northneedle/core/gas"
 	"northneedle/core/procedure"
@@ -36,7 +38,8 @@ func ReferenceRows(s ledger.Standard, certificates []ledger.StandardCertificate,
 		line := func(value ...any) {
 			rows = append(rows, slices.Concat([]any{s.Tag, s.Name, s.Kind, c.Certificate.Number, c.Certificate.Issuer,
 				c.Certificate.On, c.Certificate.DueOn, s.Maker, s.Serial, s.Place, s.Status, s.Note, s.Lot, accredited,
-				tagOf(c.Parent)}, value, cylinder[:]))
+				tagOf(c.Parent)}, value, cylinder[:], []any{s.AwayTo, Day(s.AwaySince), Day(s.AwayUntil), Filled(s.AwayPrice),
+				Filled(s.CheckDays), s.CheckHow, Day(s.CheckedAt)}))
 		}
 		for _, v := range c.Values {
 			line(v.Quantity, v.Piece, v.Value, v.From, v.To, v.Unit, v.U, v.K, v.DriftPerYear, v.Resolution)
@@ -87,6 +90,12 @@ func (r *rowReader) standard(row *Row, get func(string) string) error {
 	if s.Cylinder, err = cylinder(get); err != nil {
 		return err
 	}
+	if err := r.absence(s, get); err != nil {
+		return err
+	}
+	if err := r.checks(s, get); err != nil {
+		return err
+	}
 	value := reference.Certified{Quantity: get("quantity"), Piece: get("piece"), Unit: get("unit")}
 	for field, into := range map[string]*float64{"value": &value.Value, "from": &value.From, "to": &value.To, "u": &value.U,
 		"k": &value.K, "drift_per_year": &value.DriftPerYear, "resolution": &value.Resolution} {
@@ -105,6 +114,61 @@ func (r *rowReader) standard(row *Row, get func(string) string) error {
 	}
 	row.Standard = s
 	return nil
+}
+
+// absence reads where a reference was sent.
+func (r *rowReader) absence(s *ledger.Standard, get func(string) string) (err error) {
+	if s.AwayTo = get("away_to"); s.AwayTo == "" {
+		for _, field := range []string{"away_since", "away_until", "away_price"} {
+			if get(field) != "" {
+				return refusal{"away_to", "is missing: it says to whom the reference was sent"}
+			}
+		}
+		return nil
+	}
+	if s.AwaySince, err = r.given("away_since", get); err != nil {
+		return err
+	}
+	if s.AwaySince == nil {
+		return refusal{"away_since", "is missing: it says since when"}
+	}
+	if s.AwayUntil, err = r.given("away_until", get); err != nil {
+		return err
+	}
+	if s.AwayPrice, err = number("away_price", get("away_price")); err == nil && s.AwayPrice < 0 {
+		err = refusal{"away_price", "is not below zero"}
+	}
+	return err
+}
+
+// checks reads how a reference is checked between its certificates.
+func (r *rowReader) checks(s *ledger.Standard, get func(string) string) (err error) {
+	if text := get("check_days"); text != "" {
+		if s.CheckDays, err = strconv.Atoi(text); err != nil || s.CheckDays < 0 {
+			return refusal{"check_days", fmt.Sprintf("is a whole number of days, not %q", text)}
+		}
+	}
+	if s.CheckHow = get("check_how"); s.CheckDays > 0 && s.CheckHow == "" {
+		return refusal{"check_how", "is missing: it says against what, and how"}
+	}
+	s.CheckedAt, err = r.given("checked_on", get)
+	return err
+}
+
+// given reads a day that may be left out, and does not lie ahead where it is of what was done.
+func (r *rowReader) given(field string, get func(string) string) (*time.Time, error) {
+	text := get(field)
+	if text == "" {
+		return nil, nil
+	}
+	on, err := r.date(field, text)
+	if err != nil {
+		return nil, err
+	}
+	if on.After(r.how.Now) && field != "away_until" {
+		return nil, refusal{field, text + " lies ahead"}
+	}
+	return &on, nil
 }
 
 // cylinder reads how large and how full a gas cylinder is; nil where the row is of none.
@@ -138,6 +202,11 @@ func (r *rowReader) agrees(line int, s *ledger.Standard) error {
 		{"serial", first.Serial == s.Serial}, {"place", first.Place == s.Place},
 		{"status", first.Status == s.Status}, {"note", first.Note == s.Note}, {"lot", first.Lot == s.Lot},
 		{"water_volume_l", reflect.DeepEqual(first.Cylinder, s.Cylinder)},
+		{"away_to", first.AwayTo == s.AwayTo && first.AwayPrice == s.AwayPrice},
+		{"away_since", reflect.DeepEqual(first.AwaySince, s.AwaySince)},
+		{"away_until", reflect.DeepEqual(first.AwayUntil, s.AwayUntil)},
+		{"check_days", first.CheckDays == s.CheckDays && first.CheckHow == s.CheckHow},
+		{"checked_on", reflect.DeepEqual(first.CheckedAt, s.CheckedAt)},
 	} {
 		if !f.same {
 			return refusal{f.field, fmt.Sprintf("differs from line %d, which is of the same reference", first.line)}

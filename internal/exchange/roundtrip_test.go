@@ -48,6 +48,16 @@ func drawReference(t *rapid.T, n int, parent string) (ledger.Standard, []ledger.
 		s.Cylinder = &gas.Cylinder{WaterVolumeL: number(0.1, 50).Draw(t, "litres"), GaugeBar: number(0, 300).Draw(t,
 			"bar"), ReserveBar: 5}
 	}
+	if rapid.Bool().Draw(t, "away") {
+		since, until := now.AddDate(0, 0, -3).Add(-9*time.Hour), now.AddDate(0, 0, 9).Add(-9*time.Hour)
+		s.AwayTo, s.AwaySince, s.AwayUntil = "a lab", &since, &until
+		s.AwayPrice = number(0, 900).Draw(t, "price")
+	}
+	if rapid.Bool().Draw(t, "checked") {
+		on := now.AddDate(0, -1, 0).Add(-9 * time.Hour)
+		s.CheckDays, s.CheckHow, s.CheckedAt = rapid.IntRange(1, 400).Draw(t, "days"), "against "+text.Draw(t, "how"), &on
+		s.CheckHow = strings.TrimSpace(s.CheckHow)
+	}
 	var all []ledger.StandardCertificate
 	for i := range rapid.IntRange(1, 3).Draw(t, "certificates") {
 		on := time.Date(2024, 1, 1, 0, 0, 0, 0, now.Location()).AddDate(0, 0, 100*i+rapid.IntRange(0, 90).Draw(t, "on"))

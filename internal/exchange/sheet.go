@@ -165,3 +165,20 @@ func (t Table) XLSX() ([]byte, error) {
 	err = f.Write(&out)
 	return out.Bytes(), err
 }
+
+// Day is a moment as a cell: the day it fell on; none is an empty one.
+func Day(at *time.Time) any {
+	if at == nil {
+		return ""
+	}
+	year, month, date := at.Date()
+	return time.Date(year, month, date, 0, 0, 0, 0, at.Location())
+}
+
+// Filled is a number as a cell; nothing is an empty one.
+func Filled[N int | float64](n N) any {
+	if n == 0 {
+		return ""
+	}
+	return n
+}

@@ -77,8 +77,8 @@ func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchan
 					}
 					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper,
 						status, a.Risk,
-						dated(u.Last), months(u.Months), dated(u.Due), a.Software, a.SetUp, a.Supplier, dated(a.Bought), months(a.Price),
-						dated(a.Warranty), s.State, s.Words}
+						exchange.Day(u.Last), exchange.Filled(u.Months), exchange.Day(u.Due), a.Software, a.SetUp, a.Supplier, exchange.Day(a.Bought), exchange.Filled(a.Price),
+						exchange.Day(a.Warranty), s.State, s.Words}
 				})}, nil
 	case "references":
 		return ws.referenceList()
@@ -113,22 +113,6 @@ func (ws *Workshop) upkeep(of ledger.Asset, all []ledger.Activity) (u exchange.U
 		}
 	}
 	return u
-}
-
-// dated is a day as a cell of a list; none is an empty one.
-func dated(day *time.Time) any {
-	if day == nil {
-		return ""
-	}
-	return *day
-}
-
-// months is an interval, or a price, as a cell of a list; none is an empty one.
-func months[N int | float64](n N) any {
-	if n == 0 {
-		return ""
-	}
-	return n
 }
 
 // statesAtOnce is for how many rows of a list the devices' states are asked for at a time.

@@ -105,6 +105,7 @@ type ReferenceFound struct {
 	ID       string `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; sent again it changes nothing"`
 	Standard string `json:"standard" minLength:"1" maxLength:"60"`
 	Quantity string `json:"quantity" minLength:"1" maxLength:"60"`
+	Piece    string `json:"piece,omitempty" maxLength:"60" doc:"of a kit; empty: it is of all that it certifies for that quantity"`
 	Error    string `json:"error" maxLength:"40" doc:"true less certified, as it was typed"`
 	U        string `json:"u" maxLength:"40" doc:"expanded (k = 2) of that"`
 	Unit     string `json:"unit" maxLength:"40"`
@@ -270,7 +271,7 @@ func (ws *Workshop) ReferenceFound(f ReferenceFound, who person.Person) error {
 	if err != nil {
 		return err
 	}
-	k := reference.ReferenceError{Standard: s.ID, Quantity: f.Quantity, Unit: f.Unit, Remove: f.Remove}
+	k := reference.ReferenceError{Standard: s.ID, Quantity: f.Quantity, Piece: f.Piece, Unit: f.Unit, Remove: f.Remove}
 	for field, text := range map[string]string{"error": f.Error, "u": f.U} {
 		n, err := quantity.ParseNumber(text)
 		if err != nil {
@@ -285,10 +286,16 @@ func (ws *Workshop) ReferenceFound(f ReferenceFound, who person.Person) error {
 	if err := k.Check(); err != nil {
 		return invalid("error", Sentence(err))
 	}
-	has := false
+	has, pieces := false, 0
 	for _, line := range s.Values {
 		_, err := quantity.Convert(k.Error, k.Unit, line.Unit)
 		has = has || line.Quantity == k.Quantity && err == nil
+		if line.Quantity == k.Quantity && line.Piece == k.Piece {
+			pieces++
+		}
+	}
+	if k.Piece != "" && pieces == 0 {
+		return invalid("piece", s.Tag+" has no piece that is called “"+k.Piece+"”.")
 	}
 	if !has {
 		return invalid("quantity", s.Tag+" certifies no "+f.Quantity+" in a unit like "+f.Unit+".")

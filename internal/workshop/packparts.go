@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"time"
 
 	"northneedle/core/report"
 	"northneedle/core/run"
@@ -119,7 +120,7 @@ func (p *pack) competences() error {
 	return p.list(report.Competences, "competence.csv", "Who may do which family alone, on what ground, and since when",
 		[]string{"name", "family", "ground", "rests_on", "put_on_record_by", "on", "until", "holds_today"},
 		listedRows(all, func(c CompetenceView) []any {
-			return []any{c.Name, c.Family, string(c.Ground), c.Note, c.By, c.At, dated(c.Until), yesNo(c.Holds)}
+			return []any{c.Name, c.Family, string(c.Ground), c.Note, c.By, c.At, exchange.Day(c.Until), yesNo(c.Holds)}
 		}))
 }
 
@@ -144,9 +145,9 @@ func (p *pack) lookBacks() error {
 				told = append(told, ledger.Notice{})
 			}
 			for _, n := range told {
-				if !yield([]any{b.Title, b.Found, b.OpenedAt, b.OpenedBy, dated(b.From), b.Until, n.To,
-					dated(n.SentAt), n.Answer,
-					dated(n.AnsweredAt), dated(b.ClosedAt), b.ClosedBy, b.Conclusion}, err) {
+				if !yield([]any{b.Title, b.Found, b.OpenedAt, b.OpenedBy, moment(b.From), b.Until, n.To,
+					moment(n.SentAt), n.Answer,
+					moment(n.AnsweredAt), moment(b.ClosedAt), b.ClosedBy, b.Conclusion}, err) {
 					return
 				}
 			}
@@ -233,4 +234,12 @@ func (p *pack) checkpoints() error {
 		words = fmt.Sprintf("The record does not hold: %s. Checked on %s.\n", err, p.ws.Clock().Format("2006-01-02 15:04"))
 	}
 	return p.add(report.Checkpoints, "record-check.txt", "How the record stands today", []byte(words))
+}
+
+// moment is a moment as a cell of a list; none is an empty one.
+func moment(at *time.Time) any {
+	if at == nil {
+		return ""
+	}
+	return *at
 }

@@ -175,7 +175,7 @@ func (ws *Workshop) competenceTable() (exchange.Table, error) {
 				last := c.Until.Local().AddDate(0, 0, -1)
 				until = &last
 			}
-			if !yield([]any{c.Name, c.Family, c.Ground, c.Note, dated(until), c.By, c.At}, nil) {
+			if !yield([]any{c.Name, c.Family, c.Ground, c.Note, exchange.Day(until), c.By, c.At}, nil) {
 				return
 			}
 		}

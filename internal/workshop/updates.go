@@ -129,7 +129,7 @@ func (u *update) compare() error {
 		}
 	}
 	if u.given("price") && u.asset.Price != to.Price {
-		u.say("price", fmt.Sprint(months(u.asset.Price)), fmt.Sprint(to.Price), "")
+		u.say("price", fmt.Sprint(exchange.Filled(u.asset.Price)), fmt.Sprint(to.Price), "")
 		u.asset.Price = to.Price
 	}
 	return errors.Join(u.moved(), u.status(), u.upkeep())
@@ -246,7 +246,7 @@ func (u *update) upkeep() error {
 			return invalid("months", fmt.Sprintf("A rule binds %s of %s: %d days are its ceiling.", a.Title,
 				u.asset.Tag, r.Duty.Calendar()))
 		}
-		u.say("months", fmt.Sprint(months(r.Duty.Months)), strconv.Itoa(to.Months), "")
+		u.say("months", fmt.Sprint(exchange.Filled(r.Duty.Months)), strconv.Itoa(to.Months), "")
 		r.Duty.Months, r.Duty.Days = to.Months, 0
 		if r.LastOn != nil && r.Undone.At == nil {
 			next, err := r.Duty.Next(*r.LastOn)

@@ -3461,6 +3461,8 @@ export interface components {
             /** Format: double */
             resolution?: number;
             /** Format: double */
+            shift?: number;
+            /** Format: double */
             to?: number;
             /** Format: double */
             u: number;
@@ -6168,6 +6170,7 @@ export interface components {
             before?: string;
             /** Format: double */
             error: number;
+            piece?: string;
             quantity: string;
             remove: boolean;
             standard: string;
@@ -6184,6 +6187,8 @@ export interface components {
             found: string;
             /** @description made by the client; sent again it changes nothing */
             id: string;
+            /** @description of a kit; empty: it is of all that it certifies for that quantity */
+            piece?: string;
             quantity: string;
             /** @description take the error out; else into the uncertainty */
             remove: boolean;

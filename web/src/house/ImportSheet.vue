@@ -22,7 +22,7 @@ const kinds = [
     id: 'standards' as const,
     words: 'References',
     needed: 'tag, name, kind, certificate, issuer, certified, due',
-    more: 'quantity, piece, value or from and to, unit, u, k, drift_per_year, resolution, status, note, maker, serial, place, lot, accredited, parent, water_volume_l, gauge_bar, reserve_bar',
+    more: 'quantity, piece, value or from and to, unit, u, k, drift_per_year, resolution, status, note, maker, serial, place, lot, accredited, parent, water_volume_l, gauge_bar, reserve_bar, away_to, away_since, away_until, away_price, check_days, check_how, checked_on',
     note: 'One row for each value of each certificate: rows of one tag are one reference, and come in together.',
   },
   {

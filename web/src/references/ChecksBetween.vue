@@ -108,11 +108,7 @@ const wordsOf = (c: components['schemas']['CheckView']) =>
           >
           <span class="block text-sm text-ink-2">against {{ c.against }} · {{ c.checked_by }} {{ c.note }}</span>
         </span>
-        <button
-          v-if="!c.held && !c.piece && can('keep references')"
-          class="btn"
-          @click="emit('out', { ...c, words: wordsOf(c) })"
-        >
+        <button v-if="!c.held && can('keep references')" class="btn" @click="emit('out', { ...c, words: wordsOf(c) })">
           Look back …
         </button>
       </li>

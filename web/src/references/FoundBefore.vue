@@ -17,7 +17,7 @@ const emit = defineEmits<{ out: [moved: components['schemas']['Moved']] }>()
         <span class="num">{{ significant(Math.abs(m.by), 3) }}</span>; it may by
         <span class="num">{{ significant(m.allowed, 3) }}</span></span
       >
-      <button v-if="!m.held && !m.piece && mayOpen" class="btn ml-3" @click="emit('out', m)">Look back …</button>
+      <button v-if="!m.held && mayOpen" class="btn ml-3" @click="emit('out', m)">Look back …</button>
     </li>
   </ul>
 </template>

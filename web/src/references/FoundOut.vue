@@ -23,18 +23,23 @@ const quantities = [...new Set((props.reference.values ?? []).map((v) => v.quant
 const form = reactive({
   id: newId(),
   quantity: props.moved?.quantity ?? quantities[0] ?? '',
+  piece: props.moved?.piece ?? '',
   error: props.moved ? String(Number(props.moved.by.toPrecision(6))) : '',
   u: props.moved ? String(props.moved.u) : '',
   remove: true,
   found:
     props.moved?.words ?? (props.moved ? `As found by the laboratory, certificate ${props.moved.certificate}` : ''),
 })
-const line = computed(() => props.reference.values?.find((v) => v.quantity === form.quantity))
+const lines = computed(() => (props.reference.values ?? []).filter((v) => v.quantity === form.quantity))
+const pieces = computed(() => [...new Set(lines.value.flatMap((v) => v.piece ?? []))])
+const line = computed(() => lines.value.find((v) => !form.piece || v.piece === form.piece))
+const named = computed(() => lines.value.filter((v) => form.piece && v.piece === form.piece).length)
 const ranged = computed(() => !!(line.value?.from || line.value?.to))
 const { problem, send } = useSend()
 async function save() {
   const body = {
     ...form,
+    piece: pieces.value.includes(form.piece) ? form.piece : '',
     remove: form.remove && !ranged.value,
     standard: props.reference.tag,
     unit: props.moved?.unit ?? line.value?.unit ?? '1',
@@ -62,7 +67,14 @@ async function save() {
           <option v-for="q in quantities" :key="q">{{ q }}</option>
         </select></label
       >
-      <span />
+      <label v-if="pieces.length" class="block"
+        ><span class="label">Piece</span>
+        <select v-model="form.piece" name="piece" class="field">
+          <option value="">all of them</option>
+          <option v-for="p in pieces" :key="p">{{ p }}</option>
+        </select></label
+      >
+      <span v-else />
       <NumberField
         v-model="form.error"
         label="True value less the certified one"
@@ -75,7 +87,11 @@ async function save() {
         :unit="unitWords(line?.unit ?? '')"
         name="u"
       />
-      <label v-if="!ranged" class="col-span-2 flex min-h-10 items-center gap-3">
+      <p v-if="named > 1" class="col-span-2 text-ink-2">
+        {{ named }} pieces are called so, and a run does not say which of them lay on it: the error is taken into the
+        uncertainty of each.
+      </p>
+      <label v-else-if="!ranged" class="col-span-2 flex min-h-10 items-center gap-3">
         <input v-model="form.remove" type="checkbox" class="size-5 accent-ink" /> Take the error out. Otherwise it is
         taken into the uncertainty.
       </label>
