@@ -1,6 +1,7 @@
 package api_test
 
 import (
+	"net/url"
 	"slices"
 	"strings"
 	"testing"
@@ -78,6 +79,9 @@ func TestPartsAreFittedByARun(t *testing.T) {
 	require.NotNil(t, parts.Counter)
 	assert.Equal(t, 12480.0, parts.Counter.Shows)
 	require.Len(t, a.Fitted, 5)
+	for part, n := range map[string]int{"K 2204": 1, "k2204": 1, "os-f1": 1, "K": 0, "OS": 0} {
+		assert.Len(t, h.all(t, c, url.Values{"part": {part}}), n, "devices with %s", part)
+	}
 	titles := []string{}
 	for _, f := range a.Fitted {
 		titles = append(titles, f.Part+" "+f.Number+" "+f.Lot)

@@ -1,6 +1,7 @@
 package ledger
 
 import (
+	"database/sql"
 	"slices"
 	"strings"
 	"time"
@@ -24,6 +25,7 @@ type AssetFilter struct {
 	DueTo  *time.Time // something of it is due before that day
 	NoDay  bool       // nothing of it is due on any day
 	Tags   []string
+	Part   string // order number, lot or serial number of a part that a run fitted, however it is spaced
 
 	Has       device.State // [device.AwayFrom] or [device.NotYetAccepted]: those that can be so
 	NoArchive bool         // true: retired devices are left out
@@ -94,6 +96,11 @@ func (l *Ledger) matching(f AssetFilter, withDue bool) *gorm.DB {
 	}
 	if f.NoArchive {
 		query = query.Where("assets.status <> ?", Gone)
+	}
+	if f.Part != "" {
+		query = query.Where(`assets.id IN (SELECT asset_id FROM fittings WHERE @part IN (upper(replace(number, ' ', '')),
+			upper(replace(lot, ' ', ''))) AND run_id IN (SELECT id FROM runs WHERE replaced_by = ''))`,
+			sql.Named("part", strings.ToUpper(strings.ReplaceAll(f.Part, " ", ""))))
 	}
 	if len(f.Tags) > 0 {
 		query = query.Where("assets.tag IN ?", f.Tags)

@@ -30,11 +30,13 @@ type ModelFound struct {
 }
 
 // FoundByModel says, for the runs signed from one time up to before another, how many
-// were found with every point inside its limits; the most runs first.
+// were found with every point inside its limits; the most runs first. A device that was entered twice counts once.
 func (l *Ledger) FoundByModel(from, until time.Time) ([]ModelFound, error) {
-	return many[ModelFound](l.read.Model(&Run{}).Select("maker || ' ' || model AS device, family, count(*) AS runs, sum(found_out = 0) AS inside, count(DISTINCT asset_id) AS devices").
-		Where("status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from,
-			until).Group("maker, model, family").Order("runs DESC, device"))
+	return many[ModelFound](l.read.Model(&Run{}).Select("runs.maker || ' ' || runs.model AS device, runs.family, count(*) AS runs, "+
+		"sum(found_out = 0) AS inside, count(DISTINCT ifnull(nullif(assets.same_as, ''), runs.asset_id)) AS devices").
+		Joins("LEFT JOIN assets ON assets.id = runs.asset_id").
+		Where("runs.status = ? AND replaced_by = '' AND found > 0 AND ended_at >= ? AND ended_at < ?", run.Signed, from,
+			until).Group("runs.maker, runs.model, runs.family").Order("runs DESC, device"))
 }
 
 // OverdueRisks are the risk and the day of everything that was due before a day, on

@@ -3,6 +3,7 @@ package workshop
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"northneedle/core/device"
 	"northneedle/internal/exchange"
@@ -22,6 +23,7 @@ type AssetQuery struct {
 	Place  string `query:"place" maxLength:"80"`
 	Owner  string `query:"owner" maxLength:"120"`
 	Keeper string `query:"keeper" maxLength:"120"`
+	Part   string `query:"part" maxLength:"80" doc:"order number, lot or serial number of a part that a run fitted"`
 	Risk   int    `query:"risk" minimum:"0" maximum:"5" doc:"0: any"`
 	Status string `query:"status" enum:",in use,out of use,retired" doc:"what was entered of it, whatever else is known"`
 	State  string `query:"state" maxLength:"40" doc:"how it stands, by the one place that says so"`
@@ -44,7 +46,7 @@ var dueWithin = map[string]int{"overdue": 0, "week": 7, "month": 30, "quarter": 
 // page is what the ledger is asked for.
 func (ws *Workshop) page(q AssetQuery) ledger.AssetPage {
 	f := ledger.AssetFilter{Search: q.Search, Family: q.Family, Model: q.Model, Site: q.Site, Place: q.Place, Owner: q.Owner,
-		Keeper: q.Keeper, Risk: q.Risk, Status: q.Status, NoDay: q.Due == "none"}
+		Keeper: q.Keeper, Part: strings.TrimSpace(q.Part), Risk: q.Risk, Status: q.Status, NoDay: q.Due == "none"}
 	switch state := device.State(q.State); state { // what needs no more than the register to tell
 	case device.Retired, device.OutOfUse:
 		f.Status = string(state)

@@ -7982,6 +7982,8 @@ export interface operations {
                 place?: string;
                 owner?: string;
                 keeper?: string;
+                /** @description order number, lot or serial number of a part that a run fitted */
+                part?: string;
                 /** @description 0: any */
                 risk?: number;
                 /** @description what was entered of it, whatever else is known */
@@ -8132,6 +8134,8 @@ export interface operations {
                 place?: string;
                 owner?: string;
                 keeper?: string;
+                /** @description order number, lot or serial number of a part that a run fitted */
+                part?: string;
                 /** @description 0: any */
                 risk?: number;
                 /** @description what was entered of it, whatever else is known */
@@ -13626,6 +13630,8 @@ export interface operations {
                 place?: string;
                 owner?: string;
                 keeper?: string;
+                /** @description order number, lot or serial number of a part that a run fitted */
+                part?: string;
                 /** @description 0: any */
                 risk?: number;
                 /** @description what was entered of it, whatever else is known */
@@ -13777,6 +13783,8 @@ export interface operations {
                 place?: string;
                 owner?: string;
                 keeper?: string;
+                /** @description order number, lot or serial number of a part that a run fitted */
+                part?: string;
                 /** @description 0: any */
                 risk?: number;
                 /** @description what was entered of it, whatever else is known */

@@ -9,7 +9,7 @@ import { dues, states, type useRegister } from './useRegister'
 const props = defineProps<{ register: ReturnType<typeof useRegister>; families: string[] }>()
 const { search, fields } = props.register
 const { data: choices } = useQuery(queries.choices(() => fields.site.value))
-const more = ref(!!(fields.model.value || fields.owner.value || fields.keeper.value))
+const more = ref(!!(fields.model.value || fields.owner.value || fields.keeper.value || fields.part.value))
 const selects = computed(() => [
   { name: 'family' as const, label: 'Family', any: 'every family', values: props.families, words: familyWords },
   { name: 'site' as const, label: 'Site', any: 'every site', values: choices.value?.sites ?? [] },
@@ -51,6 +51,10 @@ const selects = computed(() => [
         </option>
       </select>
     </label>
+    <label v-if="more" class="w-44"
+      ><span class="label">Part fitted</span
+      ><input v-model.lazy.trim="fields.part.value" class="field" name="part" placeholder="its number or lot, whole"
+    /></label>
     <button v-if="!more" class="btn btn-quiet" @click="more = true">More …</button>
   </div>
 </template>

@@ -39,7 +39,20 @@ export const columns = [
   { id: 'due', title: 'Next' },
 ] as { id: string; title: string; always?: boolean; hidden?: boolean; unsorted?: boolean }[]
 
-const texts = ['search', 'family', 'model', 'site', 'place', 'owner', 'keeper', 'risk', 'state', 'due', 'sort'] as const
+const texts = [
+  'search',
+  'family',
+  'model',
+  'site',
+  'place',
+  'owner',
+  'keeper',
+  'part',
+  'risk',
+  'state',
+  'due',
+  'sort',
+] as const
 export type Text = (typeof texts)[number]
 
 /**

@@ -268,7 +268,15 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
           <li v-for="(f, i) in data.fitted" :key="i" class="py-2">
             <span class="font-semibold">{{ f.amount > 1 ? `${f.amount} × ${f.part}` : f.part }}</span>
             <span class="num block text-sm"
-              >{{ f.number }}<template v-if="f.lot"> · {{ f.lot }}</template></span
+              ><template v-for="(n, j) in [f.number, f.lot].filter(Boolean)" :key="n"
+                >{{ j ? ' · ' : ''
+                }}<RouterLink
+                  class="inline-flex min-h-10 items-center underline"
+                  :to="{ name: 'equipment', query: { part: n } }"
+                  :aria-label="`Devices with ${n}`"
+                  >{{ n }}</RouterLink
+                ></template
+              ></span
             >
             <RouterLink class="text-sm text-ink-2 underline" :to="{ name: 'run', params: { id: f.run } }">{{
               localDay(f.at)
