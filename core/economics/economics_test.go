@@ -98,12 +98,14 @@ func TestARecordFillsInWhatItKnowsAndSaysFromWhere(t *testing.T) {
 		Hours:    1.5,
 		Hour:     60,
 		Outside:  380,
+		Paid:     3200,
 	}.Case()
 	require.Equal(t, economics.Decision, c.Use)
 	require.InDelta(t, 1.0007, c.PerYear, 1e-4)
 	require.InDelta(t, 1.5, c.Failures, 1e-12)
 	require.InDelta(t, 90, c.InHouse, 1e-12)
-	require.Len(t, from, 7, "each figure says where it comes from")
+	require.Zero(t, c.Replacement-3200)
+	require.Len(t, from, 8, "each figure says where it comes from")
 
 	young, from := economics.Record{Risk: 1, LeastTUR: 3, Failures: 1, Years: 0.1}.Case()
 	require.Equal(t, economics.Indication, young.Use)

@@ -14,6 +14,7 @@ type Record struct {
 	Hours    float64 // of hands that one run takes: an estimate
 	Hour     float64 // price of one; 0: not priced
 	Outside  float64 // price of an accredited certificate; 0: not priced
+	Paid     float64 // for the device, when it was bought; 0: not known
 }
 
 // Filled is a field of a [Case] that a record fills in, and from what.
@@ -59,6 +60,10 @@ func (r Record) Case() (Case, []Filled) {
 	if r.Outside > 0 {
 		c.Accredited = r.Outside
 		say("accredited", "An accredited certificate costs %g by the lab's prices.", r.Outside)
+	}
+	if r.Paid > 0 {
+		c.Replacement = r.Paid
+		say("replacement", "It was bought for %g: look what a new one costs today.", r.Paid)
 	}
 	return c, from
 }

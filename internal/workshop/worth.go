@@ -33,7 +33,8 @@ func (ws *Workshop) Worth(id string) (WorthView, error) {
 	if err := ws.Ledger.Setting("prices", &prices); err != nil {
 		return v, err
 	}
-	r := economics.Record{Risk: a.Risk, LeastTUR: lab.Rule.TURFloor, Hour: prices.Hour, Outside: prices.Certificate}
+	r := economics.Record{Risk: a.Risk, LeastTUR: lab.Rule.TURFloor, Hour: prices.Hour, Outside: prices.Certificate,
+		Paid: a.Price}
 	for _, p := range ws.procedures() {
 		for _, role := range p.Roles {
 			r.Compares = r.Compares || role.Kind == a.Family

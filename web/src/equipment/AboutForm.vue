@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive } from 'vue'
 import FormDialog from '../components/FormDialog.vue'
+import { usePrices } from '../composables/usePrices'
 import { api } from '../api/client'
 import type { components } from '../api/schema.gen'
 import { newId } from '../composables/useRun'
@@ -12,6 +13,7 @@ const props = defineProps<{ device: components['schemas']['AssetView'] }>()
 const emit = defineEmits<{ close: [] }>()
 const { refresh } = useCached()
 const was = props.device.about
+const { currency } = usePrices()
 const form = reactive({
   software: was.software ?? '',
   set_up: was.set_up ?? '',
@@ -64,7 +66,7 @@ async function save() {
         ><input v-model="form.warranty" type="date" name="warranty" class="field num"
       /></label>
       <label
-        ><span class="label">Price</span
+        ><span class="label">{{ currency ? `Price, ${currency}` : 'Price' }}</span
         ><input v-model.number="form.price" type="number" min="0" step="any" name="price" class="field num"
       /></label>
     </div>

@@ -3,6 +3,7 @@ import { reactive } from 'vue'
 import DayField from '../components/DayField.vue'
 import FormDialog from '../components/FormDialog.vue'
 import NumberField from '../components/NumberField.vue'
+import { usePrices } from '../composables/usePrices'
 import { api, type Reference } from '../api/client'
 import { newId } from '../composables/useRun'
 import { isoDay, numberIn } from '../composables/words'
@@ -14,6 +15,7 @@ const props = defineProps<{ reference: Reference; back: boolean }>()
 const emit = defineEmits<{ close: [] }>()
 const { keep, refresh } = useCached()
 const { problem, sending, send } = useSend()
+const { currency } = usePrices()
 const form = reactive({ id: newId(), to: '', until: '', price: '', why: '' })
 async function save() {
   const body = {
@@ -54,7 +56,7 @@ async function save() {
         </label>
         <div class="grid grid-cols-2 gap-4">
           <DayField v-model="form.until" label="Due back" name="until" :min="isoDay(new Date())" />
-          <NumberField v-model="form.price" label="Price agreed" name="price" />
+          <NumberField v-model="form.price" label="Price agreed" :unit="currency" name="price" />
         </div>
       </template>
       <label class="block">

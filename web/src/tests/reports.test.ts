@@ -126,36 +126,45 @@ describe('a report', () => {
 
 describe('whether a device is worth calibrating', () => {
   it('begins with what its record knows, a zero too, and leaves the rest to a person', async () => {
-    vi.spyOn(api, 'GET').mockImplementation((async () => ({
-      data: {
-        tag: 'MB-0511',
-        device: 'Ostrel V7 ventilator',
-        case: {
-          use: 'reference',
-          demanded: false,
-          tur: 3.07,
-          least_tur: 3,
-          per_year: 2,
-          failures: 0,
-          accredited: 0,
-          in_house: 0,
-          repair: 0,
-          replacement: 0,
-          remaining: 0,
-          life: 0,
-        },
-        known: [
-          { field: 'use', from: 'Others are compared with it: a reference.' },
-          { field: 'per_year', from: 'It is calibrated every 183 days: 2 a year.' },
-          { field: 'failures', from: '0 failed runs, repairs or falls in 2.2 years: 0 a year.' },
-        ],
-      },
+    vi.spyOn(api, 'GET').mockImplementation((async (path: string) => ({
+      data:
+        path === '/api/house'
+          ? { prices: { currency: 'crowns' } }
+          : {
+              tag: 'MB-0511',
+              device: 'Ostrel V7 ventilator',
+              case: {
+                use: 'reference',
+                demanded: false,
+                tur: 3.07,
+                least_tur: 3,
+                per_year: 2,
+                failures: 0,
+                accredited: 0,
+                in_house: 0,
+                repair: 0,
+                replacement: 0,
+                remaining: 0,
+                life: 0,
+              },
+              known: [
+                { field: 'use', from: 'Others are compared with it: a reference.' },
+                { field: 'per_year', from: 'It is calibrated every 183 days: 2 a year.' },
+                { field: 'failures', from: '0 failed runs, repairs or falls in 2.2 years: 0 a year.' },
+              ],
+            },
       response: new Response('{}'),
     })) as never)
     vi.spyOn(api, 'POST').mockImplementation((async (_: string, init: { body: Record<string, unknown> }) => {
       asked.push(init.body)
       return {
-        data: { sentence: 'Replace it.', take: 'replace', options: [], formula: '', source: '' },
+        data: {
+          sentence: 'Replace it.',
+          take: 'replace',
+          options: [{ name: 'replace', yearly: 1234.4, parts: '' }],
+          formula: '',
+          source: '',
+        },
         response: new Response('{}'),
       }
     }) as never)
@@ -164,5 +173,6 @@ describe('whether a device is worth calibrating', () => {
     expect(asked.at(-1)).toMatchObject({ accredited: 380, replacement: 3200 })
     expect(p.text()).toContain('It is calibrated every 183 days')
     expect(p.text()).toContain('put your own figures')
+    await vi.waitFor(() => expect(p.text()).toContain('1,234 crowns a year'))
   })
 })

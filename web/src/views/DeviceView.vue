@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { usePrices } from '../composables/usePrices'
 import { resultTone } from '../bench/result'
 import { computed, nextTick, ref, watch } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
@@ -47,18 +48,19 @@ const found = computed(() =>
     .map((n) => `${n.reference}\t${significant(n.reference + n.error, 6)}`)
     .join('\n'),
 )
+const { price } = usePrices()
 const happened = ref(false)
 const describing = ref(false)
 /** What is known of it besides its plate: each with its words, those that are not known left out. */
 const acquired = computed(() => {
   const about = data.value?.about
-  const price = about?.price ? about.price.toLocaleString('en') : ''
+  const paid = about?.price ? price(about.price) : ''
   return [
     { label: 'Software', words: about?.software },
     { label: 'Set up with', words: about?.set_up },
     {
       label: 'Bought',
-      words: [about?.bought && dayWords(about.bought), about?.supplier, price].filter(Boolean).join(', '),
+      words: [about?.bought && dayWords(about.bought), about?.supplier, paid].filter(Boolean).join(', '),
     },
     { label: 'Warranty', words: about?.warranty && `until ${dayWords(about.warranty)}` },
   ].filter((a) => a.words)

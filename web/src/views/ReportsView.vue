@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { usePrices } from '../composables/usePrices'
 import { computed, ref, watch } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import QueryState from '../components/QueryState.vue'
@@ -31,7 +32,7 @@ const { can } = useSession()
 const { data: house } = useHouse()
 const inspected = ref(false)
 watch(error, (e) => (wrong.value = e?.message ?? ''))
-const money = (x: number) => (x ? `${Math.round(x).toLocaleString('en-GB')} ${data.value?.prices.currency}` : '–')
+const { price: money } = usePrices()
 const litres = (x: number) => Math.round(x).toLocaleString('en-GB')
 const percent = (x: number) => `${Math.round(100 * x)} %`
 const month = (day: string) => dayWords(day, { month: 'short', year: '2-digit' })

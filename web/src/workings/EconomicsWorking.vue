@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive, watch } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
+import { usePrices } from '../composables/usePrices'
 import { useRoute } from 'vue-router'
 import NumberField from '../components/NumberField.vue'
 import WorkingSheet from './WorkingSheet.vue'
@@ -41,19 +42,20 @@ const use = reactive<{ as: 'reference' | 'decision' | 'indication'; demanded: bo
   as: 'decision',
   demanded: false,
 })
-const fields: { key: keyof typeof form; label: string; unit?: string }[] = [
+const { currency, price } = usePrices()
+const fields = computed<{ key: keyof typeof form; label: string; unit?: string }[]>(() => [
   { key: 'per_year', label: 'Calibrations', unit: 'a year' },
   { key: 'tur', label: 'Ratio reached in house' },
   { key: 'least_tur', label: 'Ratio wanted' },
-  { key: 'accredited', label: 'Accredited, each' },
-  { key: 'in_house', label: 'In house, each' },
+  { key: 'accredited', label: 'Accredited, each', unit: currency.value },
+  { key: 'in_house', label: 'In house, each', unit: currency.value },
   { key: 'failures', label: 'Failures', unit: 'a year' },
-  { key: 'repair', label: 'Repair, each' },
-  { key: 'replacement', label: 'Price of a new one' },
+  { key: 'repair', label: 'Repair, each', unit: currency.value },
+  { key: 'replacement', label: 'Price of a new one', unit: currency.value },
   { key: 'remaining', label: 'This one serves', unit: 'years' },
   { key: 'life', label: 'A new one serves', unit: 'years' },
-  { key: 'without', label: 'A year without it', unit: '0: not to be done without' },
-]
+  { key: 'without', label: 'A year without it; 0: not to be done without', unit: currency.value },
+])
 const input = computed(() => {
   const values = Object.fromEntries(Object.entries(form).map(([k, v]) => [k, numberIn(v)])) as Record<
     keyof typeof form,
@@ -116,7 +118,7 @@ const { result, problem } = useWorking('economics', input, (body) =>
         <tbody class="rows border-y border-line">
           <tr v-for="o in result?.options" :key="o.name" :class="o.name === result?.take && 'bg-petrol-wash'">
             <th scope="row" class="py-2 pl-2">{{ o.name }}</th>
-            <td class="num text-right text-lg">{{ Math.round(o.yearly) }}</td>
+            <td class="num text-right text-lg">{{ price(o.yearly) }} a year</td>
             <td class="py-2 pl-4 text-ink-2">
               {{ o.parts }}<span v-if="o.not" class="block font-semibold text-vermilion">will not do: {{ o.not }}</span>
             </td>
