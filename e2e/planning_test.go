@@ -138,7 +138,7 @@ func yearly(t *testing.T, s *server) {
 	require.Eventually(t, func() bool { return runs() != year }, 10*time.Second, 50*time.Millisecond,
 		"a month holds less than a year")
 	p.must(p.Go("/workings/economics?asset=MB-0516"))
-	p.see("from its record", "It is calibrated every 365 days", "smallest ratio of limit to U", "a year.")
+	p.see("from its record", "It is calibrated every 365 days", "times the reference's U", "a year.")
 }
 
 // signedRunOf is a signed run of a device.

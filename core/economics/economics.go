@@ -22,7 +22,7 @@ const (
 type Case struct {
 	Use         Use     `json:"use" enum:"reference,decision,indication"`
 	Demanded    bool    `json:"demanded" doc:"a rule or a customer demands an accredited certificate"`
-	TUR         float64 `json:"tur" doc:"tolerance over U that an in-house run reaches"`
+	TUR         float64 `json:"tur" doc:"tolerance over the U of the reference that an in-house run has"`
 	LeastTUR    float64 `json:"least_tur" doc:"that is wanted"`
 	PerYear     float64 `json:"per_year" doc:"calibrations"`
 	Accredited  float64 `json:"accredited" doc:"price of one, with freight and the time it is away"`
@@ -109,7 +109,7 @@ func Weigh(c Case) (Weighed, error) {
 	case c.Use == Reference:
 		inHouse.Not = "it is itself a reference for others"
 	case c.TUR < c.LeastTUR && c.Use != Indication:
-		inHouse.Not = fmt.Sprintf("it reaches a ratio of %.1f; %.1f are wanted", c.TUR, c.LeastTUR)
+		inHouse.Not = fmt.Sprintf("the limit is %.1f times the U of its reference; %.1f are wanted", c.TUR, c.LeastTUR)
 	}
 	if inHouse.Not != "" {
 		each, by = c.Accredited, "accredited"

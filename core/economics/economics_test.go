@@ -35,7 +35,7 @@ func TestWhatToDoWithADevice(t *testing.T) {
 			"In house will not do: an accredited certificate is demanded"},
 		"others rest on it": {func(c *economics.Case) { c.Use = economics.Reference }, "accredited",
 			"itself a reference"},
-		"the ratio is too low": {func(c *economics.Case) { c.TUR = 2 }, "accredited", "2.0; 3.0 are wanted"},
+		"the ratio is too low": {func(c *economics.Case) { c.TUR = 2 }, "accredited", "2.0 times the U of its reference; 3.0 are wanted"},
 		"it only shows": {func(c *economics.Case) { c.TUR, c.Use = 1, economics.Indication }, "in house",
 			"worth asking"},
 		"it can be done without": {func(c *economics.Case) { c.Without = 150 }, "do without", "Do without it: 150 a year."},

@@ -7,7 +7,8 @@ type Record struct {
 	Risk     int     // 1 to 5
 	Compares bool    // others are compared with it
 	Days     int     // between its calibrations; 0: not by the calendar
-	TUR      float64 // smallest ratio that its last run reached; 0: not measured
+	TUR      float64 // smallest ratio of limit to the reference's U in its last run; 0: not measured
+	At       string  // the point of that ratio
 	LeastTUR float64 // the lab's
 	Failures int     // failed runs, repairs and falls
 	Years    float64 // that its record covers
@@ -47,7 +48,7 @@ func (r Record) Case() (Case, []Filled) {
 	}
 	if r.TUR > 0 {
 		c.TUR = r.TUR
-		say("tur", "The smallest ratio of limit to U in its last run was %.1f.", r.TUR)
+		say("tur", "The limit is at least %.1f times the reference's U: least at %s, in its last run.", r.TUR, r.At)
 	}
 	if r.Years >= 0.5 {
 		c.Failures = float64(r.Failures) / r.Years

@@ -153,6 +153,10 @@ type Outcome struct {
 
 	Minutes float64            // how long it was measured, where a longer time makes U smaller
 	Timed   []uncertainty.Term // the terms among Terms that become smaller in proportion
+
+	// The terms among Terms that are of the reference and how it is used: without what the device's own display, and its
+	// scatter, add. Evaluate fills them in.
+	OfReference []uncertainty.Term
 }
 
 // Evaluate computes one point: the reference, the mean of the readings, and the budget terms of
@@ -168,6 +172,7 @@ func (m Method) Evaluate(in Input) (Outcome, error) {
 	if err != nil {
 		return Outcome{}, err
 	}
+	out.OfReference = slices.Clip(out.Terms)
 	if out.UnitsPerReading == 0 {
 		out.UnitsPerReading = 1
 	}
@@ -188,6 +193,9 @@ func (m Method) Evaluate(in Input) (Outcome, error) {
 		term := uncertainty.Resolution("Resolution of the display", in.Resolution)
 		term.Sensitivity = new(out.UnitsPerReading)
 		out.Terms = append(out.Terms, term)
+		if out.ReadsReference {
+			out.OfReference = append(out.OfReference, term)
+		}
 	}
 	if in.Left > 0 {
 		out.Terms = append(out.Terms, uncertainty.Term{

@@ -39,6 +39,7 @@ type Verdict struct {
 	Alternatives []AlternativeVerdict `json:"schools,omitempty"`
 
 	Resolution float64 `json:"-"` // of the display, in Unit
+	ReferenceU float64 `json:"-"` // expanded, of the reference alone, in Unit; 0: none is known
 	Unit       string  `json:"-"` // the device's own
 }
 
@@ -210,6 +211,13 @@ func (r Run) verdict(m *procedure.Measure, p *procedure.Point, round int) (*Verd
 		Resolution:   in.Resolution,
 		Unit:         out.Unit,
 		Window:       conformity.BoundsValue(r.Tolerance(m), out.Reference),
+	}
+	if len(out.OfReference) > 0 {
+		alone, err := uncertainty.Combine(out.OfReference...)
+		if err != nil {
+			return nil, err
+		}
+		v.ReferenceU = alone.Expanded
 	}
 	if half := limits.HalfWidth(); half > 0 && !math.IsInf(half, 0) {
 		v.UToLimit = budget.Expanded / half

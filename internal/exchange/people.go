@@ -44,7 +44,7 @@ func (r *rowReader) person(line int, get func(string) string) (*Person, error) {
 	}
 	r.seen[key] = line
 	if !slices.Contains(person.PeopleRoles, p.Role) {
-		return nil, refusal{"role", fmt.Sprintf("is one of %q, not %q", person.PeopleRoles, get("role"))}
+		return nil, refusal{"role", notOneOf(get("role"), person.PeopleRoles...)}
 	}
 	switch text := strings.ToLower(get("may_sign_in")); text {
 	case "", "yes":
@@ -61,7 +61,7 @@ func (r *rowReader) competence(get func(string) string) (*Competence, error) {
 	c := &Competence{Name: get("name"), Family: procedure.Slug(get("family")), Note: get("note"), Ground: person.Imported}
 	if text := strings.ToLower(get("ground")); text != "" {
 		if c.Ground = person.Ground(text); !slices.Contains(person.Grounds, c.Ground) {
-			return nil, refusal{"ground", fmt.Sprintf("is one of %q, not %q", person.Grounds, text)}
+			return nil, refusal{"ground", notOneOf(text, person.Grounds...)}
 		}
 	}
 	if text := get("until"); text != "" {

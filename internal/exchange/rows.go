@@ -98,7 +98,7 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 		known := []string{ledger.InUse, ledger.OutOfUse, ledger.Gone, string(device.NotYetAccepted)}
 		switch {
 		case !slices.Contains(known, text):
-			return nil, refusal{"status", fmt.Sprintf("is one of %q, not %q", known, text)}
+			return nil, refusal{"status", notOneOf(text, known...)}
 		case text == string(device.NotYetAccepted):
 			a.AcceptFrom = &r.how.Now
 		default:
@@ -107,6 +107,16 @@ func (r *rowReader) asset(line int, get func(string) string) (*ledger.Asset, err
 	}
 	a.Search = ledger.Searchable(*a)
 	return a, nil
+}
+
+// notOneOf says what a cell may say, where it says something else.
+func notOneOf[T ~string](text string, may ...T) string {
+	words := make([]string, len(may))
+	for i, m := range may {
+		words[i] = string(m)
+	}
+	last := len(words) - 1
+	return fmt.Sprintf("is %s or %s, not “%s”", strings.Join(words[:last], ", "), words[last], text)
 }
 
 // upkeep reads when a device was done last, how often, and when it is due.

@@ -87,21 +87,14 @@ func (ws *Workshop) worthRuns(a ledger.Asset, r *economics.Record) error {
 		if run.Result != "" && !run.Result.Passed() {
 			r.Failures++
 		}
-		if r.TUR > 0 {
+		if r.TUR > 0 || run.Paper {
 			continue
 		}
-		results, err := ws.Ledger.ResultsOf(run.ID)
+		made, err := ws.Ledger.Run(run.ID)
 		if err != nil {
 			return err
 		}
-		for _, p := range results {
-			if p.Low == nil || p.High == nil || p.U <= 0 {
-				continue
-			}
-			if ratio := (*p.High - *p.Low) / 2 / p.U; r.TUR == 0 || ratio < r.TUR {
-				r.TUR = ratio
-			}
-		}
+		r.TUR, r.At = made.LeastRatio()
 	}
 	events, err := ws.Ledger.CountEvents(a.ID, failing)
 	r.Failures += events

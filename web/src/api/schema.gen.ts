@@ -3397,7 +3397,7 @@ export interface components {
             replacement: number;
             /**
              * Format: double
-             * @description tolerance over U that an in-house run reaches
+             * @description tolerance over the U of the reference that an in-house run has
              */
             tur: number;
             /** @enum {string} */

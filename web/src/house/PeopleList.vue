@@ -60,7 +60,7 @@ const print = () => window.print()
       >
     </div>
     <AlertNote class="mt-3" :words="trouble" />
-    <div v-if="list" class="mt-3 border-2 border-ink bg-sheet p-4" aria-live="polite">
+    <div v-if="list" class="mt-3 border-2 border-ink bg-sheet p-4" :class="list.done && 'print-alone'" aria-live="polite">
       <template v-if="list.people.length">
         <p v-if="list.done" class="text-lg font-semibold text-petrol">
           ● {{ list.people.length === 1 ? 'One person is' : `${list.people.length} people are` }} registered.
@@ -82,7 +82,7 @@ const print = () => window.print()
             <td class="num">{{ p.active ? p.password : 'may not sign in' }}</td>
           </tr>
         </DataTable>
-        <div class="mt-3 flex gap-3">
+        <div class="mt-3 flex gap-3 print:hidden">
           <button v-if="!list.done" class="btn btn-main" :disabled="sending" @click="read(true)">
             Register {{ list.people.length === 1 ? 'them' : `the ${list.people.length}` }}
           </button>

@@ -162,7 +162,7 @@ describe('whether a device is worth calibrating', () => {
           sentence: 'Replace it.',
           take: 'replace',
           options: [{ name: 'replace', yearly: 1234.4, parts: '' }],
-          formula: '',
+          formula: 'a sum',
           source: '',
         },
         response: new Response('{}'),

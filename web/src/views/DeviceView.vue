@@ -238,7 +238,9 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
 
     <aside>
       <SectionTitle>What recurs</SectionTitle>
+      <p v-if="data.same_as" class="py-2 text-ink-2">Nothing of this entry: it stands with {{ data.same_as }}.</p>
       <ActivityList
+        v-else
         :activities="data.activities"
         :begins="mayBegin"
         :busy="!!starting"

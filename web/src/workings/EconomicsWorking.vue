@@ -45,7 +45,7 @@ const use = reactive<{ as: 'reference' | 'decision' | 'indication'; demanded: bo
 const { currency, price } = usePrices()
 const fields = computed<{ key: keyof typeof form; label: string; unit?: string }[]>(() => [
   { key: 'per_year', label: 'Calibrations', unit: 'a year' },
-  { key: 'tur', label: 'Ratio reached in house' },
+  { key: 'tur', label: 'Limit over the reference’s U' },
   { key: 'least_tur', label: 'Ratio wanted' },
   { key: 'accredited', label: 'Accredited, each', unit: currency.value },
   { key: 'in_house', label: 'In house, each', unit: currency.value },
@@ -118,7 +118,7 @@ const { result, problem } = useWorking('economics', input, (body) =>
         <tbody class="rows border-y border-line">
           <tr v-for="o in result?.options" :key="o.name" :class="o.name === result?.take && 'bg-petrol-wash'">
             <th scope="row" class="py-2 pl-2">{{ o.name }}</th>
-            <td class="num text-right text-lg">{{ price(o.yearly) }} a year</td>
+            <td class="num text-right text-lg">{{ o.yearly ? `${price(o.yearly)} a year` : '–' }}</td>
             <td class="py-2 pl-4 text-ink-2">
               {{ o.parts }}<span v-if="o.not" class="block font-semibold text-vermilion">will not do: {{ o.not }}</span>
             </td>
