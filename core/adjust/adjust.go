@@ -87,7 +87,7 @@ type Control struct {
 	Label string  `json:"label" yaml:"label"`
 	Kind  Kind    `json:"kind" yaml:"kind"`
 	Step  float64 `json:"step" yaml:"step,omitempty"`
-	Range float64 `json:"range" yaml:"range,omitempty"` // the most it can be moved, in step's unit; 0: no limit known
+	Range float64 `json:"range" yaml:"range,omitempty"` // the most it can be moved, in the unit of its step; 0: no limit known
 
 	Sense string `json:"sense,omitempty" yaml:"sense,omitempty"` // value: the device is told what was measured, in place of presses; load: it is told what lies on it
 

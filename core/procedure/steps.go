@@ -209,8 +209,8 @@ type Measure struct {
 	Also         map[string]string      `yaml:"also,omitempty"` // further standards that the method reckons with, by its own names: "pipette: pipette.volume"
 	Unit         string                 `yaml:"unit"`
 	Reads        string                 `yaml:"reads,omitempty"`      // unit of what is read, where that is of another kind
-	Resolution   float64                `yaml:"resolution"`           // of the display, in Unit
-	Tolerance    string                 `yaml:"tolerance"`            // as conformity.ParseTolerance reads it, or the name of a table of the family or of this procedure
+	Resolution   float64                `yaml:"resolution"`           // of the display, in the measure's unit
+	Tolerance    string                 `yaml:"tolerance"`            // "±2", "±5 % of reading", "±(0.4 + 8 % of reading)", "max(±2, ±5 % of reading)", "-0.5/+1.0", "<= 2.5", "20..200" (what is shown), "0..40: ±2; 40..100: ±5 % of reading"; or the name of a table of the family or of this procedure
 	School       string                 `yaml:"school,omitempty"`     // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"`    // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`      // multiple of the tolerance from which an error is far out; 0 means 3
@@ -222,7 +222,7 @@ type Measure struct {
 	Limited      bool                   `yaml:"limited,omitempty"`    // points left out at an end limit the statement to the others, and leave it whole
 	Repeats      int                    `yaml:"repeats,omitempty"`    // readings a point needs; 0 means 1
 	Points       []Point                `yaml:"points" jsonschema:"minItems=1"`
-	Capture      *Capture               `yaml:"capture,omitempty"` // nil: read from the display and typed
+	Capture      *Capture               `yaml:"capture,omitempty"` // none: it is read from the display and typed
 	SetUp        []string               `yaml:"set_up,omitempty"`  // what to look at on a gross error
 	Trend        *Trend                 `yaml:"trend,omitempty"`   // what its points are compared with besides their limits
 	Chart        *Chart                 `yaml:"chart,omitempty"`   // its readings are controls, and go onto their chart when the run is signed

@@ -18,7 +18,7 @@ const (
 // the limits is a finding, in the idea of IEC 62353.
 type Trend struct {
 	Against Against `yaml:"against" jsonschema:"enum=first,enum=last"`
-	Jump    string  `yaml:"jump"` // how far it may be from the earlier value, as conformity.ParseTolerance reads it
+	Jump    string  `yaml:"jump"` // how far it may be from the earlier value, written as a tolerance is: "±5 % of reading"
 
 	limits conformity.Tolerance // of Jump; filled in by Compile
 }

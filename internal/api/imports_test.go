@@ -4,9 +4,11 @@ import (
 	"encoding/csv"
 	"fmt"
 	"math"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -217,4 +219,55 @@ func TestAListChangesWhatIsKnown(t *testing.T) {
 	differences, err := h.ledger.Differences()
 	require.NoError(t, err)
 	assert.Empty(t, differences)
+}
+
+// Two leads take one list in at once: it is in once, and whoever came second is told so and has nothing of it. People as well.
+func TestOneListIsTakenInByTwoAtOnce(t *testing.T) {
+	h := newHouse(t)
+	one, other := h.signedIn("Tamsin Orrery"), h.signedIn("Tamsin Orrery")
+	list := "tag,maker,model,family,site\n"
+	for i := range 40 {
+		list += fmt.Sprintf("TW-%d,Ostrel,C2,capnograph,Merrowby General\n", i)
+	}
+	reads := []workshop.ImportView{}
+	for _, c := range []*client{one, other} {
+		reads = append(reads, decoded[workshop.ImportView](t, second(c.sent(t, "assets", list))))
+	}
+	var both sync.WaitGroup
+	for i, c := range []*client{one, other} {
+		both.Go(func() { c.call("POST", "/api/imports/"+reads[i].ID, order{"go": true}) })
+	}
+	both.Wait()
+	states := []string{}
+	for _, read := range reads {
+		var v workshop.ImportView
+		require.Eventually(t, func() bool {
+			v = get[workshop.ImportView](one, "/api/imports/"+read.ID)
+			return v.State != "running"
+		}, 30*time.Second, 20*time.Millisecond)
+		if states = append(states, v.State); v.State == "failed" {
+			assert.Contains(t, v.Why, "Nothing of it stays.")
+			assert.NotContains(t, v.Why, "UNIQUE", "said in words")
+		}
+	}
+	assert.ElementsMatch(t, []string{"done", "failed"}, states)
+	assert.Len(t, h.all(t, one, url.Values{"search": {"TW-"}}), 40)
+	assert.Equal(t, 40, decoded[workshop.ImportView](t, second(other.sent(t, "assets", list))).Count, "read again, all are known")
+
+	keeper, again := h.signedIn("Bram Ostley"), h.signedIn("Bram Ostley")
+	people := []byte("name,role\nWren Halloway,technician\n")
+	answers := make([]int, 2)
+	for i, c := range []*client{keeper, again} {
+		both.Go(func() {
+			answers[i], _ = c.upload("/api/house/people-list?take=true", "application/octet-stream", people)
+		})
+	}
+	both.Wait()
+	wrens := 0
+	for _, p := range get[workshop.HouseView](keeper, "/api/house").People {
+		if p.Name == "Wren Halloway" {
+			wrens++
+		}
+	}
+	assert.Equal(t, 1, wrens, "answered with %v", answers)
 }

@@ -15,10 +15,10 @@ import (
 const batch = 500
 
 // TakeIn inserts records, and saves changed ones that are there already, in one transaction: all of them, or none. It
-// tells how many are in, and stops, keeping nothing, when the context ends.
+// tells how many are in, and stops, keeping nothing, when the context ends. The error is ErrThere where one is there already.
 func (l *Ledger) TakeIn(ctx context.Context, act Act, records, changed []any, told func(done int)) error {
 	countImported(records)
-	return l.Do(act, func(w *writer) error {
+	err := l.Do(act, func(w *writer) error {
 		for i := 0; i < len(records); i += batch {
 			if err := ctx.Err(); err != nil {
 				return err
@@ -36,6 +36,10 @@ func (l *Ledger) TakeIn(ctx context.Context, act Act, records, changed []any, to
 		told(len(records))
 		return ctx.Err()
 	})
+	if errors.Is(err, gorm.ErrDuplicatedKey) {
+		return ErrThere
+	}
+	return err
 }
 
 // countImported counts, for runs that come in with their results, the points read as found and

@@ -30,6 +30,9 @@ var ErrExists = errors.New("there is such a record already")
 // ErrNone says that a folder holds no ledger.
 var ErrNone = errors.New("there is no record")
 
+// ErrThere says that something of a list is in the register already.
+var ErrThere = errors.New("something of it came into the register since it was read: read it again")
+
 // ErrUsed says that the id of an act or a command belongs to another event.
 var ErrUsed = errors.New("this id was used for something else")
 

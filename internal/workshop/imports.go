@@ -248,7 +248,7 @@ func (ws *Workshop) takeIn(ctx context.Context, id string, act ledger.Act, recor
 		case errors.Is(err, context.Canceled):
 			j.State, j.Why, j.Done = "cancelled", "It was stopped; nothing of it stays.", 0
 		default:
-			j.State, j.Why, j.Done = "failed", err.Error()+" Nothing of it stays.", 0
+			j.State, j.Why, j.Done = "failed", Sentence(err)+" Nothing of it stays.", 0
 		}
 		return nil
 	})

@@ -34,6 +34,8 @@ type PersonOrder struct {
 
 // AddPerson registers someone who may sign in. Two people do not have one name.
 func (ws *Workshop) AddPerson(o PersonOrder, who person.Person) error {
+	ws.enrolling.Lock()
+	defer ws.enrolling.Unlock()
 	everyone, err := ws.Ledger.Everyone()
 	if err != nil {
 		return err
@@ -71,6 +73,8 @@ func (ws *Workshop) ChangePerson(ctx context.Context, id string, o PersonOrder, 
 	case id == who.ID:
 		return invalid("id", "Nobody changes what they may do themselves: ask another administrator.")
 	}
+	ws.enrolling.Lock()
+	defer ws.enrolling.Unlock()
 	p, err := ws.Ledger.Person(ctx, id)
 	if err != nil {
 		return err

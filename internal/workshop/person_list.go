@@ -100,6 +100,8 @@ func (l *personList) competence(c exchange.Competence) (ledger.Competence, error
 // PersonList reads a list of people; with take, those who can be registered are, together, each with a one-time password
 // that is told this once. Taken in twice, the second time refuses them all: they are registered.
 func (ws *Workshop) PersonList(body []byte, take bool, who person.Person) (v PersonListView, err error) {
+	ws.enrolling.Lock()
+	defer ws.enrolling.Unlock()
 	known, err := ws.registered(exchange.People, who)
 	if err != nil {
 		return v, err

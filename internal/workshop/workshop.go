@@ -50,6 +50,7 @@ type Workshop struct {
 	queued    chan struct{} // something was put into the outbox
 	starting  sync.Mutex    // one begins on an empty record
 	telling   sync.Mutex    // one changes who is told at a time
+	enrolling sync.Mutex    // one registers or changes people at a time
 	drafting  sync.Mutex    // one writes in drafts at a time
 	changes   *changes
 	imports   imports

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { reactive } from 'vue'
 import { useRouter } from 'vue-router'
+import AlertNote from '../components/AlertNote.vue'
 import FormOutcome from '../components/FormOutcome.vue'
 import { api } from '../api/client'
+import { directoryTold } from '../composables/directory'
 import { useSend } from '../composables/useSend'
 import { useSession } from '../composables/useSession'
 
 /** The first page of an empty record: two accounts, and the workshop's name. */
-const { signIn, trouble: notSignedIn } = useSession()
+const { session, signIn, trouble: notSignedIn } = useSession()
+const told = directoryTold()
 const { problem, sending, send } = useSend()
 const router = useRouter()
 const form = reactive({
@@ -42,6 +45,11 @@ async function begin() {
     <p class="mt-4 border-l-4 border-brass bg-brass-wash px-4 py-2">
       One human may hold both: they are two names all the same, each with a password of its own, so that the record says
       who did what as which.
+    </p>
+    <AlertNote v-if="told" class="mt-4" :words="told" />
+    <p v-if="session?.directory" class="mt-4 flex flex-wrap items-center gap-3">
+      <a class="btn" href="/sign-in/directory">By {{ session.directory }}</a>
+      <span>whose groups there make them an administrator or a lead here: then nobody needs the code.</span>
     </p>
     <form class="mt-6 grid gap-6" @submit.prevent="begin">
       <div class="grid gap-4 sm:grid-cols-2">
