@@ -56,6 +56,7 @@ type house struct {
 	until   string              // "review": the next run is signed, and waits for that
 	earlier []procedure.Earlier // what the device of the next run gave before
 	end     func()              // stops the server; more than once is once
+	base    int64               // the last event of the record that it began with
 }
 
 // scenario is a ledger with the demo's data, filled once for all tests here.
@@ -180,6 +181,8 @@ func houseBy(t *testing.T, folder string, l *ledger.Ledger, by api.Transport) *h
 	profiles, err := definition.Profiles("")
 	require.NoError(t, err)
 	h := &house{t: t, ledger: l, folder: folder, now: day}
+	h.base, _, err = l.Tip()
+	require.NoError(t, err)
 	duties, err := definition.Duties("")
 	require.NoError(t, err)
 	signs, err := seal.New(filepath.Join(folder, "keys"), "")

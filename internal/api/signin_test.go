@@ -171,7 +171,7 @@ func TestPeopleOfTheDirectory(t *testing.T) {
 	assert.Len(t, registered, 1)
 
 	posted[workshop.HouseView](keeper, "/api/house/people/"+session.Person.ID, order{"role": person.Technician,
-		"active": false})
+		"reason": "left", "active": false})
 	assert.Equal(t, "closed", h.client().from(stand, of("s-1", "Ada Quillan", "biomed")))
 }
 

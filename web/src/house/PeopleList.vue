@@ -60,7 +60,12 @@ const print = () => window.print()
       >
     </div>
     <AlertNote class="mt-3" :words="trouble" />
-    <div v-if="list" class="mt-3 border-2 border-ink bg-sheet p-4" :class="list.done && 'print-alone'" aria-live="polite">
+    <div
+      v-if="list"
+      class="mt-3 border-2 border-ink bg-sheet p-4"
+      :class="list.done && 'print-alone'"
+      aria-live="polite"
+    >
       <template v-if="list.people.length">
         <p v-if="list.done" class="text-lg font-semibold text-petrol">
           ● {{ list.people.length === 1 ? 'One person is' : `${list.people.length} people are` }} registered.

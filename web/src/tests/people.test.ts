@@ -19,7 +19,9 @@ const answers = {
   '/api/house/people/{id}/holdings': () => [{ words: '2 open runs: MB-0462, AR-0586.', to: '/bench' }],
 }
 const button = (words: string) =>
-  [...document.querySelectorAll('button')].find((b) => b.textContent?.trim() === words || b.getAttribute('aria-label') === words)!
+  [...document.querySelectorAll('button')].find(
+    (b) => b.textContent?.trim() === words || b.getAttribute('aria-label') === words,
+  )!
 const pressed = async (words: string) => {
   button(words).click()
   await flushPromises()
