@@ -210,7 +210,7 @@ type Measure struct {
 	Unit         string                 `yaml:"unit"`
 	Reads        string                 `yaml:"reads,omitempty"`      // unit of what is read, where that is of another kind
 	Resolution   float64                `yaml:"resolution"`           // of the display, in the measure's unit
-	Tolerance    string                 `yaml:"tolerance"`            // "±2", "±5 % of reading", "±(0.4 + 8 % of reading)", "max(±2, ±5 % of reading)", "-0.5/+1.0", "<= 2.5", "20..200" (what is shown), "0..40: ±2; 40..100: ±5 % of reading"; or the name of a table of the family or of this procedure
+	Tolerance    string                 `yaml:"tolerance"`            // "±2", "±5 % of reading", "max(±2, ±5 % of reading)", "-0.5/+1.0", "20..200"; or the name of a table
 	School       string                 `yaml:"school,omitempty"`     // whose tolerance it is, where others are in use too
 	Alternatives []AlternativeTolerance `yaml:"schools,omitempty"`    // the others; the lab's choice decides
 	Gross        float64                `yaml:"gross,omitempty"`      // multiple of the tolerance from which an error is far out; 0 means 3

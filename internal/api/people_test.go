@@ -118,7 +118,8 @@ func TestWhatALeaverHasInHandIsSeen(t *testing.T) {
 	idris.open(firstOf(t, idris, "infusion-pump", 0))
 	posted[[]workshop.CompetenceView](lead, "/api/house/competences", order{"person": "idris", "family": "breath-monitor",
 		"ground": "statement"})
-	lead.answered("POST", "/api/assets/"+firstOf(t, lead, "audiometer", 0)+"/correct", order{"keeper": "Idris Vail", "reason": "his from now on"}, 200)
+	lead.answered("POST", "/api/assets/"+firstOf(t, lead, "audiometer", 0)+"/correct",
+		order{"keeper": "Idris Vail", "reason": "his from now on"}, 200)
 	h.drafted(idris, get[workshop.ProcedureText](idris, "/api/procedures/breath-monitor-check").Text)
 	require.Len(t, held(), before+3, strings.Join(held(), " "))
 	all := strings.Join(held(), " ")

@@ -77,8 +77,8 @@ func (ws *Workshop) list(ctx context.Context, name string, q AssetQuery) (exchan
 					}
 					return []any{a.Tag, a.Serial, a.Maker, a.Model, a.Family, a.Site, a.Place, a.Owner, a.Keeper,
 						status, a.Risk,
-						exchange.Day(u.Last), exchange.Filled(u.Months), exchange.Day(u.Due), a.Software, a.SetUp, a.Supplier, exchange.Day(a.Bought), exchange.Filled(a.Price),
-						exchange.Day(a.Warranty), s.State, s.Words}
+						exchange.Day(u.Last), exchange.Filled(u.Months), exchange.Day(u.Due), a.Software,
+						a.SetUp, a.Supplier, exchange.Day(a.Bought), exchange.Filled(a.Price), exchange.Day(a.Warranty), s.State, s.Words}
 				})}, nil
 	case "references":
 		return ws.referenceList()
