@@ -250,6 +250,8 @@ func TestOneListIsTakenInByTwoAtOnce(t *testing.T) {
 	assert.Len(t, h.all(t, one, url.Values{"search": {"TW-"}}), 40)
 	assert.Equal(t, 40, decoded[workshop.ImportView](t, second(other.sent(t, "assets", list))).Count, "read again, all are known")
 
+	assert.Equal(t, "import-gone", one.problem("/api/imports/of-another-start", order{"go": true}, 409).Code)
+
 	keeper, again := h.signedIn("Bram Ostley"), h.signedIn("Bram Ostley")
 	people := []byte("name,role\nWren Halloway,technician\n")
 	answers := make([]int, 2)

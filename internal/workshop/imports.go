@@ -75,7 +75,7 @@ func (m *imports) change(id string, change func(*importJob) error) (ImportView, 
 	j := m.jobs[id]
 	if j == nil {
 		return ImportView{}, refuse("import-gone",
-			"This list is not held any more: the server was started anew, or others were read since. Read it again: what came in already is said.")
+			"What was read is not held any more: the server was started anew, or others were read since. Read it again: what came in already is said.")
 	}
 	err := change(j)
 	return j.ImportView, err

@@ -6,6 +6,10 @@ type Call<T> = () => Promise<{ data?: T; error?: unknown; response: Response }>
 /** After how many milliseconds something that did not reach the server is sent again. */
 const again = 1500
 
+/** What is said of something that is sent once, where nothing answered. */
+const notSent =
+  'The server does not answer, and has not confirmed this. It stays here: send it again when the server answers.'
+
 /**
  * useSend sends one thing at a time and keeps what was refused, so that nothing typed is lost. What is
  * sent with an id made here may be sent until it is answered: then waiting says that it is under way.
@@ -26,7 +30,7 @@ export function useSend() {
         } catch (error) {
           if (!(error instanceof ApiError)) throw error
           if (!error.offline || !until) {
-            problem.value = error.problem
+            problem.value = error.offline ? { ...error.problem, detail: notSent } : error.problem
             return undefined
           }
           waiting.value = true

@@ -78,6 +78,8 @@ describe('what is sent', () => {
     const away = () => (++times < 3 ? Promise.reject(new TypeError('no network')) : answered('taken'))
     expect(await send(away)).toBeUndefined()
     expect(problem.value?.code).toBe('offline')
+    expect(problem.value?.detail).toContain('send it again')
+    expect(problem.value?.detail).not.toContain('tried again')
     const taken = send(away, 'answered')
     await vi.advanceTimersByTimeAsync(100)
     expect(waiting.value).toBe(true)
