@@ -2,8 +2,7 @@ package run
 
 // LeastRatio is the smallest ratio of the limit to the expanded uncertainty of the reference alone among the points of the
 // run, each by its last round, and the label of that point: what a reference of this kind can decide of the device, whatever
-// its own display and scatter add. It is 0 where no point has limits on both sides and a reference (ISO 14253-1 and
-// ILAC-G8 on the ratio).
+// its own display and scatter add. It is 0 where no point has limits on both sides and a reference.
 func (r Run) LeastRatio() (ratio float64, at string) {
 	for _, m := range r.Procedure.Measures() {
 		for i := range m.Points {

@@ -96,7 +96,7 @@ type Known interface {
 	// Takes refuses an instrument that cannot be registered, changed or retired so beside those of the register and of
 	// the rows before; it may do so with a [*run.Refusal].
 	Takes(i Instrument) error
-	// Registers refuses somebody who cannot be registered.
+	// Registers refuses somebody who cannot be registered beside those of the register and of the rows before.
 	Registers(p Person) error
 	// Names refuses that somebody may do a family alone where it cannot be put on record; it may do so with a
 	// [*run.Refusal].
@@ -274,7 +274,7 @@ func (r *rowReader) row(kind string, from sourceRow) {
 		case Competences:
 			row.Competence, err = r.competence(get)
 		case People:
-			row.Person, err = r.person(row.Line, get)
+			row.Person, err = r.person(get)
 		default:
 			err = r.history(&row, get)
 		}

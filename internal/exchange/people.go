@@ -34,15 +34,11 @@ var (
 	CompetenceColumns = []string{"name", "family", "ground", "note", "until", "by", "since"}
 )
 
-// person reads somebody who is not registered yet.
-func (r *rowReader) person(line int, get func(string) string) (*Person, error) {
+// person reads somebody who is not registered yet. Whether a name is taken, in the register or by a line before, is the
+// register's to say: it knows which spellings are one name.
+func (r *rowReader) person(get func(string) string) (*Person, error) {
 	p := &Person{Name: strings.Join(strings.Fields(get("name")), " "), Role: person.Role(strings.ToLower(get("role"))),
 		Mail: get("mail"), May: true}
-	key := strings.ToLower(p.Name)
-	if before, twice := r.seen[key]; twice {
-		return nil, refusal{"name", fmt.Sprintf("%s stands in line %d already", p.Name, before)}
-	}
-	r.seen[key] = line
 	if !slices.Contains(person.PeopleRoles, p.Role) {
 		return nil, refusal{"role", notOneOf(get("role"), person.PeopleRoles...)}
 	}

@@ -40,6 +40,7 @@ type personList struct {
 	everyone []ledger.Person
 	alone    []person.Competence
 	named    map[[2]string]bool // person and family, that the list had already
+	listed   map[string]bool    // names that it had already, by their keys
 }
 
 func (ws *Workshop) personList(who person.Person) (*personList, error) {
@@ -48,7 +49,7 @@ func (ws *Workshop) personList(who person.Person) (*personList, error) {
 		return nil, err
 	}
 	alone, err := ws.Ledger.Alone()
-	return &personList{ws, who, everyone, alone, map[[2]string]bool{}}, err
+	return &personList{ws, who, everyone, alone, map[[2]string]bool{}, map[string]bool{}}, err
 }
 
 // of is who has a name.
@@ -61,16 +62,20 @@ func (l *personList) of(name string) (ledger.Person, bool) {
 	return ledger.Person{}, false
 }
 
-// registers refuses somebody who is registered already, or whose address is none.
+// registers refuses somebody who is registered already, stood in the list before, or has an address that is none.
 func (l *personList) registers(p exchange.Person) error {
 	if known, is := l.of(p.Name); is {
 		return invalid("name", known.Name+" is registered already.")
+	}
+	if l.listed[people.NameKey(p.Name)] {
+		return invalid("name", p.Name+" stands in the list already.")
 	}
 	if p.Mail != "" {
 		if err := mail.CheckAddress(p.Mail); err != nil {
 			return invalid("mail", Sentence(err))
 		}
 	}
+	l.listed[people.NameKey(p.Name)] = true
 	return nil
 }
 
