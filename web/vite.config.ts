@@ -25,5 +25,9 @@ export default defineConfig({
     fs: { allow: ['..'] },
     proxy: Object.fromEntries(['/api', '/feed', '/schemas', '/openapi.json'].map((path) => [path, server])),
   },
-  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] },
+  test: {
+    environment: 'happy-dom',
+    environmentOptions: { happyDOM: { width: 1280, height: 800 } },
+    include: ['src/**/*.test.ts'],
+  },
 })

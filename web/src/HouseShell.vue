@@ -29,7 +29,7 @@ useKeys({ '?': () => (keys.value = true) })
 
 <template>
   <div
-    class="grid h-full grid-rows-[auto_auto_1fr_auto] overflow-hidden print:block print:h-auto print:overflow-visible"
+    class="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_auto_minmax(0,1fr)_auto] overflow-hidden print:block print:h-auto print:overflow-visible"
   >
     <TopBar :person="person" :bench="bench" @keys="keys = true" @lock="lock()" @sign-out="signOut()" />
     <div>

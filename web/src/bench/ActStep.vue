@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
@@ -21,18 +22,18 @@ useKeys({ Enter: done })
     <p v-if="step.waits && !step.done" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2">{{ step.waits }}</p>
     <p v-if="step.vessels" class="mt-3">
       <a
-        class="inline-flex min-h-10 items-center underline"
+        class="inline-flex min-h-11 items-center underline"
         :href="`/api/runs/${run.id}/steps/${step.id}/labels.pdf`"
         target="_blank"
         >Print {{ step.vessels }} {{ step.vessels === 1 ? 'label' : 'labels' }} for what is filled</a
       >
     </p>
     <slot />
-    <div class="mt-5 flex gap-3">
+    <ThumbBar class="mt-5">
       <button class="btn btn-main" :disabled="sending || step.done" @click="done">
         {{ step.done ? 'Done' : 'Done' }} <kbd>Enter</kbd>
       </button>
       <SkipStep v-if="!step.done" :step="step" />
-    </div>
+    </ThumbBar>
   </div>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, reactive, ref } from 'vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import StandInPanel from './StandInPanel.vue'
 import { useRunHandle } from './runHandle'
@@ -140,8 +141,8 @@ useKeys({ Enter: note })
   </fieldset>
   <AlertNote class="mt-2" :words="trouble" />
   <slot />
-  <button class="btn btn-main mt-4 self-start" :disabled="sending" @click="note">
-    Note the adjustment <kbd>Enter</kbd>
-  </button>
+  <ThumbBar class="mt-4">
+    <button class="btn btn-main" :disabled="sending" @click="note">Note the adjustment <kbd>Enter</kbd></button>
+  </ThumbBar>
   <StandInPanel v-if="instrument" :instrument="instrument" :entries="measure?.points" />
 </template>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, reactive, ref } from 'vue'
 import { useStorage } from '@vueuse/core'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
@@ -82,7 +83,11 @@ async function save() {
       >
     </button>
     <div class="mt-5 grid max-w-xl grid-cols-1 gap-4">
-      <label v-for="(f, i) in fields" :key="f.key" class="grid grid-cols-[1fr_150px_50px] items-center gap-3">
+      <label
+        v-for="(f, i) in fields"
+        :key="f.key"
+        class="grid grid-cols-[minmax(0,1fr)_8rem_auto] items-center gap-3 sm:grid-cols-[1fr_150px_50px]"
+      >
         <span>{{ f.label }}</span>
         <input
           v-model="room[f.key]"
@@ -96,7 +101,7 @@ async function save() {
         />
         <span class="text-ink-2">{{ f.unit }}</span>
       </label>
-      <label class="grid grid-cols-[1fr_212px] items-center gap-3">
+      <label class="grid items-center gap-x-3 gap-y-1 sm:grid-cols-[1fr_212px]">
         <span>Read from</span>
         <input
           v-model="source"
@@ -116,9 +121,9 @@ async function save() {
       </label>
     </div>
     <slot />
-    <div class="mt-5 flex gap-3">
+    <ThumbBar class="mt-5">
       <button type="button" class="btn btn-main" :disabled="sending" @click="save">Record <kbd>Enter</kbd></button>
       <SkipStep v-if="!step.done" :step="step" />
-    </div>
+    </ThumbBar>
   </form>
 </template>

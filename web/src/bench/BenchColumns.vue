@@ -3,7 +3,9 @@ import { computed, ref, watch } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
 import StateMark from '../components/StateMark.vue'
 import WayRail from './WayRail.vue'
+import WayStrip from './WayStrip.vue'
 import PointLedger from './PointLedger.vue'
+import LedgerDrawer from './LedgerDrawer.vue'
 import ChangedPart from './ChangedPart.vue'
 import ProblemNote from './ProblemNote.vue'
 import BringStep from './BringStep.vue'
@@ -21,15 +23,20 @@ import EndedRun from './EndedRun.vue'
 import { canBeDoneAhead, lastReading } from './reading'
 import { useRunHandle } from './runHandle'
 import { useClock } from '../composables/useClock'
+import { useDesk } from '../composables/useDesk'
 import { useStepFocus } from '../composables/useStepFocus'
 import { useRelease } from '../composables/useHold'
 import { useKeys } from '../composables/useKeys'
 import type { Run } from '../api/client'
 
-/** A run on the bench: the way, the work, the ledger. */
+/**
+ * A run on the bench: the way, the work, the ledger. On a desk they stand side by side; in the hand the work is whole,
+ * with the way as a strip above it, the ledger as a drawer below it, and what is done next under the thumb.
+ */
 const props = defineProps<{ run: Run }>()
 const { send, clear, refused, query, own } = useRunHandle()
 const now = useClock()
+const desk = useDesk()
 const looking = ref<string>()
 const asking = ref<'note' | 'withdraw' | 'cut' | 'early' | 'loose'>()
 
@@ -132,9 +139,21 @@ useKeys({
 </script>
 
 <template>
-  <main class="grid h-full grid-cols-[270px_minmax(0,1fr)_360px]">
-    <WayRail :run="run" :at="step.id" @look="look" />
-    <section ref="work" class="relative flex min-h-0 flex-col overflow-auto px-7 py-5" aria-label="Work">
+  <main
+    class="grid h-full"
+    :class="
+      desk
+        ? 'grid-cols-[270px_minmax(0,1fr)_360px]'
+        : 'grid-rows-[auto_minmax(0,1fr)_auto_auto] grid-cols-[minmax(0,1fr)]'
+    "
+  >
+    <WayRail v-if="desk" :run="run" :at="step.id" @look="look" />
+    <WayStrip v-else :run="run" :at="step.id" @look="look" />
+    <section
+      ref="work"
+      class="relative flex min-h-0 min-w-0 flex-col overflow-auto px-4 py-4 sm:px-6 xl:px-7 xl:py-5"
+      aria-label="Work"
+    >
       <p
         v-if="!ended && run.stands && (run.stands.stop || run.stands.state === 'in doubt')"
         class="mb-3 border-l-4 border-vermilion bg-vermilion-wash px-3 py-1.5 text-sm"
@@ -160,7 +179,7 @@ useKeys({
         <button v-if="last" class="btn btn-quiet" @click="asking = 'withdraw'">Withdraw last <kbd>⌫</kbd></button>
         <button class="btn btn-quiet" @click="asking = 'loose'">Something stays open</button>
         <ChangedPart :run="run" />
-        <span class="ml-auto">
+        <span v-if="desk" class="ml-auto">
           <button class="btn btn-quiet" :disabled="index <= 0" aria-label="Previous step" @click="move(-1)">
             <kbd>[</kbd>
           </button>
@@ -175,7 +194,15 @@ useKeys({
         </span>
       </div>
     </section>
-    <PointLedger :run="run" :step="step" @look="look" />
+    <PointLedger
+      v-if="desk"
+      class="relative min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4"
+      :run="run"
+      :step="step"
+      @look="look"
+    />
+    <LedgerDrawer v-else-if="!ended" :run="run" :step="step" @look="look" />
+    <div v-show="!desk" id="thumb"></div>
 
     <AskDialog
       v-if="asking === 'note'"
@@ -197,6 +224,7 @@ useKeys({
     />
     <AskDialog
       v-if="asking === 'withdraw' && last"
+      grave
       :title="`Withdraw ${last.measure.title} ${last.point.label}`"
       hint="The reading stays visible in the record, with this reason."
       label="Why"

@@ -24,7 +24,7 @@ const chosen = computed(() => read[props.measure.capture?.kind ?? ''])
 </script>
 
 <template>
-  <div class="grid grid-cols-[minmax(0,1fr)_236px]">
+  <div class="grid md:grid-cols-[minmax(0,1fr)_236px]">
     <div class="border-r border-line">
       <div
         v-for="r in rows"

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useQueries, useQueryClient } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import { type Run, type Step } from '../api/client'
 import { useKeys } from '../composables/useKeys'
@@ -79,7 +80,7 @@ useKeys({ Enter: bindAll })
     />
     <ul class="rows mt-4 border-y-2 border-ink">
       <li v-for="o in offers" :key="o.role.id" class="py-3">
-        <div class="flex items-baseline gap-3">
+        <div class="flex flex-wrap items-baseline gap-3">
           <span class="font-semibold">{{ o.role.title }}</span>
           <span v-if="o.role.standard" class="ml-auto text-petrol">
             ● <span class="num">{{ o.role.standard.tag }}</span> {{ o.role.standard.name }}
@@ -93,7 +94,7 @@ useKeys({ Enter: bindAll })
         <ul class="mt-1 flex flex-wrap gap-2">
           <li v-for="c in fitting(o.list)" :key="c.standard.id">
             <button
-              class="min-h-10 border px-3 text-left text-sm hover:bg-brass-wash"
+              class="min-h-11 border px-3 text-left text-sm hover:bg-brass-wash"
               :class="o.role.standard?.tag === c.standard.tag ? 'border-ink bg-petrol-wash' : 'border-line bg-sheet'"
               @click="bind(o.role.id, c.standard.tag)"
             >
@@ -105,7 +106,7 @@ useKeys({ Enter: bindAll })
           </li>
         </ul>
         <details v-if="unfit(o.list).length" class="mt-1 text-sm" :open="!fitting(o.list).length">
-          <summary class="min-h-10 cursor-pointer py-2 text-ink-2">
+          <summary class="min-h-11 cursor-pointer py-2 text-ink-2">
             {{ unfit(o.list).length }} cannot be used, and why
           </summary>
           <ul class="space-y-1">
@@ -113,13 +114,13 @@ useKeys({ Enter: bindAll })
               {{ c.fitness.blocks.join(' ') }}
               <RouterLink
                 v-if="o.role.prepared?.some((p) => !p.here)"
-                class="inline-flex min-h-10 items-center underline"
+                class="inline-flex min-h-11 items-center underline"
                 :to="{ name: 'device', params: { id: c.standard.tag } }"
                 >Prepare {{ c.standard.tag }}</RouterLink
               >
               <button
                 v-if="can('use a standard that is not in order') && !o.role.standard"
-                class="min-h-10 underline"
+                class="min-h-11 underline"
                 @click="overriding = { role: o.role.id, tag: c.standard.tag }"
               >
                 Allow {{ c.standard.tag }} for as found only
@@ -131,11 +132,11 @@ useKeys({ Enter: bindAll })
       </li>
     </ul>
     <slot />
-    <div class="mt-4">
+    <ThumbBar class="mt-4">
       <button class="btn btn-main" :disabled="!fillable || filling || sending" @click="bindAll">
         Take the first that fits, for each <kbd>Enter</kbd>
       </button>
-    </div>
+    </ThumbBar>
     <AskDialog
       v-if="exchanging"
       :title="`Exchange ${exchanging.from} for ${exchanging.tag} from here on`"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
@@ -17,14 +18,16 @@ useKeys({ Enter: acknowledge })
       <li
         v-for="c in run.procedure.cautions"
         :key="c"
-        class="border-l-4 border-vermilion bg-vermilion-wash px-4 py-2 text-[17px]"
+        class="border-l-4 border-vermilion bg-vermilion-wash px-4 py-2 text-[1.0625rem]"
       >
         {{ c }}
       </li>
     </ul>
     <slot />
-    <button class="btn btn-main mt-5" :disabled="sending || step.done" @click="acknowledge">
-      {{ step.done ? 'Acknowledged' : 'I have read them' }} <kbd>Enter</kbd>
-    </button>
+    <ThumbBar class="mt-5">
+      <button class="btn btn-main" :disabled="sending || step.done" @click="acknowledge">
+        {{ step.done ? 'Acknowledged' : 'I have read them' }} <kbd>Enter</kbd>
+      </button>
+    </ThumbBar>
   </div>
 </template>

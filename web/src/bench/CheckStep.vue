@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
@@ -47,7 +48,7 @@ useKeys({
       <template v-if="step.note"> · {{ step.note }}</template>
     </p>
     <slot />
-    <div class="mt-5 flex flex-wrap gap-3">
+    <ThumbBar class="mt-5">
       <button class="btn btn-main" :disabled="sending || step.known?.good === false" @click="fine">
         {{ words.fine }} <kbd>Enter</kbd>
       </button>
@@ -56,7 +57,7 @@ useKeys({
         {{ words['does not apply'] }} …
       </button>
       <SkipStep :step="step" :words="words.skip" />
-    </div>
+    </ThumbBar>
     <AskDialog
       v-if="asking"
       :title="`${words[asking]}: ${step.title}`"

@@ -21,7 +21,11 @@ const rows = computed(() =>
 
 <template>
   <ul class="rows mt-3 border-y border-line">
-    <li v-for="r in rows" :key="r.key" class="grid grid-cols-[18px_150px_1fr_56px] items-center gap-3 py-1 text-[15px]">
+    <li
+      v-for="r in rows"
+      :key="r.key"
+      class="grid grid-cols-[18px_minmax(0,1fr)_56px] sm:grid-cols-[18px_150px_1fr_56px] items-center gap-3 py-1 text-[0.9375rem]"
+    >
       <ZoneMark :zone="r.last?.zone" />
       <span class="font-semibold">{{ r.label }}</span>
       <span

@@ -1,8 +1,10 @@
 <script setup lang="ts">
+import HoldButton from '../components/HoldButton.vue'
 import { computed, ref } from 'vue'
 import ErrorComponents from '../components/ErrorComponents.vue'
 import AskDialog from '../components/AskDialog.vue'
 import DialogShell from '../components/DialogShell.vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import AdjustWork from './AdjustWork.vue'
@@ -80,12 +82,12 @@ useKeys({
       <VoidedNote :finding="finding" />
       <FindingPoints :run="run" :finding="finding" />
       <slot />
-      <div class="mt-4 flex gap-3">
+      <ThumbBar class="mt-4">
         <button class="btn btn-main" :disabled="!finding.can_close || sending" @click="close">
           Close as found <kbd>Enter</kbd>
         </button>
         <SkipStep :step="step" />
-      </div>
+      </ThumbBar>
       <p v-if="!finding.can_close" class="mt-2 text-ink-2">Some points are still to be read.</p>
     </template>
 
@@ -93,7 +95,7 @@ useKeys({
       <StepHead :title="`${step.title}: ${phase}`" />
       <VoidedNote :finding="finding" />
       <div v-if="finding.seen" class="mt-3 border-2 border-ink bg-sheet px-4 py-3">
-        <p class="text-[17px] font-semibold">{{ finding.seen.words }}</p>
+        <p class="text-[1.0625rem] font-semibold">{{ finding.seen.words }}</p>
         <ul v-if="finding.seen.lines?.length" class="rows mt-2">
           <li v-for="line in finding.seen.lines" :key="line" class="py-1">{{ line }}</li>
         </ul>
@@ -103,7 +105,7 @@ useKeys({
         <p class="max-w-[70ch]">{{ finding.advice.why }}</p>
       </div>
       <FindingPoints :run="run" :finding="finding" />
-      <p v-if="!finding.seen" class="mt-4 text-[17px] font-semibold">
+      <p v-if="!finding.seen" class="mt-4 text-[1.0625rem] font-semibold">
         {{ shapeWords(finding.advice.components.shape) }}
       </p>
       <ErrorComponents v-if="!finding.seen" class="mt-1" :components="finding.advice.components" :unit="unit" />
@@ -115,7 +117,7 @@ useKeys({
         </ul>
       </template>
       <slot />
-      <div class="sticky -bottom-5 z-10 mt-4 flex flex-wrap gap-2 border-t border-line bg-paper py-3">
+      <ThumbBar class="sticky -bottom-5 z-10 mt-4 gap-2 border-t border-line bg-paper py-3">
         <button
           v-for="d in decisions.filter((x) => x.id !== 'adjust' || finding.controls.length)"
           :key="d.id"
@@ -128,7 +130,7 @@ useKeys({
         </button>
         <TakeBack :finding="finding" />
         <VoidAsFound v-if="outside" :finding="finding" />
-      </div>
+      </ThumbBar>
     </template>
 
     <template v-else-if="finding.adjusting && !finding.adjusted">
@@ -156,9 +158,11 @@ useKeys({
       />
       <FindingPoints :run="run" :finding="finding" />
       <slot />
-      <button class="btn btn-main mt-4 self-start" :disabled="!finding.can_close || sending" @click="close">
-        Close as left <kbd>Enter</kbd>
-      </button>
+      <ThumbBar class="mt-4">
+        <button class="btn btn-main" :disabled="!finding.can_close || sending" @click="close">
+          Close as left <kbd>Enter</kbd>
+        </button>
+      </ThumbBar>
     </template>
 
     <template v-else>
@@ -181,7 +185,7 @@ useKeys({
     >
       <div class="mt-4 flex flex-wrap gap-3">
         <button ref="notYet" class="btn" @click="withdrawing = false">Not yet</button>
-        <button class="btn btn-main" @click="takeOutOfUse">Yes, take it out of use</button>
+        <HoldButton class="btn-main" @press="takeOutOfUse">Yes, take it out of use</HoldButton>
       </div>
     </DialogShell>
     <AskDialog

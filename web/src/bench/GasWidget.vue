@@ -13,7 +13,7 @@ const steps = computed(() => props.measure.points.filter((p) => p.expected))
 </script>
 
 <template>
-  <div class="grid grid-cols-[minmax(0,1fr)_200px]">
+  <div class="grid md:grid-cols-[minmax(0,1fr)_200px]">
     <div class="h-44 border-r border-line">
       <LiveTrace
         :trace="trace"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThumbBar from './ThumbBar.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import { useRunHandle } from './runHandle'
 import { useDraft } from './draft'
@@ -15,7 +16,7 @@ async function looked() {
 </script>
 
 <template>
-  <form class="mt-4 border-2 border-vermilion bg-sheet p-4" @submit.prevent="looked">
+  <form id="set-up" class="mt-4 border-2 border-vermilion bg-sheet p-4" @submit.prevent="looked">
     <h3 class="flex items-center gap-2 text-xl">
       <ZoneMark zone="outside" :size="20" /> Far out: look at the set-up first
     </h3>
@@ -31,6 +32,8 @@ async function looked() {
       <input v-model="draft.note" name="set-up" class="field" data-first />
     </label>
     <slot />
-    <button class="btn btn-main mt-3" :disabled="sending">Looked; repeat the point <kbd>Enter</kbd></button>
+    <ThumbBar class="mt-3">
+      <button class="btn btn-main" form="set-up" :disabled="sending">Looked; repeat the point <kbd>Enter</kbd></button>
+    </ThumbBar>
   </form>
 </template>

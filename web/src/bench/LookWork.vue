@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import OutsideCause from './OutsideCause.vue'
 import { useRunHandle } from './runHandle'
@@ -45,7 +46,7 @@ async function note() {
     :title="`Look for the cause, round ${finding.closed}`"
     do="Look at what lies outside the device first, then at the device. Say where it was: that decides what as found is worth."
   />
-  <ul v-if="finding.causes?.length" class="mt-3 list-inside list-[square] text-[17px]">
+  <ul v-if="finding.causes?.length" class="mt-3 list-inside list-[square] text-[1.0625rem]">
     <li v-for="c in finding.causes" :key="c">{{ c }}</li>
   </ul>
   <div class="mt-4 grid gap-2 sm:grid-cols-3" role="group" aria-label="Where the cause was">
@@ -57,12 +58,12 @@ async function note() {
       :aria-pressed="draft.where === p.id"
       @click="draft.where = p.id"
     >
-      <b class="block text-[17px]">{{ p.words }}</b>
+      <b class="block text-[1.0625rem]">{{ p.words }}</b>
       <span class="text-sm text-ink-2">{{ p.then }}</span>
     </button>
   </div>
   <OutsideCause v-if="draft.where === 'outside'" :finding="finding" />
-  <form v-else-if="draft.where" class="mt-4 max-w-2xl" @submit.prevent="note">
+  <form v-else-if="draft.where" id="cause" class="mt-4 max-w-2xl" @submit.prevent="note">
     <label class="block">
       <span class="label">{{
         draft.where === 'device' ? 'What was found, and what was done' : 'What was looked at'
@@ -76,7 +77,9 @@ async function note() {
       ></textarea>
     </label>
     <AlertNote class="mt-2" :words="trouble" />
-    <button class="btn btn-main mt-3" :disabled="sending">Note it, and read again <kbd>Enter</kbd></button>
+    <ThumbBar class="mt-3">
+      <button class="btn btn-main" form="cause" :disabled="sending">Note it, and read again <kbd>Enter</kbd></button>
+    </ThumbBar>
   </form>
   <StandInPanel v-if="standIn" :instrument="standIn" :entries="measure?.points" />
 </template>

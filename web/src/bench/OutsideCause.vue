@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThumbBar from './ThumbBar.vue'
 import { computed } from 'vue'
 import { useRunHandle } from './runHandle'
 import { useDraft } from './draft'
@@ -36,7 +37,7 @@ async function declare() {
 </script>
 
 <template>
-  <form class="max-w-2xl" @submit.prevent="declare">
+  <form id="outside" class="max-w-2xl" @submit.prevent="declare">
     <fieldset class="mt-3">
       <legend class="label">What lay outside the device</legend>
       <label
@@ -61,9 +62,9 @@ async function declare() {
       The first as found stays in the record and on the certificate, beside the second. Where the second agrees with the
       first within its uncertainty, the first stands.
     </p>
-    <div class="mt-3 flex flex-wrap gap-3">
-      <button class="btn btn-main" :disabled="sending">Read as found again</button>
+    <ThumbBar class="mt-3">
+      <button class="btn btn-main" form="outside" :disabled="sending">Read as found again</button>
       <slot />
-    </div>
+    </ThumbBar>
   </form>
 </template>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import { useRunHandle } from './runHandle'
@@ -36,10 +37,10 @@ async function save() {
         class="grid items-center gap-3"
         :class="
           f.options?.length || f.text
-            ? 'grid-cols-[1fr_1.3fr]'
+            ? 'gap-y-1 sm:grid-cols-[1fr_1.3fr]'
             : f.counts
-              ? 'grid-cols-[1fr_150px_8rem]'
-              : 'grid-cols-[1fr_150px_50px]'
+              ? 'grid-cols-[minmax(0,1fr)_7rem_auto] sm:grid-cols-[1fr_150px_8rem]'
+              : 'grid-cols-[minmax(0,1fr)_7rem_auto] sm:grid-cols-[1fr_150px_50px]'
         "
       >
         <span
@@ -74,9 +75,9 @@ async function save() {
       </label>
     </div>
     <slot />
-    <div class="mt-5 flex gap-3">
+    <ThumbBar class="mt-5">
       <button type="button" class="btn btn-main" :disabled="sending" @click="save">Record <kbd>Enter</kbd></button>
       <SkipStep v-if="!step.done" :step="step" />
-    </div>
+    </ThumbBar>
   </form>
 </template>

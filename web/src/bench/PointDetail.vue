@@ -95,7 +95,7 @@ async function withdraw() {
     </p>
     <h3 class="mt-5 border-b border-line pb-1 text-lg">Readings</h3>
     <ul class="rows">
-      <li v-for="r in point.readings" :key="r.id" class="grid grid-cols-[60px_1fr] gap-3 py-2">
+      <li v-for="r in point.readings" :key="r.id" class="grid sm:grid-cols-[60px_1fr] gap-3 py-2">
         <span class="num text-sm text-ink-2">{{ localTime(r.at) }}</span>
         <span :class="r.withdrawn && 'text-ink-2 line-through'">
           <span class="num">{{ (r.values ?? []).map((v) => significant(v, 5)).join(' · ') }}</span>

@@ -22,14 +22,14 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
 </script>
 
 <template>
-  <aside class="relative min-h-0 overflow-auto border-l border-line bg-sheet px-4 py-4" aria-label="Ledger">
+  <aside aria-label="Ledger">
     <p v-if="run.measures.length" class="text-right text-xs text-ink-2">hollow: as found · solid: as left</p>
     <p v-else class="text-sm text-ink-2">
       Nothing is measured here. What is fitted stands on the paper and with the device.
     </p>
     <template v-for="m in run.measures" :key="m.id">
-      <button class="mt-1 flex min-h-10 w-full items-center justify-between text-left" @click="$emit('look', m.id)">
-        <h2 class="text-[15px]">{{ m.title }}</h2>
+      <button class="mt-1 flex min-h-11 w-full items-center justify-between text-left" @click="$emit('look', m.id)">
+        <h2 class="text-[0.9375rem]">{{ m.title }}</h2>
         <span class="num text-xs text-ink-2">{{ limitsWords(m.tolerance) }} {{ m.shown }}</span>
       </button>
       <table class="w-full">
@@ -46,7 +46,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
             <tr class="h-9 border-t border-line text-sm hover:bg-brass-wash" :class="active(m, p) && 'bg-brass-wash'">
               <td>
                 <button
-                  class="min-h-10 w-full pl-1 text-left underline-offset-4 hover:underline"
+                  class="min-h-11 w-full pl-1 text-left underline-offset-4 hover:underline"
                   :aria-label="`${m.title} ${p.label}: readings and budget`"
                   @click="looking = { measure: m.id, point: p.id }"
                 >
@@ -79,13 +79,13 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
     </template>
     <section v-if="decided.length" class="mt-4 border-t-2 border-ink pt-2">
       <div v-for="f in decided" :key="f.id" class="mb-2">
-        <h2 class="text-[15px]">{{ f.title }}: {{ f.decisions[f.decisions.length - 1]!.decision }}</h2>
+        <h2 class="text-[0.9375rem]">{{ f.title }}: {{ f.decisions[f.decisions.length - 1]!.decision }}</h2>
         <p class="text-sm">{{ f.decisions[f.decisions.length - 1]!.why }}</p>
         <p v-for="made in f.made" :key="made" class="text-sm text-ink-2">{{ made }}</p>
       </div>
     </section>
     <section v-if="remarks.length || run.notes.length" class="mt-3 border-t border-line pt-2 text-sm">
-      <h2 class="text-[15px]">The certificate will say</h2>
+      <h2 class="text-[0.9375rem]">The certificate will say</h2>
       <p v-for="r in remarks" :key="r" class="mt-1">{{ r }}</p>
       <p v-for="n in run.notes" :key="n.at" class="mt-1 text-ink-2">Note by {{ n.by.name }}: {{ n.text }}</p>
     </section>

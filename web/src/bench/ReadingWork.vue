@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import HoldButton from '../components/HoldButton.vue'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useSessionStorage } from '@vueuse/core'
 import AskDialog from '../components/AskDialog.vue'
@@ -10,6 +11,7 @@ import { goesOn, showsFacts, widgetOf } from './widgets'
 import StageWork from './StageWork.vue'
 import SequenceBar from './SequenceBar.vue'
 import StandInPanel from './StandInPanel.vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { useBenchState } from '../composables/useBenchState'
@@ -188,7 +190,7 @@ useKeys({ Enter: () => !staged.value && take() })
     :do="measure.do || point.do"
     :caution="measure.caution"
   />
-  <p v-if="measure.do && point.do" class="mt-2 text-[17px] font-semibold">{{ point.do }}</p>
+  <p v-if="measure.do && point.do" class="mt-2 text-[1.0625rem] font-semibold">{{ point.do }}</p>
   <p v-if="point.missing" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2">
     Not ready: {{ point.missing }}.
   </p>
@@ -230,7 +232,7 @@ useKeys({ Enter: () => !staged.value && take() })
       <button v-if="!taking" class="btn mt-2" @click="taking = true">Take it over …</button>
       <p v-else class="mt-2 flex flex-wrap items-center gap-3">
         <span>{{ frame.held.name }} is told, and reads nothing more with it. It is then set for this point.</span>
-        <button class="btn btn-main" @click="overtake">Take it over from {{ frame.held.name }}</button>
+        <HoldButton class="btn-main" @press="overtake">Take it over from {{ frame.held.name }}</HoldButton>
         <button class="btn btn-quiet" @click="taking = false">Leave it</button>
       </p>
     </div>
@@ -252,22 +254,28 @@ useKeys({ Enter: () => !staged.value && take() })
         </button>
       </template>
     </StageWork>
-    <div v-else class="mt-3 grid grid-cols-[1fr_1.2fr_150px] border-2 border-ink bg-sheet">
-      <div class="border-r border-line px-4 py-2">
+    <div
+      v-else
+      class="mt-3 grid grid-cols-2 border-2 border-ink bg-sheet md:grid-cols-[minmax(0,1fr)_minmax(0,1.2fr)_150px]"
+    >
+      <div class="min-w-0 border-r border-line px-3 py-2 sm:px-4">
         <span class="label">{{
           expected?.window ? 'Limit' : expected?.set === undefined ? 'Reference' : 'Device is set to'
         }}</span>
-        <span v-if="expected?.window" class="num text-[30px] leading-[1.75]">{{
+        <span v-if="expected?.window" class="num text-[1.875rem] leading-[1.75]">{{
           windowWords(expected, measure.resolution)
         }}</span>
-        <span v-else class="num text-[42px] leading-tight">{{
+        <span v-else class="num text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight">{{
           expected ? shown(expected.set ?? expected.reference, measure.resolution) : '–'
         }}</span>
         <span class="ml-1 whitespace-nowrap text-ink-2">{{
           expected?.set === undefined ? measure.reads : measure.shown
         }}</span>
       </div>
-      <label class="border-r border-line bg-brass-wash px-4 py-2" :class="stale && !typed && 'hatched'">
+      <label
+        class="min-w-0 border-line bg-brass-wash px-3 py-2 sm:px-4 md:border-r"
+        :class="stale && !typed && 'hatched'"
+      >
         <span class="label"
           >{{ reads }}
           <template v-if="measure.repeats > 1">· {{ taken.length + 1 }} of {{ measure.repeats }}</template></span
@@ -280,7 +288,7 @@ useKeys({ Enter: () => !staged.value && take() })
             name="reading"
             inputmode="decimal"
             autocomplete="off"
-            class="num w-full min-w-0 bg-transparent text-[42px] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
+            class="num w-full min-w-0 bg-transparent text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
             :class="steady && 'placeholder:text-petrol'"
             :placeholder="frame?.value !== undefined ? shown(frame.value, measure.resolution) : ''"
             :aria-label="`${reads}, ${measure.title} ${point.label}`"
@@ -290,7 +298,7 @@ useKeys({ Enter: () => !staged.value && take() })
           <span class="shrink-0 whitespace-nowrap text-ink-2">{{ measure.reads }}</span>
         </span>
       </label>
-      <div class="grid place-items-center">
+      <div class="grid place-items-center max-md:col-span-2 max-md:border-t max-md:border-line">
         <NeedleMark
           :found="phase === 'as found' ? preview : point.found"
           :left="phase === 'as found' ? undefined : preview"
@@ -300,7 +308,7 @@ useKeys({ Enter: () => !staged.value && take() })
       </div>
     </div>
     <template v-if="!staged">
-      <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
+      <p class="mt-2 min-h-6 text-[0.9375rem]" aria-live="polite">
         <template v-if="typed && !sending">Typed by hand; <kbd>Enter</kbd> records it.</template>
         <template v-else-if="frame && alive && stale">
           <span class="font-semibold text-vermilion"
@@ -330,7 +338,7 @@ useKeys({ Enter: () => !staged.value && take() })
         <b v-else-if="nothing"> There is no reading to take now: wait for it, or type what the device shows.</b>
       </p>
       <slot />
-      <div class="mt-2 flex flex-wrap items-center gap-3">
+      <ThumbBar class="mt-2">
         <button
           v-if="!point.move || !measure.link || typed"
           class="btn btn-main"
@@ -344,9 +352,9 @@ useKeys({ Enter: () => !staged.value && take() })
         </button>
         <button v-if="measure.stage" class="btn btn-quiet" @click="byHand = true">Weigh by hand</button>
         <button class="btn btn-quiet" @click="omitting = true">Leave this point out …</button>
-      </div>
+      </ThumbBar>
     </template>
-    <p v-if="verdict && before" class="mt-3 flex max-w-[72ch] items-start gap-2 text-[15px]">
+    <p v-if="verdict && before" class="mt-3 flex max-w-[72ch] items-start gap-2 text-[0.9375rem]">
       <ZoneMark :zone="verdict.zone" :size="18" class="mt-0.5 shrink-0" />
       <span
         ><b>{{ before.measure.title }} {{ before.point.label }}:</b> {{ verdict.sentence }}
@@ -354,7 +362,7 @@ useKeys({ Enter: () => !staged.value && take() })
         <template v-if="verdict.longer"> {{ longer(verdict.longer) }}</template></span
       >
     </p>
-    <p v-if="point.earlier" class="mt-2 text-[15px]">
+    <p v-if="point.earlier" class="mt-2 text-[0.9375rem]">
       This device on {{ localDay(point.earlier.at) }}:
       <b class="num">{{ shown(point.earlier.value, measure.resolution) }}</b> {{ measure.reads }}. A jump from that is a
       finding, also inside the limit.

@@ -99,7 +99,7 @@ function lastTime(s: Spot): string {
         <li
           v-for="s in rest"
           :key="s.measure.id + s.point.id"
-          class="flex flex-wrap items-center gap-3 py-1.5 text-[15px]"
+          class="flex flex-wrap items-center gap-3 py-1.5 text-[0.9375rem]"
         >
           <NeedleMark
             v-if="s.point.left || s.point.found"

@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { useQuery } from '@tanstack/vue-query'
 import AskDialog from '../components/AskDialog.vue'
 import SecretField from '../components/SecretField.vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { useKeys } from '../composables/useKeys'
@@ -93,7 +94,7 @@ function abandon(reason: string) {
       </select>
     </label>
     <slot />
-    <form @submit.prevent="sign">
+    <form id="signing" @submit.prevent="sign">
       <SecretField
         ref="shown"
         v-model="secret"
@@ -101,13 +102,14 @@ function abandon(reason: string) {
         meaning="performed, as it stands here"
         :wrong="problem?.field === 'secret'"
       />
-      <div class="mt-5 flex gap-3">
-        <button class="btn btn-main" :disabled="sending">Sign this run</button>
+      <ThumbBar class="mt-5">
+        <button class="btn btn-main" form="signing" :disabled="sending">Sign this run</button>
         <button type="button" class="btn btn-quiet" @click="abandoning = true">Give the run up …</button>
-      </div>
+      </ThumbBar>
     </form>
     <AskDialog
       v-if="abandoning"
+      grave
       title="Give the run up"
       hint="It stays in the record as abandoned. Its loose ends stay in sight until they are closed."
       label="Why"

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
 import { stepped, useKeys } from '../composables/useKeys'
@@ -64,9 +65,9 @@ useKeys({ Enter: go })
       <span class="num w-8 text-2xl" :class="i < step && 'text-petrol'">{{ i < step ? '■' : i + 1 }}</span>
       <span class="grow">
         <span class="block" :class="i === step ? 'text-2xl' : 'text-lg'">{{ s.what }}</span>
-        <span v-if="i === step" class="block text-[15px]">{{ s.how }}</span>
+        <span v-if="i === step" class="block text-[0.9375rem]">{{ s.how }}</span>
       </span>
-      <label v-if="i === 2 && i === step" class="flex items-baseline gap-2" data-keys>
+      <label v-if="i === 2 && i === step" class="flex flex-wrap items-baseline gap-2" data-keys>
         <span class="sr-only">Entered in the scale</span>
         <input
           ref="field"
@@ -85,10 +86,10 @@ useKeys({ Enter: go })
     </li>
   </ol>
   <slot />
-  <div class="mt-4 flex gap-3">
+  <ThumbBar class="mt-4">
     <button class="btn btn-main" :disabled="sending" @click="go">
       {{ step < steps.length - 1 ? 'Done, next' : 'Note it; verify again' }} <kbd>Enter</kbd>
     </button>
     <button v-if="step" class="btn" @click="step--">One back</button>
-  </div>
+  </ThumbBar>
 </template>

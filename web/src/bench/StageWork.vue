@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThumbBar from './ThumbBar.vue'
 import { computed, nextTick, onMounted, ref, watch } from 'vue'
 import AskDialog from '../components/AskDialog.vue'
 import TimerRing from '../components/TimerRing.vue'
@@ -88,12 +89,14 @@ useKeys({ Enter: go })
               name="before"
               inputmode="decimal"
               autocomplete="off"
-              class="num w-full min-w-0 bg-transparent text-[42px] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
+              class="num w-full min-w-0 bg-transparent text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight placeholder:text-ink-2/70 focus-visible:outline-none"
               :placeholder="offered"
               :aria-invalid="problem?.field === 'typed'"
               @keydown.enter.prevent="go"
             />
-            <span v-else class="num w-full text-[42px] leading-tight">{{ stage!.before }}</span>
+            <span v-else class="num w-full text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight">{{
+              stage!.before
+            }}</span>
             <span class="text-ink-2">{{ unit }}</span>
           </span>
         </label>
@@ -103,12 +106,14 @@ useKeys({ Enter: go })
         :class="at === 'running' && 'bg-brass-wash'"
       >
         <span class="label">2 · Time</span>
-        <span v-if="at === 'before'" class="num block text-[42px] leading-tight text-ink-2">{{
-          countdown(asked)
-        }}</span>
+        <span
+          v-if="at === 'before'"
+          class="num block text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight text-ink-2"
+          >{{ countdown(asked) }}</span
+        >
         <span v-else class="flex items-center gap-3" role="timer">
           <TimerRing v-if="at === 'running' && asked" :started="stage!.started!" :until="until" :now="now" />
-          <span class="num text-[42px] leading-tight">{{ countdown(ran) }}</span>
+          <span class="num text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight">{{ countdown(ran) }}</span>
         </span>
       </li>
       <li class="px-4 py-2 max-[700px]:border-t max-[700px]:border-line" :class="at === 'after' && 'bg-brass-wash'">
@@ -123,11 +128,11 @@ useKeys({ Enter: go })
               name="after"
               inputmode="decimal"
               autocomplete="off"
-              class="num w-full min-w-0 bg-transparent text-[42px] leading-tight focus-visible:outline-none"
+              class="num w-full min-w-0 bg-transparent text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight focus-visible:outline-none"
               :aria-invalid="problem?.field === 'typed'"
               @keydown.enter.prevent="go"
             />
-            <span v-else class="num w-full text-[42px] leading-tight text-ink-2">–</span>
+            <span v-else class="num w-full text-[2.625rem] md:max-xl:text-[3.25rem] leading-tight text-ink-2">–</span>
             <span class="text-ink-2">{{ unit }}</span>
           </span>
         </label>
@@ -149,7 +154,7 @@ useKeys({ Enter: go })
       </label>
     </p>
   </div>
-  <p class="mt-2 min-h-6 text-[15px]" aria-live="polite">
+  <p class="mt-2 min-h-6 text-[0.9375rem]" aria-live="polite">
     <template v-if="at === 'before'">
       <template v-if="again">Started again: {{ again }}. Weigh anew. </template>
       <template v-else-if="offered">
@@ -166,7 +171,7 @@ useKeys({ Enter: go })
     <template v-else>The pump stands, the last drop has fallen: type what the balance shows.</template>
   </p>
   <slot />
-  <div class="mt-2 flex flex-wrap items-center gap-3">
+  <ThumbBar class="mt-2">
     <button class="btn btn-main" :disabled="sending || !!point.missing" @click="go">
       {{ at === 'before' ? 'Start the time' : at === 'running' ? 'Stop the time' : 'Record the stage' }}
       <kbd>Enter</kbd>
@@ -174,7 +179,7 @@ useKeys({ Enter: go })
     <button v-if="at !== 'before'" class="btn" @click="asking = true">Disturbed: start again …</button>
     <button v-else-if="again" class="btn" @click="again = ''">Leave it running</button>
     <slot name="more" />
-  </div>
+  </ThumbBar>
   <AskDialog
     v-if="asking"
     :title="`Start ${measure.title} ${point.label} again`"

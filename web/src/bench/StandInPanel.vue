@@ -45,7 +45,7 @@ async function toggle(fault: { code: string; word: string; on?: boolean }) {
     class="mt-4 border border-dashed border-ink-2 px-3 py-2 text-sm"
     @toggle="open = ($event.target as HTMLDetailsElement).open"
   >
-    <summary class="min-h-10 cursor-pointer py-2 font-semibold">Simulated device: its own controls and faults</summary>
+    <summary class="min-h-11 cursor-pointer py-2 font-semibold">Simulated device: its own controls and faults</summary>
     <div v-for="k in controls?.keys" :key="k.code" class="mt-2 flex flex-wrap items-center gap-2">
       <span class="min-w-24">{{ k.word }}</span>
       <select v-if="k.code === 'TABLE'" v-model="entry" class="field max-w-52" aria-label="entry of the table">

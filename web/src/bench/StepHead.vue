@@ -6,7 +6,7 @@ defineProps<{ title: string; do?: string; caution?: string; symptom?: string }>(
 <template>
   <div>
     <h2 class="text-2xl">{{ title }}</h2>
-    <p v-if="$props.do" class="mt-2 max-w-[62ch] text-[17px]">{{ $props.do }}</p>
+    <p v-if="$props.do" class="mt-2 max-w-[62ch] text-[1.0625rem]">{{ $props.do }}</p>
     <p v-if="symptom" class="mt-2 max-w-[62ch] text-ink-2">
       <span class="font-semibold">If it is not right:</span> {{ symptom }}
     </p>

@@ -36,7 +36,7 @@ const at = (speed: number) => (Math.log(Math.max(0.2, Math.min(15, speed)) / 0.2
 <template>
   <div>
     <div class="h-32"><LiveTrace :trace="trace" :label="label" /></div>
-    <div class="grid grid-cols-[1fr_auto] items-center gap-5 border-t border-line px-3 py-3">
+    <div class="grid sm:grid-cols-[1fr_auto] items-center gap-5 border-t border-line px-3 py-3">
       <div>
         <p class="flex items-baseline justify-between">
           <span class="text-lg font-semibold">{{ injected ? 'Injected' : 'Withdrawn' }} strokes</span>
@@ -66,7 +66,7 @@ const at = (speed: number) => (Math.log(Math.max(0.2, Math.min(15, speed)) / 0.2
         </svg>
       </div>
       <div class="text-center" aria-live="polite">
-        <p class="num text-[34px] leading-none">{{ Math.min(counted, wanted) }}/{{ wanted }}</p>
+        <p class="num text-[2.125rem] leading-none">{{ Math.min(counted, wanted) }}/{{ wanted }}</p>
         <p class="mt-1 flex items-center justify-center gap-2 text-sm text-ink-2">
           <svg width="36" height="36" viewBox="0 0 36 36" role="img" aria-label="pause">
             <circle cx="18" cy="18" r="15" fill="none" stroke="var(--line)" stroke-width="4" />

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import SkipStep from './SkipStep.vue'
 import TimerRing from '../components/TimerRing.vue'
@@ -54,7 +55,7 @@ useKeys({ Enter: start })
       Everything that can be done before it ends is done. Another run can go on meanwhile: see the dock.
     </p>
     <slot />
-    <div class="mt-5 flex gap-3">
+    <ThumbBar class="mt-5">
       <button v-if="!step.timer" class="btn btn-main" :disabled="sending" @click="start">
         Start the timer <kbd>Enter</kbd>
       </button>
@@ -62,6 +63,6 @@ useKeys({ Enter: start })
         Cut it short … <kbd>T</kbd>
       </button>
       <SkipStep v-if="!step.timer" :step="step" />
-    </div>
+    </ThumbBar>
   </div>
 </template>

@@ -24,7 +24,7 @@ function summary(s: Step): string {
 </script>
 
 <template>
-  <nav ref="rail" class="relative min-h-0 overflow-auto border-r border-line py-4" aria-label="Way">
+  <nav ref="rail" class="relative min-h-0 overflow-auto border-line py-4 xl:border-r" aria-label="Way">
     <div class="px-4 pb-3">
       <h1 class="text-xl">
         <RouterLink
@@ -41,7 +41,7 @@ function summary(s: Step): string {
     <ol class="relative before:absolute before:top-3 before:bottom-4 before:left-[16px] before:w-px before:bg-line">
       <li v-for="s in run.steps" :key="s.id">
         <button
-          class="relative block min-h-10 w-full py-1.5 pr-3 pl-9 text-left hover:bg-brass-wash"
+          class="relative block min-h-11 w-full py-1.5 pr-3 pl-9 text-left hover:bg-brass-wash"
           :class="[
             s.id === at && 'bg-brass-wash font-semibold shadow-[inset_4px_0_var(--brass)]',
             s.done && s.id !== at && 'text-ink-2',

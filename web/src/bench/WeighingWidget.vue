@@ -22,7 +22,7 @@ const line = (of: 'max' | 'min') => rows.value.map((r, i) => `${x(i)},${y(r[of])
 </script>
 
 <template>
-  <div class="grid grid-cols-[minmax(0,1fr)_240px]">
+  <div class="grid md:grid-cols-[minmax(0,1fr)_240px]">
     <div class="h-44 border-r border-line"><LiveTrace :trace="trace" :label="label" /></div>
     <figure class="px-2 py-1">
       <svg viewBox="0 0 200 120" class="w-full" role="img" aria-label="mean flow error by window">

@@ -4,11 +4,19 @@ const said = new Map<string, string>()
 </script>
 
 <script setup lang="ts">
+import HoldButton from './HoldButton.vue'
 import { computed, ref } from 'vue'
 import DialogShell from './DialogShell.vue'
 
-/** Asks for a sentence: a reason, a note. */
-const props = defineProps<{ title: string; hint?: string; label: string; action: string; suggestions?: string[] }>()
+/** Asks for a sentence: a reason, a note. What is grave is held by a finger, not tapped. */
+const props = defineProps<{
+  title: string
+  hint?: string
+  label: string
+  action: string
+  suggestions?: string[]
+  grave?: boolean
+}>()
 const emit = defineEmits<{ done: [text: string]; close: [] }>()
 const text = ref('')
 const field = ref<HTMLTextAreaElement | null>(null)
@@ -47,14 +55,15 @@ function choose(suggestion: string) {
           v-for="s in offered"
           :key="s"
           type="button"
-          class="min-h-10 border border-line px-3 text-left text-sm hover:bg-brass-wash"
+          class="min-h-11 border border-line px-3 text-left text-sm hover:bg-brass-wash"
           @click="choose(s)"
         >
           {{ s }}
         </button>
       </div>
       <div class="mt-4 flex gap-3">
-        <button type="submit" class="btn btn-main">{{ action }} <kbd>Enter</kbd></button>
+        <HoldButton v-if="grave" class="btn-main" @press="submit">{{ action }}</HoldButton>
+        <button v-else type="submit" class="btn btn-main">{{ action }} <kbd>Enter</kbd></button>
         <button type="button" class="btn" @click="emit('close')">Back <kbd>Esc</kbd></button>
       </div>
     </form>

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { Dialog, DialogPanel, DialogTitle } from '@headlessui/vue'
 
-/** A dialog over the page: in its middle, or as a sheet at its side. */
+/** A dialog over the page: in its middle, as a sheet at its side, or as a drawer from below. */
 defineProps<{
   title: string
   hint?: string
   wide?: 'narrow' | 'wide'
   side?: boolean
+  drawer?: boolean
   initialFocus?: HTMLElement | null
 }>()
 defineEmits<{ close: [] }>()
@@ -16,12 +17,19 @@ const widths = { narrow: 'max-w-md', wide: 'max-w-4xl' }
 <template>
   <Dialog :open="true" :initial-focus="initialFocus" class="relative z-20" @close="$emit('close')">
     <div class="fixed inset-0 bg-ink/40" aria-hidden="true"></div>
-    <div :class="side ? 'fixed inset-0 flex justify-end' : 'fixed inset-0 grid place-items-center overflow-auto p-4'">
+    <div
+      class="fixed inset-0"
+      :class="side ? 'flex justify-end' : drawer ? 'flex items-end' : 'grid place-items-center overflow-auto sm:p-4'"
+    >
       <DialogPanel
-        class="w-full bg-sheet p-5"
+        class="w-full min-w-0 bg-sheet p-4 sm:p-5"
         :class="[
-          side ? 'h-full overflow-auto border-l-2 border-ink' : 'border-2 border-ink',
-          wide ? widths[wide] : 'max-w-2xl',
+          side
+            ? 'h-full overflow-auto border-l-2 border-ink'
+            : drawer
+              ? 'max-h-[85dvh] overflow-auto border-t-2 border-ink'
+              : 'border-2 border-ink',
+          drawer ? '' : wide ? widths[wide] : 'max-w-2xl',
         ]"
       >
         <DialogTitle class="text-xl">{{ title }}</DialogTitle>

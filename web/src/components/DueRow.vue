@@ -10,24 +10,24 @@ defineEmits<{ start: [] }>()
 </script>
 
 <template>
-  <li class="flex items-center gap-4 py-2">
+  <li class="flex flex-wrap items-center gap-x-4 gap-y-1 py-2 sm:flex-nowrap">
     <RouterLink :to="{ name: 'device', params: { id: due.tag } }" class="num w-24 shrink-0 font-medium underline">
       {{ due.tag }}
     </RouterLink>
-    <span class="min-w-0 grow">
-      <span class="block truncate"
+    <span class="min-w-0 grow max-sm:order-1 max-sm:basis-3/5">
+      <span class="block xl:truncate"
         >{{ due.device }} <span class="text-ink-2">· {{ due.title }}</span></span
       >
-      <span class="block truncate text-sm text-ink-2">
+      <span class="block text-sm xl:truncate text-ink-2">
         {{ due.place }}, {{ due.site
         }}<template v-if="due.stop || due.state === 'in doubt'"> · <StateMark :stands="due" /></template>
       </span>
     </span>
-    <span class="w-32 shrink-0 text-right" :class="due.days < 0 && 'font-semibold text-vermilion'">
+    <span class="shrink-0 text-right max-sm:ml-auto sm:w-32" :class="due.days < 0 && 'font-semibold text-vermilion'">
       {{ dueWords(due.days) }}
     </span>
     <RiskMark :risk="due.risk" class="shrink-0" />
-    <span class="w-28 shrink-0 text-right">
+    <span class="shrink-0 text-right max-sm:order-2 sm:w-28">
       <RouterLink v-if="due.run" class="btn" :to="{ name: 'run', params: { id: due.run } }">Resume</RouterLink>
       <button v-else-if="due.procedure && mayStart" class="btn" :disabled="starting" @click="$emit('start')">
         Start

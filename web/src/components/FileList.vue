@@ -61,7 +61,7 @@ const shown = computed(() => data.value?.files ?? [])
     <ul class="rows">
       <li v-for="f in shown" :key="f.id" class="flex items-center gap-3 py-1">
         <div class="min-w-0 grow">
-          <a class="block min-h-10 content-center truncate underline" :href="`/api/files/${f.id}`" target="_blank">{{
+          <a class="block min-h-11 content-center truncate underline" :href="`/api/files/${f.id}`" target="_blank">{{
             f.name
           }}</a>
           <p class="text-sm text-ink-2">{{ f.size }} · {{ localDay(f.at) }} · {{ f.by }}</p>

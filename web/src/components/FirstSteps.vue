@@ -41,11 +41,11 @@ const to = (s: Step) => (s.view ? { name: s.view } : { name: 'house', params: { 
       </li>
     </ul>
     <details v-if="settled.length" class="mt-1">
-      <summary class="flex min-h-10 cursor-pointer items-center text-ink-2">{{ settled.length }} settled</summary>
+      <summary class="flex min-h-11 cursor-pointer items-center text-ink-2">{{ settled.length }} settled</summary>
       <ul class="rows">
-        <li v-for="s in settled" :key="s.id" class="flex min-h-10 flex-wrap items-center gap-x-4 text-ink-2">
+        <li v-for="s in settled" :key="s.id" class="flex min-h-11 flex-wrap items-center gap-x-4 text-ink-2">
           <span class="grow">{{ s.state === 'done' ? '●' : '–' }} {{ s.words }}</span>
-          <button v-if="s.state === 'without'" class="min-h-10 underline" :disabled="sending" @click="set(s, false)">
+          <button v-if="s.state === 'without'" class="min-h-11 underline" :disabled="sending" @click="set(s, false)">
             Open it again
           </button>
         </li>

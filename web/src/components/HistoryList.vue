@@ -56,7 +56,7 @@ const time = (at: string) => new Date(at).toLocaleTimeString('en-GB', { hour: '2
 
 <template>
   <details class="mt-4" @toggle="open = ($event.target as HTMLDetailsElement).open">
-    <summary class="min-h-10 cursor-pointer py-2 text-ink-2">{{ title ?? 'History: who changed what' }}</summary>
+    <summary class="min-h-11 cursor-pointer py-2 text-ink-2">{{ title ?? 'History: who changed what' }}</summary>
     <QueryState v-if="open && !data" what="history" :error="error" @again="refetch" />
     <p v-else-if="data && !data.length" class="py-2 text-ink-2">Nothing was changed yet.</p>
     <ul v-else class="rows text-sm">

@@ -17,7 +17,7 @@ const keys = [
 
 <template>
   <DialogShell title="Keys" wide="narrow" @close="$emit('close')">
-    <dl class="mt-3 grid grid-cols-[110px_1fr] gap-y-2">
+    <dl class="mt-3 grid sm:grid-cols-[110px_1fr] gap-y-2">
       <template v-for="[key, what] in keys" :key="key">
         <dt>
           <kbd>{{ key }}</kbd>

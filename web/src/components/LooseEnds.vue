@@ -17,7 +17,7 @@ useKeys({ l: () => (open.value = true) })
 
 <template>
   <button
-    class="flex min-h-10 items-center gap-2 font-semibold"
+    class="flex min-h-11 min-w-11 items-center justify-center gap-2 font-semibold"
     :class="ends.length ? 'text-brass' : 'text-ink-2'"
     @click="open = true"
   >
@@ -32,8 +32,11 @@ useKeys({ l: () => (open.value = true) })
     >
       <path :d="ends.length ? 'M2 14c6 0 4-9 9-9s3 7 0 7-3-4 1-4 6 2 6 2' : 'M2 10h16'" />
     </svg>
-    <span v-if="ends.length">{{ ends.length }} loose · {{ longest }}</span>
-    <span v-else class="font-normal">no loose ends</span>
+    <span v-if="ends.length"
+      ><span class="max-sm:sr-only">{{ ends.length }} loose · {{ longest }}</span
+      ><span class="sm:hidden" aria-hidden="true">{{ ends.length }}</span></span
+    >
+    <span v-else class="font-normal max-sm:sr-only">no loose ends</span>
   </button>
   <DialogShell
     v-if="open"

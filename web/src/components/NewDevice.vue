@@ -54,7 +54,7 @@ async function save() {
 
 <template>
   <FormDialog title="Enter a device" action="Enter it" :problem="problem" @save="save" @close="emit('close')">
-    <div class="grid grid-cols-2 gap-4">
+    <div class="grid sm:grid-cols-2 gap-4">
       <label v-for="f in fields" :key="f.key">
         <span class="label">{{ f.label }}</span>
         <input v-model="device[f.key]" class="field" :required="f.required" :name="f.key" />
@@ -75,7 +75,7 @@ async function save() {
           <option value="measure-only">never: measure only</option>
         </select>
       </label>
-      <label v-if="device.family === 'patient-scale'" class="col-span-2 flex min-h-10 items-center gap-3">
+      <label v-if="device.family === 'patient-scale'" class="col-span-2 flex min-h-11 items-center gap-3">
         <input v-model="pounds" type="checkbox" name="pounds" class="size-5 accent-ink" />
         It shows pounds. A scale that gives a dose is locked to kg: mixed units kill.
       </label>
@@ -83,7 +83,7 @@ async function save() {
         <span class="label">Risk, 1 (low) to 5</span>
         <input v-model.number="device.risk" type="number" name="risk" min="1" max="5" class="field num" />
       </label>
-      <label class="col-span-2 flex min-h-10 items-start gap-3">
+      <label class="col-span-2 flex min-h-11 items-start gap-3">
         <input v-model="device.in_use" type="checkbox" name="in_use" class="mt-1 size-5 shrink-0 accent-ink" />
         <span
           >It is in use already, and was accepted before.

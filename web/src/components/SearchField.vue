@@ -15,6 +15,7 @@ import { queries } from '../api/queries'
  * Only what was found for the words as they stand can be chosen: who types a tag and Enter
  * faster than the answer comes gets that device, never the first of an older list.
  */
+const emit = defineEmits<{ leave: [] }>()
 const router = useRouter()
 const text = ref('')
 const search = refDebounced(text, 120)
@@ -61,17 +62,27 @@ useScanner(async (code) => {
       : 'The server does not answer: scan again.'
 })
 watch([text, () => router.currentRoute.value.fullPath], () => (unknown.value = ''))
+function leave() {
+  text.value = ''
+  emit('leave')
+}
 useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus() })
 </script>
 
 <template>
-  <Combobox :model-value="null" nullable as="div" class="relative w-44 focus-within:w-60" @update:model-value="open">
+  <Combobox
+    :model-value="null"
+    nullable
+    as="div"
+    class="relative sm:w-44 sm:focus-within:w-60"
+    @update:model-value="open"
+  >
     <div
       class="flex items-center border-[1.5px] border-ink-2 bg-sheet focus-within:outline-3 focus-within:outline-brass"
     >
       <ComboboxInput
         id="search"
-        class="min-h-10 w-full bg-transparent px-3 focus-visible:outline-none placeholder:text-ink-2"
+        class="min-h-11 w-full bg-transparent px-3 focus-visible:outline-none placeholder:text-ink-2"
         placeholder="Tag, serial, place"
         aria-label="Search devices"
         autocomplete="off"
@@ -80,17 +91,18 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
         @change="text = ($event.target as HTMLInputElement).value"
       />
       <kbd class="mr-2">/</kbd>
+      <button type="button" class="min-h-11 min-w-11 px-2 sm:hidden" @click="leave">Close</button>
     </div>
     <p
       v-if="unknown"
-      class="absolute right-0 z-30 mt-1 w-[420px] border-2 border-ink bg-vermilion-wash px-3 py-2"
+      class="absolute right-0 z-30 mt-1 w-[min(420px,100vw)] border-2 border-ink bg-vermilion-wash px-3 py-2"
       role="alert"
     >
       {{ unknown }} <button type="button" class="underline" @click="unknown = ''">Good</button>
     </p>
     <ComboboxOptions
       v-if="search.trim()"
-      class="absolute right-0 z-30 mt-1 max-h-[60vh] w-[420px] overflow-auto border-2 border-ink bg-sheet"
+      class="absolute right-0 z-30 mt-1 max-h-[60dvh] w-[min(420px,100vw)] overflow-auto border-2 border-ink bg-sheet"
     >
       <ComboboxOption v-for="asset in hits" :key="asset.id" v-slot="{ active }" :value="asset" as="template">
         <li class="flex cursor-pointer gap-3 border-b border-line px-3 py-2" :class="active && 'bg-brass-wash'">

@@ -11,8 +11,8 @@ const most = computed(() => Math.max(1, ...props.weeks.map((w) => w.due)))
 <template>
   <div>
     <p id="weeks-ahead" class="label">Due in the week from</p>
-    <ol class="flex items-end gap-2" aria-labelledby="weeks-ahead">
-      <li v-for="w in weeks" :key="w.monday" class="w-12 text-center">
+    <ol class="flex items-end gap-1 sm:gap-2" aria-labelledby="weeks-ahead">
+      <li v-for="w in weeks" :key="w.monday" class="min-w-0 grow text-center sm:w-12">
         <span class="num block text-sm">{{ w.due.toLocaleString('en') }}</span>
         <span class="flex h-8 items-end border-b border-ink" aria-hidden="true">
           <span class="w-full bg-brass" :style="{ height: `${Math.ceil((100 * w.due) / most)}%` }"></span>

@@ -6,6 +6,7 @@ import * as outbox from './outbox'
 import { serverTime } from './useClock'
 import { useSend } from './useSend'
 import { useSession } from './useSession'
+import { tone } from './useTone'
 
 export type Order = Omit<Command, 'id' | 'expect' | 'given_at'>
 
@@ -107,6 +108,7 @@ export function useRun(id: Ref<string>) {
       return true
     }
     refused.value = order
+    tone('refused')
     if (problem.value?.code === 'stale') await refresh('run')
     if (problem.value?.status === 401) await refresh('session')
     return false

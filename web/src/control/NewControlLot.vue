@@ -54,7 +54,7 @@ async function save() {
     @save="save"
     @close="emit('close')"
   >
-    <div class="grid grid-cols-2 gap-4">
+    <div class="grid sm:grid-cols-2 gap-4">
       <label class="block"
         ><span class="label">Level</span>
         <select v-model.number="form.level" name="level" class="field">

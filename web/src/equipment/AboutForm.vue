@@ -44,7 +44,7 @@ async function save() {
     @save="save"
     @close="emit('close')"
   >
-    <div class="grid grid-cols-2 gap-4">
+    <div class="grid sm:grid-cols-2 gap-4">
       <label
         ><span class="label">Version of its software</span><input v-model="form.software" class="field" name="software"
       /></label>

@@ -53,7 +53,7 @@ function choices(a: Activity) {
       <span class="mt-1 flex flex-wrap items-center gap-2">
         <button
           v-if="begins && a.procedure && a.maintains"
-          class="min-h-10 border border-petrol px-3 text-sm font-semibold text-petrol hover:bg-petrol-wash"
+          class="min-h-11 border border-petrol px-3 text-sm font-semibold text-petrol hover:bg-petrol-wash"
           :disabled="busy"
           @click="emit('begin', a.procedure)"
         >
@@ -61,14 +61,14 @@ function choices(a: Activity) {
         </button>
         <RouterLink
           v-if="a.procedure && a.due_on && !a.maintains"
-          class="inline-flex min-h-10 items-center border border-line px-3 text-sm hover:bg-brass-wash"
+          class="inline-flex min-h-11 items-center border border-line px-3 text-sm hover:bg-brass-wash"
           :to="{ name: 'intervals', query: { activity: a.id } }"
           >How often …</RouterLink
         >
         <button
           v-for="c in choices(a)"
           :key="c.kind"
-          class="min-h-10 border border-line px-3 text-sm hover:bg-brass-wash"
+          class="min-h-11 border border-line px-3 text-sm hover:bg-brass-wash"
           @click="changing = { activity: a, kind: c.kind }"
         >
           {{ c.words }} …

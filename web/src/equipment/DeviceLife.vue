@@ -230,7 +230,7 @@ const gone = computed(() => props.device.state === 'retired')
       <div class="space-y-4">
         <fieldset v-if="doing === 'judge'">
           <legend class="label">What it was: {{ judging?.what }}</legend>
-          <label v-for="o in outcomes" :key="o.id" class="flex min-h-10 items-center gap-3">
+          <label v-for="o in outcomes" :key="o.id" class="flex min-h-11 items-center gap-3">
             <input
               v-model="form.outcome"
               type="radio"
@@ -242,7 +242,7 @@ const gone = computed(() => props.device.state === 'retired')
             {{ o.words }}
           </label>
         </fieldset>
-        <div v-if="doing === 'correct'" class="grid grid-cols-2 gap-4">
+        <div v-if="doing === 'correct'" class="grid sm:grid-cols-2 gap-4">
           <label v-for="f in fields" :key="f.key">
             <span class="label">{{ f.label }}</span>
             <input v-model="plate[f.key]" class="field" :name="f.key" />
@@ -256,18 +256,18 @@ const gone = computed(() => props.device.state === 'retired')
           <span class="label">Tag of the entry that stays</span>
           <input v-model="form.stays" class="field num" name="stays" maxlength="40" />
         </label>
-        <div v-if="doing === 'move'" class="grid grid-cols-2 gap-4">
+        <div v-if="doing === 'move'" class="grid sm:grid-cols-2 gap-4">
           <label><span class="label">Site</span><input v-model="form.site" class="field" name="site" /></label>
           <label><span class="label">Place</span><input v-model="form.place" class="field" name="place" /></label>
         </div>
-        <div v-if="doing === 'lend'" class="grid grid-cols-2 gap-4">
+        <div v-if="doing === 'lend'" class="grid sm:grid-cols-2 gap-4">
           <label><span class="label">Who has it</span><input v-model="form.whom" class="field" name="whom" /></label>
           <label
             ><span class="label">Due back (if known)</span
             ><input v-model="form.until" type="date" class="field num" name="until"
           /></label>
         </div>
-        <label v-if="doing === 'back'" class="flex min-h-10 items-start gap-3">
+        <label v-if="doing === 'back'" class="flex min-h-11 items-start gap-3">
           <input v-model="form.opened" type="checkbox" name="opened" class="mt-1 size-5 shrink-0 accent-ink" />
           <span
             >It was repaired, opened or adjusted there.
@@ -280,7 +280,7 @@ const gone = computed(() => props.device.state === 'retired')
           <span class="label">{{ dialog.text }}</span>
           <textarea v-model="form.text" name="text" rows="2" class="field" maxlength="400"></textarea>
         </label>
-        <div v-if="doing === 'fault'" class="grid grid-cols-2 gap-4">
+        <div v-if="doing === 'fault'" class="grid sm:grid-cols-2 gap-4">
           <label>
             <span class="label">Who noticed it (empty: you)</span>
             <input v-model="form.reporter" class="field" name="reporter" />
@@ -290,7 +290,7 @@ const gone = computed(() => props.device.state === 'retired')
             <input v-model="form.since" type="date" class="field num" name="since" />
           </label>
         </div>
-        <div v-if="doing === 'judge'" class="grid grid-cols-2 gap-4">
+        <div v-if="doing === 'judge'" class="grid sm:grid-cols-2 gap-4">
           <label>
             <span class="label">Parts, with their numbers</span>
             <input v-model="form.parts" class="field" name="parts" />

@@ -44,7 +44,7 @@ async function save() {
   >
     <fieldset>
       <legend class="label">What</legend>
-      <label v-for="k in kinds" :key="k.id" class="flex min-h-10 items-center gap-3">
+      <label v-for="k in kinds" :key="k.id" class="flex min-h-11 items-center gap-3">
         <input v-model="form.kind" type="radio" name="kind" :value="k.id" class="size-5 accent-ink" /> {{ k.words }}
       </label>
     </fieldset>

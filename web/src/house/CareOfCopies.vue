@@ -33,7 +33,7 @@ async function take() {
       <p v-for="w in care.warnings" :key="w" class="mt-2 border-l-4 border-brass bg-brass-wash px-3 py-2">
         {{ w }}
       </p>
-      <dl class="mt-2 grid grid-cols-[auto_1fr] gap-x-6 gap-y-1">
+      <dl class="mt-2 grid sm:grid-cols-[auto_1fr] gap-x-6 gap-y-1">
         <template v-if="care.backups">
           <dt class="text-ink-2">Last copy by itself</dt>
           <dd v-if="care.backups.last">

@@ -80,7 +80,7 @@ async function end(reason: string) {
           <td class="py-2">
             <button
               v-if="c.holds && can('name who may do what alone')"
-              class="min-h-10 underline"
+              class="min-h-11 underline"
               @click="ending = c.id"
             >
               Take it back …

@@ -97,7 +97,7 @@ const save = () => {
       </div>
       <div>
         <SectionTitle>Sites, and when they can be reached</SectionTitle>
-        <DataTable :columns="['site', 'height, m', 'way, min', 'on', 'there from', 'until', 'why']">
+        <DataTable wide :columns="['site', 'height, m', 'way, min', 'on', 'there from', 'until', 'why']">
           <tr v-for="(s, n) in day.value.sites" :key="s.name">
             <th scope="row" class="min-w-44 py-2 pr-3 font-semibold">{{ s.name }}</th>
             <td>
@@ -122,19 +122,21 @@ const save = () => {
                 :aria-label="`Way to ${s.name} in minutes`"
               />
             </td>
-            <td class="py-1 pr-3 whitespace-nowrap">
-              <button
-                v-for="(w, i) in weekdays"
-                :key="w"
-                type="button"
-                class="size-10 border text-sm"
-                :class="reached(s, i + 1) ? 'border-ink bg-petrol-wash font-semibold' : 'border-line text-ink-2'"
-                :aria-pressed="reached(s, i + 1)"
-                :aria-label="`${s.name} on ${w}`"
-                @click="weekday(s, i + 1)"
+            <td class="py-1 pr-3">
+              <span class="inline-flex flex-wrap"
+                ><button
+                  v-for="(w, i) in weekdays"
+                  :key="w"
+                  type="button"
+                  class="size-11 border text-sm"
+                  :class="reached(s, i + 1) ? 'border-ink bg-petrol-wash font-semibold' : 'border-line text-ink-2'"
+                  :aria-pressed="reached(s, i + 1)"
+                  :aria-label="`${s.name} on ${w}`"
+                  @click="weekday(s, i + 1)"
+                >
+                  {{ w }}
+                </button></span
               >
-                {{ w }}
-              </button>
             </td>
             <td class="py-1 pr-3">
               <ClockField

@@ -44,9 +44,9 @@ async function save() {
     <FormOutcome :saved="saved" :problem="problem" />
     <p v-if="!can('set intervals')" class="mb-3 text-ink-2">A lead changes intervals; prices, a lead or a manager.</p>
     <div class="grid gap-8">
-      <fieldset :disabled="!can('set intervals')">
+      <fieldset class="min-w-0" :disabled="!can('set intervals')">
         <SectionTitle>Intervals</SectionTitle>
-        <table class="mt-2 text-left">
+        <table class="max-sm:stacked mt-2 text-left">
           <thead class="text-sm text-ink-2">
             <tr>
               <th class="pr-6 font-normal">by risk</th>
@@ -58,7 +58,7 @@ async function save() {
           <tbody>
             <tr>
               <th scope="row" class="py-2 pr-6 font-normal">inside its limits at the end of the interval, share</th>
-              <td v-for="n in 5" :key="n" class="px-2">
+              <td v-for="n in 5" :key="n" class="px-2" :data-column="`risk ${n}`">
                 <input
                   v-model.number="form.intervals.targets[n - 1]"
                   type="number"
@@ -73,7 +73,7 @@ async function save() {
             </tr>
             <tr>
               <th scope="row" class="py-2 pr-6 font-normal">no longer than, days</th>
-              <td v-for="n in 5" :key="n" class="px-2">
+              <td v-for="n in 5" :key="n" class="px-2" :data-column="`risk ${n}`">
                 <input
                   v-model.number="form.intervals.ceilings[n - 1]"
                   type="number"
@@ -97,7 +97,7 @@ async function save() {
           What a rule or a maker binds stays a ceiling, whatever stands here. A person accepts every interval.
         </p>
       </fieldset>
-      <fieldset :disabled="!can('set prices')">
+      <fieldset class="min-w-0" :disabled="!can('set prices')">
         <SectionTitle>Prices the reports reckon with</SectionTitle>
         <div class="mt-2 grid gap-4 sm:grid-cols-4">
           <label

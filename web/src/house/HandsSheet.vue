@@ -6,6 +6,7 @@ import { api } from '../api/client'
 import { pedal } from '../composables/useKeys'
 import { learn, learning, manner, modifiers } from '../composables/useScanner'
 import { useSession } from '../composables/useSession'
+import { sounds, tone, toneMarks } from '../composables/useTone'
 import { useHouse } from './useHouse'
 
 /** How scanner and pedal of this browser type, and what the code on a label says. */
@@ -19,6 +20,13 @@ const keep = () =>
     'Kept. Labels printed from now on carry it.',
   )
 
+/** What each sound says. */
+const said = {
+  taken: 'A reading is taken',
+  refused: 'Something was not recorded',
+  timer: 'A timer is over',
+  hand: 'A hand is needed',
+}
 /** A scan that is listened to: the times of its keys, and what it ended with. */
 const listening = ref<'scan' | 'pedal'>()
 const heard = ref('')
@@ -88,6 +96,19 @@ onBeforeUnmount(() => learning())
         </button>
         <button v-if="pedal" class="btn btn-quiet" @click="pedal = ''">None</button>
       </p>
+    </div>
+    <div>
+      <SectionTitle>Sounds, and trembling where the device can</SectionTitle>
+      <label class="mt-2 flex min-h-11 items-center gap-3">
+        <input v-model="sounds" type="checkbox" name="sounds" class="size-5" />
+        In this browser
+      </label>
+      <ul v-if="sounds" class="rows">
+        <li v-for="m in toneMarks" :key="m" class="flex items-center justify-between gap-4 py-1">
+          {{ said[m] }}
+          <button class="btn btn-small px-3" :aria-label="`Hear: ${said[m]}`" @click="tone(m)">Hear it</button>
+        </li>
+      </ul>
     </div>
     <form @submit.prevent="keep">
       <SectionTitle>Codes on labels</SectionTitle>

@@ -77,7 +77,7 @@ const shown = computed(() => new Set(props.state.changes.map((c) => c.line)).siz
         </li>
       </ul>
       <p class="mt-2 text-sm">
-        <a class="inline-flex min-h-10 items-center underline" :href="`/api/imports/${state.id}/refused.csv`"
+        <a class="inline-flex min-h-11 items-center underline" :href="`/api/imports/${state.id}/refused.csv`"
           >The {{ state.count }} refused {{ rows(state.count) }} as a list</a
         >
         <span class="text-ink-2">

@@ -94,7 +94,7 @@ const lists = [
         comes in whole.
       </p>
       <div class="mt-2 flex flex-wrap gap-x-4" role="group" aria-label="What">
-        <label v-for="k in kinds" :key="k.id" class="flex min-h-10 items-center gap-2"
+        <label v-for="k in kinds" :key="k.id" class="flex min-h-11 items-center gap-2"
           ><input v-model="kind" type="radio" :value="k.id" class="size-5 accent-ink" />{{ k.words }}</label
         >
       </div>
@@ -112,7 +112,7 @@ const lists = [
             <option v-for="f in forms" :key="f.id" :value="f.id">{{ f.words }}</option>
           </select>
         </label>
-        <label v-if="kind === 'assets'" class="flex min-h-10 items-center gap-2"
+        <label v-if="kind === 'assets'" class="flex min-h-11 items-center gap-2"
           ><input v-model="update" type="checkbox" class="size-5 accent-ink" />Change devices that are in the
           register</label
         >
@@ -133,7 +133,7 @@ const lists = [
           <a
             v-for="format in ['csv', 'xlsx', 'json']"
             :key="format"
-            class="inline-flex min-h-10 min-w-14 items-center justify-center underline"
+            class="inline-flex min-h-11 min-w-14 items-center justify-center underline"
             :href="`/api/lists/${l.id}?format=${format}`"
             :aria-label="`${l.words} as ${format.toUpperCase()}`"
             >{{ format.toUpperCase() }}</a

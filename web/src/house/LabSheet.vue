@@ -49,7 +49,7 @@ const save = () =>
         ><span class="label">Name, as it stands on certificates</span
         ><input v-model="lab.value.name" name="name" class="field"
       /></label>
-      <div class="grid grid-cols-[1fr_180px] gap-4">
+      <div class="grid sm:grid-cols-[1fr_180px] gap-4">
         <label class="block"
           ><span class="label">Decision rule</span>
           <select v-model="lab.value.rule.kind" name="rule" class="field">
@@ -71,7 +71,7 @@ const save = () =>
             class="field num"
         /></label>
       </div>
-      <div class="grid grid-cols-[1fr_180px_180px] gap-4">
+      <div class="grid sm:grid-cols-[1fr_180px_180px] gap-4">
         <label class="block"
           ><span class="label">Adjustment</span>
           <select v-model="lab.value.policy.school" name="policy" class="field">
@@ -100,7 +100,7 @@ const save = () =>
           <option v-for="r in reviews" :key="r">{{ r }}</option>
         </select></label
       >
-      <div class="grid grid-cols-[180px_180px_1fr] gap-4">
+      <div class="grid sm:grid-cols-[180px_180px_1fr] gap-4">
         <label class="block"
           ><span class="label">Room temperature in</span>
           <select v-model="lab.value.room!.temperature" name="temperature" class="field">
@@ -127,7 +127,7 @@ const save = () =>
       </div>
       <div>
         <span class="label">Whose tolerances decide, where a procedure knows several</span>
-        <label v-for="s in data.schools" :key="s" class="flex min-h-10 items-center gap-3">
+        <label v-for="s in data.schools" :key="s" class="flex min-h-11 items-center gap-3">
           <input
             type="checkbox"
             class="size-5 accent-ink"

@@ -53,7 +53,7 @@ const print = () => window.print()
       <a
         v-for="format in ['csv', 'xlsx', 'json']"
         :key="format"
-        class="inline-flex min-h-10 min-w-14 items-center justify-center underline"
+        class="inline-flex min-h-11 min-w-14 items-center justify-center underline"
         :href="`/api/house/people-list?format=${format}`"
         :aria-label="`People as ${format.toUpperCase()}`"
         >{{ format.toUpperCase() }}</a

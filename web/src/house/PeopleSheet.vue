@@ -67,7 +67,7 @@ async function reset(p: House['people'][number]) {
         <td class="flex flex-wrap gap-x-4 py-2">
           <button
             v-if="can('keep people') && p.id !== person?.id"
-            class="min-h-10 underline"
+            class="min-h-11 underline"
             :aria-label="`Change ${p.name}`"
             @click="changing = p"
           >
@@ -75,7 +75,7 @@ async function reset(p: House['people'][number]) {
           </button>
           <button
             v-if="can('keep people') && p.active && p.id !== person?.id && p.by !== 'directory'"
-            class="min-h-10 underline"
+            class="min-h-11 underline"
             @click="resetting = p"
           >
             Forgotten password …

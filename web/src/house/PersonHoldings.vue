@@ -14,7 +14,7 @@ const { data } = useQuery(queries.holdings(() => props.id))
     <b>{{ name }} still has in hand:</b>
     <ul>
       <li v-for="h in data" :key="h.words">
-        <RouterLink v-if="h.to && can('look')" :to="h.to" class="inline-flex min-h-10 items-center underline">{{
+        <RouterLink v-if="h.to && can('look')" :to="h.to" class="inline-flex min-h-11 items-center underline">{{
           h.words
         }}</RouterLink>
         <template v-else>{{ h.words }}</template>

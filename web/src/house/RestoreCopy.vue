@@ -69,7 +69,7 @@ async function restore() {
           ◆ Everything recorded since is then not in the record any more, only in the file that is kept. Runs under way
           go back to where the copy has them.
         </p>
-        <label class="mt-2 flex min-h-10 items-center gap-3"
+        <label class="mt-2 flex min-h-11 items-center gap-3"
           ><input v-model="sure" type="checkbox" name="sure" class="size-5 accent-ink" /> I have told those who are
           measuring</label
         >

@@ -93,10 +93,10 @@ const whose = (c: Contact) =>
           <span v-if="!can('keep who is told')" class="text-ink-2">by link</span>
           <span v-else-if="!c.link" class="text-ink-2">○ no link</span>
           <span v-else class="flex flex-wrap gap-x-4">
-            <button class="min-h-10 underline" @click="copyLink(c)">Copy the link</button>
+            <button class="min-h-11 underline" @click="copyLink(c)">Copy the link</button>
             <button
               v-if="data.mail && c.mail && data.address"
-              class="min-h-10 underline"
+              class="min-h-11 underline"
               @click="change(c, 'mail', `The link goes to ${c.mail}.`)"
             >
               Mail it
@@ -106,14 +106,14 @@ const whose = (c: Contact) =>
         <td class="py-2">
           <span v-if="can('keep who is told')" class="flex flex-wrap justify-end gap-x-4">
             <button
-              class="min-h-10 underline"
+              class="min-h-11 underline"
               :disabled="sending"
               @click="change(c, 'link', `${c.name} has a new link; an earlier one opens nothing any more.`)"
             >
               {{ c.link ? 'New link' : 'Make a link' }}
             </button>
-            <button class="min-h-10 underline" @click="editing = c">Change …</button>
-            <button class="min-h-10 underline" :disabled="sending" @click="ending = c">Tell no more …</button>
+            <button class="min-h-11 underline" @click="editing = c">Change …</button>
+            <button class="min-h-11 underline" :disabled="sending" @click="ending = c">Tell no more …</button>
           </span>
         </td>
       </tr>

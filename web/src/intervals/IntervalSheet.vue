@@ -81,7 +81,7 @@ async function accept() {
         {{ view.bound ? 'Nothing was found out yet: these are upper bounds.' : '' }} Computed from
         {{ view.records }} verifications, {{ view.out }} found out: an estimate.
       </p>
-      <div class="mt-2 grid grid-cols-3 gap-5 border-2 border-ink bg-sheet p-4">
+      <div class="mt-2 grid sm:grid-cols-3 gap-5 border-2 border-ink bg-sheet p-4">
         <WhatIfCurve
           title="Found out at its end"
           :curve="view.curve"
@@ -113,7 +113,7 @@ async function accept() {
     <form v-if="can('set intervals')" class="mt-5 flex flex-wrap items-end gap-4" @submit.prevent="accept">
       <label
         ><span class="label">Interval</span>
-        <span class="flex items-baseline gap-2">
+        <span class="flex flex-wrap items-baseline gap-2">
           <input v-model="days" name="days" inputmode="numeric" class="field num w-28 text-2xl" /> days
         </span></label
       >

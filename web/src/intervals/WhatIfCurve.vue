@@ -50,7 +50,7 @@ const marked = computed(() => props.curve.filter((c) => c.days === props.current
           :x="Math.min(width - 40, Math.max(28, x(c.days)))"
           :y="y(pick(c)) - 9"
           text-anchor="middle"
-          class="num fill-ink text-[12px]"
+          class="num fill-ink text-[0.75rem]"
         >
           {{ words(pick(c)) }}
         </text>
@@ -58,7 +58,7 @@ const marked = computed(() => props.curve.filter((c) => c.days === props.current
           :x="Math.min(width - 24, Math.max(18, x(c.days)))"
           :y="height - 8"
           text-anchor="middle"
-          class="num fill-ink-2 text-[12px]"
+          class="num fill-ink-2 text-[0.75rem]"
         >
           {{ c.days }} d
         </text>

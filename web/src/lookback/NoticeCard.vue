@@ -45,7 +45,7 @@ async function copyText() {
 
 <template>
   <details class="mt-2 border-2 border-line bg-sheet px-4 py-2" :open="!notice.answered_at && !closed">
-    <summary class="flex min-h-10 cursor-pointer flex-wrap items-center gap-3">
+    <summary class="flex min-h-11 cursor-pointer flex-wrap items-center gap-3">
       <span class="font-semibold">{{ notice.to }}</span>
       <span v-if="notice.tag" class="num">{{ notice.tag }}</span>
       <span class="ml-auto" :class="notice.answered_at ? 'text-petrol' : 'font-semibold text-brass'">{{
@@ -60,7 +60,7 @@ async function copyText() {
       class="field mt-2"
       aria-label="What the owner is told"
     ></textarea>
-    <pre v-else class="mt-2 max-w-[80ch] font-sans text-[15px] whitespace-pre-wrap">{{ notice.text }}</pre>
+    <pre v-else class="mt-2 max-w-[80ch] font-sans text-[0.9375rem] whitespace-pre-wrap">{{ notice.text }}</pre>
     <p v-if="mailed" class="mt-2" :class="mailed.ended ? 'font-semibold text-vermilion' : 'text-brass'">
       {{ mailed.ended ? '◆ The mail to' : '◐ A mail to' }} {{ mailed.mail }}
       {{ mailed.ended ? 'was not taken.' : 'is on its way.' }} {{ mailed.trouble }}

@@ -21,7 +21,7 @@ const points = (all: Point[]) => [...all].sort((a, b) => Number(b.changed) - Num
       Needles: hollow as it was stated, solid with what is known now. The records themselves stay as they are.
     </p>
     <ul class="rows mt-1 border-t-2 border-ink">
-      <li v-for="r in runs" :key="r.run" class="grid grid-cols-[220px_1fr] gap-4 py-2">
+      <li v-for="r in runs" :key="r.run" class="grid sm:grid-cols-[220px_1fr] gap-4 py-2">
         <div>
           <RouterLink class="num font-semibold underline" :to="{ name: 'run', params: { id: r.run } }">{{
             r.tag

@@ -111,13 +111,13 @@ async function save() {
     @save="save"
     @close="emit('close')"
   >
-    <div v-if="!of" class="mb-5 grid grid-cols-3 gap-4">
+    <div v-if="!of" class="mb-5 grid sm:grid-cols-3 gap-4">
       <label v-for="f in fields" :key="f.key">
         <span class="label">{{ f.label }}</span>
         <input v-model="reference[f.key]" :name="f.key" class="field" :required="f.required" />
       </label>
     </div>
-    <div class="grid grid-cols-4 gap-4">
+    <div class="grid sm:grid-cols-4 gap-4">
       <label>
         <span class="label">Certificate number</span>
         <input v-model="certificate.number" name="number" class="field num" />
@@ -173,7 +173,7 @@ async function save() {
       <p class="text-sm text-ink-2">
         Where its paper says so. Outside of what was certified, what rested on it is looked at.
       </p>
-      <div v-for="(f, i) in found" :key="i" class="mt-2 grid grid-cols-[1fr_10rem_10rem] items-end gap-3">
+      <div v-for="(f, i) in found" :key="i" class="mt-2 grid sm:grid-cols-[1fr_10rem_10rem] items-end gap-3">
         <span class="pb-3"
           >{{ f.piece ?? f.quantity }}, certified
           <span class="num">{{ f.certified }} {{ unitWords(f.unit) }}</span></span

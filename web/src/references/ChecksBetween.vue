@@ -123,7 +123,7 @@ const wordsOf = (c: components['schemas']['CheckView']) =>
       @save="note"
       @close="asking = undefined"
     >
-      <div class="grid grid-cols-2 gap-4">
+      <div class="grid sm:grid-cols-2 gap-4">
         <label class="block">
           <span class="label">What</span>
           <select v-model.number="found.line" name="line" class="field">

@@ -60,7 +60,7 @@ async function save() {
     @save="save"
     @close="emit('close')"
   >
-    <div class="grid grid-cols-2 gap-4">
+    <div class="grid sm:grid-cols-2 gap-4">
       <label class="block"
         ><span class="label">Quantity</span>
         <select v-model="form.quantity" name="quantity" class="field">
@@ -91,7 +91,7 @@ async function save() {
         {{ named }} pieces are called so, and a run does not say which of them lay on it: the error is taken into the
         uncertainty of each.
       </p>
-      <label v-else-if="!ranged" class="col-span-2 flex min-h-10 items-center gap-3">
+      <label v-else-if="!ranged" class="col-span-2 flex min-h-11 items-center gap-3">
         <input v-model="form.remove" type="checkbox" class="size-5 accent-ink" /> Take the error out. Otherwise it is
         taken into the uncertainty.
       </label>

@@ -42,7 +42,7 @@ async function save() {
 
 <template>
   <section>
-    <div class="mt-6 flex items-end gap-4 border-b-2 border-ink pb-1">
+    <div class="mt-6 flex flex-wrap items-end gap-4 border-b-2 border-ink pb-1">
       <h2 class="mr-auto text-lg">Gas book</h2>
       <span class="text-sm text-ink-2"
         >{{ reference.cylinder?.water_volume_l }} L water volume, reserve {{ reference.cylinder?.reserve_bar }} bar
@@ -86,7 +86,7 @@ async function save() {
       @save="save"
       @close="reading = false"
     >
-      <div class="grid grid-cols-2 gap-4">
+      <div class="grid sm:grid-cols-2 gap-4">
         <NumberField v-model="bar" label="Gauge" unit="bar" name="bar" />
         <NumberField v-model="metered" label="Used since the last reading" unit="L" name="metered" />
       </div>

@@ -96,7 +96,7 @@ async function retire(why: string) {
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_minmax(0,460px)]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-4 sm:p-6 lg:grid-cols-[minmax(0,1fr)_minmax(0,460px)]">
     <section>
       <div class="flex items-start gap-3">
         <div class="mr-auto min-w-0">
@@ -158,7 +158,7 @@ async function retire(why: string) {
 
       <template v-if="data.settings.length">
         <SectionTitle class="mt-5">It is set to</SectionTitle>
-        <dl class="mt-2 grid grid-cols-[auto_1fr] gap-x-6 gap-y-1">
+        <dl class="mt-2 grid sm:grid-cols-[auto_1fr] gap-x-6 gap-y-1">
           <template v-for="s in data.settings" :key="s.id">
             <dt>{{ s.id }}</dt>
             <dd class="num">

@@ -41,7 +41,7 @@ async function save() {
     @save="save"
     @close="emit('close')"
   >
-    <div class="grid grid-cols-2 gap-4">
+    <div class="grid sm:grid-cols-2 gap-4">
       <label class="col-span-2 block"
         ><span class="label">Label, as the scanner types it</span>
         <input

@@ -54,7 +54,7 @@ async function save() {
           <span class="label">To whom</span>
           <input v-model="form.to" name="to" class="field" maxlength="120" required />
         </label>
-        <div class="grid grid-cols-2 gap-4">
+        <div class="grid sm:grid-cols-2 gap-4">
           <DayField v-model="form.until" label="Due back" name="until" :min="isoDay(new Date())" />
           <NumberField v-model="form.price" label="Price agreed" :unit="currency" name="price" />
         </div>

@@ -51,7 +51,7 @@ watch(
       @keydown.alt.down.prevent="move(i, 1)"
       @keydown.delete.self="emit('leave', b.job)"
     >
-      <span class="num text-[17px] whitespace-nowrap">{{ clock(b.from) }}–{{ clock(b.until) }}</span>
+      <span class="num text-[1.0625rem] whitespace-nowrap">{{ clock(b.from) }}–{{ clock(b.until) }}</span>
       <span>
         <span v-if="b.travel > 5" class="block text-sm text-ink-2">{{ b.travel }} min on the way to</span>
         <b class="num">{{ job(b.job)?.tag }}</b> {{ job(b.job)?.title }}

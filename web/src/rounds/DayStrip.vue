@@ -54,9 +54,14 @@ const waits = computed(() =>
       ></div>
     </div>
     <div class="relative h-4 text-xs text-ink-2" aria-hidden="true">
-      <span v-for="h in hours" :key="h" class="num absolute -translate-x-1/2" :style="{ left: share(h - from) }">{{
-        clock(h)
-      }}</span>
+      <span
+        v-for="h in hours"
+        :key="h"
+        class="num absolute"
+        :class="h > from && '-translate-x-1/2'"
+        :style="{ left: share(h - from) }"
+        >{{ clock(h) }}</span
+      >
     </div>
   </figure>
 </template>

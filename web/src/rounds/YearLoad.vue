@@ -27,7 +27,7 @@ async function level() {
 
 <template>
   <section v-if="data" class="mt-8">
-    <div class="flex items-baseline gap-4 border-b-2 border-ink pb-1">
+    <div class="flex flex-wrap items-baseline gap-4 border-b-2 border-ink pb-1">
       <h2 class="text-lg">The year ahead</h2>
       <span class="text-sm text-ink-2"
         >hours of hands a month; open bars as it stands, solid levelled; the line is the capacity of

@@ -63,7 +63,7 @@ async function save() {
           >
         </td>
         <td class="py-2 text-right">
-          <button v-if="!notice.closed && can('note what was done')" class="min-h-10 underline" @click="open(l)">
+          <button v-if="!notice.closed && can('note what was done')" class="min-h-11 underline" @click="open(l)">
             {{ l.outcome === 'open' ? 'Settle …' : 'Change …' }}
           </button>
         </td>

@@ -47,7 +47,7 @@ const when = (t: string) => `${localDay(t)}, ${localTime(t)}`
             ><template v-else>; given up</template>.</span
           >
         </p>
-        <pre class="mt-2 max-w-[80ch] font-sans text-[15px] whitespace-pre-wrap">{{ l.text }}</pre>
+        <pre class="mt-2 max-w-[80ch] font-sans text-[0.9375rem] whitespace-pre-wrap">{{ l.text }}</pre>
         <button v-if="!l.sent && can('send notices')" class="btn my-2" :disabled="sending" @click="again(l.id)">
           Try it now
         </button>

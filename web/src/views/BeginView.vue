@@ -82,7 +82,7 @@ function go(s?: Step) {
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[250px_minmax(0,1fr)]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-4 sm:p-6 lg:grid-cols-[250px_minmax(0,1fr)]">
     <nav aria-label="First steps">
       <h1 class="text-3xl">First steps</h1>
       <p class="mt-1 text-ink-2">{{ open ? `${open} of ${steps.length} still open` : 'Nothing is open any more.' }}</p>

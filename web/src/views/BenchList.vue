@@ -28,7 +28,7 @@ watch(
       <SectionTitle class="mt-8">In progress by others</SectionTitle>
       <ul class="rows">
         <li v-for="r in data.dock" :key="r.id">
-          <RouterLink class="block py-2 hover:bg-brass-wash" :to="{ name: 'run', params: { id: r.id } }">
+          <RouterLink class="block min-h-11 py-2 hover:bg-brass-wash" :to="{ name: 'run', params: { id: r.id } }">
             <span class="num font-medium">{{ r.tag }}</span> {{ r.device }}
             <span class="text-ink-2">· {{ r.by }} · {{ r.now }}</span>
           </RouterLink>

@@ -85,17 +85,17 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
 </script>
 
 <template>
-  <main v-if="states" class="mx-auto grid max-w-[1400px] gap-6 p-6 lg:grid-cols-[230px_minmax(0,1fr)]">
+  <main v-if="states" class="mx-auto grid max-w-[1400px] gap-6 p-4 sm:p-6 lg:grid-cols-[230px_minmax(0,1fr)]">
     <nav aria-label="Analysers">
       <h1 class="text-3xl">Control</h1>
       <ul class="rows mt-3 border-t-2 border-ink">
         <li v-for="s in states" :key="s.asset + s.analyte">
           <RouterLink
-            class="block py-2 pl-2 hover:bg-brass-wash"
+            class="block min-h-11 py-2 pl-2 hover:bg-brass-wash"
             :class="s === at && 'border-l-4 border-brass bg-sheet'"
             :to="{ name: 'control', params: { asset: s.asset, analyte: s.analyte } }"
           >
-            <span class="flex items-baseline gap-2 font-semibold">
+            <span class="flex flex-wrap items-baseline gap-2 font-semibold">
               {{ s.analyte }}
               <span class="ml-auto pr-2 text-sm" :class="mark(s).tint">{{ mark(s).sign }} {{ mark(s).words }}</span>
             </span>
@@ -127,7 +127,7 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
         </span>
       </div>
       <p
-        class="mt-2 border-l-4 px-4 py-2 text-[17px]"
+        class="mt-2 border-l-4 px-4 py-2 text-[1.0625rem]"
         :class="chart.blocked ? 'border-vermilion bg-vermilion-wash' : 'border-petrol bg-petrol-wash'"
         role="status"
       >
@@ -151,9 +151,9 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
       </p>
       <ControlChart v-for="l in chart.levels" :key="l.level" class="mt-3" :level="l" :runs="chart.runs" :days="days" />
       <form class="mt-4 border-2 border-ink bg-sheet p-4" @submit.prevent>
-        <div class="flex items-baseline gap-4">
+        <div class="flex flex-wrap items-baseline gap-4">
           <h3 class="text-lg">Control run now</h3>
-          <button v-if="can('enter lots')" type="button" class="ml-auto min-h-10 underline" @click="opening = true">
+          <button v-if="can('enter lots')" type="button" class="ml-auto min-h-11 underline" @click="opening = true">
             Open a new lot …
           </button>
         </div>
@@ -164,7 +164,7 @@ const mark = (s: { rejected: boolean; warning: boolean }) =>
                 expired</b
               ></span
             >
-            <span class="flex items-baseline gap-1">
+            <span class="flex flex-wrap items-baseline gap-1">
               <input
                 v-model="values[l.lot_id]"
                 :name="`level-${l.level}`"

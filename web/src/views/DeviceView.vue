@@ -79,7 +79,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_320px]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-4 sm:p-6 lg:grid-cols-[minmax(0,1fr)_320px]">
     <section>
       <div class="flex flex-wrap items-start gap-4">
         <div class="grow">
@@ -117,14 +117,14 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
             >
             <button
               v-if="unjudged && can('note what was done')"
-              class="min-h-10 font-semibold text-vermilion underline"
+              class="min-h-11 font-semibold text-vermilion underline"
               @click="life?.begin('judge', unjudged)"
             >
               Judge the fault …
             </button>
             <button
               v-else-if="can('note events of a device') && data.state !== 'retired'"
-              class="min-h-10 underline"
+              class="min-h-11 underline"
               @click="life?.begin('fault')"
             >
               Report a fault …
@@ -192,12 +192,12 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
         @changed="refetch()"
       />
 
-      <div class="mt-6 flex items-baseline gap-4 border-b-2 border-ink pb-1">
+      <div class="mt-6 flex flex-wrap items-baseline gap-4 border-b-2 border-ink pb-1">
         <h2 class="text-lg">Fingerprint over time</h2>
         <span class="text-sm text-ink-2">hollow: as found · solid: as left · upright: no error · 45°: the limit</span>
       </div>
       <ul class="rows">
-        <li v-for="h in data.history" :key="h.id" class="grid grid-cols-[170px_1fr_auto] items-center gap-4 py-3">
+        <li v-for="h in data.history" :key="h.id" class="grid sm:grid-cols-[170px_1fr_auto] items-center gap-4 py-3">
           <div>
             <span class="font-semibold">{{ localDay(h.ended_at ?? h.opened_at) }}</span>
             <span v-if="data.procedures.length > 1" class="block text-sm">{{ h.title }}</span>
@@ -247,7 +247,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
         @begin="(id) => start(data!.id, id)"
       />
       <details v-if="mayBegin && besides.length" class="mt-2">
-        <summary class="min-h-10 cursor-pointer py-2 text-ink-2">Other maintenance</summary>
+        <summary class="min-h-11 cursor-pointer py-2 text-ink-2">Other maintenance</summary>
         <div class="flex flex-wrap gap-2 py-1">
           <button v-for="p in besides" :key="p.id" class="btn" :disabled="!!starting" @click="start(data.id, p.id)">
             {{ p.title }}
@@ -258,7 +258,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
         Something happened to it …
       </button>
       <details v-if="data.notes.length" class="mt-2">
-        <summary class="min-h-10 cursor-pointer py-2 text-ink-2">What became of them</summary>
+        <summary class="min-h-11 cursor-pointer py-2 text-ink-2">What became of them</summary>
         <ul class="rows text-sm">
           <li v-for="(n, i) in data.notes" :key="i" class="py-2">
             <span class="font-semibold">{{ localDay(n.at) }} {{ n.what }}</span> {{ n.text }}
@@ -275,7 +275,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
               ><template v-for="(n, j) in [f.number, f.lot].filter(Boolean)" :key="n"
                 >{{ j ? ' · ' : ''
                 }}<RouterLink
-                  class="inline-flex min-h-10 items-center underline"
+                  class="inline-flex min-h-11 items-center underline"
                   :to="{ name: 'equipment', query: { part: n } }"
                   :aria-label="`Devices with ${n}`"
                   >{{ n }}</RouterLink
@@ -304,7 +304,7 @@ const unjudged = computed(() => data.value?.faults?.find((f) => !f.judged))
         </ul>
       </template>
       <SectionTitle class="mt-6">About it</SectionTitle>
-      <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-2">
+      <dl class="mt-2 grid sm:grid-cols-[110px_1fr] gap-y-2">
         <dt class="text-ink-2">Maker</dt>
         <dd>{{ data.maker }}</dd>
         <dt class="text-ink-2">Model</dt>

@@ -156,7 +156,7 @@ const standing = computed(() => {
   <main v-if="kept" class="mx-auto max-w-[1600px] p-4 lg:p-6">
     <p>
       <RouterLink
-        class="inline-flex min-h-10 items-center underline"
+        class="inline-flex min-h-11 items-center underline"
         :to="{ name: 'house', params: { sheet: 'procedures' } }"
         >Procedures</RouterLink
       >
@@ -216,7 +216,7 @@ const standing = computed(() => {
         <b>{{ counted(mistakes.length, 'thing') }} to mend</b>
         <ul class="max-h-40 overflow-auto">
           <li v-for="(m, i) in mistakes" :key="i">
-            <button class="min-h-10 text-left hover:underline" @click="goTo(m)">
+            <button class="min-h-11 text-left hover:underline" @click="goTo(m)">
               <span class="num text-sm text-ink-2">{{ m.line ? `line ${m.line}` : '' }} {{ m.field }}</span>
               {{ m.message }}
             </button>

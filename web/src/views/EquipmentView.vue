@@ -47,14 +47,14 @@ const files = [
 </script>
 
 <template>
-  <main class="mx-auto max-w-[1400px] p-6">
+  <main class="mx-auto max-w-[1400px] p-4 sm:p-6">
     <div class="flex flex-wrap items-center gap-3">
       <h1 class="text-3xl">Equipment</h1>
       <p v-if="data" class="mr-auto self-end pb-1 text-ink-2" aria-live="polite">
         <b class="num text-lg text-ink">{{ total.toLocaleString('en') }}</b> {{ counted }}
         <template v-if="register.narrowed.value"
           >shown ·
-          <button type="button" class="min-h-10 text-ink underline" @click="register.clear()">every device</button>
+          <button type="button" class="min-h-11 text-ink underline" @click="register.clear()">every device</button>
         </template>
       </p>
       <span v-else class="mr-auto"></span>

@@ -13,7 +13,7 @@ const print = () => window.print()
 </script>
 
 <template>
-  <main class="mx-auto grid max-w-[1200px] gap-8 p-6 lg:grid-cols-[300px_minmax(0,1fr)] print:block print:p-0">
+  <main class="mx-auto grid max-w-[1200px] gap-8 p-4 sm:p-6 lg:grid-cols-[300px_minmax(0,1fr)] print:block print:p-0">
     <nav aria-label="Guide" class="print:hidden">
       <h1 class="text-3xl">Guide</h1>
       <label class="mt-3 block"

@@ -46,7 +46,7 @@ const open = (i: number) => router.replace({ name: 'house', params: { sheet: she
 </script>
 
 <template>
-  <main class="mx-auto max-w-[1400px] p-6">
+  <main class="mx-auto max-w-[1400px] p-4 sm:p-6">
     <h1 class="text-3xl">House</h1>
     <TabGroup :selected-index="at" @change="open">
       <TabList class="mt-3 flex flex-wrap gap-x-6 border-b-2 border-ink">

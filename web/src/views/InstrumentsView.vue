@@ -19,7 +19,7 @@ const entering = ref(false)
 
 <template>
   <InstrumentSheet v-if="id" :id="id" :key="id" />
-  <main v-else-if="data" class="mx-auto max-w-[1400px] p-6">
+  <main v-else-if="data" class="mx-auto max-w-[1400px] p-4 sm:p-6">
     <div class="flex flex-wrap items-end gap-4">
       <h1 class="mr-auto text-3xl">Instruments</h1>
       <RouterLink :to="{ name: 'references' }" class="btn">References</RouterLink>

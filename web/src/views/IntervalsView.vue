@@ -29,14 +29,14 @@ const { data: view } = useQuery(queries.interval(query, activity))
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-6 p-6 lg:grid-cols-[300px_minmax(0,1fr)]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-6 p-4 sm:p-6 lg:grid-cols-[300px_minmax(0,1fr)]">
     <nav aria-label="Models">
       <h1 class="text-3xl">Intervals</h1>
       <p class="mt-1 text-sm text-ink-2">What the record says about how often; a person accepts it.</p>
       <ul class="rows mt-2 border-t-2 border-ink">
         <li v-for="b in data" :key="key(b)">
           <RouterLink
-            class="block py-2 pl-2 hover:bg-brass-wash"
+            class="block min-h-11 py-2 pl-2 hover:bg-brass-wash"
             :class="b === at && 'border-l-4 border-brass bg-sheet'"
             :to="{ name: 'intervals', query: { of: key(b) } }"
           >

@@ -35,14 +35,14 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-6 p-6 lg:grid-cols-[280px_minmax(0,1fr)]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-6 p-4 sm:p-6 lg:grid-cols-[280px_minmax(0,1fr)]">
     <nav aria-label="Look-backs">
       <h1 class="text-3xl">Look-back</h1>
       <div class="mt-2 flex gap-4" role="group" aria-label="Which">
         <button
           v-for="c in [false, true]"
           :key="String(c)"
-          class="min-h-10 min-w-12 border-b-[3px]"
+          class="min-h-11 min-w-12 border-b-[3px]"
           :class="closed === c ? 'border-brass font-bold' : 'border-transparent text-ink-2'"
           :aria-pressed="closed === c"
           @click="closed = c"
@@ -53,7 +53,7 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
       <ul class="rows mt-1 border-t-2 border-ink">
         <li v-for="b in data" :key="b.id">
           <RouterLink
-            class="block py-2 pl-2 hover:bg-brass-wash"
+            class="block min-h-11 py-2 pl-2 hover:bg-brass-wash"
             :class="b.id === at && 'border-l-4 border-brass bg-sheet'"
             :to="{ name: 'look-back', params: { id: b.id } }"
           >
@@ -65,7 +65,7 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
           </RouterLink>
         </li>
       </ul>
-      <RouterLink class="mt-3 inline-flex min-h-10 items-center underline" :to="{ name: 'safety' }"
+      <RouterLink class="mt-3 inline-flex min-h-11 items-center underline" :to="{ name: 'safety' }"
         >Safety notices of makers</RouterLink
       >
       <p v-if="!data.length" class="mt-3 text-ink-2">
@@ -75,7 +75,7 @@ const left = (b: { closed_at?: string; unsent: number; waiting: number }) =>
     <section v-if="one" :aria-label="one.title">
       <h2 class="text-2xl">{{ one.title }}</h2>
       <p class="mt-1 text-lg">{{ one.found }}</p>
-      <dl class="mt-3 grid grid-cols-[130px_1fr] gap-y-1 border-l-4 border-brass bg-brass-wash px-4 py-3">
+      <dl class="mt-3 grid sm:grid-cols-[130px_1fr] gap-y-1 border-l-4 border-brass bg-brass-wash px-4 py-3">
         <dt class="text-ink-2">In doubt</dt>
         <dd class="font-semibold">{{ one.window }}</dd>
         <template v-if="one.kind === 'reference'">

@@ -36,7 +36,7 @@ const given = computed(() => {
           <PasskeyForm />
         </section>
       </div>
-      <button class="mt-6 min-h-10 underline" @click="signOut()">Sign out</button>
+      <button class="mt-6 min-h-11 underline" @click="signOut()">Sign out</button>
     </div>
     <div v-else class="border-2 border-ink bg-sheet p-6">
       <h1 class="text-xl">{{ person.name }}: a password of your own</h1>
@@ -45,7 +45,7 @@ const given = computed(() => {
         Your signature says that it was you: take one that only you know.
       </p>
       <PasswordForm first @changed="query.refetch()" />
-      <button class="mt-4 min-h-10 underline" @click="signOut()">Sign out</button>
+      <button class="mt-4 min-h-11 underline" @click="signOut()">Sign out</button>
     </div>
   </main>
 </template>

@@ -72,7 +72,7 @@ async function change() {
   <main v-if="all" class="mx-auto max-w-[1400px] p-4 lg:p-6">
     <p>
       <RouterLink
-        class="inline-flex min-h-10 items-center underline"
+        class="inline-flex min-h-11 items-center underline"
         :to="{ name: 'house', params: { sheet: 'procedures' } }"
         >Procedures</RouterLink
       >
@@ -137,7 +137,7 @@ async function change() {
         <pre
           v-else
           tabindex="0"
-          class="num mt-3 max-h-[75vh] overflow-auto border border-line bg-sheet p-3 text-sm"
+          class="num mt-3 max-h-[75vh] overflow-auto border border-line bg-sheet p-3 text-sm max-xl:whitespace-pre-wrap"
           aria-label="As it is written"
           >{{ text }}</pre>
       </section>

@@ -66,7 +66,7 @@ async function change(note: string) {
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_360px]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-4 sm:p-6 lg:grid-cols-[minmax(0,1fr)_360px]">
     <section>
       <div class="flex flex-wrap items-start gap-3">
         <div class="mr-auto">
@@ -153,7 +153,7 @@ async function change(note: string) {
         <li
           v-for="c in [...data.certificates].reverse()"
           :key="c.number"
-          class="grid grid-cols-[110px_1fr_auto] gap-4 py-2"
+          class="grid sm:grid-cols-[110px_1fr_auto] gap-4 py-2"
         >
           <span class="num font-medium">{{ c.number }}</span>
           <span>
@@ -219,7 +219,7 @@ async function change(note: string) {
       <p v-for="p in data.procedures" :key="p" class="mt-1 text-sm text-ink-2">It can fill a role of “{{ p }}”.</p>
       <ul class="rows mt-2">
         <li v-for="r in data.runs" :key="r.id">
-          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
+          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block min-h-11 py-2 hover:bg-brass-wash">
             <span class="num font-medium">{{ r.tag }}</span> {{ r.device }}
             <span class="block text-sm text-ink-2">
               {{ localDay(r.ended_at ?? r.opened_at) }} · {{ r.result || r.status }}

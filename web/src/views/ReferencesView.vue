@@ -43,10 +43,10 @@ function values(s: Standard): string[] {
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto max-w-[1400px] p-6">
-    <div class="flex items-end gap-4">
+  <main v-if="data" class="mx-auto max-w-[1400px] p-4 sm:p-6">
+    <div class="flex flex-wrap items-end gap-4">
       <h1 class="mr-auto text-3xl">References</h1>
-      <label class="w-64"
+      <label class="w-64 max-w-full"
         ><span class="label">Find</span><input v-model="text" class="field" placeholder="tag, name, kind"
       /></label>
       <RouterLink :to="{ name: 'instruments' }" class="btn">Instruments</RouterLink>

@@ -48,7 +48,7 @@ const last = computed(() => dayWords(until.value))
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto max-w-[1400px] p-6">
+  <main v-if="data" class="mx-auto max-w-[1400px] p-4 sm:p-6">
     <div class="flex flex-wrap items-end gap-4">
       <h1 class="mr-auto text-3xl">Reports</h1>
       <div class="flex flex-wrap items-end gap-3 print:hidden">
@@ -152,7 +152,7 @@ const last = computed(() => dayWords(until.value))
         </DataTable>
         <RouterLink
           v-if="data.overdue_all"
-          class="mt-2 inline-block min-h-10 py-2 underline print:hidden"
+          class="mt-2 inline-block min-h-11 py-2 underline print:hidden"
           :to="{ name: 'today' }"
           >See which, the gravest first</RouterLink
         >
@@ -164,11 +164,20 @@ const last = computed(() => dayWords(until.value))
           Of the late ones half were at most {{ counted(data.on_time.median_late, 'day') }} late, the worst
           {{ counted(data.on_time.worst_late, 'day') }}.
         </p>
-        <ol v-if="data.months.length" class="mt-2 flex h-40 items-end gap-1 overflow-x-auto">
+        <ol v-if="data.months.length" class="rows mt-2 sm:hidden">
+          <li v-for="m in data.months" :key="m.month" class="flex flex-wrap justify-between gap-x-3 py-1">
+            <span>{{ month(m.month) }}</span>
+            <span
+              ><span class="num">{{ m.on_time.of }}</span> of <span class="num">{{ m.on_time.all }}</span> on time,
+              <span class="num">{{ percent(m.on_time.value) }}</span></span
+            >
+          </li>
+        </ol>
+        <ol v-if="data.months.length" class="mt-2 flex h-40 items-end gap-1 max-sm:hidden">
           <li
             v-for="m in data.months"
             :key="m.month"
-            class="flex h-full min-w-8 grow flex-col justify-end text-center"
+            class="flex h-full min-w-0 grow flex-col justify-end text-center"
             :title="`${month(m.month)}: ${m.on_time.of} of ${m.on_time.all} on time`"
           >
             <span class="num text-xs">{{ percent(m.on_time.value).replace(' %', '') }}</span>
@@ -178,11 +187,11 @@ const last = computed(() => dayWords(until.value))
             >
               <span class="block bg-petrol" :style="{ height: `${100 * m.on_time.value}%` }"></span>
             </span>
-            <span class="num mt-1 text-[11px] whitespace-nowrap text-ink-2">{{ month(m.month) }}</span>
+            <span class="num mt-1 text-[0.6875rem] whitespace-nowrap text-ink-2">{{ month(m.month) }}</span>
           </li>
         </ol>
         <p v-else class="py-3 text-ink-2">Nothing with a day of its own was done in this time.</p>
-        <p v-if="data.months.length" class="text-sm text-ink-2">
+        <p v-if="data.months.length" class="text-sm text-ink-2 max-sm:hidden">
           The height is what was done; filled, and in per cent above it: on time.
         </p>
       </section>

@@ -76,14 +76,14 @@ const idle = computed(() => {
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto max-w-[1400px] p-6">
+  <main v-if="data" class="mx-auto max-w-[1400px] p-4 sm:p-6">
     <div class="flex flex-wrap items-end gap-x-5 gap-y-2">
       <h1 class="text-3xl">Rounds</h1>
       <div class="flex flex-wrap gap-1" role="group" aria-label="Day">
         <button
           v-for="d in days"
           :key="d.iso"
-          class="min-h-10 border-b-[3px] px-2"
+          class="min-h-11 border-b-[3px] px-2"
           :class="d.iso === day ? 'border-brass font-bold' : 'border-transparent text-ink-2 hover:text-ink'"
           :aria-pressed="d.iso === day"
           @click="router.push({ name: 'rounds', params: { day: d.iso } })"
@@ -96,9 +96,9 @@ const idle = computed(() => {
         <a class="btn" :href="`/api/rounds/${day}/calendar.ics`">Calendar file</a>
       </div>
     </div>
-    <div class="mt-2 flex flex-wrap items-center gap-x-4 text-[15px]">
+    <div class="mt-2 flex flex-wrap items-center gap-x-4 text-[0.9375rem]">
       <span class="text-ink-2">Who works:</span>
-      <label v-for="p in data.all" :key="p" class="flex min-h-10 items-center gap-2">
+      <label v-for="p in data.all" :key="p" class="flex min-h-11 items-center gap-2">
         <input
           type="checkbox"
           class="size-5 accent-ink"

@@ -46,14 +46,14 @@ const day = (t?: string) => (t ? dayWords(t.slice(0, 10)) : '')
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-6 p-6 lg:grid-cols-[280px_minmax(0,1fr)]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-6 p-4 sm:p-6 lg:grid-cols-[280px_minmax(0,1fr)]">
     <nav aria-label="Safety notices">
       <h1 class="text-3xl">Safety notices</h1>
-      <RouterLink class="inline-flex min-h-10 items-center underline" :to="{ name: 'look-back' }">Look-back</RouterLink>
+      <RouterLink class="inline-flex min-h-11 items-center underline" :to="{ name: 'look-back' }">Look-back</RouterLink>
       <ul class="rows mt-1 border-t-2 border-ink">
         <li v-for="n in data" :key="n.id">
           <RouterLink
-            class="block py-2 pl-2 hover:bg-brass-wash"
+            class="block min-h-11 py-2 pl-2 hover:bg-brass-wash"
             :class="n.id === at && 'border-l-4 border-brass bg-sheet'"
             :to="{ name: 'safety', params: { id: n.id } }"
           >
@@ -77,7 +77,7 @@ const day = (t?: string) => (t ? dayWords(t.slice(0, 10)) : '')
         {{ one.by }} on
         {{ localDay(one.at) }}
       </p>
-      <dl class="mt-3 grid grid-cols-[130px_1fr] gap-y-1 border-l-4 border-brass bg-brass-wash px-4 py-3">
+      <dl class="mt-3 grid sm:grid-cols-[130px_1fr] gap-y-1 border-l-4 border-brass bg-brass-wash px-4 py-3">
         <dt class="text-ink-2">Our devices</dt>
         <dd>
           <b class="num">{{ one.devices }}</b> of ours, <b class="num">{{ one.open }}</b> of them open

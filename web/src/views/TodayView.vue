@@ -44,7 +44,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
 </script>
 
 <template>
-  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-6 lg:grid-cols-[minmax(0,1fr)_340px]">
+  <main v-if="data" class="mx-auto grid max-w-[1400px] gap-8 p-4 sm:p-6 lg:grid-cols-[minmax(0,1fr)_340px]">
     <section>
       <h1 class="text-3xl">{{ day }}</h1>
       <p class="mt-1 text-ink-2">
@@ -54,7 +54,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       </p>
       <FirstSteps v-if="can('set rules')" class="mt-5" />
       <div class="mt-3 flex flex-wrap items-end gap-x-4 gap-y-2">
-        <label v-for="g in groups" :key="g.name" class="w-44">
+        <label v-for="g in groups" :key="g.name" class="min-w-36 grow sm:w-44 sm:grow-0">
           <span class="label">{{ g.label }}</span>
           <select class="field" :name="g.name" :value="said(g.name)" @change="choose(g.name, $event)">
             <option value="">{{ g.any }}</option>
@@ -64,14 +64,14 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
             <option v-if="said(g.name) && !g.all.some((o) => o.name === said(g.name))">{{ said(g.name) }}</option>
           </select>
         </label>
-        <WeeksAhead :weeks="data.weeks" class="ml-auto" />
+        <WeeksAhead :weeks="data.weeks" class="sm:ml-auto max-sm:w-full" />
       </div>
       <AlertNote class="mt-3" :words="trouble" />
 
       <template v-if="toReview.length">
         <SectionTitle class="mt-6">For you to review</SectionTitle>
         <ul class="rows">
-          <li v-for="r in toReview" :key="r.id" class="flex items-center gap-4 py-2">
+          <li v-for="r in toReview" :key="r.id" class="flex flex-wrap items-center gap-x-4 gap-y-1 py-2 sm:flex-nowrap">
             <span class="num w-24 font-medium">{{ r.tag }}</span>
             <span class="grow">
               {{ r.device }} <span class="text-ink-2">· {{ r.title }}</span>
@@ -125,7 +125,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       <SectionTitle>In progress</SectionTitle>
       <ul class="rows">
         <li v-for="r in data.open" :key="r.id">
-          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
+          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block min-h-11 py-2 hover:bg-brass-wash">
             <span class="num font-medium">{{ r.tag }}</span> {{ r.device }}
             <span class="block text-sm text-ink-2">
               {{ r.by }} · open {{ since(r.opened_at) }} · now: {{ r.now }}
@@ -139,7 +139,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
       <SectionTitle class="mt-6">Waiting for review</SectionTitle>
       <ul class="rows">
         <li v-for="r in data.review" :key="r.id">
-          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block py-2 hover:bg-brass-wash">
+          <RouterLink :to="{ name: 'run', params: { id: r.id } }" class="block min-h-11 py-2 hover:bg-brass-wash">
             <span class="num font-medium">{{ r.tag }}</span> {{ r.device }}
             <span class="block text-sm text-ink-2">{{ r.by }} · {{ r.result }}</span>
             <StateMark v-if="r.stands" :stands="r.stands" class="block text-sm" />
@@ -152,7 +152,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
         <SectionTitle class="mt-6">Procedures to read and release</SectionTitle>
         <ul class="rows">
           <li v-for="d in data.drafts" :key="d.id">
-            <RouterLink :to="{ name: 'draft', params: { id: d.id } }" class="block py-2 hover:bg-brass-wash">
+            <RouterLink :to="{ name: 'draft', params: { id: d.id } }" class="block min-h-11 py-2 hover:bg-brass-wash">
               {{ d.title || d.procedure }}
               <span class="block text-sm text-ink-2">{{ d.by }} · {{ d.why }}</span>
             </RouterLink>
@@ -179,7 +179,7 @@ const toReview = computed(() => (data.value?.review ?? []).filter((r) => r.revie
           <li v-for="c in rejected" :key="c.asset + c.analyte">
             <RouterLink
               :to="{ name: 'control', params: { asset: c.asset, analyte: c.analyte } }"
-              class="flex gap-2 py-2 hover:bg-brass-wash"
+              class="flex min-h-11 items-start gap-2 py-2 hover:bg-brass-wash"
             >
               <span class="mt-1 text-vermilion" aria-hidden="true">◆</span>
               <span

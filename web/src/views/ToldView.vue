@@ -81,7 +81,7 @@ const waiting = computed(() => page.value?.notices.filter((n) => !n.answered_at)
             n.answered_at ? '● answered' : '◐ waits for your answer'
           }}</span>
         </summary>
-        <pre class="mt-2 font-sans text-[16px] whitespace-pre-wrap">{{ n.text }}</pre>
+        <pre class="mt-2 font-sans text-[1rem] whitespace-pre-wrap">{{ n.text }}</pre>
         <p v-if="n.answered_at" class="mt-2 border-l-4 border-petrol pl-3">
           “{{ n.answer }}” <span class="text-sm text-ink-2">{{ n.answered_by }}, {{ localDay(n.answered_at) }}</span>
         </p>
@@ -117,7 +117,7 @@ const waiting = computed(() => page.value?.notices.filter((n) => !n.answered_at)
               <b class="num">{{ d.tag }}</b> {{ d.device }}
             </p>
             <p class="text-sm text-ink-2">{{ d.place }}, {{ d.site }}</p>
-            <p v-if="d.words" class="text-[15px]">{{ d.words }}</p>
+            <p v-if="d.words" class="text-[0.9375rem]">{{ d.words }}</p>
           </div>
           <div class="flex grow items-center gap-4 sm:grow-0">
             <p class="grow text-lg font-semibold" :class="marks[d.may].tint">

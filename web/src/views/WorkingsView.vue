@@ -42,7 +42,7 @@ const open = (i: number) => router.replace({ name: 'workings', params: { tool: t
 </script>
 
 <template>
-  <main class="mx-auto max-w-[1400px] p-6">
+  <main class="mx-auto max-w-[1400px] p-4 sm:p-6">
     <h1 class="text-3xl">Workings</h1>
     <TabGroup :selected-index="at" @change="open">
       <TabList class="mt-3 flex flex-wrap gap-x-6 border-b-2 border-ink">

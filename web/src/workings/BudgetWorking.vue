@@ -101,7 +101,7 @@ const add = () => rows.value.push({ name: '', distribution: 'rectangular', width
         </div>
         <button class="btn btn-quiet -mb-2" :disabled="rows.length < 2" @click="rows.splice(i, 1)">Take it out</button>
       </div>
-      <div class="flex items-end gap-4">
+      <div class="flex flex-wrap items-end gap-4">
         <button class="btn" @click="add">One more term</button>
         <label class="w-32"><span class="label">Coverage, %</span><input v-model="percent" class="field num" /></label>
       </div>

@@ -40,7 +40,7 @@ const interval = (v?: number[]) => (v ? `${significant(v[0]!, 3)} to ${significa
     </template>
     <template #out>
       <p class="text-xl font-semibold">{{ result?.words }}</p>
-      <dl class="mt-4 grid max-w-md grid-cols-[auto_auto_1fr] gap-x-5 gap-y-2 text-lg">
+      <dl class="mt-4 grid max-w-md sm:grid-cols-[auto_auto_1fr] gap-x-5 gap-y-2 text-lg">
         <dt>Slope</dt>
         <dd class="num font-semibold">{{ significant(result?.slope ?? 0, 4) }}</dd>
         <dd class="num text-ink-2">{{ interval(result?.slope_ci) }}</dd>

@@ -50,7 +50,7 @@ const { result, problem } = useWorking('concentration', input, (body) =>
     </template>
     <template #out>
       <p class="label">{{ form.analyte }}</p>
-      <p class="num text-[42px] leading-tight">{{ significant(result?.result ?? 0, 5) }} {{ result?.unit }}</p>
+      <p class="num text-[2.625rem] leading-tight">{{ significant(result?.result ?? 0, 5) }} {{ result?.unit }}</p>
     </template>
   </WorkingSheet>
 </template>

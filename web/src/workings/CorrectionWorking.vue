@@ -45,7 +45,7 @@ const part = (found: boolean | undefined, text: string, none: string) =>
     </template>
     <template #out>
       <p class="label">Corrected volume</p>
-      <p class="num text-[42px] leading-tight">{{ result ? result.volume.toFixed(3) : '–' }} L</p>
+      <p class="num text-[2.625rem] leading-tight">{{ result ? result.volume.toFixed(3) : '–' }} L</p>
       <p class="text-ink-2">
         U <span class="num">{{ significant(result?.u ?? 0, 2) }}</span> L, for about 95 %
       </p>

@@ -52,7 +52,7 @@ const time = computed(() => {
     </template>
     <template #out>
       <p class="label">Above its reserve</p>
-      <p class="num text-[42px] leading-tight">{{ Math.round(result?.usable_l ?? 0) }} L</p>
+      <p class="num text-[2.625rem] leading-tight">{{ Math.round(result?.usable_l ?? 0) }} L</p>
       <p class="text-ink-2">{{ Math.round(result?.content_l ?? 0) }} L in all, at one standard atmosphere</p>
       <p class="mt-4 text-lg">
         Lasts <b class="num">{{ time }}</b> at this flow

@@ -47,7 +47,7 @@ const { result, problem } = useWorking('dilution', input, (body) =>
     :source="result?.source"
   >
     <template #in>
-      <div class="grid grid-cols-2 gap-3">
+      <div class="grid sm:grid-cols-2 gap-3">
         <NumberField v-model="form.assigned" label="Assigned value" unit="mmol/L" name="assigned" />
         <NumberField v-model="form.tolerance" label="Tolerance" unit="%" name="tolerance" />
         <NumberField v-model="form.reagent" label="Reagent in each" unit="µL" name="reagent" />

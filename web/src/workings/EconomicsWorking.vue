@@ -97,11 +97,11 @@ const { result, problem } = useWorking('economics', input, (body) =>
           <option value="indication">an indication only</option>
         </select></label
       >
-      <label class="mt-2 flex min-h-10 items-center gap-3"
+      <label class="mt-2 flex min-h-11 items-center gap-3"
         ><input v-model="use.demanded" type="checkbox" class="size-5 accent-ink" /> An accredited certificate is
         demanded</label
       >
-      <div class="mt-2 grid grid-cols-2 gap-3">
+      <div class="mt-2 grid sm:grid-cols-2 gap-3">
         <NumberField
           v-for="f in fields"
           :key="f.key"

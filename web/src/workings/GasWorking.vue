@@ -67,7 +67,7 @@ const { result, problem } = useWorking('gas', input, (body) => answer(api.POST('
     </template>
     <template #out>
       <p class="label">{{ pair.from }} to {{ pair.to }}</p>
-      <p class="num text-[42px] leading-tight">{{ significant(result?.result, 5) }}</p>
+      <p class="num text-[2.625rem] leading-tight">{{ significant(result?.result, 5) }}</p>
       <p class="text-lg">
         × <span class="num">{{ significant(result?.factor, 6) }}</span>
       </p>

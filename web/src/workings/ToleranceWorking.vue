@@ -44,7 +44,7 @@ const percent = (p: number | undefined) =>
         <span class="label">Tolerance: ±2 · ±5 % of reading · ±(0.43 + 8 % of reading) · max(±2, ±5 % of reading)</span>
         <input v-model="form.tolerance" name="tolerance" class="field num" />
       </label>
-      <div class="mt-4 grid grid-cols-2 gap-4">
+      <div class="mt-4 grid sm:grid-cols-2 gap-4">
         <NumberField v-model="form.reference" label="Reference" name="reference" />
         <NumberField v-model="form.error" label="Error (shown − reference)" name="error" />
         <NumberField v-model="form.u" label="U, expanded" name="u" />
@@ -78,7 +78,7 @@ const percent = (p: number | undefined) =>
         </div>
       </div>
       <ul class="rows mt-4 border-y border-line">
-        <li v-for="r in result?.rules" :key="r.kind" class="grid grid-cols-[110px_1fr] gap-3 py-2">
+        <li v-for="r in result?.rules" :key="r.kind" class="grid sm:grid-cols-[110px_1fr] gap-3 py-2">
           <span class="font-semibold" :class="r.passes ? 'text-petrol' : 'text-vermilion'">
             {{ r.passes ? '● conforms' : '◆ does not' }}
           </span>

@@ -40,7 +40,7 @@ const sign = (v: number) => (v > 0 ? '+' : v < 0 ? '−' : '') + Math.abs(v).toF
     :source="result?.source"
   >
     <template #in>
-      <div class="grid grid-cols-2 gap-3">
+      <div class="grid sm:grid-cols-2 gap-3">
         <NumberField v-model="form.start_g" label="Balance before" unit="g" name="start_g" />
         <NumberField v-model="form.end_g" label="Balance after" unit="g" name="end_g" />
         <NumberField v-model="form.minutes" label="Time between" unit="min" name="minutes" />
@@ -54,7 +54,7 @@ const sign = (v: number) => (v > 0 ? '+' : v < 0 ? '−' : '') + Math.abs(v).toF
     </template>
     <template #out>
       <p class="label">Delivered</p>
-      <p class="num text-[42px] leading-tight">{{ result ? significant(result.flow_ml_h, 5) : '–' }} mL/h</p>
+      <p class="num text-[2.625rem] leading-tight">{{ result ? significant(result.flow_ml_h, 5) : '–' }} mL/h</p>
       <p class="text-ink-2">
         <span class="num">{{ significant(result?.volume_ml ?? 0, 5) }}</span> mL, that is
         <span class="num">{{ result?.ml_per_g.toFixed(5) }}</span> mL for a gram

@@ -38,7 +38,7 @@ const { result, problem } = useWorking('weights', input, (body) => answer(api.PO
     </template>
     <template #out>
       <p class="text-xl font-semibold">{{ result?.do }}</p>
-      <p class="num text-[42px] leading-tight">{{ significant(result?.load_kg ?? 0, 6) }} kg</p>
+      <p class="num text-[2.625rem] leading-tight">{{ significant(result?.load_kg ?? 0, 6) }} kg</p>
       <p class="text-ink-2">
         <span class="num">{{ significant(result?.divisions ?? 0, 6) }}</span> divisions,
         <span class="num">{{ significant(result?.share ?? 0, 3) }}</span> % of the capacity, or

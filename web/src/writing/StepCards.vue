@@ -75,7 +75,7 @@ function add(kind: string) {
       v-for="(k, key) in stepKinds"
       :key="key"
       type="button"
-      class="btn !min-h-10 !px-3"
+      class="btn !min-h-11 !px-3"
       @click="add(String(key))"
     >
       {{ k.words }}

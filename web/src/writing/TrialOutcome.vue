@@ -22,7 +22,7 @@ defineProps<{ trial: components['schemas']['DryRun'] }>()
     <template v-if="!trial.mistakes.length && !trial.new">
       <p v-if="!trial.diff.length" class="text-ink-2">Nothing differs from what is in use.</p>
       <details v-else open>
-        <summary class="min-h-10 cursor-pointer py-2 font-semibold">
+        <summary class="min-h-11 cursor-pointer py-2 font-semibold">
           What changes against revision {{ trial.before }}, in use
         </summary>
         <LinesThatChange :lines="trial.diff" label="What changes" />

@@ -37,7 +37,7 @@ const marked = computed(() => new Set(props.wrong))
     <div
       ref="gutter"
       aria-hidden="true"
-      class="num w-11 shrink-0 overflow-hidden border-r border-line bg-paper py-2 pr-1 text-right text-[12px] leading-[20px] text-ink-2"
+      class="num w-11 shrink-0 overflow-hidden border-r border-line bg-paper py-2 pr-1 text-right text-[0.75rem] leading-[20px] text-ink-2"
     >
       <div v-for="n in lines" :key="n" :class="marked.has(n) && 'bg-vermilion-wash font-bold text-vermilion'">
         {{ marked.has(n) ? '▲' : '' }}{{ n }}
@@ -50,7 +50,7 @@ const marked = computed(() => new Set(props.wrong))
       name="yaml"
       wrap="off"
       aria-label="As it is written (YAML)"
-      class="num min-w-0 grow resize-none overflow-auto bg-transparent px-2 py-2 text-[13px] leading-[20px] outline-none"
+      class="num min-w-0 grow resize-none overflow-auto bg-transparent px-2 py-2 text-[0.8125rem] leading-[20px] outline-none"
       spellcheck="false"
       :readonly="readonly"
       @scroll="scrolled"
