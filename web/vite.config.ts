@@ -1,7 +1,9 @@
-import { writeFileSync } from 'node:fs'
+import { createHash } from 'node:crypto'
+import { readFileSync, writeFileSync } from 'node:fs'
 import { defineConfig } from 'vitest/config'
 import vue from '@vitejs/plugin-vue'
 import tailwindcss from '@tailwindcss/vite'
+import { VitePWA } from 'vite-plugin-pwa'
 import { guide } from './guide'
 
 /** Where the program is served: the same word that tells it so. */
@@ -18,8 +20,39 @@ const packages = {
   },
 }
 
+/** By which contract the server answers: what a page of another one kept is not read. */
+const contract = createHash('sha256').update(readFileSync('../docs/openapi.json')).digest('hex').slice(0, 16)
+
+/** The pages as a program of their own on a tablet or phone, that opens without a network. */
+const installable = VitePWA({
+  registerType: 'prompt',
+  injectRegister: false,
+  manifest: {
+    name: 'North Needle',
+    short_name: 'Needle',
+    description: 'Verifies and calibrates devices of care against reference standards.',
+    lang: 'en',
+    start_url: '/',
+    display: 'standalone',
+    background_color: '#f4f1e8',
+    theme_color: '#f4f1e8',
+    icons: [
+      { src: '/needle.svg', sizes: 'any', type: 'image/svg+xml' },
+      { src: '/needle-192.png', sizes: '192x192', type: 'image/png' },
+      { src: '/needle-512.png', sizes: '512x512', type: 'image/png', purpose: 'any maskable' },
+    ],
+  },
+  workbox: {
+    globPatterns: ['**/*.{js,css,html,svg,woff2,wasm}'],
+    maximumFileSizeToCacheInBytes: 4_000_000,
+    // What the server answers itself is never a page kept here.
+    navigateFallbackDenylist: [/^\/(api|feed|schemas|sign-in)\//, /^\/(healthz|openapi\.json)$/],
+  },
+})
+
 export default defineConfig({
-  plugins: [guide, vue(), tailwindcss(), packages],
+  define: { __BUILD__: JSON.stringify(contract) },
+  plugins: [guide, vue(), tailwindcss(), installable, packages],
   build: { target: 'es2022', modulePreload: { polyfill: false }, assetsInlineLimit: 0 },
   server: {
     fs: { allow: ['..'] },

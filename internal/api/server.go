@@ -376,8 +376,12 @@ func page(files fs.FS) http.HandlerFunc {
 		}
 		name := strings.TrimPrefix(r.URL.Path, "/")
 		if info, err := fs.Stat(files, name); name != "" && err == nil && !info.IsDir() {
+			w.Header().Set("Cache-Control", "no-cache")
 			if strings.HasPrefix(name, "assets/") {
 				w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			if strings.HasSuffix(name, ".webmanifest") {
+				w.Header().Set("Content-Type", "application/manifest+json")
 			}
 			server.ServeHTTP(w, r)
 			return

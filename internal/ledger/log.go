@@ -31,10 +31,12 @@ func (s *Stale) Error() string {
 }
 
 // Command is an order for a run: by whom, when, with the client's id and the
-// sequence it expects the run to be at.
+// sequence it expects the run to be at. After is the id of a command that the same person gave just before it, where its
+// answer was not known yet: it then expects the run as that one left it.
 type Command struct {
 	ID     string
 	Expect int
+	After  string
 	Do     run.Command
 	Order  run.Order
 }
@@ -93,7 +95,9 @@ func (l *Ledger) Carried(command string, by person.Person) (run.Run, bool, error
 func (l *Ledger) carry(state folded, c Command) (run.Run, error) {
 	if c.Expect != state.run.Seq {
 		since, err := l.Events(state.run.ID, c.Expect)
-		return state.run, errors.Join(err, &Stale{state.run.Seq, since})
+		if err != nil || !c.follows(since) {
+			return state.run, errors.Join(err, &Stale{state.run.Seq, since})
+		}
 	}
 	if err := l.complete(&c.Order, state.hash); err != nil {
 		return state.run, err
@@ -103,6 +107,16 @@ func (l *Ledger) carry(state folded, c Command) (run.Run, error) {
 		return state.run, err
 	}
 	return l.append(state, events, nil)
+}
+
+// follows reports whether the last that happened in a run is the command that this one was given after.
+func (c Command) follows(since []run.Event) bool {
+	if c.After == "" || len(since) == 0 {
+		return false
+	}
+	last := since[len(since)-1]
+	id, _, _ := strings.Cut(last.ID, ".") // a command of several events numbers them
+	return id == c.After && last.By.ID == c.Order.By.ID
 }
 
 // complete adds to an order what the record knows of whoever gives it, and the hash that a signature is bound to.

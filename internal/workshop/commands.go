@@ -19,6 +19,7 @@ import (
 type CommandBody struct {
 	ID     string     `json:"id" minLength:"8" maxLength:"60" doc:"made by the client; a retry with the same id does nothing twice"`
 	Expect int        `json:"expect" minimum:"1" doc:"the sequence the run was at on the client's screen"`
+	After  string     `json:"after,omitempty" maxLength:"60" doc:"the id of the command that the same person gave just before, where its answer was not known yet"`
 	Given  *time.Time `json:"given_at,omitempty" doc:"when it was given, by the client's reckoning of the server's time; left out: now"`
 	Kind   string     `json:"kind" enum:"bind,answer,do,skip,ambient,plate,start-wait,cut-wait,capture,start-stage,stop-stage,moved,add-point,withdraw,omit,check-set-up,close-phase,decide,adjust,void-as-found,take-back,change-part,open-loose-end,close-loose-end,note,sign,review,return,abandon,revise,work-under"`
 
@@ -85,6 +86,7 @@ func (ws *Workshop) Carry(ctx context.Context, id string, b CommandBody, who per
 	r, err := ws.Ledger.Carry(id, ledger.Command{
 		ID:     b.ID,
 		Expect: b.Expect,
+		After:  b.After,
 		Do:     do,
 		Order:  run.Order{At: ws.Clock(), By: who, Given: b.Given, Shown: b.Shown},
 	})

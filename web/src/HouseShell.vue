@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import TopBar from './components/TopBar.vue'
 import BenchDock from './components/BenchDock.vue'
 import OutboxBar from './components/OutboxBar.vue'
+import NewVersion from './offline/NewVersion.vue'
 import UnderDialog from './components/UnderDialog.vue'
 import KeysDialog from './components/KeysDialog.vue'
 import type { Person } from './api/client'
@@ -40,6 +41,7 @@ useKeys({ '?': () => (keys.value = true) })
         What was confirmed is kept; what you type stays here and is sent once, when it answers. Live values are not of
         now. It is tried again by itself.
       </p>
+      <NewVersion />
       <OutboxBar :person="person" :away="away > 0" />
     </div>
     <div class="relative min-h-0 overflow-auto print:overflow-visible">

@@ -1,3 +1,4 @@
+/// <reference types="vite-plugin-pwa/vue" />
 declare module '*.vue' {
   import type { DefineComponent } from 'vue'
   const component: DefineComponent<object, object, unknown>
@@ -8,3 +9,6 @@ declare module '*.md' {
   export default page
 }
 declare module '@fontsource-variable/*'
+
+/** Of which build the page is: what another build kept is not read. */
+declare const __BUILD__: string

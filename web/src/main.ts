@@ -3,6 +3,7 @@ import { VueQueryPlugin, QueryClient } from '@tanstack/vue-query'
 import App from './App.vue'
 import { router } from './router'
 import { ApiError } from './api/client'
+import { remember } from './offline/remember'
 import './main.css'
 
 const queries = new QueryClient({
@@ -14,4 +15,5 @@ const queries = new QueryClient({
   },
 })
 
+await remember(queries)
 createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries }).mount('#app')

@@ -14,7 +14,7 @@ const open = ref(false)
 const points = computed(() =>
   props.run.measures.flatMap((measure) => measure.points.map((point) => ({ measure, point }))),
 )
-const read = computed(() => points.value.filter((x) => x.point.found || x.point.omitted).length)
+const read = computed(() => points.value.filter((x) => x.point.found || x.point.omitted || x.point.complete).length)
 const last = computed(() =>
   points.value
     .filter((x) => x.point.found && x.point.readings.length)

@@ -5,9 +5,10 @@ import NeedleMark from '../components/NeedleMark.vue'
 import ZoneMark from '../components/ZoneMark.vue'
 import type { Measure, Point, Run, Step } from '../api/client'
 import { brief, indicated, limitsWords } from '../composables/words'
+import { pointKey, type Ahead } from '../offline/ahead'
 
 /** The ledger: every point as found and as left, and what was found. */
-const props = defineProps<{ run: Run; step: Step }>()
+const props = defineProps<{ run: Run & { ahead?: Ahead }; step: Step }>()
 defineEmits<{ look: [id: string] }>()
 const last = (p: Point) => p.left ?? p.found
 const active = (m: Measure, p: Point) => props.step.id === m.id && m.points.find((x) => !x.complete)?.id === p.id
@@ -54,7 +55,10 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
                 </button>
               </td>
               <td class="num text-right">
-                <span v-if="last(p)?.absent" class="font-sans">none</span>
+                <span v-if="run.ahead?.[pointKey(m.id, p.id)]" class="hatched px-1" title="Kept here, not recorded yet"
+                  >{{ run.ahead[pointKey(m.id, p.id)] }} <span class="font-sans">waits</span></span
+                >
+                <span v-else-if="last(p)?.absent" class="font-sans">none</span>
                 <template v-else-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>
                 <span v-else-if="p.omitted" class="font-sans text-ink-2">left out</span>
               </td>

@@ -5,7 +5,7 @@ import { useRunHandle } from './runHandle'
 
 /** Why something was not recorded, and the way out. */
 defineEmits<{ early: [] }>()
-const { run, problem, refused, waiting, send } = useRunHandle()
+const { run, problem, refused, waiting, unkept, send } = useRunHandle()
 const eventWords: Record<string, string> = {
   ReadingCaptured: 'a reading was taken',
   StageStarted: 'a stage was started',
@@ -25,8 +25,10 @@ const eventWords: Record<string, string> = {
 
 <template>
   <div v-if="waiting" class="mt-3 border-l-4 border-brass bg-brass-wash px-3 py-2" role="status">
-    Not recorded yet: the server does not answer. It is kept here, and sent once by itself when it does, also after a
-    reload.
+    <template v-if="unkept"
+      >Not recorded yet: the server does not answer, and this browser has no room to keep it. Leave this page open until
+      it is sent, or write it down.</template
+    ><template v-else>Not recorded yet: the server does not answer. It is sent once by itself when it does.</template>
   </div>
   <AlertNote v-else-if="problem" class="mt-3">
     <p>{{ problem.detail }}</p>

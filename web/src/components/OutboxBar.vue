@@ -3,7 +3,8 @@ import { computed, onMounted, watch } from 'vue'
 import { refDebounced, useIntervalFn } from '@vueuse/core'
 import type { Person } from '../api/client'
 import { useCached } from '../api/queries'
-import { aside, entries, flush } from '../composables/outbox'
+import { aside, confirm, entries, flush } from '../composables/outbox'
+import { newId } from '../composables/useRun'
 import { localTime } from '../composables/words'
 
 /** What was given in this browser and is not recorded: what waits, of whom, and what was refused and why. */
@@ -32,6 +33,12 @@ function send() {
     refresh('bench')
   })
 }
+/** What was asked back and can be confirmed. */
+const questions = new Set(['magnitude', 'height'])
+async function confirmed(entry: (typeof entries.value)[number]) {
+  await confirm(entry, newId())
+  await send()
+}
 onMounted(send)
 useIntervalFn(() => !props.away && waiting.value.length && send(), 3000)
 watch(
@@ -53,6 +60,9 @@ watch(
       <b>Not recorded: {{ e.what }}</b
       >, given for <span class="num">{{ e.tag }}</span> at <span class="num">{{ localTime(e.at) }}</span>.
       {{ e.refused }}
+      <button v-if="questions.has(e.code ?? '')" class="btn btn-small ml-2 px-3" @click="confirmed(e)">
+        Yes, it shows that
+      </button>
       <RouterLink :to="{ name: 'run', params: { id: e.run } }" class="underline">Look at the run</RouterLink>
       <button class="btn btn-small ml-2" @click="aside(e)">I have seen it</button>
     </p>

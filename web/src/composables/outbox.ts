@@ -1,6 +1,6 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
 import { computed, shallowRef } from 'vue'
-import { answer, api, ApiError, type Command, type Person, type Run } from '../api/client'
+import { answer, api, ApiError, type Command, type Person, type Problem, type Run } from '../api/client'
 
 /** Something that was given here and is not known to be recorded yet, or was refused and not seen yet. */
 export interface Entry {
@@ -11,7 +11,9 @@ export interface Entry {
   body: Command
   by: { id: string; name: string }
   at: string // when it was given
+  kept?: boolean // nothing answered: the page went on, and it is sent later
   refused?: string // why it was not recorded
+  code?: string // of the refusal
 }
 
 interface Store extends DBSchema {
@@ -39,15 +41,30 @@ const active = new Set<string>()
 
 /**
  * put keeps an entry until it is known to be recorded. A browser that keeps nothing (a private window) is no reason
- * not to send it.
+ * not to send it: then it says so.
  */
-export async function put(entry: Entry) {
+export async function put(entry: Entry): Promise<boolean> {
   active.add(entry.body.id)
   try {
     await (await store()).add('entries', JSON.parse(JSON.stringify(entry)))
     await reload()
+    return true
   } catch {
-    // It is sent all the same.
+    return false
+  }
+}
+
+/** keepForLater says that nothing answered: the entry is sent when something does, and its page goes on meanwhile. */
+export async function keepForLater(id: string): Promise<boolean> {
+  active.delete(id)
+  try {
+    const db = await store()
+    const entry = (await db.getAll('entries')).find((e) => e.body.id === id)
+    if (entry) await db.put('entries', { ...entry, kept: true })
+    await reload()
+    return !!entry
+  } catch {
+    return false
   }
 }
 
@@ -64,6 +81,17 @@ export async function done(id: string) {
   }
 }
 
+/** What was given after a refused entry stands on what that one stood on. */
+async function refuse(entry: Entry, { detail, code }: Problem) {
+  const all = (await store()).transaction('entries', 'readwrite')
+  await all.store.put({ ...entry, refused: detail, code })
+  for (const later of await all.store.getAll()) {
+    if (later.body.after !== entry.body.id) continue
+    await all.store.put({ ...later, body: { ...later.body, after: entry.body.after } })
+  }
+  await all.done
+}
+
 let flushing = false
 /**
  * flush sends what waits of a person, once and in order; what another gave is theirs to send. What is refused stays,
@@ -74,15 +102,16 @@ export async function flush(person: Person, recorded: (run: Run) => void) {
   flushing = true
   try {
     await reload()
-    for (const entry of all.value) {
-      if (entry.refused || entry.by.id !== person.id || active.has(entry.body.id)) continue
+    for (const { n } of all.value) {
+      const entry = await (await store()).get('entries', n!) // as what was sent before left it
+      if (!entry || entry.refused || entry.by.id !== person.id || active.has(entry.body.id)) continue
       try {
         const params = { path: { id: entry.run } }
         recorded(await answer(api.POST('/api/runs/{id}/commands', { params, body: entry.body })))
         await (await store()).delete('entries', entry.n!)
       } catch (error) {
         if (!(error instanceof ApiError) || error.offline || [401, 500, 502, 503].includes(error.problem.status)) break
-        await (await store()).put('entries', { ...entry, refused: error.problem.detail })
+        await refuse(entry, error.problem)
       }
     }
     await reload()
@@ -91,6 +120,19 @@ export async function flush(person: Person, recorded: (run: Run) => void) {
   } finally {
     flushing = false
   }
+}
+
+/** confirm sends a questioned entry once more, confirmed: by whoever gave it, with an id of its own. */
+export async function confirm(entry: Entry, id: string) {
+  await (
+    await store()
+  ).put('entries', {
+    ...entry,
+    refused: undefined,
+    code: undefined,
+    body: { ...entry.body, id, confirmed: true },
+  })
+  await reload()
 }
 
 /** aside lets go of a refused entry once its giver has seen why. */

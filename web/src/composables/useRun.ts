@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/vue-query'
-import { ref, type Ref } from 'vue'
+import { computed, ref, type Ref } from 'vue'
 import { api, type Command, type Run } from '../api/client'
 import { queries, useCached } from '../api/queries'
 import * as outbox from './outbox'
+import { ahead } from '../offline/ahead'
 import { serverTime } from './useClock'
 import { useSend } from './useSend'
 import { useSession } from './useSession'
@@ -62,9 +63,10 @@ const acts: Partial<Record<Order['kind'], string>> = {
 }
 
 /**
- * useRun is a run and its commands. A command that does not reach the server is
- * tried again with the same id until it is answered; what the server refuses is in
- * problem, with the order that caused it, so that it can be confirmed.
+ * useRun is a run and its commands. A command that does not reach the server is kept in the browser, and the page goes on
+ * with it; it is sent once when the server answers. What the server refuses is in problem, with the order that caused it,
+ * so that it can be confirmed. What is of its moment, a linked reading or a signature, is tried again for as long as the
+ * page is open, and never later.
  */
 export function useRun(id: Ref<string>) {
   const { refresh, keep } = useCached()
@@ -73,16 +75,22 @@ export function useRun(id: Ref<string>) {
   const busy = ref(false)
   const { problem, waiting, send: sent, clear: forget } = useSend()
   const refused = ref<Order>()
+  /** The browser keeps nothing: what waits is lost with the page. */
+  const unkept = ref(false)
   /** This page's last order that was recorded: how far the run was with it, and when it was given. */
   const own = ref({ seq: 0, given: 0 })
+  /** What was given here while nothing answered, and is not recorded yet. */
+  const kept = computed(() =>
+    outbox.entries.value.filter((e) => e.run === id.value && e.kept && !e.refused && e.by.id === person.value?.id),
+  )
+  const run = computed(() => query.data.value && ahead(query.data.value, kept.value))
 
   /** Sends one order at a time: until it is answered, and no longer kept here, nothing else goes. */
   async function send(order: Order): Promise<boolean> {
-    const run = query.data.value
-    if (!run || busy.value) return false
+    if (!query.data.value || busy.value) return false
     busy.value = true
     try {
-      return await carry(order, run)
+      return await carry(order, query.data.value)
     } finally {
       busy.value = false
     }
@@ -91,16 +99,36 @@ export function useRun(id: Ref<string>) {
     const given = performance.now()
     refused.value = undefined
     const at = new Date(serverTime()).toISOString()
-    const body: Command = { ...order, id: newId(), expect: run.seq, given_at: at }
+    const after = kept.value.at(-1)?.body.id
+    const body: Command = { ...order, id: newId(), expect: run.seq, after, given_at: at }
     const by = person.value
     // A frame is of its moment, and a signature is given by hand: neither is sent later by itself, and no secret is kept.
     const keeps = by && !order.frame && !order.secret
     if (keeps) {
       const { id, name } = by
-      await outbox.put({ run: run.id, tag: run.device.tag, what: inWords(order, run), body, by: { id, name }, at })
+      unkept.value = !(await outbox.put({
+        run: run.id,
+        tag: run.device.tag,
+        what: inWords(order, run),
+        body,
+        by: { id, name },
+        at,
+      }))
     }
+    const later = async () => {
+      if (!(await outbox.keepForLater(body.id))) return false
+      own.value = { seq: run.seq + kept.value.length, given }
+      forget()
+      return true
+    }
+    if (keeps && after && (await later())) return true // in the order in which it was given
     const params = { path: { id: run.id } }
-    const next = await sent(() => api.POST('/api/runs/{id}/commands', { params, body }), 'answered')
+    const call = () => api.POST('/api/runs/{id}/commands', { params, body })
+    let next = await sent(call, keeps ? undefined : 'answered')
+    if (keeps && problem.value?.status === 0) {
+      if (await later()) return true
+      next = await sent(call, 'answered')
+    }
     if (keeps) await outbox.done(body.id)
     if (next) {
       own.value = { seq: next.seq, given }
@@ -118,7 +146,7 @@ export function useRun(id: Ref<string>) {
     forget()
     refused.value = undefined
   }
-  return { run: query.data, query, send, problem, refused, waiting, own, sending: busy, clear }
+  return { run, query, send, problem, refused, waiting, unkept, own, sending: busy, clear }
 }
 
 export type RunHandle = ReturnType<typeof useRun>

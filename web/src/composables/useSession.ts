@@ -5,6 +5,7 @@ import { queries, useCached } from '../api/queries'
 import type { components } from '../api/schema.gen'
 import { usePasskey } from './usePasskey'
 import { useSend } from './useSend'
+import { forget } from '../offline/remember'
 
 export type Action = components['schemas']['SessionView']['can'][number]
 
@@ -29,12 +30,14 @@ export function useSession() {
   async function signOut() {
     await send(() => api.DELETE('/api/session'))
     cache.clear()
+    await forget()
     location.assign('/')
   }
-  /** The page is locked: nothing is left of the session but whose it is. */
+  /** The page is locked: nothing is left of the session but whose it is, also where the server could not be told yet. */
   async function lock() {
     await send(() => api.POST('/api/session/lock'))
-    await query.refetch()
+    const { data, isError } = await query.refetch()
+    if (isError && data?.person) keep('session', { ...data, person: undefined, locked: data.person })
   }
   /**
    * can says whether whoever is signed in may do something, by the server's table. While a session is renewed over the page, it is
