@@ -345,3 +345,38 @@ func mean(values []float64) (m float64) {
 	}
 	return m
 }
+
+// What is given while nothing answers is given onto what was on the screen, and onto what was given just before it: sent
+// later it is recorded in its order, once, and never over what somebody else recorded between.
+func TestWhatIsGivenAwayFollowsInItsOrder(t *testing.T) {
+	h := newHouse(t)
+	idris, noor := h.signedIn("Idris Vail"), h.signedIn("Noor Bexley")
+	v := idris.open(firstOf(t, idris, "capnograph", 6))
+	v = idris.send(v, order{"kind": "note", "note": "before"})
+	given := func(id, after string) order {
+		return order{"id": id, "kind": "note", "note": id, "expect": v.Seq, "after": after}
+	}
+	refused := func(c *client, o order, why string) {
+		t.Helper()
+		status, text := c.try(v, o)
+		require.Equal(t, http.StatusConflict, status, "%s: %s", why, text)
+	}
+	early := given("given-02", "given-01")
+	early["expect"] = v.Seq - 1
+	refused(idris, early, "what it follows was never sent")
+	idris.send(v, given("given-01", ""))
+	idris.send(v, given("given-02", "given-01"))
+	idris.send(v, given("given-02", "given-01")) // its answer was lost
+	refused(noor, given("given-03", "given-02"), "what another gave is nobody's to follow")
+	refused(idris, given("given-03", "given-01"), "it was given before the last")
+	idris.send(v, given("given-03", "given-02"))
+	now := get[runview.View](noor, "/api/runs/"+v.ID)
+	noor.send(now, order{"kind": "note", "note": "Noor was here"})
+	refused(idris, given("given-04", "given-03"), "somebody was there between")
+
+	var notes []string
+	for _, n := range get[runview.View](idris, "/api/runs/"+v.ID).Notes {
+		notes = append(notes, n.Text)
+	}
+	assert.Equal(t, []string{"before", "given-01", "given-02", "given-03", "Noor was here"}, notes)
+}

@@ -75,7 +75,7 @@ async function save() {
           <option value="measure-only">never: measure only</option>
         </select>
       </label>
-      <label v-if="device.family === 'patient-scale'" class="col-span-2 flex min-h-11 items-center gap-3">
+      <label v-if="device.family === 'patient-scale'" class="sm:col-span-2 flex min-h-11 items-center gap-3">
         <input v-model="pounds" type="checkbox" name="pounds" class="size-5 accent-ink" />
         It shows pounds. A scale that gives a dose is locked to kg: mixed units kill.
       </label>
@@ -83,7 +83,7 @@ async function save() {
         <span class="label">Risk, 1 (low) to 5</span>
         <input v-model.number="device.risk" type="number" name="risk" min="1" max="5" class="field num" />
       </label>
-      <label class="col-span-2 flex min-h-11 items-start gap-3">
+      <label class="sm:col-span-2 flex min-h-11 items-start gap-3">
         <input v-model="device.in_use" type="checkbox" name="in_use" class="mt-1 size-5 shrink-0 accent-ink" />
         <span
           >It is in use already, and was accepted before.

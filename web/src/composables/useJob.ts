@@ -8,7 +8,7 @@ export type Job = components['schemas']['JobView']
 /** Work of the server that takes a while and ends in a file: begun, followed, and stopped. */
 export function useJob() {
   const job = ref<Job>()
-  const { problem, sending, send } = useSend()
+  const { problem, sending, send, refuse } = useSend()
   let timer: ReturnType<typeof setTimeout> | undefined
   onBeforeUnmount(() => {
     clearTimeout(timer)
@@ -21,8 +21,17 @@ export function useJob() {
   async function follow() {
     const id = job.value?.id
     if (!id || job.value?.state !== 'running') return
-    job.value = (await send(() => api.GET('/api/jobs/{id}', { params: { path: { id } } }))) ?? job.value
-    timer = setTimeout(follow, 300)
+    const next = await send(() => api.GET('/api/jobs/{id}', { params: { path: { id } } }))
+    if (problem.value?.status === 404) {
+      job.value = undefined
+      refuse(
+        'The server was started anew meanwhile, and what it had begun is gone: nothing was changed. Begin it again.',
+      )
+      return
+    }
+    if (problem.value) refuse('The server does not answer. If it was only out of reach, this goes on when it is back.')
+    job.value = next ?? job.value
+    timer = setTimeout(follow, problem.value ? 1500 : 300)
   }
   async function stop() {
     const path = { id: job.value!.id }

@@ -51,10 +51,10 @@ async function save() {
       <label
         ><span class="label">Bought from</span><input v-model="form.supplier" class="field" name="supplier"
       /></label>
-      <p v-if="changed" class="col-span-2 border-l-4 border-brass bg-brass-wash px-3 py-2">
+      <p v-if="changed" class="sm:col-span-2 border-l-4 border-brass bg-brass-wash px-3 py-2">
         ◐ Another version of its software is an event: what depends on it becomes due.
       </p>
-      <label class="col-span-2"
+      <label class="sm:col-span-2"
         ><span class="label">Set up with, a part a line: sensor, circuit, transducer, sets, dead space</span>
         <textarea v-model="form.set_up" name="set_up" rows="3" class="field" maxlength="2000"></textarea>
       </label>

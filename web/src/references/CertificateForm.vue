@@ -98,6 +98,18 @@ async function save() {
   emit('close')
   router.push({ name: 'reference', params: { id: saved.tag } })
 }
+/** What a certified line says, under its column's title. */
+const titles = {
+  quantity: 'Quantity',
+  value: 'Value',
+  from: 'from',
+  to: 'to',
+  unit: 'Unit (UCUM)',
+  u: 'U',
+  k: 'k',
+  drift: 'Drift in a year ±',
+}
+const columns = Object.keys(titles) as (keyof typeof titles)[]
 </script>
 
 <template>
@@ -122,41 +134,33 @@ async function save() {
         <span class="label">Certificate number</span>
         <input v-model="certificate.number" name="number" class="field num" />
       </label>
-      <label class="col-span-2">
+      <label class="sm:col-span-2">
         <span class="label">Issued by</span><input v-model="certificate.issuer" name="issuer" class="field" />
       </label>
-      <label class="flex items-end gap-2 pb-2">
+      <label class="flex min-h-11 items-end gap-2 pb-2">
         <input v-model="accredited" type="checkbox" class="size-5" />accredited
       </label>
       <DayField v-model="certificate.on" label="Certified on" name="on" />
       <DayField v-model="certificate.due" label="Counts until" name="due_on" />
-      <label v-if="!accredited" class="col-span-2">
+      <label v-if="!accredited" class="sm:col-span-2">
         <span class="label">Calibrated against (tag)</span>
         <input v-model="certificate.parent" name="parent" class="field num" />
       </label>
     </div>
-    <table class="mt-5 w-full text-left">
+    <table class="mt-5 w-full text-left max-sm:stacked">
       <caption class="pb-1 text-left font-semibold">
         Certified values: one value, or a range
       </caption>
       <thead class="text-sm text-ink-2">
         <tr>
-          <th
-            v-for="h in ['Quantity', 'Value', 'from', 'to', 'Unit (UCUM)', 'U', 'k', 'Drift in a year ±']"
-            :key="h"
-            class="font-normal"
-          >
+          <th v-for="h in titles" :key="h" class="font-normal">
             {{ h }}
           </th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="(l, i) in lines" :key="i">
-          <td
-            v-for="key in ['quantity', 'value', 'from', 'to', 'unit', 'u', 'k', 'drift'] as const"
-            :key="key"
-            class="pr-2 pb-2"
-          >
+          <td v-for="key in columns" :key="key" class="pr-2 pb-2" :data-column="titles[key]">
             <input
               v-model="l[key]"
               :name="`values[${i}].${key === 'drift' ? 'drift_per_year' : key}`"

@@ -152,11 +152,11 @@ const wordsOf = (c: components['schemas']['CheckView']) =>
           :unit="unitWords(line?.unit ?? '')"
           name="u"
         />
-        <label class="col-span-2 block"
+        <label class="sm:col-span-2 block"
           ><span class="label">Against what</span
           ><input v-model="found.against" name="against" class="field" maxlength="200"
         /></label>
-        <label class="col-span-2 block"
+        <label class="sm:col-span-2 block"
           ><span class="label">Note</span><input v-model="found.note" name="note" class="field" maxlength="400"
         /></label>
       </div>

@@ -87,16 +87,16 @@ async function save() {
         :unit="unitWords(line?.unit ?? '')"
         name="u"
       />
-      <p v-if="named > 1" class="col-span-2 text-ink-2">
+      <p v-if="named > 1" class="sm:col-span-2 text-ink-2">
         {{ named }} pieces are called so, and a run does not say which of them lay on it: the error is taken into the
         uncertainty of each.
       </p>
-      <label v-else-if="!ranged" class="col-span-2 flex min-h-11 items-center gap-3">
+      <label v-else-if="!ranged" class="sm:col-span-2 flex min-h-11 items-center gap-3">
         <input v-model="form.remove" type="checkbox" class="size-5 accent-ink" /> Take the error out. Otherwise it is
         taken into the uncertainty.
       </label>
-      <p v-else class="col-span-2 text-ink-2">It has a range: the error is taken into the uncertainty.</p>
-      <label class="col-span-2 block"
+      <p v-else class="sm:col-span-2 text-ink-2">It has a range: the error is taken into the uncertainty.</p>
+      <label class="sm:col-span-2 block"
         ><span class="label">How it was found: by whom, against what</span>
         <textarea v-model="form.found" name="found" rows="2" class="field" required></textarea>
       </label>

@@ -42,7 +42,7 @@ async function save() {
     @close="emit('close')"
   >
     <div class="grid sm:grid-cols-2 gap-4">
-      <label class="col-span-2 block"
+      <label class="sm:col-span-2 block"
         ><span class="label">Label, as the scanner types it</span>
         <input
           v-model="form.label"

@@ -99,6 +99,47 @@ describe('what is typed while nothing answers', () => {
     expect(entries.value).toEqual([])
   })
 
+  it('has what was given after a refused entry stand on what that one stood on, and sends a question confirmed', async () => {
+    const chain = ['5.0', '6.0', '7.0'].map((typed, i, all) => {
+      const e = entry(typed)
+      return { ...e, body: { ...e.body, after: all[i - 1] } }
+    })
+    const before = await page()
+    for (const e of chain) await before.put(e)
+    const { flush, entries, confirm } = await page()
+    const question = () =>
+      Promise.resolve({
+        error: { status: 409, detail: 'Is that what it shows?', code: 'magnitude' },
+        response: new Response('{}', { status: 409 }),
+      })
+    const bodies: Entry['body'][] = []
+    const answers = [fine, question, fine, fine]
+    vi.spyOn(client.api, 'POST').mockImplementation(((_: string, { body }: { body: Entry['body'] }) => {
+      bodies.push(body)
+      return answers.shift()!()
+    }) as never)
+    await flush(idris, () => {})
+    expect(bodies.map((b) => [b.typed, b.after])).toEqual([
+      ['5.0', undefined],
+      ['6.0', '5.0'],
+      ['7.0', '5.0'],
+    ])
+    expect(entries.value.map((e) => [e.body.typed, e.code])).toEqual([['6.0', 'magnitude']])
+    await confirm(entries.value[0]!, 'another-id')
+    await flush(idris, () => {})
+    expect(bodies[3]).toMatchObject({ id: 'another-id', typed: '6.0', confirmed: true })
+    expect(entries.value).toEqual([])
+  })
+
+  it('says that a browser with no room keeps nothing', async () => {
+    const { put, keepForLater } = await page()
+    vi.spyOn(IDBObjectStore.prototype, 'add').mockImplementation(() => {
+      throw new DOMException('no room', 'QuotaExceededError')
+    })
+    expect(await put(entry('5.01'))).toBe(false)
+    expect(await keepForLater('5.01')).toBe(false)
+  })
+
   it('waits for a session that has ended, and for a server that is ill', async () => {
     await (await page()).put(entry('5.01'))
     const { flush, entries } = await page()
