@@ -78,6 +78,9 @@ func (p *page) sign() {
 // does nothing, and a person then presses again. A text that is not the step's own is no reason to press twice.
 func (p *page) onward(text string) {
 	p.t.Helper()
+	if p.Held() {
+		p.fitsHere(text)
+	}
 	before, err := browser.Eval[string](p.Page, "document.querySelector('[aria-label=Work] :is(h1, h2)')?.innerText ?? ''")
 	require.NoError(p.t, err)
 	inHand := func() bool {
@@ -87,7 +90,7 @@ func (p *page) onward(text string) {
 		return has
 	}
 	was := inHand()
-	p.must(p.Key("Enter"))
+	p.next()
 	for tries := 0; was && tries < 3; tries++ {
 		for wait := 0; inHand() && wait < 40; wait++ {
 			time.Sleep(50 * time.Millisecond)
@@ -95,8 +98,33 @@ func (p *page) onward(text string) {
 		if !inHand() {
 			return
 		}
-		p.must(p.Key("Enter"))
+		p.next()
 	}
+}
+
+// next does what is to be done next: by Enter on a desk, in the hand by a tap on what lies under the thumb.
+func (p *page) next() {
+	p.t.Helper()
+	if !p.Held() {
+		p.must(p.Key("Enter"))
+		return
+	}
+	under := "#thumb .btn-main:not([disabled])"
+	there, err := browser.Eval[bool](p.Page, "!!document.querySelector('[role=dialog], "+under+"')")
+	require.NoError(p.t, err)
+	if there {
+		p.must(p.Tap(under))
+	} else {
+		p.must(p.Key("Enter")) // the keyboard on the screen has one
+	}
+}
+
+// fitsHere looks whether all of the page has its place at the size it is held at.
+func (p *page) fitsHere(where string) {
+	p.t.Helper()
+	wrong, err := p.Fits()
+	require.NoError(p.t, err)
+	assert.Empty(p.t, wrong, where)
 }
 
 // simulate switches a fault of the simulated device, whose panel stays open once it is. On a busy
@@ -147,7 +175,11 @@ func (p *page) seeInTime(texts ...string) {
 // startBySearch goes from the search field to a run: type, Enter, Enter.
 func (p *page) startBySearch(tag string) {
 	p.t.Helper()
-	p.must(p.Key("/"))
+	if p.Held() {
+		p.must(p.Tap("#search"))
+	} else {
+		p.must(p.Key("/"))
+	}
 	p.must(p.Fill("#search", tag))
 	p.must(p.Key("Enter")) // before the answer is there: it must be this device all the same
 	p.see(tag)
@@ -211,7 +243,7 @@ func TestBench(t *testing.T) {
 		speed float64
 		tests []func(*testing.T, *server)
 	}{
-		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline}},
+		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline, scanned}},
 		{"a server that hangs, and a session that ends", 20, []func(*testing.T, *server){hangs}},
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},
@@ -252,8 +284,10 @@ func TestBench(t *testing.T) {
 	}
 }
 
+// capnograph is worked on a tablet held upright, by touch alone.
 func capnograph(t *testing.T, s *server) {
 	p := openPage(t, s, "Idris Vail")
+	p.must(p.Hold(820, 1180))
 	p.see("MB-0417")
 	p.startBySearch("MB-0417")
 	p.throughToMeasuring()
@@ -282,8 +316,13 @@ func capnograph(t *testing.T, s *server) {
 	p.see("This closes: Service menu entered")
 	p.enter("This closes: Service menu entered", "Wipe down")
 	p.must(p.SeeIn("[aria-label=Work]", "Label attached, owner told")) // the rail shows it all the time
-	p.must(p.Key("Enter"))
-	p.see("Conforms after adjustment", "What was done and found", "agrees with the simulator's curve R-2 of the probe's maker")
+	p.next()
+	p.see("Conforms after adjustment", "What was done and found")
+	p.must(p.Tap("[aria-label=Ledger] button"))
+	p.see("agrees with the simulator's curve R-2 of the probe's maker")
+	p.fitsHere("the ledger's drawer")
+	p.must(p.Press("Close"))
+	p.must(p.Gone("agrees with the simulator's curve"))
 	assert.False(t, p.Has("Before it can be signed"))
 	p.sign()
 	p.see("Next due", "Certificate (PDF)")
@@ -429,7 +468,7 @@ func keptOffline(t *testing.T, s *server) {
 	p.loseNetwork()
 	p.must(p.Fill("input[name=reading]", "67,1"))
 	p.must(p.Key("Enter"))
-	p.see("Not recorded yet", "1 entry not recorded yet", "67,1 for Corners front left")
+	p.see("1 entry not recorded yet", "67,1 for Corners front left", "Corners as found: front right")
 	assert.Equal(t, before, readings())
 	p.must(p.Go(strings.Replace(path, "/api/runs/", "/bench/", 1)))
 	p.see("Corners as found: front right")

@@ -44,6 +44,10 @@ func build(m *testing.M) int {
 			os.RemoveAll(data)
 		}
 	}()
+	browser.Camera = filepath.Join(folder, "label.mjpeg")
+	if err := film(browser.Camera, "MB-0417"); err != nil {
+		panic(err)
+	}
 	defer browser.Quit()
 	return m.Run()
 }

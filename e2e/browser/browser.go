@@ -28,6 +28,7 @@ type Page struct {
 	ctx   context.Context
 	base  string
 	close context.CancelFunc
+	held  bool // it is touched, not clicked
 
 	mutex    sync.Mutex
 	troubles []string
@@ -66,6 +67,10 @@ func (p *Page) Troubles() []string {
 	return heard
 }
 
+// Camera is the file that the browser's camera sees, pictures joined one after another (.mjpeg); it is named before the
+// first page is opened.
+var Camera string
+
 // chromium is the one browser of this process: each page has its own cookies and its own window in it.
 var chromium = sync.OnceValues(func() (context.Context, error) {
 	path, err := exec.LookPath("chromium-headless-shell") // Chromium without what a window needs: half the work
@@ -73,6 +78,8 @@ var chromium = sync.OnceValues(func() (context.Context, error) {
 		return nil, fmt.Errorf("chromium-headless-shell is not installed: run sh ci/debian.sh: %w", err)
 	}
 	allocator, stop := chromedp.NewExecAllocator(context.Background(), chromedp.ExecPath(path), chromedp.Headless,
+		chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("use-fake-device-for-media-stream", true),
+		chromedp.Flag("use-file-for-fake-video-capture", Camera),
 		chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.Flag("disable-background-networking", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-sync", true),
@@ -232,6 +239,9 @@ func (p *Page) Press(words string) error {
 	find := fmt.Sprintf(finder, quoted(words))
 	if err := p.until(find, fmt.Sprintf("a button %q", words), Patience); err != nil {
 		return err
+	}
+	if p.held {
+		return p.tap(find)
 	}
 	_, err := Eval[bool](p, "("+find+").click() || true")
 	return err

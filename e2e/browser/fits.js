@@ -3,7 +3,7 @@
 (() => {
   const target = 44
   const width = document.documentElement.clientWidth
-  const root = document.querySelector('[role=dialog]') ?? document.body
+  const root = document.querySelector('[role=dialog], [role=menu]') ?? document.body
   const named = (e) => e.outerHTML.replace(/\s+/g, ' ').slice(0, 140)
   const inSight = (e) => e.checkVisibility({ visibilityProperty: true }) && !e.closest('.sr-only, .max-sm\\:sr-only')
   const wrong = new Set()
@@ -35,6 +35,7 @@
   }
   for (const e of new Set(parts.filter((e) => e.matches(touched) && !e.disabled).map(hit))) {
     if (e.closest('.uplot') || e.matches('.sr-only')) continue
+    if (e.tagName === 'A' && !matchMedia('(pointer: coarse), (max-width: 79.99rem)').matches) continue // a mouse's
     const inline = e.tagName === 'A' && getComputedStyle(e).display === 'inline'
     const r = inline ? e.getClientRects()[0] : e.getBoundingClientRect()
     if (!r) continue

@@ -8,6 +8,8 @@ import NewVersion from './offline/NewVersion.vue'
 import UnderDialog from './components/UnderDialog.vue'
 import KeysDialog from './components/KeysDialog.vue'
 import type { Person } from './api/client'
+import { toldAt } from './offline/remember'
+import { localTime } from './composables/words'
 import { useBenchState, useChanges } from './composables/useBenchState'
 import { useKeys } from './composables/useKeys'
 import { useSession } from './composables/useSession'
@@ -38,6 +40,9 @@ useKeys({ '?': () => (keys.value = true) })
         <b
           >The server has not answered for <span class="num">{{ away }}</span> s.</b
         >
+        <template v-if="toldAt"
+          >These pages are as they were at <span class="num">{{ localTime(toldAt) }}</span>.
+        </template>
         What was confirmed is kept; what you type stays here and is sent once, when it answers. Live values are not of
         now. It is tried again by itself.
       </p>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
+import { useWakeLock } from '@vueuse/core'
 import AskDialog from '../components/AskDialog.vue'
 import StateMark from '../components/StateMark.vue'
 import WayRail from './WayRail.vue'
@@ -24,6 +25,7 @@ import { canBeDoneAhead, lastReading } from './reading'
 import { useRunHandle } from './runHandle'
 import { useClock } from '../composables/useClock'
 import { useDesk } from '../composables/useDesk'
+import { missing } from '../offline/secure'
 import { useStepFocus } from '../composables/useStepFocus'
 import { useRelease } from '../composables/useHold'
 import { useKeys } from '../composables/useKeys'
@@ -122,6 +124,11 @@ async function answered(text: string) {
   }
   if (kind === 'early' && refused.value) await send({ ...refused.value, reason: text })
 }
+/** The screen stays awake while the run is open and on it. */
+const awake = useWakeLock()
+onMounted(() => !ended.value && awake.request('screen').catch(() => {})) // a battery that is low refuses
+onBeforeUnmount(() => awake.release())
+watch(ended, (is) => is && awake.release())
 const last = computed(() => lastReading(props.run))
 const work = ref<HTMLElement>()
 useStepFocus(
@@ -174,6 +181,7 @@ useKeys({
       >
         <ProblemNote @early="asking = 'early'" />
       </component>
+      <p v-if="!ended && !desk && missing('awake')" class="mt-4 text-sm text-ink-2">◇ {{ missing('awake') }}</p>
       <div v-if="!ended" class="mt-auto flex flex-wrap items-center gap-1 pt-4 text-sm text-ink-2">
         <button class="btn btn-quiet" @click="asking = 'note'">Note <kbd>N</kbd></button>
         <button v-if="last" class="btn btn-quiet" @click="asking = 'withdraw'">Withdraw last <kbd>⌫</kbd></button>

@@ -15,10 +15,10 @@ defineEmits<{ start: [] }>()
       {{ due.tag }}
     </RouterLink>
     <span class="min-w-0 grow max-sm:order-1 max-sm:basis-3/5">
-      <span class="block xl:truncate"
+      <span class="block"
         >{{ due.device }} <span class="text-ink-2">· {{ due.title }}</span></span
       >
-      <span class="block text-sm xl:truncate text-ink-2">
+      <span class="block text-sm text-ink-2">
         {{ due.place }}, {{ due.site
         }}<template v-if="due.stop || due.state === 'in doubt'"> · <StateMark :stands="due" /></template>
       </span>

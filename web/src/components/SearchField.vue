@@ -5,6 +5,7 @@ import { useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from '@headlessui/vue'
 import { api, type Asset } from '../api/client'
+import ScanDialog from '../camera/ScanDialog.vue'
 import { useKeys } from '../composables/useKeys'
 import { scannedName, useScanner } from '../composables/useScanner'
 import { familyWords } from '../composables/words'
@@ -47,7 +48,8 @@ function open(asset: Asset | null) {
 }
 /** What was scanned, where nothing here is called so. */
 const unknown = ref('')
-useScanner(async (code) => {
+useScanner(look)
+async function look(code: string) {
   const name = scannedName(code)
   unknown.value = ''
   const { data: found } = await api
@@ -55,12 +57,17 @@ useScanner(async (code) => {
     .catch(() => ({ data: undefined }))
   const is = (text: string) => text.toUpperCase() === name
   const asset = found?.assets.find((a) => is(a.tag)) ?? found?.assets.find((a) => is(a.serial))
-  if (asset) open(asset)
-  else
+  if (asset) {
+    scanning.value = false
+    open(asset)
+  } else
     unknown.value = found
       ? `Nothing here has the tag or serial ${name}. Nothing was recorded.`
       : 'The server does not answer: scan again.'
-})
+}
+/** A label is read with the camera. */
+const scanning = ref(false)
+defineExpose({ scan: () => (scanning.value = true) })
 watch([text, () => router.currentRoute.value.fullPath], () => (unknown.value = ''))
 function leave() {
   text.value = ''
@@ -94,12 +101,13 @@ useKeys({ '/': () => document.querySelector<HTMLInputElement>('#search')?.focus(
       <button type="button" class="min-h-11 min-w-11 px-2 sm:hidden" @click="leave">Close</button>
     </div>
     <p
-      v-if="unknown"
+      v-if="unknown && !scanning"
       class="absolute right-0 z-30 mt-1 w-[min(420px,100vw)] border-2 border-ink bg-vermilion-wash px-3 py-2"
       role="alert"
     >
       {{ unknown }} <button type="button" class="underline" @click="unknown = ''">Good</button>
     </p>
+    <ScanDialog v-if="scanning" :note="unknown" @code="look" @close="scanning = false" />
     <ComboboxOptions
       v-if="search.trim()"
       class="absolute right-0 z-30 mt-1 max-h-[60dvh] w-[min(420px,100vw)] overflow-auto border-2 border-ink bg-sheet"

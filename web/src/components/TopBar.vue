@@ -53,6 +53,7 @@ const own = computed(() => [
   { words: 'Sign out', does: () => emit('signOut') },
 ])
 /** On a phone the field to search takes the whole bar, for as long as something is searched. */
+const search = ref<InstanceType<typeof SearchField>>()
 const finding = ref(false)
 async function find() {
   finding.value = true
@@ -108,6 +109,7 @@ watch(
     <div class="ml-auto flex min-w-0 items-center gap-1 sm:gap-4">
       <SearchField
         v-if="can('look')"
+        ref="search"
         :class="finding ? 'max-sm:absolute max-sm:inset-0 max-sm:z-30 max-sm:bg-paper max-sm:p-1.5' : 'max-sm:hidden'"
         @leave="finding = false"
       />
@@ -130,11 +132,32 @@ watch(
           <path d="M14.5 14.5 20 20" />
         </svg>
       </button>
+      <button
+        v-if="can('look')"
+        class="grid min-h-11 min-w-11 place-items-center"
+        aria-label="Scan a label"
+        title="Scan a label with the camera"
+        @click="search?.scan()"
+      >
+        <svg
+          width="24"
+          height="22"
+          viewBox="0 0 24 22"
+          fill="none"
+          stroke="currentColor"
+          stroke-width="2"
+          aria-hidden="true"
+        >
+          <path d="M2 7V2h5M17 2h5v5M22 15v5h-5M7 20H2v-5" />
+          <path d="M7 7v8M10.5 7v8M13 7v8M17 7v8" />
+        </svg>
+      </button>
       <LooseEnds v-if="can('look')" :ends="bench?.loose_ends ?? []" />
       <Menu as="div" class="sm:relative">
-        <MenuButton class="min-h-11 min-w-11 px-1" :aria-label="person.name"
+        <MenuButton class="min-h-11 min-w-11 px-1"
           ><span class="max-sm:hidden">{{ initials }}</span
-          ><span class="sm:hidden">{{ short }}</span></MenuButton
+          ><span class="sm:hidden">{{ short }}</span
+          ><span class="sr-only"> {{ person.name }}: your own</span></MenuButton
         >
         <MenuItems
           class="absolute right-0 z-30 mt-1 max-h-[80dvh] w-64 overflow-auto border-2 border-ink bg-sheet whitespace-normal max-sm:left-0 max-sm:w-auto"

@@ -7,6 +7,7 @@ import { pedal } from '../composables/useKeys'
 import { learn, learning, manner, modifiers } from '../composables/useScanner'
 import { useSession } from '../composables/useSession'
 import { sounds, tone, toneMarks } from '../composables/useTone'
+import { missing } from '../offline/secure'
 import { useHouse } from './useHouse'
 
 /** How scanner and pedal of this browser type, and what the code on a label says. */
@@ -26,6 +27,11 @@ const said = {
   refused: 'Something was not recorded',
   timer: 'A timer is over',
   hand: 'A hand is needed',
+}
+const gives = {
+  camera: 'The camera reads labels.',
+  offline: 'The pages open without a network, as they were.',
+  awake: 'The screen stays awake during a run.',
 }
 /** A scan that is listened to: the times of its keys, and what it ended with. */
 const listening = ref<'scan' | 'pedal'>()
@@ -107,6 +113,15 @@ onBeforeUnmount(() => learning())
         <li v-for="m in toneMarks" :key="m" class="flex items-center justify-between gap-4 py-1">
           {{ said[m] }}
           <button class="btn btn-small px-3" :aria-label="`Hear: ${said[m]}`" @click="tone(m)">Hear it</button>
+        </li>
+      </ul>
+    </div>
+    <div>
+      <SectionTitle>What this browser gives</SectionTitle>
+      <ul class="rows">
+        <li v-for="(words, need) in gives" :key="need" class="py-2">
+          <template v-if="missing(need)"><span class="text-brass">◇</span> {{ missing(need) }}</template>
+          <template v-else><span class="text-petrol">●</span> {{ words }}</template>
         </li>
       </ul>
     </div>

@@ -1,7 +1,15 @@
 import { useThrottleFn } from '@vueuse/core'
 import type { QueryClient } from '@tanstack/vue-query'
-import { persistQueryClient, type PersistedClient, type Persister } from '@tanstack/query-persist-client-core'
+import {
+  persistQueryClientRestore,
+  persistQueryClientSubscribe,
+  type PersistedClient,
+  type Persister,
+} from '@tanstack/query-persist-client-core'
 import { openDB, type DBSchema } from 'idb'
+import { ref } from 'vue'
+import { ApiError } from '../api/client'
+import { queries } from '../api/queries'
 
 /**
  * What the pages were told last is kept in the browser, so that they open without a network as they were: what is worked
@@ -55,18 +63,39 @@ const persister: Persister = {
   removeClient: forget,
 }
 
-/** remember gives the pages what they were told last, and keeps what they are told from now on. */
+/** How long the server has to say who is signed in before the pages open as they were, in milliseconds. */
+const patience = 4000
+
+/** Of when the pages are, where they were opened from what was kept; empty where the server told them. */
+export const toldAt = ref('')
+
+/**
+ * remember opens the pages: from the server where it answers, so that nothing old is ever shown in its place; else as they
+ * were told last. What they are told from now on is kept.
+ */
 export async function remember(queryClient: QueryClient) {
-  const [, restored] = persistQueryClient({
-    queryClient,
-    persister,
-    maxAge: longest,
-    buster: __BUILD__,
+  const kept = { queryClient, persister, maxAge: longest, buster: __BUILD__ }
+  if (!(await answers(queryClient))) {
+    const told = await persister.restoreClient()
+    if (told) toldAt.value = new Date(told.timestamp).toISOString()
+    await persistQueryClientRestore(kept)
+  }
+  persistQueryClientSubscribe({
+    ...kept,
     dehydrateOptions: {
       shouldDehydrateQuery: ({ queryKey, state }) => state.status === 'success' && worked.has(String(queryKey[0])),
     },
   })
-  await restored
+}
+
+/** Whether the server says who is signed in; what else it answers is an answer too. */
+async function answers(queryClient: QueryClient) {
+  const late = new Promise<boolean>((resolve) => setTimeout(() => resolve(false), patience))
+  const asked = queryClient.fetchQuery({ ...queries.session(), retry: false }).then(
+    () => true,
+    (error) => !(error instanceof ApiError && error.offline),
+  )
+  return Promise.race([asked, late])
 }
 
 /** forget drops what was kept: nothing is left of whoever signs out. */

@@ -137,7 +137,7 @@ async function change() {
         <pre
           v-else
           tabindex="0"
-          class="num mt-3 max-h-[75vh] overflow-auto border border-line bg-sheet p-3 text-sm max-xl:whitespace-pre-wrap"
+          class="num mt-3 max-h-[75vh] overflow-auto border border-line bg-sheet p-3 text-sm whitespace-pre-wrap"
           aria-label="As it is written"
           >{{ text }}</pre>
       </section>

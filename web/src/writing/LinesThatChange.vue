@@ -10,7 +10,7 @@ const mark = { added: '+', removed: '−', same: ' ' }
 <template>
   <pre
     tabindex="0"
-    class="num max-h-[60vh] overflow-auto border border-line bg-sheet p-3 text-sm max-xl:whitespace-pre-wrap"
+    class="num max-h-[60vh] overflow-auto border border-line bg-sheet p-3 text-sm whitespace-pre-wrap"
     :aria-label="label"
   ><span v-for="(l, i) in lines" :key="i" class="block" :class="tint[l.kind]">{{ mark[l.kind] }} {{ l.text }}</span></pre>
 </template>
