@@ -244,6 +244,7 @@ func TestBench(t *testing.T) {
 		tests []func(*testing.T, *server)
 	}{
 		{"a reading typed offline, and a scan", 20, []func(*testing.T, *server){keptOffline, scanned}},
+		{"a network that comes and goes", 20, []func(*testing.T, *server){networkComesAndGoes}},
 		{"a server that hangs, and a session that ends", 20, []func(*testing.T, *server){hangs}},
 		{"a pre-use check with things not done", 30, []func(*testing.T, *server){incomplete}},
 		{"references, workings and controls", 1, []func(*testing.T, *server){referencesAndWorkings, controls}},

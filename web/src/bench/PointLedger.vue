@@ -56,7 +56,7 @@ const decided = computed(() => props.run.findings.filter((f) => f.decisions.leng
               </td>
               <td class="num text-right">
                 <span v-if="run.ahead?.[pointKey(m.id, p.id)]" class="hatched px-1" title="Kept here, not recorded yet"
-                  >{{ run.ahead[pointKey(m.id, p.id)] }} <span class="font-sans">waits</span></span
+                  >{{ run.ahead[pointKey(m.id, p.id)]!.join('; ') }} <span class="font-sans">waits</span></span
                 >
                 <span v-else-if="last(p)?.absent" class="font-sans">none</span>
                 <template v-else-if="last(p)">{{ indicated(last(p)!.indicated, m.resolution) }}</template>

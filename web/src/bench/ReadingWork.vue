@@ -14,6 +14,7 @@ import StandInPanel from './StandInPanel.vue'
 import ThumbBar from './ThumbBar.vue'
 import StepHead from './StepHead.vue'
 import { useRunHandle } from './runHandle'
+import { pointKey, type Ahead } from '../offline/ahead'
 import { useBenchState } from '../composables/useBenchState'
 import { realTime } from '../composables/useClock'
 import { stepped, useKeys } from '../composables/useKeys'
@@ -25,7 +26,7 @@ import { brief, localDay, localTime, shown, significant, windowWords } from '../
 import { api, type Measure, type Point, type Run } from '../api/client'
 
 /** One point being read: what is expected, the live trace, the entry, the needle. */
-const props = defineProps<{ run: Run; measure: Measure; point: Point; phase: string }>()
+const props = defineProps<{ run: Run & { ahead?: Ahead }; measure: Measure; point: Point; phase: string }>()
 const { send, sending, problem, clear } = useRunHandle()
 const typed = ref('')
 const omitting = ref(false)
@@ -64,6 +65,10 @@ const limitWords = computed(() => {
 })
 const fine = computed(() => m.value.resolution / 10)
 const taken = computed(() => props.point.readings.filter((r) => !r.withdrawn && r.round === m.value.round))
+/** Which reading of the point this is, with those that wait to be sent. */
+const nth = computed(
+  () => taken.value.length + (props.run.ahead?.[pointKey(m.value.id, props.point.id)]?.length ?? 0) + 1,
+)
 const alive = computed(() => frame.value?.status.state === 'alive' && !frame.value.held)
 /** The frame on the screen, where its reading can be taken. */
 const takeable = computed(() => (alive.value && !stale.value ? frame.value?.id : undefined))
@@ -277,8 +282,7 @@ useKeys({ Enter: () => !staged.value && take() })
         :class="stale && !typed && 'hatched'"
       >
         <span class="label"
-          >{{ reads }}
-          <template v-if="measure.repeats > 1">· {{ taken.length + 1 }} of {{ measure.repeats }}</template></span
+          >{{ reads }} <template v-if="measure.repeats > 1">· {{ nth }} of {{ measure.repeats }}</template></span
         >
         <span class="flex items-baseline" data-keys>
           <input

@@ -1,5 +1,6 @@
 import { openDB, type DBSchema, type IDBPDatabase } from 'idb'
 import { computed, shallowRef } from 'vue'
+import { written } from '../offline/remember'
 import { answer, api, ApiError, type Command, type Person, type Problem, type Run } from '../api/client'
 
 /** Something that was given here and is not known to be recorded yet, or was refused and not seen yet. */
@@ -108,6 +109,7 @@ export async function flush(person: Person, recorded: (run: Run) => void) {
       try {
         const params = { path: { id: entry.run } }
         recorded(await answer(api.POST('/api/runs/{id}/commands', { params, body: entry.body })))
+        await written()
         await (await store()).delete('entries', entry.n!)
       } catch (error) {
         if (!(error instanceof ApiError) || error.offline || [401, 500, 502, 503].includes(error.problem.status)) break

@@ -4,6 +4,7 @@ import { api, type Command, type Run } from '../api/client'
 import { queries, useCached } from '../api/queries'
 import * as outbox from './outbox'
 import { ahead } from '../offline/ahead'
+import { written } from '../offline/remember'
 import { serverTime } from './useClock'
 import { useSend } from './useSend'
 import { useSession } from './useSession'
@@ -129,12 +130,13 @@ export function useRun(id: Ref<string>) {
       if (await later()) return true
       next = await sent(call, 'answered')
     }
-    if (keeps) await outbox.done(body.id)
     if (next) {
       own.value = { seq: next.seq, given }
       keep('run', next, run.id)
-      return true
+      await written()
     }
+    if (keeps) await outbox.done(body.id)
+    if (next) return true
     refused.value = order
     tone('refused')
     if (problem.value?.code === 'stale') await refresh('run')

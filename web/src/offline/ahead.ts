@@ -2,7 +2,7 @@ import type { Entry } from '../composables/outbox'
 import type { Measure, Point, Run, Step } from '../api/client'
 
 /** What was given while nothing answered, by the step, or the measure and point, that it was given for. */
-export type Ahead = Record<string, string>
+export type Ahead = Record<string, string[]>
 export const pointKey = (measure: string, point: string) => `${measure} ${point}`
 
 type Given = Entry['body']
@@ -40,7 +40,7 @@ function give(run: Run & { ahead: Ahead }, given: Given, at: string) {
 }
 
 function giveStep(run: Run & { ahead: Ahead }, step: Step, given: Given, at: string) {
-  run.ahead[step.id] = 'waits here'
+  run.ahead[step.id] = [given.kind]
   step.summary = 'waits here'
   step.at = at
   if (given.kind === 'start-wait') {
@@ -61,8 +61,8 @@ function givePoint(run: Run & { ahead: Ahead }, { measure, point }: Spot, given:
   if (given.kind === 'stop-stage') point.stage = { ...point.stage, stopped: at }
   if (given.kind === 'omit') point.omitted = given.reason
   if (given.kind !== 'capture') return
-  const all = [run.ahead[key], given.absent ? 'none' : given.typed].filter(Boolean)
-  run.ahead[key] = all.join('; ')
+  const all = [...(run.ahead[key] ?? []), given.absent ? 'none' : (given.typed ?? '')]
+  run.ahead[key] = all
   const taken = point.readings.filter((r) => !r.withdrawn && r.round === measure.round).length
   point.complete = taken + all.length >= measure.repeats
 }

@@ -1,11 +1,4 @@
-import { useThrottleFn } from '@vueuse/core'
-import type { QueryClient } from '@tanstack/vue-query'
-import {
-  persistQueryClientRestore,
-  persistQueryClientSubscribe,
-  type PersistedClient,
-  type Persister,
-} from '@tanstack/query-persist-client-core'
+import { hydrate, type DehydratedState, type QueryClient } from '@tanstack/vue-query'
 import { openDB, type DBSchema } from 'idb'
 import { ref } from 'vue'
 import { ApiError } from '../api/client'
@@ -35,10 +28,12 @@ const worked = new Set([
 /** After how long what was kept is no longer shown, in milliseconds. */
 const longest = 24 * 3_600_000
 
+type Told = DehydratedState['queries'][number] & { build: string }
 interface Store extends DBSchema {
-  told: { key: 'last'; value: string }
+  told: { key: string; value: Told }
 }
-const store = () => openDB<Store>('needle-told', 1, { upgrade: (db) => db.createObjectStore('told') })
+const store = () =>
+  openDB<Store>('needle-told', 1, { upgrade: (db) => db.createObjectStore('told', { keyPath: 'queryHash' }) })
 
 /** A browser that keeps nothing, as a private window or a full one does, is no reason not to work. */
 async function quietly<T>(does: () => Promise<T>): Promise<T | undefined> {
@@ -48,20 +43,10 @@ async function quietly<T>(does: () => Promise<T>): Promise<T | undefined> {
     return undefined
   }
 }
-const persister: Persister = {
-  persistClient: useThrottleFn(
-    (told: PersistedClient) =>
-      quietly(async () => void (await (await store()).put('told', JSON.stringify(told), 'last'))),
-    1000,
-    true,
-  ),
-  restoreClient: () =>
-    quietly(async () => {
-      const text = await (await store()).get('told', 'last')
-      return text ? (JSON.parse(text) as PersistedClient) : undefined
-    }),
-  removeClient: forget,
-}
+
+let writing: Promise<unknown> = Promise.resolve()
+/** written waits until what the pages were told is kept: only then what was given may be let go of. */
+export const written = () => writing
 
 /** How long the server has to say who is signed in before the pages open as they were, in milliseconds. */
 const patience = 4000
@@ -74,18 +59,25 @@ export const toldAt = ref('')
  * were told last. What they are told from now on is kept.
  */
 export async function remember(queryClient: QueryClient) {
-  const kept = { queryClient, persister, maxAge: longest, buster: __BUILD__ }
-  if (!(await answers(queryClient))) {
-    const told = await persister.restoreClient()
-    if (told) toldAt.value = new Date(told.timestamp).toISOString()
-    await persistQueryClientRestore(kept)
-  }
-  persistQueryClientSubscribe({
-    ...kept,
-    dehydrateOptions: {
-      shouldDehydrateQuery: ({ queryKey, state }) => state.status === 'success' && worked.has(String(queryKey[0])),
-    },
+  if (await answers(queryClient)) await forget()
+  else await quietly(() => restore(queryClient))
+  queryClient.getQueryCache().subscribe((event) => {
+    if (event.type !== 'updated' || event.action.type !== 'success') return
+    const { queryKey, queryHash, state } = event.query
+    if (!worked.has(String(queryKey[0]))) return
+    const dehydratedAt = state.dataUpdatedAt
+    const told = JSON.parse(JSON.stringify({ queryKey, queryHash, state, dehydratedAt, build: __BUILD__ })) as Told
+    writing = writing.then(() => quietly(async () => (await store()).put('told', told)))
   })
+}
+
+async function restore(queryClient: QueryClient) {
+  const since = Date.now() - longest
+  const all = (await (await store()).getAll('told')).filter(
+    (t) => t.build === __BUILD__ && t.state.dataUpdatedAt > since,
+  )
+  if (all.length) toldAt.value = new Date(Math.max(...all.map((t) => t.state.dataUpdatedAt))).toISOString()
+  hydrate(queryClient, { queries: all, mutations: [] })
 }
 
 /** Whether the server says who is signed in; what else it answers is an answer too. */
@@ -100,5 +92,6 @@ async function answers(queryClient: QueryClient) {
 
 /** forget drops what was kept: nothing is left of whoever signs out. */
 export async function forget() {
+  await writing
   await quietly(async () => (await store()).clear('told'))
 }
