@@ -77,8 +77,10 @@ func all() error {
 		func() error { return p.Go("/") },
 		func() error { return p.SignIn("Idris Vail", workshop.DemoPassword) },
 		s.see("Due within 14 days", "today"),
+		s.held(390, 844, "Due within 14 days", "today-phone"),
 		s.visit("/equipment", "Show more", "equipment"),
 		s.visit("/equipment/MB-0417", "Fingerprint over time", "device"),
+		s.held(390, 844, "Fingerprint over time", "device-phone"),
 		s.certificate,
 		s.visit("/references", "HG-22", "references"),
 		s.visit("/references/HG-23", "Gas book", "reference"),
@@ -91,8 +93,6 @@ func all() error {
 		s.visit("/intervals", "What another interval would mean", "intervals"),
 		s.visit("/reports", "Gas used and lost", "reports"),
 		s.visit("/house/people", "Who may do what alone", "house"),
-		s.strokes,
-		s.breaths,
 	)
 }
 
@@ -121,6 +121,13 @@ func (s shooter) see(text, name string) func() error {
 
 func (s shooter) visit(path, text, name string) func() error {
 	return func() error { return browser.All(func() error { return s.Go(path) }, s.see(text, name)) }
+}
+
+// held takes a picture of what is there as a device shows it that is held in the hand.
+func (s shooter) held(width, height int, text, name string) func() error {
+	return func() error {
+		return browser.All(func() error { return s.Hold(width, height) }, s.see(text, name), s.PutDown)
+	}
 }
 
 // enter waits for each text and presses Enter.
@@ -188,70 +195,10 @@ func (s shooter) run() error {
 		s.take("CO₂ as found: room air"),
 		func() error { return s.SeeWithin("● Steady", 2*time.Minute) },
 		s.see("CO₂ as found: 5 %", "bench-live"),
+		s.held(820, 1180, "● Steady", "bench-tablet"),
 		s.take("CO₂ as found: 5 %"), s.take("CO₂ as found: 10 %"), s.take("Breath rate as found: 6"),
 		s.take("Breath rate as found: 12"), s.take("Breath rate as found: 30"),
 		s.enter("Close as found"),
-		s.see("Advised: adjust", "bench-finding"),
-		func() error {
-			_, err := browser.Eval[bool](s.Page,
-				"document.querySelector('[aria-label=\"CO₂ 5 %: readings and budget\"]').click() || true")
-			return err
-		},
-		s.see("Where U comes from", "point-budget"),
-	)
-}
-
-// device goes to the first device that a search finds.
-func (s shooter) device(search string) error {
-	tag, err := browser.Eval[string](s.Page, "fetch('/api/assets?status=in%20use&search='+encodeURIComponent('"+search+
-		"')).then(r => r.json()).then(p => p.assets[0].tag)")
-	if err != nil {
-		return err
-	}
-	return s.Go("/equipment/" + tag)
-}
-
-// breaths takes a ventilator to its first tidal volume.
-func (s shooter) breaths() error {
-	choose := func(field, text string) func() error {
-		return func() error { return s.Choose("select[name="+field+"]", text) }
-	}
-	body := "BTPS: 37 °C, ambient pressure, saturated"
-	return browser.All(
-		func() error { return s.device("ventilator merrowby") },
-		func() error { return s.SeeWithin("Fingerprint over time", time.Minute) },
-		func() error { return s.Press("Ventilator, performance verification") },
-		s.enter("Take the first that fits", "I have read them", "Does not apply", "Filter at the analyser",
-			"Note what was set before", "Start the timer", "Meanwhile"),
-		func() error { return s.SeeWithin("Room conditions", time.Minute) },
-		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"),
-		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
-		choose("flowing", "air"), choose("mixture_set", "air"), choose("analyser_condition", body),
-		choose("ventilator_condition", body), choose("trigger", "adult"), choose("patient_group", "adult"),
-		s.write("input[name=small_volume]", "20"),
-		func() error { return s.SeeWithin("Everything that can be done before it ends is done", time.Minute) },
-		func() error { return s.Key("t") },
-		s.write("textarea", "It ran all morning"),
-		func() error { return s.SeeWithin("Tidal volume as found: 300 mL", 3*time.Minute) },
-		func() error { return s.SeeWithin("2 more breaths", 2*time.Minute) },
-		s.see("Tidal volume as found: 300 mL", "bench-breaths"),
-	)
-}
-
-// strokes takes a spirometer to its first strokes, one of them a bad one.
-func (s shooter) strokes() error {
-	return browser.All(
-		func() error { return s.device("spirometer merrowby") },
-		s.enter("Start verification", "Take the first that fits", "I have read them", "Fit a new filter"),
-		s.write("input[name=temperature]", "21,4"), s.write("input[name=pressure]", "1008"),
-		s.write("input[name=humidity]", "46"), s.write("input[name=source]", "RC-01"),
-		s.enter("Left on, every stroke reads", "Use the right adapter", "Hold the sensor still"),
-		func() error { return s.SeeWithin("Volume as found: slow, injected", 2*time.Minute) },
-		func() error { return s.Press("Simulated device") },
-		func() error { return s.Press("one bad stroke") },
-		func() error { return s.Press("Simulated device") },
-		func() error { return s.SeeWithin("a bang at the end stop", 2*time.Minute) },
-		func() error { return s.SeeWithin("2 of 3", 2*time.Minute) },
-		s.see("Volume as found: slow, injected", "bench-strokes"),
+		s.held(820, 1180, "Advised: adjust", "bench-finding"),
 	)
 }

@@ -10,7 +10,6 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
-      gcTime: 12 * 3_600_000, // what was seen can be seen again without a network
       retry: (count, error) => error instanceof ApiError && error.offline && count < 3,
     },
   },

@@ -2,6 +2,7 @@ import { infiniteQueryOptions, keepPreviousData, queryOptions, useQueryClient } 
 import { toValue, type MaybeRefOrGetter } from 'vue'
 import { answer, api } from './client'
 import type { paths } from './schema.gen'
+import { pay } from '../offline/owed'
 
 type Of<T> = MaybeRefOrGetter<T>
 type History = 'device' | 'reference' | 'person' | 'house' | 'instrument' | 'security'
@@ -15,7 +16,14 @@ type Model = { maker: string; model: string; procedure: string }
  */
 export const queries = {
   session: () =>
-    queryOptions({ queryKey: ['session'], queryFn: () => answer(api.GET('/api/session')), staleTime: 60_000 }),
+    queryOptions({
+      queryKey: ['session'],
+      queryFn: async () => {
+        await pay() // whoever locked the page or left it while nothing answered is not signed in again by that
+        return answer(api.GET('/api/session'))
+      },
+      staleTime: 60_000,
+    }),
   passkeys: () => queryOptions({ queryKey: ['passkeys'], queryFn: () => answer(api.GET('/api/session/passkeys')) }),
   sessions: () => queryOptions({ queryKey: ['sessions'], queryFn: () => answer(api.GET('/api/session/mine')) }),
   house: () => queryOptions({ queryKey: ['house'], queryFn: () => answer(api.GET('/api/house')) }),

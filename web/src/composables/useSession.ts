@@ -5,9 +5,11 @@ import { queries, useCached } from '../api/queries'
 import type { components } from '../api/schema.gen'
 import { usePasskey } from './usePasskey'
 import { useSend } from './useSend'
+import { forgive, owe, pay } from '../offline/owed'
 import { forget } from '../offline/remember'
 
-export type Action = components['schemas']['SessionView']['can'][number]
+type Session = components['schemas']['SessionView']
+export type Action = Session['can'][number]
 
 /** What whoever was signed in last may do. */
 const could = shallowRef<Action[]>([])
@@ -18,26 +20,31 @@ export function useSession() {
   const { keep } = useCached()
   const query = useQuery(queries.session())
   const { trouble, sending, send } = useSend()
+  function entered(session?: Session) {
+    if (!session) return
+    forgive()
+    keep('session', session)
+  }
   async function signIn(name: string, password: string) {
-    const session = await send(() => api.POST('/api/session', { body: { name, password } }))
-    if (session) keep('session', session)
+    entered(await send(() => api.POST('/api/session', { body: { name, password } })))
   }
   async function signInByPasskey() {
-    const session = await send(usePasskey().signIn)
-    if (session) keep('session', session)
+    entered(await send(usePasskey().signIn))
   }
   /** The page begins anew, also where the server could not be told. */
   async function signOut() {
-    await send(() => api.DELETE('/api/session'))
+    owe('sign-out')
+    await pay().catch(() => {}) // else by the next page
     cache.clear()
     await forget()
     location.assign('/')
   }
   /** The page is locked: nothing is left of the session but whose it is, also where the server could not be told yet. */
   async function lock() {
-    await send(() => api.POST('/api/session/lock'))
-    const { data, isError } = await query.refetch()
-    if (isError && data?.person) keep('session', { ...data, person: undefined, locked: data.person })
+    owe('lock')
+    const was = query.data.value
+    if (was?.person) keep('session', { ...was, person: undefined, locked: was.person })
+    await query.refetch()
   }
   /**
    * can says whether whoever is signed in may do something, by the server's table. While a session is renewed over the page, it is

@@ -3,6 +3,7 @@ import { openDB, type DBSchema } from 'idb'
 import { ref } from 'vue'
 import { ApiError } from '../api/client'
 import { queries } from '../api/queries'
+import type { components } from '../api/schema.gen'
 
 /**
  * What the pages were told last is kept in the browser, so that they open without a network as they were: what is worked
@@ -28,6 +29,7 @@ const worked = new Set([
 /** After how long what was kept is no longer shown, in milliseconds. */
 const longest = 24 * 3_600_000
 
+type Session = components['schemas']['SessionView']
 type Told = DehydratedState['queries'][number] & { build: string }
 interface Store extends DBSchema {
   told: { key: string; value: Told }
@@ -62,13 +64,25 @@ export async function remember(queryClient: QueryClient) {
   if (await answers(queryClient)) await forget()
   else await quietly(() => restore(queryClient))
   queryClient.getQueryCache().subscribe((event) => {
-    if (event.type !== 'updated' || event.action.type !== 'success') return
+    if (event.type !== 'updated' || !worked.has(String(event.query.queryKey[0]))) return
     const { queryKey, queryHash, state } = event.query
-    if (!worked.has(String(queryKey[0]))) return
+    if (unanswered.has(event.action.type) && state.data === undefined) quietly(() => again(queryClient, queryHash))
+    if (event.action.type !== 'success') return
     const dehydratedAt = state.dataUpdatedAt
     const told = JSON.parse(JSON.stringify({ queryKey, queryHash, state, dehydratedAt, build: __BUILD__ })) as Told
     writing = writing.then(() => quietly(async () => (await store()).put('told', told)))
   })
+}
+
+/** What happens to a question that nothing answers: it is asked again, given up, or waits for a network. */
+const unanswered = new Set<string>(['failed', 'error', 'pause'])
+
+/** What is asked for while nothing answers is shown as it was told last. */
+async function again(queryClient: QueryClient, hash: string) {
+  const told = await (await store()).get('told', hash)
+  if (!told || told.build !== __BUILD__ || queryClient.getQueryData(told.queryKey)) return
+  toldAt.value ||= new Date(told.state.dataUpdatedAt).toISOString()
+  queryClient.setQueryData(told.queryKey, told.state.data, { updatedAt: told.state.dataUpdatedAt })
 }
 
 async function restore(queryClient: QueryClient) {
@@ -76,7 +90,13 @@ async function restore(queryClient: QueryClient) {
   const all = (await (await store()).getAll('told')).filter(
     (t) => t.build === __BUILD__ && t.state.dataUpdatedAt > since,
   )
-  if (all.length) toldAt.value = new Date(Math.max(...all.map((t) => t.state.dataUpdatedAt))).toISOString()
+  const last = Math.max(0, ...all.map((t) => t.state.dataUpdatedAt))
+  if (last) toldAt.value = new Date(last).toISOString()
+  const session = all.find((t) => t.queryKey[0] === 'session')?.state
+  const told = session?.data as Session | undefined
+  // A page that nobody had a hand on for so long is locked: also one that was closed meanwhile.
+  if (session && told?.person && told.idle && Date.now() - last > told.idle * 60_000)
+    session.data = { ...told, person: undefined, locked: told.person }
   hydrate(queryClient, { queries: all, mutations: [] })
 }
 
