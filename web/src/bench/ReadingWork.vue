@@ -326,9 +326,10 @@ useKeys({ Enter: () => !staged.value && take() })
           >
           <template v-if="frame.steady">
             <template v-if="frame.key">
-              <kbd>Enter</kbd> takes it. <button class="btn btn-small" @click="dismiss">Set it aside</button></template
+              <kbd class="ml-1">Enter</kbd> takes it.
+              <button class="btn btn-small" @click="dismiss">Set it aside</button></template
             ><template v-else-if="handsFree"> It is taken by itself.</template
-            ><template v-else> <kbd>Enter</kbd> takes it.</template>
+            ><template v-else> <kbd class="ml-1">Enter</kbd> takes it.</template>
           </template>
           <span v-else-if="frame.final !== undefined && frame.settles !== undefined" class="text-ink-2">
             Going to about <span class="num">{{ shown(frame.final, measure.resolution) }}</span>, there in

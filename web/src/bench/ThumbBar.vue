@@ -14,7 +14,7 @@ const desk = useDesk()
       :class="
         desk
           ? 'items-center'
-          : 'items-stretch border-t-2 border-ink bg-paper px-4 py-2 sm:flex-row-reverse sm:px-6 [&>.btn]:min-h-14 [&>.btn]:justify-center [&>.btn-main]:grow [&>.btn-main]:text-xl max-sm:gap-2 max-sm:[&>.btn-main]:basis-full max-sm:[&>.btn-quiet]:min-h-11'
+          : 'items-stretch border-t-2 border-ink bg-paper px-4 py-2 sm:flex-row-reverse sm:px-6 [&>.btn]:min-h-14 [&>.btn]:justify-center [&>.btn-main]:order-first [&>.btn-main]:grow [&>.btn-main]:text-xl max-sm:gap-2 max-sm:[&>.btn-main]:basis-full max-sm:[&>.btn-quiet]:min-h-11'
       "
     >
       <slot />

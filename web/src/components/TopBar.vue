@@ -106,7 +106,7 @@ watch(
         </MenuItem>
       </MenuItems>
     </Menu>
-    <div class="ml-auto flex min-w-0 items-center gap-1 sm:gap-4">
+    <div class="ml-auto flex shrink-0 items-center gap-1 sm:gap-4 xl:min-w-0 xl:shrink">
       <SearchField
         v-if="can('look')"
         ref="search"
@@ -134,7 +134,7 @@ watch(
       </button>
       <button
         v-if="can('look')"
-        class="grid min-h-11 min-w-11 place-items-center"
+        class="grid min-h-11 min-w-11 place-items-center xl:hidden 2xl:grid"
         aria-label="Scan a label"
         title="Scan a label with the camera"
         @click="search?.scan()"

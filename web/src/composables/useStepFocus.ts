@@ -13,7 +13,7 @@ export function useStepFocus(work: Ref<HTMLElement | undefined>, step: () => str
   const free = () => {
     const at = document.activeElement as HTMLElement | null
     const writing = !!at?.matches('input, textarea, select') && at.isConnected
-    return !writing && !document.querySelector('[role="dialog"]')
+    return !writing && !document.querySelector('[role="dialog"], [role="menu"]')
   }
   function focus() {
     if (!free()) return
