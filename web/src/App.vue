@@ -2,6 +2,7 @@
 import { defineAsyncComponent, shallowRef, watchEffect } from 'vue'
 import { useIdle, useIntervalFn } from '@vueuse/core'
 import RenewSession from './components/RenewSession.vue'
+import NewVersion from './offline/NewVersion.vue'
 import type { Person } from './api/client'
 import { directoryTold } from './composables/directory'
 import { useSession } from './composables/useSession'
@@ -39,7 +40,7 @@ useIntervalFn(() => {
     <RenewSession v-if="!person && query.data.value" :person="last" :locked="!!query.data.value.locked" />
   </template>
   <StartView v-else-if="query.data.value?.empty" />
-  <SignIn v-else-if="query.data.value" />
+  <template v-else-if="query.data.value"><NewVersion /><SignIn /></template>
   <main v-else-if="query.error.value" class="grid h-full place-items-center">
     <div class="max-w-md border-2 border-ink bg-sheet p-6">
       <h1 class="text-xl">The server does not answer</h1>

@@ -74,7 +74,7 @@ export function useRun(id: Ref<string>) {
   const query = useQuery(queries.run(id))
   const { person } = useSession()
   const busy = ref(false)
-  const { problem, waiting, send: sent, clear: forget } = useSend()
+  const { problem, waiting, send: sent, refuse, clear: forget } = useSend()
   const refused = ref<Order>()
   /** The browser keeps nothing: what waits is lost with the page. */
   const unkept = ref(false)
@@ -91,20 +91,29 @@ export function useRun(id: Ref<string>) {
     if (!query.data.value || busy.value) return false
     busy.value = true
     try {
-      return await carry(order, query.data.value)
+      return await carry(order)
     } finally {
       busy.value = false
     }
   }
-  async function carry(order: Order, run: Run): Promise<boolean> {
+  /** What waits here is sent before anything that cannot wait: false where it still does. */
+  async function waited(): Promise<boolean> {
+    if (kept.value.length && person.value) await outbox.flush(person.value, (r) => keep('run', r, r.id))
+    if (!kept.value.length) return true
+    refuse('What you gave before this is not recorded yet, and goes first. Try again when nothing waits any more.')
+    return false
+  }
+  async function carry(order: Order): Promise<boolean> {
     const given = performance.now()
     refused.value = undefined
-    const at = new Date(serverTime()).toISOString()
-    const after = kept.value.at(-1)?.body.id
-    const body: Command = { ...order, id: newId(), expect: run.seq, after, given_at: at }
     const by = person.value
     // A frame is of its moment, and a signature is given by hand: neither is sent later by itself, and no secret is kept.
     const keeps = by && !order.frame && !order.secret
+    if (!keeps && !(await waited())) return false
+    const run = query.data.value!
+    const at = new Date(serverTime()).toISOString()
+    const after = kept.value.at(-1)?.body.id
+    const body: Command = { ...order, id: newId(), expect: run.seq, after, given_at: at }
     if (keeps) {
       const { id, name } = by
       unkept.value = !(await outbox.put({
