@@ -98,6 +98,7 @@ fuzz: ## Each parser under the fuzzer
 	go test ./core/quantity -run '^$$' -fuzz FuzzParseTable -fuzztime 30s
 	go test ./internal/definition -run '^$$' -fuzz FuzzRead -fuzztime 30s
 	go test ./internal/definition -run '^$$' -fuzz FuzzReadProfile -fuzztime 30s
+	go test ./internal/files -run '^$$' -fuzz FuzzPhoto -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadImport -fuzztime 30s
 	go test ./internal/exchange -run '^$$' -fuzz FuzzReadRun -fuzztime 30s
 	go test ./internal/definition -run '^$$' -fuzz FuzzReadDuties -fuzztime 30s

@@ -27,9 +27,10 @@ func registerFiles(api huma.API, shop *workshop.Workshop) {
 			FilesOf
 			Name    string `query:"name" maxLength:"400" doc:"of the file"`
 			Note    string `query:"note" maxLength:"400" doc:"what it is"`
+			Photo   bool   `query:"photo" doc:"it is a photograph (JPEG or PNG): it is kept as a JPEG of at most 300 kB, turned as its camera says, and without anything else of the file"`
 			RawBody []byte `contentType:"application/octet-stream"`
 		}) (out workshop.FilesView, err error) {
-			order := workshop.FileOrder{Of: in.Of, ID: in.ID, Name: in.Name, Note: in.Note}
+			order := workshop.FileOrder{Of: in.Of, ID: in.ID, Name: in.Name, Note: in.Note, Photo: in.Photo}
 			if err := shop.AddFile(order, in.RawBody, who(ctx)); err != nil {
 				return out, err
 			}

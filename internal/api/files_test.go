@@ -7,11 +7,14 @@ import (
 	"database/sql"
 	"encoding/hex"
 	"fmt"
+	"image"
+	"image/jpeg"
 	"io"
 	"mime"
 	"net/http"
 	"net/url"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -26,7 +29,12 @@ import (
 // attach hands in a file of a device.
 func (c *client) attach(of, id, name string, content []byte) (int, []byte) {
 	c.t.Helper()
-	q := url.Values{"of": {of}, "id": {id}, "name": {name}, "note": {"as delivered"}}
+	return c.handIn(url.Values{"of": {of}, "id": {id}, "name": {name}, "note": {"as delivered"}}, content)
+}
+
+// handIn hands in a file as a query says.
+func (c *client) handIn(q url.Values, content []byte) (int, []byte) {
+	c.t.Helper()
 	answer, err := c.http.Post(c.server.URL+"/api/files?"+q.Encode(), "application/octet-stream", bytes.NewReader(content))
 	require.NoError(c.t, err)
 	defer answer.Body.Close()
@@ -178,5 +186,37 @@ func edit(t *testing.T, folder, statement string) {
 	require.NoError(t, err)
 	defer db.Close()
 	_, err = db.Exec(statement)
+	require.NoError(t, err)
+}
+
+// A photograph is kept small, and without what its camera wrote beside it; what is none is refused in words.
+func TestAPhotographIsKeptWithoutWhereItWasTaken(t *testing.T) {
+	h := newHouse(t)
+	idris := h.signedIn("Idris Vail")
+	var picture bytes.Buffer
+	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 2400, 1200)), nil))
+	beside := "taken at 54.1 N 7.9 E"
+	comment := append([]byte{0xff, 0xfe, 0, byte(len(beside) + 2)}, beside...)
+	taken := slices.Concat(picture.Bytes()[:2], comment, picture.Bytes()[2:])
+	q := url.Values{"of": {"device"}, "id": {"MB-0417"}, "name": {"IMG_0042.HEIC"}, "photo": {"true"}}
+	for range 2 { // the second time as after a lost answer
+		status, text := idris.handIn(q, taken)
+		require.Equal(t, 200, status, string(text))
+	}
+	all := get[workshop.FilesView](idris, "/api/files?of=device&id=MB-0417").Files
+	require.Len(t, all, 1)
+	assert.Equal(t, "IMG_0042.jpg", all[0].Name)
+	assert.Equal(t, "image/jpeg", all[0].Type)
+	kept := h.text(idris, "/api/files/"+all[0].ID)
+	assert.NotContains(t, string(kept), "54.1")
+	size, err := jpeg.DecodeConfig(bytes.NewReader(kept))
+	require.NoError(t, err)
+	assert.Equal(t, []int{1600, 800}, []int{size.Width, size.Height})
+	for _, wrong := range [][]byte{[]byte("%PDF-1.7"), taken[:200]} {
+		status, text := idris.handIn(q, wrong)
+		assert.Equal(t, 422, status)
+		assert.Contains(t, string(text), "This is not kept: it is")
+	}
+	_, err = h.ledger.Verify()
 	require.NoError(t, err)
 }

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path"
 	"strings"
 	"time"
 
@@ -41,10 +42,11 @@ type FilesView struct {
 
 // FileOrder is a file to keep.
 type FileOrder struct {
-	Of   string // device or reference
-	ID   string
-	Name string
-	Note string
+	Of    string // device or reference
+	ID    string
+	Name  string
+	Note  string
+	Photo bool // it is a photograph: it is kept small, turned, and without what its camera wrote beside it
 }
 
 // subjectOf is what files are about, as the log calls it.
@@ -100,6 +102,12 @@ func (ws *Workshop) AddFile(o FileOrder, content []byte, who person.Person) erro
 	subject, err := ws.subjectOf(o.Of, o.ID)
 	if err != nil {
 		return err
+	}
+	if o.Photo {
+		if content, err = files.Photo(content); err != nil {
+			return invalid("file", "This is not kept: "+err.Error()+".")
+		}
+		o.Name = strings.TrimSuffix(o.Name, path.Ext(o.Name)) + ".jpg"
 	}
 	sort, err := files.TypeOf(content)
 	if err != nil {

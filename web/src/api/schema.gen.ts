@@ -10285,6 +10285,8 @@ export interface operations {
                 name?: string;
                 /** @description what it is */
                 note?: string;
+                /** @description it is a photograph (JPEG or PNG): it is kept as a JPEG of at most 300 kB, turned as its camera says, and without anything else of the file */
+                photo?: boolean;
             };
             header?: never;
             path?: never;

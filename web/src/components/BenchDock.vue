@@ -62,9 +62,11 @@ watch(
   },
 )
 
-/** Runs that read by themselves and wait for a hand, or have stopped. */
+/** Runs that read by themselves and wait for a hand, or have stopped; the one on the bench asks for the hand itself. */
 const waiting = computed(() =>
-  (props.sequences ?? []).filter((s) => (s.running && s.move) || s.alarm).map((s) => `${s.run} ${s.move ?? s.why}`),
+  (props.sequences ?? [])
+    .filter((s) => (s.running && s.move && s.run !== route.params.id) || s.alarm)
+    .map((s) => `${s.run} ${s.move ?? s.why}`),
 )
 watch(waiting, (list, was) => list.some((w) => !was.includes(w)) && tone('hand'))
 

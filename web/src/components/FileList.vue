@@ -19,15 +19,15 @@ const { keep, refresh } = useCached()
 const query = queries.files(props.of, props.id)
 const { data } = useQuery(query)
 const { trouble, sending, send } = useSend()
-const input = ref<HTMLInputElement>()
 const failed = ref<string[]>([])
-async function add(event: Event) {
+/** A photograph is kept small, turned, and without what its camera wrote beside it; a document stays as it is. */
+async function add(event: Event, photo = false) {
   const chosen = [...((event.target as HTMLInputElement).files ?? [])]
   failed.value = []
   for (const file of chosen) {
     const all = await send(() =>
       api.POST('/api/files', {
-        params: { query: { of: props.of, id: props.id, name: file.name } },
+        params: { query: { of: props.of, id: props.id, name: file.name, photo } },
         body: file as never,
         bodySerializer: (b: unknown) => b as Blob,
         headers: { 'Content-Type': 'application/octet-stream' },
@@ -36,7 +36,7 @@ async function add(event: Event) {
     if (all) keep('files', all, props.of, props.id)
     else failed.value.push(`${file.name}: ${trouble.value}`)
   }
-  if (input.value) input.value.value = ''
+  ;(event.target as HTMLInputElement).value = ''
 }
 const ending = ref<Kept>()
 const why = ref('')
@@ -73,7 +73,6 @@ const shown = computed(() => data.value?.files ?? [])
     <label v-if="can('keep files')" class="btn mt-2 cursor-pointer focus-within:outline-3">
       {{ sending ? 'Keeping it …' : 'Add a document or picture …' }}
       <input
-        ref="input"
         name="file"
         type="file"
         class="sr-only"
@@ -83,7 +82,22 @@ const shown = computed(() => data.value?.files ?? [])
         @change="add"
       />
     </label>
-    <p v-if="can('keep files')" class="mt-1 text-sm text-ink-2">PDF, JPEG, PNG or plain text; {{ data?.room }} used.</p>
+    <label v-if="can('keep files')" class="btn mt-2 ml-2 cursor-pointer focus-within:outline-3">
+      Take a photograph …
+      <input
+        name="photograph"
+        type="file"
+        class="sr-only"
+        accept="image/jpeg,image/png"
+        capture="environment"
+        :disabled="sending"
+        @change="add($event, true)"
+      />
+    </label>
+    <p v-if="can('keep files')" class="mt-1 text-sm text-ink-2">
+      PDF, JPEG, PNG or plain text; {{ data?.room }} used. A photograph is made small, and where and with what it was
+      taken is left out.
+    </p>
     <FormDialog
       v-if="ending"
       :title="`Take “${ending.name}” off the list`"

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 import { computed, onMounted, watch } from 'vue'
+import { useQueryClient } from '@tanstack/vue-query'
 import { refDebounced, useIntervalFn } from '@vueuse/core'
 import type { Person } from '../api/client'
-import { useCached } from '../api/queries'
+import { queries, useCached } from '../api/queries'
 import { aside, confirm, entries, flush } from '../composables/outbox'
 import { newId } from '../composables/useRun'
+import { tone } from '../composables/useTone'
 import { localTime } from '../composables/words'
 
 /** What was given in this browser and is not recorded: what waits, of whom, and what was refused and why. */
 const props = defineProps<{ person: Person; away: boolean }>()
+const cache = useQueryClient()
 const { keep, refresh } = useCached()
 const mine = computed(() => entries.value.filter((e) => e.by.id === props.person.id))
 const waiting = computed(() => mine.value.filter((e) => !e.refused))
@@ -19,6 +22,10 @@ const slow = refDebounced(
 )
 const said = computed(() => (slow.value ? waiting.value : []))
 const refused = computed(() => mine.value.filter((e) => e.refused))
+watch(
+  () => refused.value.length,
+  (now, was) => now > was && tone('refused'),
+)
 const others = computed(() => {
   const by = new Map<string, number>()
   for (const e of entries.value) {
@@ -36,7 +43,9 @@ function send() {
 /** What was asked back and can be confirmed. */
 const questions = new Set(['magnitude', 'height'])
 async function confirmed(entry: (typeof entries.value)[number]) {
-  await confirm(entry, newId())
+  const run = await cache.fetchQuery({ ...queries.run(entry.run), staleTime: 0 }).catch(() => undefined)
+  if (!run) return // nothing answers: it stays here
+  await confirm(entry, newId(), run.seq)
   await send()
 }
 onMounted(send)

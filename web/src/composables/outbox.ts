@@ -124,15 +124,15 @@ export async function flush(person: Person, recorded: (run: Run) => void) {
   }
 }
 
-/** confirm sends a questioned entry once more, confirmed: by whoever gave it, with an id of its own. */
-export async function confirm(entry: Entry, id: string) {
+/** confirm sends a questioned entry once more, confirmed, with an id of its own: onto the run as it is seen now. */
+export async function confirm(entry: Entry, id: string, expect: number) {
   await (
     await store()
   ).put('entries', {
     ...entry,
     refused: undefined,
     code: undefined,
-    body: { ...entry.body, id, confirmed: true },
+    body: { ...entry.body, id, expect, after: undefined, confirmed: true },
   })
   await reload()
 }

@@ -86,7 +86,7 @@ export function useRun(id: Ref<string>) {
   )
   const run = computed(() => query.data.value && ahead(query.data.value, kept.value))
 
-  /** Sends one order at a time: until it is answered, and no longer kept here, nothing else goes. */
+  /** Sends one order at a time: until it is answered, nothing else goes. */
   async function send(order: Order): Promise<boolean> {
     if (!query.data.value || busy.value) return false
     busy.value = true
@@ -142,10 +142,11 @@ export function useRun(id: Ref<string>) {
     if (next) {
       own.value = { seq: next.seq, given }
       keep('run', next, run.id)
-      await written()
+      // It is let go of once the browser keeps what came of it; nobody waits for that.
+      if (keeps) written().then(() => outbox.done(body.id))
+      return true
     }
     if (keeps) await outbox.done(body.id)
-    if (next) return true
     refused.value = order
     tone('refused')
     if (problem.value?.code === 'stale') await refresh('run')

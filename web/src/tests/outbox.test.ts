@@ -125,9 +125,9 @@ describe('what is typed while nothing answers', () => {
       ['7.0', '5.0'],
     ])
     expect(entries.value.map((e) => [e.body.typed, e.code])).toEqual([['6.0', 'magnitude']])
-    await confirm(entries.value[0]!, 'another-id')
+    await confirm(entries.value[0]!, 'another-id', 12)
     await flush(idris, () => {})
-    expect(bodies[3]).toMatchObject({ id: 'another-id', typed: '6.0', confirmed: true })
+    expect(bodies[3]).toMatchObject({ id: 'another-id', typed: '6.0', confirmed: true, expect: 12 })
     expect(entries.value).toEqual([])
   })
 
