@@ -219,7 +219,8 @@ func writesProcedure(t *testing.T, p *page) {
 	p.must(p.Press("Try it"))
 	p.see("Played through from start to signature")
 	p.must(p.Press("Keep the draft"))
-	p.must(p.Wait("main button.btn-main:disabled")) // nothing is left to keep
+	// It is not under way any more, and nothing is left to keep.
+	p.must(p.Wait("main button.btn:not(.btn-main, :disabled) + button.btn-main:disabled"))
 	p.see("You wrote in it: a lead who did not reads it and releases it")
 	p.picture("own-procedure")
 }
