@@ -50,7 +50,7 @@ var slips = []*regexp.Regexp{
 }
 
 // everyButton presses what there is, page by page, and wants no complaint of
-// a script, no failure of the server, nothing that sticks out of a tablet's width, and
+// a script, no failure of the server, nothing that does not fit its size, and
 // nothing that somebody who does not see well could not use, in what opens either.
 func everyButton(t *testing.T, s *server, half int) {
 	p := openPage(t, s, "Tamsin Orrery")

@@ -162,8 +162,8 @@ func (w *wire) cut() {
 	w.listener, w.open = nil, nil
 }
 
-// networkComesAndGoes types the points of a scale while the network is cut and mended at random, and the page loaded anew in
-// between: what was typed is in the record once and in its order, each at the point that was on the screen.
+// networkComesAndGoes types the points of a scale. The network is cut and mended at random, and the page is sometimes
+// reloaded. What was typed is in the record once and in its order, each at the point that was on the screen.
 func networkComesAndGoes(t *testing.T, s *server) {
 	w := wired(t, s)
 	p := openPage(t, &server{base: "http://" + w.address}, "Idris Vail")

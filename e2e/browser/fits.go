@@ -38,9 +38,18 @@ func (p *Page) Tap(selector string) error {
 	return p.tap("document.querySelector(" + quoted(selector) + ")")
 }
 
-// tap brings what an expression finds into sight, and touches its middle.
+// middle brings what an expression finds into sight, and is where its middle lies, in pixels.
+func (p *Page) middle(find string) ([]float64, error) {
+	return Eval[[]float64](p, `(e => {
+		e.scrollIntoView({block: 'nearest'})
+		const r = e.getBoundingClientRect()
+		return [r.x + r.width / 2, r.y + r.height / 2]
+	})(`+find+`)`)
+}
+
+// tap touches the middle of what an expression finds.
 func (p *Page) tap(find string) error {
-	at, err := Eval[[]float64](p, `(e => { e.scrollIntoView({block: 'nearest'}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(`+find+`)`)
+	at, err := p.middle(find)
 	if err != nil {
 		return err
 	}
@@ -49,7 +58,7 @@ func (p *Page) tap(find string) error {
 
 // Swipe draws a finger across the middle of the first element that matches a selector, by so many pixels to the right.
 func (p *Page) Swipe(selector string, by float64) error {
-	at, err := Eval[[]float64](p, `(e => { const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })(document.querySelector(`+quoted(selector)+`))`)
+	at, err := p.middle("document.querySelector(" + quoted(selector) + ")")
 	if err != nil {
 		return err
 	}

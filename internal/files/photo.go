@@ -23,8 +23,8 @@ const (
 // mostPixels is how large a picture is read: the largest that cameras of tablets and phones take.
 const mostPixels = 60_000_000
 
-// Photo is a photograph as it is kept: turned as the camera says, made small, and written anew, so that nothing else of
-// the file stays, as where it was taken. It takes JPEG and PNG; the error says why something is neither.
+// Photo gives a photograph as it is kept: a JPEG of at most PhotoBytes bytes. It is turned as the camera says, scaled
+// down and encoded again, which drops the file's metadata, such as the place. Photo takes JPEG and PNG; the error says why something is neither.
 func Photo(content []byte) ([]byte, error) {
 	head, sort, err := image.DecodeConfig(bytes.NewReader(content))
 	switch {

@@ -4,7 +4,7 @@ import { answer, api, ApiError } from '../api/client'
 export type Owed = 'lock' | 'sign-out'
 const kept = 'owed'
 
-/** owe says what the server is told before anything else, as soon as it answers: also by a page that is loaded anew. */
+/** owe keeps what the server must be told first when it answers again. A reloaded page tells it too. */
 export const owe = (what: Owed) => localStorage.setItem(kept, what)
 
 /** forgive: whoever signs in owes nothing. */

@@ -5,7 +5,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest'
 const idris = { id: 'idris', name: 'Idris Vail', role: 'technician' }
 vi.stubGlobal('__BUILD__', 'of-this-test')
 
-/** A browser whose page is loaded anew: what it held in memory is gone, what it keeps is there. */
+/** A reloaded page: its memory is empty, and the browser's database is as it was. */
 async function page(answers: boolean) {
   vi.resetModules()
   const { api } = await import('../api/client')
